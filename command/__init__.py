@@ -1,0 +1,1 @@
+"""The command line: the core on files, without server or database."""

@@ -1,0 +1,156 @@
+"""`./lull shape`, `./lull inspect` and `./lull strokes-doc`.
+
+Bad input gives one line on stderr and exit 2; an output file is either whole or not there.
+"""
+
+import argparse
+import json
+import os
+import sys
+import tempfile
+from pathlib import Path
+from typing import Any
+
+from command.document import stroke_document
+from expression.errors import BadStroke, NothingMatched, Refused
+from expression.midi.read import read
+from expression.midi.write import write
+from expression.strokes import parse_stroke
+from expression.take import Part, Take
+
+
+class Fault(Exception):
+    """Something to be told to the user in one line."""
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run one command; the exit code is 0, or 2 where the input was at fault."""
+    options = _parser().parse_args(arguments)
+    try:
+        options.run(options)
+    except (Refused, Fault) as fault:
+        print(f"lull: {fault}", file=sys.stderr)
+        return 2
+    return 0
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="lull", description="Shape recorded MIDI performances.")
+    commands = parser.add_subparsers(required=True, metavar="command")
+    shaping = commands.add_parser("shape", help="apply strokes to a MIDI file")
+    shaping.add_argument("file", metavar="IN.mid")
+    shaping.add_argument("--strokes", required=True, metavar="FILE.json", help="a JSON list of strokes")
+    shaping.add_argument("-o", "--output", required=True, metavar="OUT.mid")
+    shaping.set_defaults(run=_shape)
+    inspecting = commands.add_parser("inspect", help="tell what a MIDI file holds")
+    inspecting.add_argument("file", metavar="IN.mid")
+    inspecting.add_argument("--json", action="store_true", help="as JSON")
+    inspecting.set_defaults(run=_inspect)
+    document = commands.add_parser("strokes-doc", help="print docs/strokes.md, made from the stroke models")
+    document.set_defaults(run=lambda options: print(stroke_document(), end=""))
+    return parser
+
+
+def _read_bytes(path: str) -> bytes:
+    try:
+        return Path(path).read_bytes()
+    except OSError as error:
+        raise Fault(f"{path} cannot be read: {(error.strerror or str(error)).lower()}.") from None
+
+
+def _take(path: str) -> Take:
+    data = _read_bytes(path)
+    try:
+        take = read(data)
+    except Refused as refused:
+        raise Fault(f"{path}: {refused}") from None
+    for remark in take.remarks:
+        print(f"lull: {path}: {remark}", file=sys.stderr)
+    return take
+
+
+def _shape(options: argparse.Namespace) -> None:
+    take = _take(options.file)
+    strokes = _strokes(options.strokes)
+    for number, data in enumerate(strokes, 1):
+        _progress(number, len(strokes))
+        try:
+            take = parse_stroke(data).apply(take)
+        except (BadStroke, NothingMatched) as refused:
+            raise Fault(f"{options.strokes}: stroke {number}: {refused}") from None
+    _write_whole(Path(options.output), write(take))
+
+
+def _strokes(path: str) -> list[Any]:
+    try:
+        strokes = json.loads(_read_bytes(path))
+    except (ValueError, RecursionError) as error:
+        raise Fault(f"{path} is not JSON: {error}.") from None
+    if not isinstance(strokes, list):
+        raise Fault(f"{path} must hold a list of strokes, [] for none.")
+    return strokes
+
+
+def _progress(number: int, count: int) -> None:
+    if sys.stderr.isatty():
+        print(f"\rstroke {number} of {count}", end="\n" if number == count else "", file=sys.stderr, flush=True)
+
+
+def _write_whole(path: Path, data: bytes) -> None:
+    """Write beside the target and move into place, so that no half of a file is ever seen."""
+    try:
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+    except OSError as error:
+        raise Fault(f"{path} cannot be written: {(error.strerror or str(error)).lower()}.") from None
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+        umask = os.umask(0)
+        os.umask(umask)
+        Path(name).chmod(0o666 & ~umask)
+        Path(name).replace(path)
+    except OSError as error:
+        Path(name).unlink(missing_ok=True)
+        raise Fault(f"{path} cannot be written: {(error.strerror or str(error)).lower()}.") from None
+
+
+def _inspect(options: argparse.Namespace) -> None:
+    take = _take(options.file)
+    found = {
+        "resolution": take.resolution,
+        "seconds": round(take.seconds, 6),
+        "parts": [_part(part) for part in take.parts],
+    }
+    if options.json:
+        print(json.dumps(found))
+        return
+    print(f"{take.seconds:.1f} seconds, {take.resolution} ticks a quarter note")
+    for part in found["parts"]:  # type: ignore[attr-defined]
+        lanes = ", ".join(f"{key} ({lane['nodes']})" for key, lane in part["lanes"].items())
+        print(f"{part['id']:>3}  {part['name']}  channel {part['channel']}, {part['notes']} notes  {lanes}")
+
+
+def _part(part: Part) -> dict[str, Any]:
+    return {
+        "id": part.id,
+        "name": part.name,
+        "track": part.track,
+        "channel": part.channel + 1,
+        "notes": len(part.notes),
+        "lanes": {
+            key: {
+                "nodes": len(lane.curve),
+                "min": round(float(lane.curve.values.min()), 6),
+                "max": round(float(lane.curve.values.max()), 6),
+            }
+            for key, lane in part.lanes.items()
+        },
+        "bend_range": [
+            [tick, semitones]
+            for tick, semitones in zip(part.bend_range.ticks.tolist(), part.bend_range.semitones.tolist(), strict=True)
+        ],
+    }
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,62 @@
+"""`docs/strokes.md`, made from the stroke models so that it cannot drift from them."""
+
+import json
+from typing import Any
+
+from expression.strokes import KINDS, Where
+
+_HEAD = """# Strokes
+
+*Generated from the models by `./lull strokes-doc`; do not edit.*
+
+A stroke is one edit of a take. Its text form is a JSON object with a `kind`, a `where`, and its numbers. It is what Lull
+saves, what the API takes and returns, and what `./lull shape IN.mid --strokes FILE.json -o OUT.mid` reads as a list.
+
+Unknown fields, numbers out of range, infinities and non-numbers are refused with the field's name. A stroke whose `where`
+reaches nothing is refused too.
+
+## where
+
+Its fields narrow each other; an absent one does not restrict. `{}` is everything.
+"""
+
+
+def stroke_document() -> str:
+    """The whole page as Markdown."""
+    pieces = [_HEAD, _table(Where.model_json_schema()["properties"])]
+    pieces.append(
+        "```json\n"
+        + json.dumps({"parts": [0], "notes": [[0, 12], [15, 15]], "span": [0, 7680], "pitches": [38, 40]})
+        + "\n```\n"
+    )
+    for kind, model in KINDS.items():
+        properties = dict(model.model_json_schema()["properties"])
+        del properties["kind"], properties["where"]
+        pieces.append(f"## {kind}\n\n{(model.__doc__ or '').strip()}\n\n{_table(properties)}")
+    return "\n".join(pieces)
+
+
+def _table(properties: dict[str, Any]) -> str:
+    rows = ["| field | values | default | meaning |", "|---|---|---|---|"]
+    for name, schema in properties.items():
+        default = f"`{json.dumps(schema['default'])}`" if schema.get("default") is not None else ""
+        if "default" not in schema:
+            default = "required"
+        meaning = " ".join(schema.get("description", "").split())
+        rows.append(f"| `{name}` | {_values(schema)} | {default} | {meaning} |")
+    return "\n".join(rows) + "\n"
+
+
+def _values(schema: dict[str, Any]) -> str:
+    if "anyOf" in schema:
+        return _values(next(choice for choice in schema["anyOf"] if choice.get("type") != "null"))
+    if "enum" in schema:
+        return ", ".join(f"`{value}`" for value in schema["enum"])
+    if schema.get("type") == "array":
+        inner = schema["prefixItems"] if "prefixItems" in schema else [schema["items"]]
+        shown = ", ".join(_values(item) for item in inner)
+        return f"[{shown}]" if "prefixItems" in schema else f"list of {shown}"
+    noun = {"integer": "whole number", "number": "number"}[schema["type"]]
+    if "maximum" in schema:
+        return f"{noun}, {schema['minimum']:g} to {schema['maximum']:g}"
+    return f"{noun}, {schema['minimum']:g} or more" if "minimum" in schema else noun

@@ -1,0 +1,25 @@
+"""What the core refuses, each with one sentence for the person who asked."""
+
+
+class Refused(ValueError):
+    """Base of everything the core refuses; `str()` of it is a sentence fit to be shown."""
+
+
+class BadFile(Refused):
+    """The bytes are not a Standard MIDI File that can be read without guessing."""
+
+
+class BadStroke(Refused):
+    """A stroke's text form breaks its contract. `field` names the number that is wrong, where one is."""
+
+    def __init__(self, sentence: str, field: str | None = None) -> None:
+        super().__init__(sentence)
+        self.field = field
+
+
+class NothingMatched(Refused):
+    """A stroke's `where` reaches nothing in this take."""
+
+
+class BadStep(Refused):
+    """A step of the history that cannot be taken (nothing to undo, no such stroke)."""

@@ -1,0 +1,109 @@
+"""The history of a take: what was done, step by step, and the take that it makes.
+
+A step says how one stroke reads from then on: that it was added, switched, changed or taken away are the same thing. So
+undo is nothing but looking at fewer steps, and there is no end to it.
+"""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+
+from expression.errors import BadStep, NothingMatched
+from expression.strokes import AnyStroke
+from expression.take import Take
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A stroke in the history: its number (1, 2 ... in the order of adding), and whether it is switched on."""
+
+    number: int
+    stroke: AnyStroke
+    on: bool = True
+    gone: bool = False
+    """Deleted by the player. It keeps its number, and undo brings it back."""
+
+
+@dataclass(frozen=True)
+class History:
+    """All steps, of which the first `done` count; those after it were undone and can be done again."""
+
+    steps: tuple[Entry, ...] = ()
+    done: int = 0
+
+    def entries(self) -> list[Entry]:
+        """The strokes as they stand, in the order in which they act."""
+        latest = {step.number: step for step in self.steps[: self.done]}
+        return [latest[number] for number in sorted(latest) if not latest[number].gone]
+
+    def entry(self, number: int) -> Entry:
+        """One stroke as it stands. Raises BadStep."""
+        for entry in self.entries():
+            if entry.number == number:
+                return entry
+        raise BadStep(f"There is no stroke {number} in the history; it may have been undone.")
+
+    def undone(self) -> list[Entry]:
+        """Strokes that redo would bring back."""
+        here = {entry.number for entry in self.entries()}
+        return [step for step in self.steps[self.done :] if step.number not in here]
+
+    def add(self, stroke: AnyStroke) -> "History":
+        """A new stroke after all others."""
+        number = max((step.number for step in self.steps[: self.done]), default=0) + 1
+        return self._then(Entry(number, stroke))
+
+    def change(self, number: int, stroke: AnyStroke | None = None, on: bool | None = None) -> "History":
+        """Other numbers for a stroke, or on or off. Raises BadStep."""
+        entry = self.entry(number)
+        return self._then(replace(entry, stroke=stroke or entry.stroke, on=entry.on if on is None else on))
+
+    def delete(self, number: int) -> "History":
+        """A stroke out of the history (undo brings it back). Raises BadStep."""
+        return self._then(replace(self.entry(number), gone=True))
+
+    def undo(self) -> "History":
+        """One step back. Raises BadStep."""
+        if not self.done:
+            raise BadStep("There is nothing to undo: the take is as it was recorded.")
+        return replace(self, done=self.done - 1)
+
+    def redo(self) -> "History":
+        """One step forward again. Raises BadStep."""
+        if self.done == len(self.steps):
+            raise BadStep("There is nothing to redo.")
+        return replace(self, done=self.done + 1)
+
+    def _then(self, step: Entry) -> "History":
+        return History((*self.steps[: self.done], step), self.done + 1)
+
+
+@dataclass(frozen=True)
+class Folded:
+    """A take after some strokes, and why any of them lay idle (by number)."""
+
+    take: Take
+    idle: dict[int, str]
+
+    def then(self, entry: Entry) -> "Folded":
+        """One stroke further. A stroke that is off changes nothing; one that matches nothing is left idle."""
+        if not entry.on:
+            return self
+        try:
+            return Folded(entry.stroke.apply(self.take), self.idle)
+        except NothingMatched as reason:
+            return Folded(self.take, self.idle | {entry.number: str(reason)})
+
+
+def fold(take: Take, entries: Iterable[Entry]) -> Folded:
+    """The recording through its strokes."""
+    folded = Folded(take, {})
+    for entry in entries:
+        folded = folded.then(entry)
+    return folded
+
+
+def shape(take: Take, strokes: Sequence[AnyStroke]) -> Take:
+    """The take through strokes that all have to match. Raises NothingMatched."""
+    for stroke in strokes:
+        take = stroke.apply(take)
+    return take

@@ -1,0 +1,1 @@
+"""Standard MIDI Files and MIDI messages: in and out."""

@@ -1,0 +1,257 @@
+"""The container: a Standard MIDI File as chunks and events, byte for byte (SMF 1.0, RP-001).
+
+mido knows the messages (their lengths are taken from its table, and the tests read every file we write with it), but its
+reader decodes as it goes: it merges the two kinds of system exclusive packet, re-encodes meta events of unusual length,
+and gives up at the first oddity without saying where. Here nothing is decoded, so nothing can be lost.
+"""
+
+import struct
+from typing import NamedTuple
+
+from mido.messages.specs import SPEC_BY_STATUS
+
+from expression.errors import BadFile
+from expression.take import Events
+
+MOST_BYTES = 32 * 1024 * 1024
+MOST_TRACKS = 128
+MOST_EVENTS = 1_000_000
+
+META, SYSEX, ESCAPE = 0xFF, 0xF0, 0xF7
+END_OF_TRACK, TEMPO, TIME_SIGNATURE, TRACK_NAME = 0x2F, 0x51, 0x58, 0x03
+
+# Data bytes that follow each status; -1: not a message.
+DATA_BYTES = [
+    SPEC_BY_STATUS[status]["length"] - 1 if status in SPEC_BY_STATUS and status not in (META, SYSEX, ESCAPE) else -1
+    for status in range(256)
+]
+
+
+class File(NamedTuple):
+    """A file as it stands: format, ticks a quarter note, the events of its tracks, and what was odd about it."""
+
+    format: int
+    division: int
+    tracks: list[Events]
+    remarks: list[str]
+
+
+def parse(data: bytes) -> File:
+    """Read the whole of a file's structure. Raises BadFile with one sentence where that would take guessing."""
+    if not data:
+        raise BadFile("The file is empty. Choose the recording itself, a Standard MIDI File (.mid).")
+    if len(data) > MOST_BYTES:
+        size = -(-len(data) // 2**20)
+        raise BadFile(f"The file is {size} MiB; Lull reads up to 32 MiB. Save fewer tracks and try again.")
+    if data[:4] != b"MThd":
+        raise BadFile("This is not a Standard MIDI File: it does not begin with its header. Export the take as .mid.")
+    if len(data) < 14:
+        raise BadFile("The file is cut short within its header. Get it again from where it came.")
+    header_length, format_, track_count, division = struct.unpack(">IHHH", data[4:14])
+    _check_header(header_length, format_, track_count, division)
+    remarks: list[str] = []
+    tracks: list[Events] = []
+    pos = 8 + header_length
+    total = 0
+    while pos < len(data):
+        name, length = data[pos : pos + 4], data[pos + 4 : pos + 8]
+        if len(length) < 4 or not name.isalnum():
+            remarks.append(f"{len(data) - pos:,} bytes after the last track belong to nothing and were left out.")
+            break
+        size = int.from_bytes(length)
+        body = data[pos + 8 : pos + 8 + size]
+        if len(body) < size:
+            what = f"track {len(tracks) + 1}" if name == b"MTrk" else "its last chunk"
+            raise BadFile(
+                f"The file is cut short: {what} says it is {size:,} bytes long, but {len(body):,} are there."
+                " Get it again from where it came."
+            )
+        if name == b"MTrk":
+            tracks.append(_track(body, len(tracks) + 1, MOST_EVENTS - total, remarks))
+            total += len(tracks[-1])
+            if len(tracks) > MOST_TRACKS:
+                raise _too_many_tracks(track_count)
+        else:
+            remarks.append(f"A chunk of an unknown kind ({name.decode('ascii')}) was left out.")
+        pos += 8 + size
+    if not tracks:
+        raise BadFile("The file holds no tracks. Export the take again, with at least one track.")
+    if len(tracks) != track_count:
+        remarks.append(f"The header speaks of {_count(track_count, 'track')}; {len(tracks)} are there and were read.")
+    return File(format_, division, tracks, remarks)
+
+
+def _check_header(length: int, format_: int, tracks: int, division: int) -> None:
+    if length < 6:
+        raise BadFile(f"The file's header is {length} bytes long where 6 are needed. The file is damaged.")
+    if format_ == 2:
+        raise BadFile("This is a type 2 file (separate patterns); Lull reads types 0 and 1. Export it as type 1.")
+    if format_ > 2:
+        raise BadFile(f"The file calls itself type {format_}; Lull reads types 0 and 1. Export it as type 1.")
+    if division & 0x8000:
+        raise BadFile("The file counts time in SMPTE frames, not in beats. Export it with ticks per quarter note.")
+    if division == 0:
+        raise BadFile("The file says 0 ticks per quarter note, so its time cannot be read. Export it again.")
+    if tracks > MOST_TRACKS:
+        raise _too_many_tracks(tracks)
+
+
+def _too_many_tracks(count: int) -> BadFile:
+    return BadFile(f"The file has {count:,} tracks; Lull reads up to {MOST_TRACKS}. Save fewer tracks and try again.")
+
+
+def _count(number: int, noun: str) -> str:
+    return f"{number:,} {noun}" if number == 1 else f"{number:,} {noun}s"
+
+
+def _track(body: bytes, number: int, room: int, remarks: list[str]) -> Events:
+    """Split one track chunk into events. A loop over bytes, kept flat: it is what opening a take waits for."""
+    ticks: list[int] = []
+    statuses, first, second = bytearray(), bytearray(), bytearray()
+    payload: list[int] = []
+    payloads: list[bytes] = []
+    lengths = DATA_BYTES
+    tick = pos = status = 0
+    crossed = early_end = ended = False
+    size = len(body)
+    try:
+        while pos < size:
+            byte = body[pos]
+            pos += 1
+            if byte < 0x80:
+                tick += byte
+            else:
+                delta, pos = _variable(body, pos - 1, number)
+                tick += delta
+            early_end |= ended
+            byte = body[pos]
+            if byte >= 0x80:
+                status = byte
+                pos += 1
+            elif not 0x80 <= status < 0xF0:
+                if not status:
+                    raise _damaged(number, pos, "it begins with a data byte, where a message's kind is needed")
+                status = _running_before(statuses, number, pos)
+                crossed = True
+            wanted = lengths[status]
+            if wanted == 2:
+                one, two = body[pos], body[pos + 1]
+                pos += 2
+            elif wanted == 1:
+                one, two = body[pos], 0
+                pos += 1
+            elif wanted == 0:
+                one = two = 0
+            elif status in (META, SYSEX, ESCAPE):
+                one = two = 0
+                if status == META:
+                    one = body[pos]
+                    pos += 1
+                    ended = one == END_OF_TRACK
+                length, pos = _variable(body, pos, number)
+                if pos + length > size:
+                    raise _damaged(number, pos, f"an event says it is {length:,} bytes long, past the track's end")
+                payload.extend([-1] * (len(ticks) - len(payload)))
+                payload.append(len(payloads))
+                payloads.append(body[pos : pos + length])
+                pos += length
+            else:
+                raise _damaged(number, pos, f"{status:#04x} is not a message")
+            if (one | two) > 0x7F:
+                raise _damaged(number, pos, "a data byte is over 127")
+            ticks.append(tick)
+            statuses.append(status)
+            first.append(one)
+            second.append(two)
+            if len(ticks) > room:
+                raise BadFile(f"The file holds more than {MOST_EVENTS:,} events, more than Lull reads. Split it up.")
+    except IndexError:
+        raise _damaged(number, size, "its last event is cut off") from None
+    payload.extend([-1] * (len(ticks) - len(payload)))
+    if tick > 2**40:
+        raise _damaged(number, size, "it claims to last for years")
+    if crossed:
+        remarks.append(f"Track {number} leaves out a message's kind after a meta event; the last kind was taken.")
+    if early_end:
+        remarks.append(f"Track {number} goes on after its end mark; what follows was kept.")
+    if not ended and not early_end:
+        remarks.append(f"Track {number} has no end mark; one is written on download.")
+        ticks.append(tick)
+        statuses.append(META)
+        first.append(END_OF_TRACK)
+        second.append(0)
+        payload.append(len(payloads))
+        payloads.append(b"")
+    return Events.of(ticks, bytes(statuses), bytes(first), bytes(second), payload, payloads)
+
+
+def _variable(body: bytes, pos: int, number: int) -> tuple[int, int]:
+    """A variable-length quantity at `pos`: its value and where it ends (SMF 1.0: at most four bytes)."""
+    value = 0
+    for count in range(4):
+        byte = body[pos + count]
+        value = value << 7 | byte & 0x7F
+        if byte < 0x80:
+            return value, pos + count + 1
+    raise _damaged(number, pos, "a length or time is longer than four bytes")
+
+
+def _running_before(statuses: bytearray, number: int, pos: int) -> int:
+    """The last channel status before a meta or exclusive event: more than the standard allows, but not a guess."""
+    for status in reversed(statuses):
+        if 0x80 <= status < 0xF0:
+            return status
+    raise _damaged(number, pos, "it begins with a data byte, where a message's kind is needed")
+
+
+def _damaged(number: int, pos: int, what: str) -> BadFile:
+    return BadFile(f"Track {number} is damaged at its byte {pos:,}: {what}. Get the file again from where it came.")
+
+
+def compose(format_: int, division: int, tracks: list[Events]) -> bytes:
+    """The bytes of a file. Every event is written with its status, so that any part of it can be read alone."""
+    chunks = [b"MThd" + struct.pack(">IHHH", 6, format_, len(tracks), division)]
+    for track in tracks:
+        body = _track_bytes(track)
+        chunks.append(b"MTrk" + struct.pack(">I", len(body)) + body)
+    return b"".join(chunks)
+
+
+def _track_bytes(track: Events) -> bytes:
+    out = bytearray()
+    before = 0
+    columns = zip(
+        track.tick.tolist(),
+        track.status.tolist(),
+        track.data1.tolist(),
+        track.data2.tolist(),
+        track.payload.tolist(),
+        strict=True,
+    )
+    for tick, status, one, two, payload in columns:
+        delta = tick - before
+        before = tick
+        if delta < 0x80:
+            out.append(delta)
+        else:
+            out += _variable_bytes(delta)
+        out.append(status)
+        if payload < 0:
+            wanted = DATA_BYTES[status]
+            if wanted:
+                out.append(one)
+            if wanted == 2:
+                out.append(two)
+            continue
+        if status == META:
+            out.append(one)
+        out += _variable_bytes(len(track.payloads[payload]))
+        out += track.payloads[payload]
+    return bytes(out)
+
+
+def _variable_bytes(value: int) -> bytes:
+    out = [value & 0x7F]
+    while value := value >> 7:
+        out.append(value & 0x7F | 0x80)
+    return bytes(reversed(out))

@@ -1,0 +1,124 @@
+"""What every stroke has: a kind, a place, and a pure `apply`."""
+
+from abc import ABC, abstractmethod
+from typing import Annotated, NamedTuple
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from expression.arrays import Flags, Ints
+from expression.errors import NothingMatched
+from expression.take import Part, Take
+
+Count = Annotated[int, Field(ge=0)]
+
+
+class Record(BaseModel):
+    """A record of a stroke's text form: unknown fields, infinities and non-numbers are refused."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+
+
+class Where(Record):
+    """What a stroke acts on. The fields narrow each other; an absent one does not restrict."""
+
+    parts: list[Count] | None = Field(None, description="Part ids.")
+    notes: list[tuple[Count, Count]] | None = Field(
+        None, description="Inclusive ranges of note ids. Ids count through the whole take, part after part."
+    )
+    span: tuple[Count, Count] | None = Field(
+        None, description="Ticks at the take's resolution: the start is included, the end is not."
+    )
+    pitches: list[Annotated[int, Field(ge=0, le=127)]] | None = Field(None, description="Note numbers.")
+
+    @model_validator(mode="after")
+    def _forwards(self) -> "Where":
+        if self.span and self.span[0] >= self.span[1]:
+            raise ValueError("span must end after it starts")
+        for first, last in self.notes or ():
+            if first > last:
+                raise ValueError(f"notes must be ranges from low to high, not {first} to {last}")
+        return self
+
+    def notes_of(self, part: Part) -> Flags:
+        """Which notes of a part are meant, by their onsets. Cue notes never are."""
+        notes = part.notes
+        mask = notes.music.copy()
+        if self.parts is not None and part.id not in self.parts:
+            mask[:] = False
+        if self.notes is not None:
+            firsts, lasts = (np.array(edge, dtype=np.int64) for edge in zip(*sorted(self.notes), strict=True)) if (
+                self.notes
+            ) else (np.array([], dtype=np.int64),) * 2
+            mask &= _within(notes.id, firsts, lasts)
+        if self.span is not None:
+            mask &= (notes.start >= self.span[0]) & (notes.start < self.span[1])
+        if self.pitches is not None:
+            mask &= np.isin(notes.pitch, self.pitches)
+        return mask
+
+
+def _within(ids: Ints, firsts: Ints, lasts: Ints) -> Flags:
+    """Which ids lie in any of the ranges (ascending by their first; they may overlap)."""
+    if not len(firsts):
+        return np.zeros(len(ids), dtype=bool)
+    reach = np.maximum.accumulate(lasts)
+    at = np.searchsorted(firsts, ids, side="right") - 1
+    return (at >= 0) & (ids <= reach[at])
+
+
+class Picked(NamedTuple):
+    """The notes a stroke acts on, of all its parts together. One element of each array a note."""
+
+    id: Ints
+    start: Ints
+    end: Ints
+    velocity: Ints
+
+
+class Selection(NamedTuple):
+    """Notes picked from a take, with what is needed to put them back."""
+
+    picked: Picked
+    masks: dict[int, Flags]
+
+
+def select(take: Take, where: Where) -> Selection:
+    """The notes that `where` reaches. Raises NothingMatched when there are none."""
+    masks = {part.id: where.notes_of(part) for part in take.parts}
+    masks = {part: mask for part, mask in masks.items() if mask.any()}
+    if not masks:
+        raise NothingMatched(_why_nothing(take, where))
+    chosen = [(take.parts[part].notes, mask) for part, mask in masks.items()]
+    columns = (
+        np.concatenate([getattr(notes, name)[mask] for notes, mask in chosen]).astype(np.int64)
+        for name in Picked._fields
+    )
+    return Selection(Picked(*columns), masks)
+
+
+def _why_nothing(take: Take, where: Where) -> str:
+    if where.parts and not any(part < len(take.parts) for part in where.parts):
+        return f"The stroke names parts that are not there; this take has parts 0 to {len(take.parts) - 1}."
+    if where.span:
+        first, last = (take.meter.position(tick) for tick in (where.span[0], where.span[1] - 1))
+        return f"No notes begin between bar {first.bar} beat {first.beat} and bar {last.bar} beat {last.beat}."
+    return "The stroke reaches no notes in this take."
+
+
+class BaseStroke(Record, ABC):
+    """One edit: what was done, to what, with which numbers."""
+
+    where: Where = Field(default_factory=lambda: Where.model_validate({}), description="What the stroke acts on.")
+
+    @abstractmethod
+    def apply(self, take: Take) -> Take:
+        """The take as this stroke leaves it. Pure and deterministic; raises NothingMatched."""
+
+    @abstractmethod
+    def label(self) -> str:
+        """What was done, in a few words with its numbers."""
+
+    def line(self, take: Take) -> list[tuple[int, float]]:
+        """The stroke as a line over the lane it acts on, (tick, value); empty where it draws none."""
+        return []

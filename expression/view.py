@@ -1,0 +1,167 @@
+"""What a screen needs of a take, as plain lists and numbers ready for JSON."""
+
+from typing import Any
+
+import numpy as np
+
+from expression.arrays import Ints, runs
+from expression.dynamics import MARKS, dynamic
+from expression.history import Entry, Folded
+from expression.notes import HIGHEST, LOWEST
+from expression.strokes import AnyStroke, Where, select
+from expression.take import Part, Take
+
+DYES = ("indigo", "walnut", "verdigris", "orchil", "weld", "madder", "woad", "oakgall")
+"""Natural dyes, one for each part in turn; the page knows their colours."""
+PATCHES = ("thumb piano", "reed box")
+SKETCH_COLUMNS, SKETCH_ROWS = 96, 16
+REEDS = range(16, 24)
+PIPES_AND_STRINGS = range(40, 104)
+BINS = 16
+
+
+def desk(take: Take) -> dict[str, Any]:
+    """The whole take for the desk. Columns of notes are lists of one length; `start` holds differences."""
+    bars = take.meter.bars(take.end)
+    return {
+        "resolution": take.resolution,
+        "end": take.end,
+        "seconds": round(take.seconds, 3),
+        "bars": {"start": bars.start.tolist(), "beats": bars.beats.tolist(), "beat_ticks": bars.beat_ticks.tolist()},
+        "tempo": {"ticks": take.tempo.ticks.tolist(), "seconds": take.tempo.at_step.tolist(),
+                  "micros": take.tempo.micros.tolist()},
+        "dynamics": [{"mark": mark, "velocity": velocity} for mark, velocity in MARKS],
+        "parts": [_part(part) for part in take.parts],
+        "remarks": list(take.remarks),
+    }
+
+
+def _part(part: Part) -> dict[str, Any]:
+    notes = part.notes
+    return {
+        "id": part.id,
+        "name": part.name,
+        "channel": part.channel + 1,
+        "dye": DYES[part.id % len(DYES)],
+        "seal": seal(part.id),
+        "patch": patch(part),
+        "lanes": sorted(part.lanes),
+        "first_note": int(notes.id[0]) if len(notes) else 0,
+        "start": np.diff(notes.start, prepend=0).tolist(),
+        "length": (notes.end - notes.start).tolist(),
+        "pitch": notes.pitch.tolist(),
+        "velocity": notes.velocity.tolist(),
+    }
+
+
+def seal(part_id: int) -> str:
+    """A letter for each part, so that it can be told without its dye: A to Z, then AA, AB ..."""
+    letters = ""
+    number = part_id + 1
+    while number:
+        number, letter = divmod(number - 1, 26)
+        letters = chr(ord("A") + letter) + letters
+    return letters
+
+
+def patch(part: Part) -> str:
+    """The practice patch that suits a part: by its program, for want of one by how long its notes are held."""
+    if part.program is not None:
+        held = part.program in REEDS or part.program in PIPES_AND_STRINGS
+    else:
+        notes = part.notes
+        gaps = float(np.median(np.diff(notes.start))) if len(notes) > 1 else 0.0
+        held = len(notes) > 1 and float(np.median(notes.end - notes.start)) > 1.5 * max(gaps, 1.0)
+    return PATCHES[1] if held else PATCHES[0]
+
+
+def history(entries: list[Entry], folded: Folded, recorded: Take) -> list[dict[str, Any]]:
+    """The strokes with their marks: where each acts, how it reads, and its line over the lane."""
+    return [
+        {"number": entry.number, "on": entry.on, "stroke": entry.stroke.model_dump(mode="json"),
+         "idle": folded.idle.get(entry.number), **mark(recorded, entry.stroke)}
+        for entry in entries
+    ]
+
+
+def mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
+    """Where a stroke shows on the page. Its line is [[tick, value]...]; `from` and `to` are ticks."""
+    try:
+        picked = select(take, stroke.where).picked
+    except ValueError:
+        return {"label": stroke.label(), "place": "", "from": 0, "to": 0, "line": [], "parts": [], "count": 0}
+    start, end = stroke.where.span or (int(picked.start.min()), int(picked.end.max()))
+    first, last = take.meter.position(start), take.meter.position(max(start, end - 1))
+    place = f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}"
+    parts = [part.id for part in take.parts if stroke.where.notes_of(part).any()]
+    return {"label": stroke.label(), "place": place, "from": start, "to": end, "line": stroke.line(take),
+            "parts": parts, "count": len(picked.id)}
+
+
+def changes(before: Take, after: Take) -> dict[str, Any]:
+    """Velocities that differ between two takes of one recording: runs of note ids, and one value for each note."""
+    ids: list[Ints] = []
+    values: list[np.ndarray] = []
+    for old, new in zip(before.parts, after.parts, strict=True):
+        if old.notes.velocity is new.notes.velocity:
+            continue
+        rows = np.flatnonzero(old.notes.velocity != new.notes.velocity)
+        ids.append(new.notes.id[rows])
+        values.append(new.notes.velocity[rows])
+    if not ids:
+        return {"notes": [], "velocity": []}
+    return {"notes": runs(np.concatenate(ids)), "velocity": np.concatenate(values).tolist()}
+
+
+def facts(take: Take, where: Where) -> dict[str, Any]:
+    """What is selected: how many notes, their velocities in numbers, and how these are spread (16 bins of 8)."""
+    velocity = select(take, where).picked.velocity
+    spread = np.bincount(velocity * BINS // 128, minlength=BINS)
+    lowest, highest = int(velocity.min()), int(velocity.max())
+    return {
+        "count": len(velocity),
+        "lowest": lowest,
+        "mean": round(float(velocity.mean()), 1),
+        "highest": highest,
+        "dynamic": dynamic(float(velocity.mean())),
+        "spread": spread.tolist(),
+        "at_end": int(((velocity == LOWEST) | (velocity == HIGHEST)).sum()),
+    }
+
+
+def summary(take: Take) -> dict[str, Any]:
+    """What the library tells of a take."""
+    return {
+        "seconds": round(take.seconds, 3),
+        "bars": int(len(take.meter.bars(take.end).start)),
+        "notes": take.note_count,
+        "parts": [{"name": part.name, "dye": DYES[part.id % len(DYES)], "seal": seal(part.id)} for part in take.parts],
+        "sketch": _sketch(take),
+    }
+
+
+def _sketch(take: Take) -> list[list[int]]:
+    """A small drawing: [column, row, width, part] of horizontal runs on a grid of 96 by 16, top row highest."""
+    parts = [part for part in take.parts if len(part.notes)]
+    if not parts:
+        return []
+    low = min(int(part.notes.pitch.min()) for part in parts)
+    height = max(max(int(part.notes.pitch.max()) for part in parts) - low, 1)
+    owner = np.full((SKETCH_ROWS, SKETCH_COLUMNS), -1)
+    for part in parts:
+        notes = part.notes
+        row = (SKETCH_ROWS - 1) - (notes.pitch.astype(np.int64) - low) * (SKETCH_ROWS - 1) // height
+        left = notes.start * (SKETCH_COLUMNS - 1) // max(take.end, 1)
+        right = notes.end * (SKETCH_COLUMNS - 1) // max(take.end, 1)
+        # +1 where a note starts and -1 after it ends: the running sum is how many sound in a cell.
+        steps = np.zeros((SKETCH_ROWS, SKETCH_COLUMNS + 1), dtype=np.int64)
+        np.add.at(steps, (row, left), 1)
+        np.add.at(steps, (row, right + 1), -1)
+        owner[np.cumsum(steps, axis=1)[:, :-1] > 0] = part.id
+    cells: list[list[int]] = []
+    for row, line in enumerate(owner):
+        edges = np.concatenate(([0], np.flatnonzero(np.diff(line)) + 1, [SKETCH_COLUMNS]))
+        for left, right in zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True):
+            if line[left] >= 0:
+                cells.append([left, row, right - left, int(line[left])])
+    return cells
