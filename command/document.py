@@ -9,11 +9,12 @@ _HEAD = """# Strokes
 
 *Generated from the models by `./lull strokes-doc`; do not edit.*
 
-A stroke is one edit of a take. Its text form is a JSON object with a `kind`, a `where`, and its numbers. It is what Lull
-saves, what the API takes and returns, and what `./lull shape IN.mid --strokes FILE.json -o OUT.mid` reads as a list.
+A stroke is one edit of a take. Its text form is a JSON object with a `kind`, a `where`, and its numbers. It is what
+Lull saves, what the API takes and returns, and what `./lull shape IN.mid --strokes FILE.json -o OUT.mid` reads as a
+list.
 
-Unknown fields, numbers out of range, infinities and non-numbers are refused with the field's name. A stroke whose `where`
-reaches nothing is refused too.
+Unknown fields, numbers out of range, infinities and non-numbers are refused with the field's name. A stroke whose
+`where` reaches nothing is refused too.
 
 ## where
 

@@ -55,9 +55,7 @@ def _bowed_glass(bars: int, first: int = 4) -> Hand:
                 hand.sweep("pitchwheel", "pitch", [(at, -4096), (at + 0.4, -300), (at + 0.6, 0)])
             if length >= 2.5:
                 hand.sweep("aftertouch", "value", [(at + 0.8, 0), (at + length * 0.7, 92), (at + length, 0)])
-                shake = [
-                    (at + 1.2 + step / 6, 340 * math.sin(step * math.pi / 2) * step / 8) for step in range(8)
-                ]
+                shake = [(at + 1.2 + step / 6, 340 * math.sin(step * math.pi / 2) * step / 8) for step in range(8)]
                 hand.sweep("pitchwheel", "pitch", [*shake, (at + length - 0.1, 0)])
         hand.control(1, [(beat + 4.2, 0), (beat + 5.5, 84), (beat + 7.5, 6)])
     hand.note((bars - 2) * 4, 4, 74, 60)
@@ -98,7 +96,12 @@ def _frame_drum(bars: int, first: int = 4) -> Hand:
         flat = bar in FLAT_BARS
         build = 0 if flat else 10 * math.sin(bar / 4)
         for place, pitch, force in (
-            (0, low, 96), (1.5, low, 70), (2, open_, 84), (2.75, slap, 58), (3.5, low, 66), (3.75, slap, 44),
+            (0, low, 96),
+            (1.5, low, 70),
+            (2, open_, 84),
+            (2.75, slap, 58),
+            (3.5, low, 66),
+            (3.75, slap, 44),
         ):
             hand.note(beat + place, 0.3, pitch, 80 if flat else force + build, flat=flat)
         for eighth in range(8):

@@ -1,5 +1,6 @@
 """A simulated player's hand: writes what it plays into a mido track, never quite as written."""
 
+import itertools
 import random
 from collections.abc import Iterable
 
@@ -47,7 +48,7 @@ class Hand:
         """A wheel or pedal moved by hand through (beat, value): sent as a device would, on each change of value."""
         points = list(points)
         before: int | None = None
-        for (beat, value), (next_beat, next_value) in zip(points, points[1:], strict=False):
+        for (beat, value), (next_beat, next_value) in itertools.pairwise(points):
             steps = max(1, round((next_beat - beat) * 24))
             for step in range(steps):
                 u = step / steps

@@ -4,7 +4,7 @@ A step says how one stroke reads from then on: that it was added, switched, chan
 undo is nothing but looking at fewer steps, and there is no end to it.
 """
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from expression.errors import BadStep, NothingMatched
@@ -94,12 +94,47 @@ class Folded:
             return Folded(self.take, self.idle | {entry.number: str(reason)})
 
 
-def fold(take: Take, entries: Iterable[Entry]) -> Folded:
-    """The recording through its strokes."""
-    folded = Folded(take, {})
-    for entry in entries:
-        folded = folded.then(entry)
-    return folded
+@dataclass(frozen=True)
+class Shaped:
+    """A recording with its history and every take along the way: `takes[k]` is after the first k strokes.
+
+    Takes share what a stroke leaves alone, so all of them together weigh little more than what was changed.
+    """
+
+    history: History
+    entries: tuple[Entry, ...]
+    folds: tuple[Folded, ...]
+
+    @classmethod
+    def of(cls, recorded: Take, history: History | None = None) -> "Shaped":
+        """The recording through a history."""
+        return cls(History(), (), (Folded(recorded, {}),)).with_history(history or History())
+
+    def with_history(self, history: History) -> "Shaped":
+        """The same recording through another history; what both have in common is not computed again."""
+        entries = tuple(history.entries())
+        common = 0
+        while common < min(len(entries), len(self.entries)) and entries[common] == self.entries[common]:
+            common += 1
+        folds = list(self.folds[: common + 1])
+        for entry in entries[common:]:
+            folds.append(folds[-1].then(entry))
+        return Shaped(history, entries, tuple(folds))
+
+    @property
+    def recorded(self) -> Take:
+        """The take as it came."""
+        return self.folds[0].take
+
+    @property
+    def now(self) -> Folded:
+        """The take through all its strokes."""
+        return self.folds[-1]
+
+    @property
+    def before(self) -> Take:
+        """The take as it was before the newest stroke; the recording where there is none."""
+        return self.folds[max(len(self.folds) - 2, 0)].take
 
 
 def shape(take: Take, strokes: Sequence[AnyStroke]) -> Take:

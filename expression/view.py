@@ -1,12 +1,14 @@
 """What a screen needs of a take, as plain lists and numbers ready for JSON."""
 
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from expression.arrays import Ints, runs
 from expression.dynamics import MARKS, dynamic
-from expression.history import Entry, Folded
+from expression.errors import NothingMatched
+from expression.history import Shaped
 from expression.notes import HIGHEST, LOWEST
 from expression.strokes import AnyStroke, Where, select
 from expression.take import Part, Take
@@ -28,8 +30,11 @@ def desk(take: Take) -> dict[str, Any]:
         "end": take.end,
         "seconds": round(take.seconds, 3),
         "bars": {"start": bars.start.tolist(), "beats": bars.beats.tolist(), "beat_ticks": bars.beat_ticks.tolist()},
-        "tempo": {"ticks": take.tempo.ticks.tolist(), "seconds": take.tempo.at_step.tolist(),
-                  "micros": take.tempo.micros.tolist()},
+        "tempo": {
+            "ticks": take.tempo.ticks.tolist(),
+            "seconds": take.tempo.at_step.tolist(),
+            "micros": take.tempo.micros.tolist(),
+        },
         "dynamics": [{"mark": mark, "velocity": velocity} for mark, velocity in MARKS],
         "parts": [_part(part) for part in take.parts],
         "remarks": list(take.remarks),
@@ -75,27 +80,58 @@ def patch(part: Part) -> str:
     return PATCHES[1] if held else PATCHES[0]
 
 
-def history(entries: list[Entry], folded: Folded, recorded: Take) -> list[dict[str, Any]]:
-    """The strokes with their marks: where each acts, how it reads, and its line over the lane."""
-    return [
-        {"number": entry.number, "on": entry.on, "stroke": entry.stroke.model_dump(mode="json"),
-         "idle": folded.idle.get(entry.number), **mark(recorded, entry.stroke)}
-        for entry in entries
-    ]
+def history(shaped: Shaped) -> dict[str, Any]:
+    """The strokes with their marks, and how many steps can be undone and redone."""
+    steps = shaped.history
+    return {
+        "strokes": [
+            {
+                "number": entry.number,
+                "on": entry.on,
+                "stroke": entry.stroke.model_dump(mode="json"),
+                "idle": shaped.now.idle.get(entry.number),
+                "mark": mark(shaped.recorded, entry.stroke),
+            }
+            for entry in shaped.entries
+        ],
+        "undone": [entry.stroke.label() for entry in steps.undone()],
+        "can_undo": steps.done,
+        "can_redo": len(steps.steps) - steps.done,
+    }
+
+
+_marks: WeakKeyDictionary[Take, dict[AnyStroke, dict[str, Any]]] = WeakKeyDictionary()
 
 
 def mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
-    """Where a stroke shows on the page. Its line is [[tick, value]...]; `from` and `to` are ticks."""
+    """Where a stroke shows on the page. Its line is [[tick, value]...]; `from` and `to` are ticks.
+
+    Remembered for as long as the take lives: every answer carries all marks of the history.
+    """
+    known = _marks.setdefault(take, {})
+    if stroke not in known:
+        known[stroke] = _mark(take, stroke)
+    return known[stroke]
+
+
+def _mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
     try:
         picked = select(take, stroke.where).picked
-    except ValueError:
+    except NothingMatched:
         return {"label": stroke.label(), "place": "", "from": 0, "to": 0, "line": [], "parts": [], "count": 0}
     start, end = stroke.where.span or (int(picked.start.min()), int(picked.end.max()))
     first, last = take.meter.position(start), take.meter.position(max(start, end - 1))
     place = f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}"
     parts = [part.id for part in take.parts if stroke.where.notes_of(part).any()]
-    return {"label": stroke.label(), "place": place, "from": start, "to": end, "line": stroke.line(take),
-            "parts": parts, "count": len(picked.id)}
+    return {
+        "label": stroke.label(),
+        "place": place,
+        "from": start,
+        "to": end,
+        "line": stroke.line(take),
+        "parts": parts,
+        "count": len(picked.id),
+    }
 
 
 def changes(before: Take, after: Take) -> dict[str, Any]:
@@ -133,7 +169,7 @@ def summary(take: Take) -> dict[str, Any]:
     """What the library tells of a take."""
     return {
         "seconds": round(take.seconds, 3),
-        "bars": int(len(take.meter.bars(take.end).start)),
+        "bars": len(take.meter.bars(take.end).start),
         "notes": take.note_count,
         "parts": [{"name": part.name, "dye": DYES[part.id % len(DYES)], "seal": seal(part.id)} for part in take.parts],
         "sketch": _sketch(take),

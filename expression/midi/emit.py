@@ -1,6 +1,7 @@
 """From a take to MIDI events: the one place where what is drawn becomes what is heard and what is written."""
 
 from dataclasses import replace
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -64,6 +65,7 @@ class Stream(NamedTuple):
         return Stream(*(column[keep] for column in self))
 
 
+@lru_cache(maxsize=8)
 def stream(take: Take) -> Stream:
     """All channel messages with their times, each with the part it is for."""
     owner = {(part.track, part.channel): part.id for part in take.parts}
@@ -81,8 +83,8 @@ def stream(take: Take) -> Stream:
 def listen(messages: Stream, start: float, end: float, chase: bool) -> Stream:
     """The messages to be heard from `start` to `end` in seconds (end not included).
 
-    With `chase`, what is in force at `start` comes first, at that time: programs, controllers, pressure and bend as they
-    stand, and parameter messages in full, since their order is their meaning.
+    With `chase`, what is in force at `start` comes first, at that time: programs, controllers, pressure and bend as
+    they stand, and parameter messages in full, since their order is their meaning.
     """
     within = (messages.seconds >= start) & (messages.seconds < end)
     if not chase:
@@ -110,4 +112,3 @@ def message_bytes(messages: Stream) -> bytes:
     wanted = np.ones_like(columns, dtype=bool)
     wanted[:, 2] = (kind != PROGRAM) & (kind != PRESSURE)
     return columns[wanted].tobytes()
-

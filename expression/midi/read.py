@@ -40,7 +40,7 @@ def read(data: bytes) -> Take:
         tempo=TempoMap.of(resolution, list(_tempo(tracks, remarks))),
         meter=Meter.of(resolution, list(_meter(tracks, remarks))),
         parts=tuple(parts),
-        remarks=tuple(remarks),
+        remarks=tuple(dict.fromkeys(remarks)),
     )
 
 
@@ -67,18 +67,19 @@ def _meter(tracks: tuple[Events, ...], remarks: list[str]) -> Iterator[tuple[int
 
 
 def _text(payload: bytes) -> str:
-    """Text of a meta event: UTF-8 where it is, otherwise Latin-1 as the standard's examples are."""
+    """Printable text of a meta event: UTF-8 where it is, otherwise Latin-1 as the standard's examples are."""
     try:
-        return payload.decode()
+        text = payload.decode()
     except UnicodeDecodeError:
-        return payload.decode("latin-1")
+        text = payload.decode("latin-1")
+    return "".join(sign if sign.isprintable() else " " for sign in text).strip()
 
 
 def _parts(number: int, track: Events, first_part: int, first_note: int, remarks: list[str]) -> Iterator[Part]:
     """The parts of one track, by channel."""
     voice = (track.status >= NOTE_OFF) & (track.status < smf.SYSEX)
     channels = np.unique(track.status[voice] & 0x0F).tolist()
-    names = [_text(payload).strip() for _, payload in _meta((track,), smf.TRACK_NAME)]
+    names = [_text(payload) for _, payload in _meta((track,), smf.TRACK_NAME)]
     title = next((name for name in names if name), f"Track {number + 1}")
     pairs, stray = _pair(track)
     if stray:

@@ -1,8 +1,8 @@
 """The container: a Standard MIDI File as chunks and events, byte for byte (SMF 1.0, RP-001).
 
-mido knows the messages (their lengths are taken from its table, and the tests read every file we write with it), but its
-reader decodes as it goes: it merges the two kinds of system exclusive packet, re-encodes meta events of unusual length,
-and gives up at the first oddity without saying where. Here nothing is decoded, so nothing can be lost.
+mido knows the messages (their lengths are taken from its table, and the tests read every file we write with it), but
+its reader decodes as it goes: it merges the two kinds of system exclusive packet, re-encodes meta events of unusual
+length, and gives up at the first oddity without saying where. Here nothing is decoded, so nothing can be lost.
 """
 
 import struct

@@ -1,5 +1,6 @@
 """The strokes: one model a kind. Adding a kind means adding it to `Stroke`, nothing more."""
 
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, get_args
 
 from pydantic import Field, TypeAdapter, ValidationError
@@ -13,7 +14,6 @@ Stroke = Annotated[AnyStroke, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}
 
 _one: TypeAdapter[AnyStroke] = TypeAdapter(Stroke)
-_place: TypeAdapter[Where] = TypeAdapter(Where)
 
 
 def parse_stroke(data: Any) -> AnyStroke:
@@ -21,25 +21,19 @@ def parse_stroke(data: Any) -> AnyStroke:
     try:
         return _one.validate_python(data)
     except ValidationError as error:
-        raise explain(error) from None
+        raise explain(error.errors()) from None
 
 
-def parse_where(data: Any) -> Where:
-    """A place from its text form. Raises BadStroke."""
-    try:
-        return _place.validate_python(data)
-    except ValidationError as error:
-        raise explain(error) from None
-
-
-def explain(error: ValidationError) -> BadStroke:
-    """The first fault that pydantic found, as a sentence that names the field and its range."""
-    first = error.errors()[0]
-    kind, given = first["type"], first.get("input")
+def explain(faults: Sequence[Mapping[str, Any]]) -> BadStroke:
+    """The first of pydantic's faults, as a sentence that names the field and its range."""
+    first = faults[0]
+    kind = first["type"]
     if kind.startswith("union_tag"):
         return BadStroke(f"kind must be one of {', '.join(KINDS)}.", "kind")
-    path = [str(step) for step in first["loc"] if step not in KINDS]
-    field = ".".join(path) or None
+    of = next((step for step in first["loc"] if step in KINDS), "")
+    # What stands before the stroke's kind is where the stroke itself stood.
+    path = first["loc"][first["loc"].index(of) + 1 :] if of else first["loc"]
+    field = ".".join(str(step) for step in path) or None
     name = field or "stroke"
     if kind == "value_error":
         return BadStroke(f"{first['msg'].removeprefix('Value error, ')}.", field)
@@ -47,11 +41,11 @@ def explain(error: ValidationError) -> BadStroke:
         return BadStroke(f"{name} is missing.", field)
     if kind == "extra_forbidden":
         return BadStroke(f"{name} is not a field of this stroke.", field)
-    shown = f"{given!r:.40}"
-    if limits := _range(str(first["loc"][0]), path[0] if path else ""):
-        return BadStroke(f"{name} must be {limits}, not {shown}.", field)
+    shown = f", not {first['input']!r:.40}" if "input" in first else ""
+    if limits := _range(of, str(path[0]) if path else ""):
+        return BadStroke(f"{name} must be {limits}{shown}.", field)
     message = first["msg"].removeprefix("Input ").removeprefix("Value ")
-    return BadStroke(f"{name}: {message[0].lower()}{message[1:]}, not {shown}.", field)
+    return BadStroke(f"{name} {message[0].lower()}{message[1:]}{shown}.", field)
 
 
 def _range(kind: str, field: str) -> str | None:
@@ -68,4 +62,4 @@ def _range(kind: str, field: str) -> str | None:
     return f"{noun} from {schema['minimum']:g} to {schema['maximum']:g}"
 
 
-__all__ = ["KINDS", "AnyStroke", "BaseStroke", "Stroke", "Where", "explain", "parse_stroke", "parse_where", "select"]
+__all__ = ["KINDS", "AnyStroke", "BaseStroke", "Stroke", "Where", "explain", "parse_stroke", "select"]

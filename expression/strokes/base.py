@@ -5,6 +5,7 @@ from typing import Annotated, NamedTuple
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
+from typing_extensions import Self
 
 from expression.arrays import Flags, Ints
 from expression.errors import NothingMatched
@@ -22,14 +23,14 @@ class Record(BaseModel):
 class Where(Record):
     """What a stroke acts on. The fields narrow each other; an absent one does not restrict."""
 
-    parts: list[Count] | None = Field(None, description="Part ids.")
-    notes: list[tuple[Count, Count]] | None = Field(
+    parts: tuple[Count, ...] | None = Field(None, description="Part ids.")
+    notes: tuple[tuple[Count, Count], ...] | None = Field(
         None, description="Inclusive ranges of note ids. Ids count through the whole take, part after part."
     )
     span: tuple[Count, Count] | None = Field(
         None, description="Ticks at the take's resolution: the start is included, the end is not."
     )
-    pitches: list[Annotated[int, Field(ge=0, le=127)]] | None = Field(None, description="Note numbers.")
+    pitches: tuple[Annotated[int, Field(ge=0, le=127)], ...] | None = Field(None, description="Note numbers.")
 
     @model_validator(mode="after")
     def _forwards(self) -> "Where":
@@ -47,9 +48,7 @@ class Where(Record):
         if self.parts is not None and part.id not in self.parts:
             mask[:] = False
         if self.notes is not None:
-            firsts, lasts = (np.array(edge, dtype=np.int64) for edge in zip(*sorted(self.notes), strict=True)) if (
-                self.notes
-            ) else (np.array([], dtype=np.int64),) * 2
+            firsts, lasts = np.array(sorted(self.notes), dtype=np.int64).reshape(-1, 2).T
             mask &= _within(notes.id, firsts, lasts)
         if self.span is not None:
             mask &= (notes.start >= self.span[0]) & (notes.start < self.span[1])
@@ -122,3 +121,7 @@ class BaseStroke(Record, ABC):
     def line(self, take: Take) -> list[tuple[int, float]]:
         """The stroke as a line over the lane it acts on, (tick, value); empty where it draws none."""
         return []
+
+    def pulled(self, take: Take, tick: int, value: float) -> Self:
+        """The stroke formed so that its line passes (tick, value) as nearly as it can; itself where it has no form."""
+        return self

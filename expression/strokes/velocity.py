@@ -5,9 +5,10 @@ from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field, model_validator
+from typing_extensions import Self, override
 
 from expression.arrays import Floats, Ints, whole
-from expression.curve import ramp
+from expression.curve import lift_through, ramp
 from expression.notes import HIGHEST, LOWEST
 from expression.strokes.base import BaseStroke, Picked, select
 from expression.take import Take
@@ -48,10 +49,12 @@ class VelocitySet(VelocityStroke):
     kind: Literal["velocity.set"] = "velocity.set"
     value: Velocity = Field(description="The velocity that every note gets.")
 
-    def velocities(self, picked: Picked) -> Ints:  # noqa: D102
+    @override
+    def velocities(self, picked: Picked) -> Ints:
         return np.full(len(picked.id), self.value)
 
-    def label(self) -> str:  # noqa: D102
+    @override
+    def label(self) -> str:
         return f"Set to {self.value}"
 
 
@@ -60,15 +63,20 @@ class VelocityNudge(VelocityStroke):
 
     kind: Literal["velocity.nudge"] = "velocity.nudge"
     by: Annotated[int, Field(ge=-127, le=127)] = Field(description="What is added to each velocity.")
-    limit: Limit = Field("pin", description=(
-        "At the end of the range: `stop` halts the whole group when its first note is at the end, `pin` leaves each "
-        "note at the end, `squeeze` compresses the group so that louder stays louder."
-    ))
+    limit: Limit = Field(
+        "pin",
+        description=(
+            "At the end of the range: `stop` halts the whole group when its first note is at the end, `pin` leaves "
+            "each note at the end, `squeeze` compresses the group so that louder stays louder."
+        ),
+    )
 
-    def velocities(self, picked: Picked) -> Ints:  # noqa: D102
+    @override
+    def velocities(self, picked: Picked) -> Ints:
         return LIMITS[self.limit](picked.velocity, self.by)
 
-    def label(self) -> str:  # noqa: D102
+    @override
+    def label(self) -> str:
         return f"Nudge by {self.by:+d}".replace("-", "−")
 
 
@@ -82,12 +90,18 @@ class VelocityHairpin(VelocityStroke):
         0.0, description="-1: fast, then slow; 0: straight; 1: slow, then fast."
     )
     ease: Unit = Field(0.0, description="0: as `lift` forms it; 1: softened at both ends.")
-    accents: Unit = Field(0.0, description=(
-        "How much of each note's own deviation from the straight line through the notes is kept (mode `to`)."
-    ))
-    mode: Literal["to", "by"] = Field("to", description=(
-        "`to`: the notes go to the ramp's values. `by`: each velocity is multiplied by the ramp (a fade)."
-    ))
+    accents: Unit = Field(
+        0.0,
+        description=(
+            "How much of each note's own deviation from the straight line through the notes is kept (mode `to`)."
+        ),
+    )
+    mode: Literal["to", "by"] = Field(
+        "to",
+        description=(
+            "`to`: the notes go to the ramp's values. `by`: each velocity is multiplied by the ramp (a fade)."
+        ),
+    )
     floor: Velocity = Field(LOWEST, description="No note ends up softer than this.")
     ceiling: Velocity = Field(HIGHEST, description="No note ends up louder than this.")
 
@@ -97,7 +111,8 @@ class VelocityHairpin(VelocityStroke):
             raise ValueError(f"floor must not be above ceiling ({self.floor} is above {self.ceiling})")
         return self
 
-    def velocities(self, picked: Picked) -> Floats:  # noqa: D102
+    @override
+    def velocities(self, picked: Picked) -> Floats:
         way = self._way(picked.start, self._span(picked))
         if self.mode == "by":
             made = picked.velocity * way
@@ -112,16 +127,30 @@ class VelocityHairpin(VelocityStroke):
         u = (ticks - span[0]) / max(span[1] - span[0], 1)
         return ramp(u, self.start, self.end, self.lift, self.ease)
 
-    def line(self, take: Take) -> list[tuple[int, float]]:  # noqa: D102
+    @property
+    def _scale(self) -> int:
+        """Factors have no place on a lane of velocities; they are drawn as a share of its range."""
+        return HIGHEST if self.mode == "by" else 1
+
+    @override
+    def line(self, take: Take) -> list[tuple[int, float]]:
         span = self._span(select(take, self.where).picked)
         points = 2 if not self.lift and not self.ease else LINE_POINTS
         ticks = np.linspace(*span, points)
-        # Factors have no place on a lane of velocities; they are drawn as a share of its range.
-        scale = HIGHEST if self.mode == "by" else 1
-        values = np.minimum(self._way(ticks, span) * scale, HIGHEST)
+        values = np.minimum(self._way(ticks, span) * self._scale, HIGHEST)
         return list(zip(whole(ticks).tolist(), np.round(values, 3).tolist(), strict=True))
 
-    def label(self) -> str:  # noqa: D102
+    @override
+    def pulled(self, take: Take, tick: int, value: float) -> Self:
+        start, end = self._span(select(take, self.where).picked)
+        if self.start == self.end or not start < tick < end:
+            return self
+        y = (value / self._scale - self.start) / (self.end - self.start)
+        lift = lift_through((tick - start) / (end - start), min(max(y, 0.0), 1.0), self.ease)
+        return self.model_copy(update={"lift": lift})
+
+    @override
+    def label(self) -> str:
         if self.mode == "by":
             return f"Fade {self.start * 100:.0f}% → {self.end * 100:.0f}%"
         return f"Hairpin {self.start:.0f} → {self.end:.0f}"

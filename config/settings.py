@@ -1,0 +1,68 @@
+"""Settings. What differs between machines comes from the environment; the launcher sets it."""
+
+import os
+import re
+from pathlib import Path
+
+import dj_database_url
+
+BASE_DIR = Path(__file__).resolve().parent.parent
+
+SECRET_KEY = os.environ.get("LULL_SECRET_KEY", "only-for-checks-and-tests")
+DEBUG = os.environ.get("LULL_DEBUG") == "1"
+ALLOWED_HOSTS = os.environ.get("LULL_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
+CSRF_TRUSTED_ORIGINS = [origin for origin in os.environ.get("LULL_ORIGINS", "").split(",") if origin]
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "studio",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+ROOT_URLCONF = "config.urls"
+WSGI_APPLICATION = "config.wsgi.application"
+
+DATABASES = {
+    "default": dj_database_url.parse(
+        os.environ.get("DATABASE_URL", "postgres://lull@127.0.0.1/lull"), conn_max_age=600, conn_health_checks=False
+    )
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+LOGIN_URL = "/sign-in"
+
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en-gb"
+
+# Vite's build is served as it is; its file names carry a hash of what they hold.
+STATIC_URL = "/static/"
+STATIC_ROOT = BASE_DIR / "web" / "dist"
+WHITENOISE_IMMUTABLE_FILE_TEST = re.compile(r"/assets/.+-[\w-]{8}\.\w+$").search
+
+MOST_UPLOAD_BYTES = 32 * 1024 * 1024
+FILE_UPLOAD_HANDLERS = ["studio.uploads.BoundedUpload"]
+DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
+
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+SESSION_COOKIE_AGE = 60 * 60 * 24 * 30
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

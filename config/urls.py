@@ -1,0 +1,15 @@
+"""All addresses: the API, signing in, and the one page that React draws."""
+
+from django.urls import path
+
+from studio import pages
+from studio.api import api
+
+urlpatterns = [
+    path("api/", api.urls),
+    path("enter/<str:token>", pages.enter),
+    path("sign-in", pages.sign_in),
+    path("sign-out", pages.sign_out),
+    path("", pages.page),
+    path("takes/<uuid:take_id>", pages.page),
+]

@@ -1,0 +1,1 @@
+"""Sets up and starts Lull with nothing but Python's own library."""

@@ -1,0 +1,237 @@
+"""The launcher's commands."""
+
+import argparse
+import contextlib
+import os
+import secrets
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from types import FrameType
+
+from launcher import install, postgres
+from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say
+
+CORE_COMMANDS = ("shape", "inspect", "strokes-doc")
+HELP = """usage: ./lull COMMAND
+
+  demo [--port N]   set up, load the demo takes, serve, and print a link that signs in
+  test [...]        all checks, then all tests (further words go to pytest)
+  dev               serve with reload while you work on Lull itself
+  bench             measure: previews, reading, folding, drawing
+  shape, inspect    work on MIDI files without a server (./lull shape --help)
+  manage ...        Django's own commands (createsuperuser, changepassword ...)
+  format            bring Python and TypeScript into their format
+  generate          make docs/strokes.md, docs/openapi.json and the TypeScript types anew
+  lock              make requirements.lock anew from requirements.in
+"""
+
+
+def main(words: list[str]) -> int:
+    """Run one command and give its exit code."""
+    signal.signal(signal.SIGTERM, _interrupt)
+    command, rest = (words[0], words[1:]) if words else ("help", [])
+    try:
+        if command in CORE_COMMANDS:
+            install.python_packages()
+            return subprocess.run([PYTHON, "-m", "command", command, *rest], env=_with_path()).returncode
+        if command not in COMMANDS:
+            print(HELP, end="")
+            return 0 if command in ("help", "-h", "--help") else 2
+        return COMMANDS[command](rest)
+    except Trouble as trouble:
+        say(str(trouble))
+        return 1
+    except KeyboardInterrupt:
+        return 130
+
+
+def _interrupt(_signal: int, _frame: FrameType | None) -> None:
+    raise KeyboardInterrupt
+
+
+def _with_path(**more: str) -> dict[str, str]:
+    paths = [str(ROOT), *filter(None, [os.environ.get("PYTHONPATH")])]
+    return {**os.environ, "PYTHONPATH": os.pathsep.join(paths), "PYTHONDONTWRITEBYTECODE": "1", **more}
+
+
+def _environment(database: str, **more: str) -> dict[str, str]:
+    secret = private_text(STATE / "secret-key", secrets.token_urlsafe(48))
+    return _with_path(DATABASE_URL=database, LULL_SECRET_KEY=secret, **more)
+
+
+@contextlib.contextmanager
+def _process(*command: str | Path, **options: object) -> Iterator[subprocess.Popen[bytes]]:
+    """A process for as long as it is needed."""
+    process = subprocess.Popen(list(map(str, command)), cwd=options.pop("cwd", ROOT), **options)  # type: ignore
+    try:
+        yield process
+    finally:
+        process.terminate()
+        try:
+            process.wait(15)
+        except subprocess.TimeoutExpired:
+            process.kill()
+            process.wait()
+
+
+def _port(words: list[str], name: str) -> int:
+    parser = argparse.ArgumentParser(prog=f"./lull {name}")
+    parser.add_argument("--port", type=int, help="the port to serve on (default: 8000, or the next that is free)")
+    asked: int | None = parser.parse_args(words).port
+    if asked is not None:
+        if postgres.port_in_use(asked):
+            raise Trouble(f"Port {asked} is in use; choose another: ./lull {name} --port {asked + 1}")
+        return asked
+    port = next(port for port in range(8000, 8100) if not postgres.port_in_use(port))
+    if port != 8000:
+        say(f"port 8000 is in use; serving on {port}")
+    return port
+
+
+def _prepare(environment: dict[str, str], address: str) -> str:
+    """Migrate and load the demo; the link that signs in."""
+    run(PYTHON, "manage.py", "migrate", "--verbosity", "0", env=environment, what="Migrating the database")
+    shown = subprocess.run(
+        [PYTHON, "manage.py", "demo", "--address", address], cwd=ROOT, env=environment, capture_output=True, text=True
+    )
+    if shown.returncode:
+        raise Trouble(f"Loading the demo failed: {shown.stderr.strip()[-600:]}")
+    return shown.stdout.strip()
+
+
+def _wait_for(process: subprocess.Popen[bytes], port: int, what: str) -> None:
+    deadline = time.monotonic() + 30
+    while not postgres.port_in_use(port):
+        if process.poll() is not None or time.monotonic() > deadline:
+            raise Trouble(f"{what} did not start; see above.")
+        time.sleep(0.05)
+
+
+def _serve(words: list[str]) -> int:
+    port = _port(words, "demo")
+    install.python_packages()
+    install.front_end()
+    address = f"http://127.0.0.1:{port}"
+    with postgres.database() as url:
+        environment = _environment(url)
+        link = _prepare(environment, address)
+        with _process(*GUNICORN, "--bind", f"127.0.0.1:{port}", env=environment) as server:
+            _wait_for(server, port, "The server")
+            print(f"\n  Lull is ready. Sign in with this link:\n\n    {link}\n\n  Ctrl-C stops it.\n", flush=True)
+            return _hold(server)
+
+
+def _hold(process: subprocess.Popen[bytes]) -> int:
+    """Until Ctrl-C, or until the process ends by itself."""
+    try:
+        code = process.wait()
+    except KeyboardInterrupt:
+        say("stopping ...")
+        return 0
+    raise Trouble(f"The server ended by itself (exit {code}); see above.")
+
+
+def _dev(words: list[str]) -> int:
+    port = _port(words, "dev")
+    install.python_packages()
+    install.node_packages()
+    vite_port = postgres.free_port()
+    with postgres.database() as url:
+        environment = _environment(url, LULL_DEBUG="1", LULL_ORIGINS=f"http://127.0.0.1:{vite_port}")
+        link = _prepare(environment, f"http://127.0.0.1:{vite_port}")
+        django = (PYTHON, "manage.py", "runserver", f"127.0.0.1:{port}")
+        vite = ("npm", "run", "dev", "--", "--host", "127.0.0.1", "--port", str(vite_port), "--strictPort")
+        with (
+            _process(*django, env=environment) as server,
+            _process(*vite, cwd=WEB, env={**environment, "LULL_API": f"http://127.0.0.1:{port}"}),
+        ):
+            say(f"sign in with {link}")
+            return _hold(server)
+
+
+def _test(words: list[str]) -> int:
+    install.debian(("chromium", install.chromium() is not None))
+    install.python_packages()
+    install.node_packages()
+    install.front_end()
+    tools = PYTHON.parent
+    environment = _environment("")
+    for what, command, folder in (
+        ("format", (tools / "ruff", "format", "--check", "--quiet", "."), ROOT),
+        ("lint", (tools / "ruff", "check", "--quiet", "."), ROOT),
+        ("import rule", (tools / "lint-imports", "--no-cache"), ROOT),
+        ("types", (tools / "mypy", "--no-error-summary"), ROOT),
+        ("web format and lint", ("npm", "run", "--silent", "check"), WEB),
+        ("web types", ("npm", "run", "--silent", "types"), WEB),
+    ):
+        say(f"checking {what} ...")
+        run(*command, cwd=folder, env=environment, quiet=True, what=f"The check of {what}")
+    with postgres.database() as url:
+        return subprocess.run([PYTHON, "-m", "pytest", *words], cwd=ROOT, env=_environment(url)).returncode
+
+
+def _bench(words: list[str]) -> int:
+    install.debian(("chromium", install.chromium() is not None))
+    install.python_packages()
+    install.front_end()
+    with postgres.database() as url:
+        return subprocess.run([PYTHON, "-m", "bench", *words], cwd=ROOT, env=_environment(url)).returncode
+
+
+def _manage(words: list[str]) -> int:
+    install.python_packages()
+    with postgres.database() as url:
+        return subprocess.run([PYTHON, "manage.py", *words], cwd=ROOT, env=_environment(url)).returncode
+
+
+def _format(_: list[str]) -> int:
+    install.python_packages()
+    install.node_packages()
+    run(PYTHON.parent / "ruff", "format", ".")
+    run(PYTHON.parent / "ruff", "check", "--fix", ".")
+    run("npm", "run", "--silent", "format", cwd=WEB)
+    return 0
+
+
+def _generate(_: list[str]) -> int:
+    install.python_packages()
+    install.node_packages()
+    environment = _environment("")
+    for module, file in (
+        (("-m", "command", "strokes-doc"), "docs/strokes.md"),
+        (("manage.py", "openapi"), "docs/openapi.json"),
+    ):
+        made = subprocess.run([PYTHON, *module], cwd=ROOT, env=environment, capture_output=True, check=True).stdout
+        (ROOT / file).write_bytes(made)
+    run("npm", "run", "--silent", "api", cwd=WEB)
+    return 0
+
+
+def _lock(_: list[str]) -> int:
+    install.python_packages()
+    target = ROOT / "requirements.lock"
+    run(PYTHON, "-m", "pip", "install", "--quiet", "uv")
+    options = ("--generate-hashes", "--no-header", "--no-annotate", "--python-version", "3.11", "--quiet")
+    run(PYTHON, "-m", "uv", "pip", "compile", "requirements.in", *options, "-o", target)
+    target.write_text("# Made by ./lull lock from requirements.in; do not edit.\n" + target.read_text())
+    return 0
+
+
+GUNICORN = (
+    *(PYTHON, "-m", "gunicorn", "config.wsgi", "--worker-class", "gthread", "--workers", "1", "--threads", "8"),
+    *("--timeout", "120", "--log-level", "warning", "--no-control-socket"),
+)
+COMMANDS = {
+    "demo": _serve,
+    "dev": _dev,
+    "test": _test,
+    "bench": _bench,
+    "manage": _manage,
+    "format": _format,
+    "generate": _generate,
+    "lock": _lock,
+}

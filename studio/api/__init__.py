@@ -1,0 +1,64 @@
+"""The HTTP interface: validates, calls a service, returns. No rules live here."""
+
+from collections.abc import Callable
+from typing import Any
+
+import orjson
+from django.http import HttpRequest, HttpResponse
+from ninja import NinjaAPI
+from ninja.errors import AuthenticationError, ValidationError
+from ninja.renderers import BaseRenderer
+from ninja.security import django_auth
+
+from expression.errors import BadStroke, Refused
+from expression.strokes import explain
+from studio.api import desk, session, takes
+from studio.services.shaping import Stale
+from studio.services.takes import NoSuchTake
+
+
+class Fast(BaseRenderer):
+    """JSON by orjson."""
+
+    media_type = "application/json"
+
+    def render(self, request: HttpRequest, data: Any, *, response_status: int) -> bytes:
+        """Encode an answer."""
+        return orjson.dumps(data, default=str)
+
+
+api = NinjaAPI(title="Lull", version="1", auth=django_auth, renderer=Fast(), docs_url=None)
+api.add_router("", session.router)
+api.add_router("takes", takes.router)
+api.add_router("takes", desk.router)
+
+
+def _problem(status: int, detail: str, **more: Any) -> HttpResponse:
+    body = orjson.dumps({"detail": detail, **more})
+    return HttpResponse(body, status=status, content_type="application/json")
+
+
+def _refused(request: HttpRequest, error: Refused) -> HttpResponse:
+    field = error.field if isinstance(error, BadStroke) else None
+    return _problem(422, str(error), field=field)
+
+
+def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    faults = [
+        {**fault, "loc": [step for step in fault["loc"] if step not in ("body", "asked", "query", "path")]}
+        for fault in error.errors
+    ]
+    return _refused(request, explain(faults))
+
+
+HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
+    Refused: _refused,
+    ValidationError: _invalid,
+    NoSuchTake: lambda request, error: _problem(404, "There is no such take in your library."),
+    Stale: lambda request, error: _problem(
+        409, "This take was changed elsewhere since you opened it here; nothing was lost.", history=error.newer
+    ),
+    AuthenticationError: lambda request, error: _problem(401, "You are signed out. Sign in to go on."),
+}
+for _kind, _handler in HANDLERS.items():
+    api.add_exception_handler(_kind, _handler)

@@ -1,0 +1,202 @@
+"""The shapes of what the API takes and returns. TypeScript types are made from these."""
+
+from typing import Annotated
+from uuid import UUID
+
+from ninja import Schema
+from pydantic import AwareDatetime, Field
+
+from expression.strokes import Stroke, Where
+
+
+class Problem(Schema):
+    """Why a request was refused, in a sentence for the person who asked."""
+
+    detail: str
+    field: str | None = None
+
+
+class Account(Schema):
+    name: str
+
+
+class Credentials(Schema):
+    name: str
+    password: str
+
+
+class PartName(Schema):
+    name: str
+    dye: str
+    seal: str
+
+
+class Summary(Schema):
+    seconds: float
+    bars: int
+    notes: int
+    parts: list[PartName]
+    sketch: list[tuple[int, int, int, int]]
+
+
+class TakeCard(Schema):
+    id: UUID
+    name: str
+    added_at: AwareDatetime
+    changed_at: AwareDatetime
+    summary: Summary
+
+
+class Added(TakeCard):
+    remarks: list[str]
+
+
+class Rename(Schema):
+    name: str
+
+
+class Bars(Schema):
+    start: list[int]
+    beats: list[int]
+    beat_ticks: list[int]
+
+
+class Tempo(Schema):
+    ticks: list[int]
+    seconds: list[float]
+    micros: list[int]
+
+
+class Dynamic(Schema):
+    mark: str
+    velocity: int
+
+
+class PartView(Schema):
+    """A part with its notes in columns. `start` holds differences from note to note."""
+
+    id: int
+    name: str
+    channel: int
+    dye: str
+    seal: str
+    patch: str
+    lanes: list[str]
+    first_note: int
+    start: list[int]
+    length: list[int]
+    pitch: list[int]
+    velocity: list[int]
+
+
+class Mark(Schema):
+    """Where a stroke shows on the page; its line is (tick, value)."""
+
+    label: str
+    place: str
+    start: int = Field(alias="from")
+    to: int
+    line: list[tuple[int, float]]
+    parts: list[int]
+    count: int
+
+
+class StrokeView(Schema):
+    number: int
+    on: bool
+    stroke: Stroke
+    idle: str | None
+    mark: Mark
+
+
+class HistoryView(Schema):
+    revision: int
+    strokes: list[StrokeView]
+    undone: list[str]
+    can_undo: int
+    can_redo: int
+
+
+class StaleProblem(Problem):
+    history: HistoryView
+
+
+class DeskView(Schema):
+    id: UUID
+    name: str
+    resolution: int
+    end: int
+    seconds: float
+    bars: Bars
+    tempo: Tempo
+    dynamics: list[Dynamic]
+    parts: list[PartView]
+    remarks: list[str]
+    history: HistoryView
+
+
+class Changes(Schema):
+    """Notes (inclusive ranges of ids) and the velocity each of them has now."""
+
+    notes: list[tuple[int, int]]
+    velocity: list[int]
+
+
+class Facts(Schema):
+    count: int
+    lowest: int
+    mean: float
+    highest: int
+    dynamic: str
+    spread: list[int]
+    at_end: int
+
+
+class FactsAsked(Schema):
+    revision: int
+    where: Where
+
+
+class PreviewAsked(Schema):
+    """A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass."""
+
+    revision: int
+    stroke: Stroke
+    number: int | None = None
+    pull: tuple[int, Annotated[float, Field(allow_inf_nan=False)]] | None = None
+
+
+class Preview(Schema):
+    stroke: Stroke
+    mark: Mark
+    changes: Changes
+    facts: Facts
+
+
+class StrokeAsked(Schema):
+    revision: int
+    stroke: Stroke
+
+
+class ChangeAsked(Schema):
+    revision: int
+    stroke: Stroke | None = None
+    on: bool | None = None
+
+
+class StepAsked(Schema):
+    revision: int
+
+
+class Written(Schema):
+    history: HistoryView
+    changes: Changes
+
+
+class Messages(Schema):
+    """Channel messages: when (seconds), for which part, and their bytes one after another (base64)."""
+
+    revision: int
+    seconds: list[float]
+    parts: list[int]
+    bytes: str

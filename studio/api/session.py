@@ -1,0 +1,36 @@
+"""Who is signed in."""
+
+from typing import Any
+
+from django.contrib.auth import authenticate, login
+from django.http import HttpRequest
+from django.views.decorators.csrf import csrf_protect
+from ninja import Router
+from ninja.decorators import decorate_view
+
+from studio.api.schemas import Account, Credentials, Problem
+
+router = Router(tags=["session"])
+
+
+@router.get("me", response=Account)
+def me(request: HttpRequest) -> dict[str, Any]:
+    """The account that is signed in."""
+    return {"name": request.user.get_username()}
+
+
+@router.get("ping", response=dict)
+def ping(request: HttpRequest) -> dict[str, Any]:
+    """Nothing at all: what a request costs before any work (the floor of `./lull bench`)."""
+    return {}
+
+
+@router.post("session", auth=None, response={200: Account, 401: Problem})
+@decorate_view(csrf_protect)
+def sign_in(request: HttpRequest, asked: Credentials) -> tuple[int, dict[str, Any]]:
+    """Sign in with name and password."""
+    user = authenticate(request, username=asked.name, password=asked.password)
+    if user is None:
+        return 401, {"detail": "That name and password do not go together. Check both and try again."}
+    login(request, user)
+    return 200, {"name": user.get_username()}

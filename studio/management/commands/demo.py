@@ -1,0 +1,39 @@
+"""`manage.py demo`: the demo account with *The fog signal*, and a link that signs in."""
+
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from django.contrib.auth.models import AbstractBaseUser
+from django.core.management.base import BaseCommand, CommandParser
+from django.db import transaction
+
+from demo.fog_signal import TAKES
+from studio.pages import link_token
+from studio.services import takes
+
+
+class Command(BaseCommand):
+    """Makes what is missing; takes that are there, or were deleted, are left alone."""
+
+    help = "Load the demo and print a link that signs in."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        """The address the link is to start with."""
+        parser.add_argument("--address", default="http://127.0.0.1:8000")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        """Load and print."""
+        with transaction.atomic():  # All or nothing, so that a start that was cut off is made good by the next.
+            user = self._account()
+        self.stdout.write(f"{options['address']}/enter/{link_token(user.pk)}")
+
+    def _account(self) -> AbstractBaseUser:
+        user, made = get_user_model().objects.get_or_create(username="demo")
+        if made:
+            user.set_unusable_password()
+            user.save()
+            # The newest stands first in the library, so the first is loaded last.
+            for name, make in reversed(TAKES.items()):
+                take = takes.add(user, "demo.mid", make())
+                takes.rename(user, take.pk, name)
+        return user

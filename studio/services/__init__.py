@@ -1,0 +1,1 @@
+"""What the application does: the only callers of the core. Models know nothing of it, the API only translates."""

@@ -1,0 +1,150 @@
+"""Strokes on a take: try them, keep them, change them, undo and redo."""
+
+from collections.abc import Callable
+from typing import Any
+from uuid import UUID
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+
+from expression import view
+from expression.errors import NothingMatched
+from expression.history import History, Shaped
+from expression.strokes import AnyStroke, Where
+from studio.models import Step, Take
+from studio.services import takes
+from studio.services.folding import shaped, shelf
+
+
+class Stale(Exception):
+    """The take has moved on since the revision that the caller knows. Carries the newer history."""
+
+    def __init__(self, newer: dict[str, Any]) -> None:
+        super().__init__("stale")
+        self.newer = newer
+
+
+def history(take: Take) -> dict[str, Any]:
+    """The strokes of a take as the desk lists them."""
+    return {"revision": take.revision, **view.history(shaped(take.pk, take.revision))}
+
+
+def desk(take: Take) -> dict[str, Any]:
+    """All that the desk draws."""
+    folded = shaped(take.pk, take.revision)
+    return {"id": str(take.pk), "name": take.name, "history": history(take), **view.desk(folded.now.take)}
+
+
+def facts(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where) -> dict[str, Any]:
+    """The facts of a selection."""
+    return view.facts(_at(owner, take_id, revision).now.take, where)
+
+
+def preview(
+    owner: AbstractBaseUser,
+    take_id: UUID,
+    revision: int,
+    stroke: AnyStroke,
+    number: int | None,
+    pull: tuple[int, float] | None,
+) -> dict[str, Any]:
+    """What a stroke would change, without keeping it. With `number`, as that stroke's new numbers.
+
+    With `pull` (tick, value), the stroke is first formed to pass there, as a grip on the line asks.
+    """
+    known = _at(owner, take_id, revision)
+    if pull is not None:
+        stroke = stroke.pulled(known.recorded, *pull)
+    tried = known.with_history(_with(known.history, stroke, number))
+    _refuse_idle(tried, number)
+    return {
+        "stroke": stroke.model_dump(mode="json"),
+        "mark": view.mark(known.recorded, stroke),
+        "changes": view.changes(known.now.take, tried.now.take),
+        "facts": view.facts(tried.now.take, stroke.where),
+    }
+
+
+def commit(owner: AbstractBaseUser, take_id: UUID, revision: int, stroke: AnyStroke) -> dict[str, Any]:
+    """Keep a new stroke."""
+    return _write(owner, take_id, revision, lambda known: known.add(stroke), None)
+
+
+def change(
+    owner: AbstractBaseUser, take_id: UUID, revision: int, number: int, stroke: AnyStroke | None, on: bool | None
+) -> dict[str, Any]:
+    """Other numbers for a stroke, or switch it off or on."""
+    return _write(owner, take_id, revision, lambda known: known.change(number, stroke, on), number if stroke else 0)
+
+
+def delete(owner: AbstractBaseUser, take_id: UUID, revision: int, number: int) -> dict[str, Any]:
+    """Take a stroke out of the history."""
+    return _write(owner, take_id, revision, lambda known: known.delete(number), 0)
+
+
+def undo(owner: AbstractBaseUser, take_id: UUID, revision: int) -> dict[str, Any]:
+    """One step back."""
+    return _write(owner, take_id, revision, History.undo, 0)
+
+
+def redo(owner: AbstractBaseUser, take_id: UUID, revision: int) -> dict[str, Any]:
+    """One step forward."""
+    return _write(owner, take_id, revision, History.redo, 0)
+
+
+def _with(history: History, stroke: AnyStroke, number: int | None) -> History:
+    return history.add(stroke) if number is None else history.change(number, stroke)
+
+
+def _refuse_idle(tried: Shaped, number: int | None) -> None:
+    """A stroke that is being made must match something. `number` None is the newest, 0 is none."""
+    asked = tried.entries[-1].number if number is None else number
+    if asked in tried.now.idle:
+        raise NothingMatched(tried.now.idle[asked])
+
+
+def _at(owner: AbstractBaseUser, take_id: UUID, revision: int) -> Shaped:
+    take = takes.get(owner, take_id)
+    if take.revision != revision:
+        raise Stale(history(take))
+    return shaped(take_id, revision)
+
+
+def _write(
+    owner: AbstractBaseUser, take_id: UUID, revision: int, act: Callable[[History], History], asked: int | None
+) -> dict[str, Any]:
+    """Change the history in one transaction, and tell what that changes in the take."""
+    with transaction.atomic():
+        take = takes.owned(owner).select_for_update().filter(pk=take_id).first()
+        if take is None:
+            raise takes.NoSuchTake
+        if take.revision != revision:
+            raise Stale(history(take))
+        known = shaped(take_id, revision)
+        made = known.with_history(act(known.history))
+        _refuse_idle(made, asked)
+        _store(take, known.history, made.history)
+    shelf.put((take_id, take.revision), made)
+    return {
+        "history": history(take),
+        "changes": view.changes(known.now.take, made.now.take),
+    }
+
+
+def _store(take: Take, before: History, after: History) -> None:
+    """Only a new step writes a row (over any that were undone); undo and redo move a counter."""
+    if after.steps != before.steps:
+        step = after.steps[-1]
+        take.steps.filter(position__gte=after.done - 1).delete()
+        Step.objects.create(
+            take=take,
+            position=after.done - 1,
+            number=step.number,
+            stroke=step.stroke.model_dump(mode="json", exclude_none=True),
+            label=step.stroke.label(),
+            on=step.on,
+            gone=step.gone,
+        )
+    take.done = after.done
+    take.revision += 1
+    take.save(update_fields=["done", "revision", "changed_at"])

@@ -1,0 +1,79 @@
+"""Takes of an account: add, list, rename, delete and bring back. Every query goes through the owner."""
+
+from pathlib import PurePath
+from uuid import UUID
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db.models import QuerySet
+from django.utils import timezone
+
+from expression import view
+from expression.history import Shaped
+from expression.midi.read import read
+from expression.midi.write import write
+from studio.models import Take
+from studio.services.folding import shaped, shelf
+
+LONGEST_NAME = 200
+
+
+class NoSuchTake(Exception):
+    """There is no such take, or it is somebody else's."""
+
+
+def owned(owner: AbstractBaseUser) -> QuerySet[Take]:
+    """The takes of an account, without those deleted and without the weight of their recordings."""
+    return Take.objects.filter(owner_id=owner.pk, deleted_at__isnull=True).defer("source")
+
+
+def get(owner: AbstractBaseUser, take_id: UUID) -> Take:
+    """One take. Raises NoSuchTake."""
+    take = owned(owner).filter(pk=take_id).first()
+    if take is None:
+        raise NoSuchTake
+    return take
+
+
+def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> Take:
+    """A new take from an uploaded file. Raises BadFile, and then nothing is stored."""
+    recording = read(data)
+    take = Take.objects.create(
+        owner_id=owner.pk,
+        name=clean_name(PurePath(file_name.replace("\\", "/")).stem) or "Untitled take",
+        source=data,
+        summary=view.summary(recording),
+    )
+    shelf.put((take.pk, take.revision), Shaped.of(recording))
+    return take
+
+
+def clean_name(name: str) -> str:
+    """A name as it can be stored and shown on one line: any text, without control characters."""
+    shown = "".join(sign if sign.isprintable() else " " for sign in name)
+    return " ".join(shown.split())[:LONGEST_NAME]
+
+
+def rename(owner: AbstractBaseUser, take_id: UUID, name: str) -> Take:
+    """Another name; an empty one leaves it as it was."""
+    take = get(owner, take_id)
+    if cleaned := clean_name(name):
+        take.name = cleaned
+        take.save(update_fields=["name", "changed_at"])
+    return take
+
+
+def delete(owner: AbstractBaseUser, take_id: UUID) -> None:
+    """Out of the library; `restore` brings it back."""
+    get(owner, take_id)
+    Take.objects.filter(pk=take_id).update(deleted_at=timezone.now())
+
+
+def restore(owner: AbstractBaseUser, take_id: UUID) -> Take:
+    """Undo a deletion. Raises NoSuchTake."""
+    Take.objects.filter(owner_id=owner.pk, pk=take_id).update(deleted_at=None)
+    return get(owner, take_id)
+
+
+def file(take: Take) -> bytes:
+    """The take as a Standard MIDI File."""
+    return write(shaped(take.pk, take.revision).now.take)
