@@ -1,7 +1,6 @@
 """Settings. What differs between machines comes from the environment; the launcher sets it."""
 
 import os
-import re
 from pathlib import Path
 
 import dj_database_url
@@ -33,7 +32,7 @@ WSGI_APPLICATION = "config.wsgi.application"
 
 DATABASES = {
     "default": dj_database_url.parse(
-        os.environ.get("DATABASE_URL", "postgres://lull@127.0.0.1/lull"), conn_max_age=600, conn_health_checks=False
+        os.environ.get("DATABASE_URL") or "postgres://lull@127.0.0.1/lull", conn_max_age=600, conn_health_checks=False
     )
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
@@ -50,7 +49,7 @@ LANGUAGE_CODE = "en-gb"
 # Vite's build is served as it is; its file names carry a hash of what they hold.
 STATIC_URL = "/static/"
 STATIC_ROOT = BASE_DIR / "web" / "dist"
-WHITENOISE_IMMUTABLE_FILE_TEST = re.compile(r"/assets/.+-[\w-]{8}\.\w+$").search
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^.*/assets/.+-[\w-]{8}\.\w+$"
 
 MOST_UPLOAD_BYTES = 32 * 1024 * 1024
 FILE_UPLOAD_HANDLERS = ["studio.uploads.BoundedUpload"]

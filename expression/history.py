@@ -136,6 +136,10 @@ class Shaped:
         """The take as it was before the newest stroke; the recording where there is none."""
         return self.folds[max(len(self.folds) - 2, 0)].take
 
+    def before_stroke(self, number: int) -> Take:
+        """The take as it was before a stroke. Raises BadStep."""
+        return self.folds[self.entries.index(self.history.entry(number))].take
+
 
 def shape(take: Take, strokes: Sequence[AnyStroke]) -> Take:
     """The take through strokes that all have to match. Raises NothingMatched."""

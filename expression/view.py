@@ -1,5 +1,6 @@
 """What a screen needs of a take, as plain lists and numbers ready for JSON."""
 
+import itertools
 from typing import Any
 from weakref import WeakKeyDictionary
 
@@ -10,6 +11,7 @@ from expression.dynamics import MARKS, dynamic
 from expression.errors import NothingMatched
 from expression.history import Shaped
 from expression.notes import HIGHEST, LOWEST
+from expression.pitch import NOTE_NAMES
 from expression.strokes import AnyStroke, Where, select
 from expression.take import Part, Take
 
@@ -36,6 +38,7 @@ def desk(take: Take) -> dict[str, Any]:
             "micros": take.tempo.micros.tolist(),
         },
         "dynamics": [{"mark": mark, "velocity": velocity} for mark, velocity in MARKS],
+        "note_names": list(NOTE_NAMES),
         "parts": [_part(part) for part in take.parts],
         "remarks": list(take.remarks),
     }
@@ -104,7 +107,7 @@ _marks: WeakKeyDictionary[Take, dict[AnyStroke, dict[str, Any]]] = WeakKeyDictio
 
 
 def mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
-    """Where a stroke shows on the page. Its line is [[tick, value]...]; `from` and `to` are ticks.
+    """Where a stroke shows on the page. Its line is [[tick, value]...]; `start` and `end` are ticks.
 
     Remembered for as long as the take lives: every answer carries all marks of the history.
     """
@@ -118,7 +121,7 @@ def _mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
     try:
         picked = select(take, stroke.where).picked
     except NothingMatched:
-        return {"label": stroke.label(), "place": "", "from": 0, "to": 0, "line": [], "parts": [], "count": 0}
+        return {"label": stroke.label(), "place": "", "start": 0, "end": 0, "line": [], "parts": [], "count": 0}
     start, end = stroke.where.span or (int(picked.start.min()), int(picked.end.max()))
     first, last = take.meter.position(start), take.meter.position(max(start, end - 1))
     place = f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}"
@@ -126,8 +129,8 @@ def _mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
     return {
         "label": stroke.label(),
         "place": place,
-        "from": start,
-        "to": end,
+        "start": start,
+        "end": end,
         "line": stroke.line(take),
         "parts": parts,
         "count": len(picked.id),
@@ -186,18 +189,18 @@ def _sketch(take: Take) -> list[list[int]]:
     owner = np.full((SKETCH_ROWS, SKETCH_COLUMNS), -1)
     for part in parts:
         notes = part.notes
-        row = (SKETCH_ROWS - 1) - (notes.pitch.astype(np.int64) - low) * (SKETCH_ROWS - 1) // height
+        level = (SKETCH_ROWS - 1) - (notes.pitch.astype(np.int64) - low) * (SKETCH_ROWS - 1) // height
         left = notes.start * (SKETCH_COLUMNS - 1) // max(take.end, 1)
         right = notes.end * (SKETCH_COLUMNS - 1) // max(take.end, 1)
         # +1 where a note starts and -1 after it ends: the running sum is how many sound in a cell.
         steps = np.zeros((SKETCH_ROWS, SKETCH_COLUMNS + 1), dtype=np.int64)
-        np.add.at(steps, (row, left), 1)
-        np.add.at(steps, (row, right + 1), -1)
+        np.add.at(steps, (level, left), 1)
+        np.add.at(steps, (level, right + 1), -1)
         owner[np.cumsum(steps, axis=1)[:, :-1] > 0] = part.id
     cells: list[list[int]] = []
     for row, line in enumerate(owner):
         edges = np.concatenate(([0], np.flatnonzero(np.diff(line)) + 1, [SKETCH_COLUMNS]))
-        for left, right in zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True):
+        for left, right in itertools.pairwise(edges.tolist()):
             if line[left] >= 0:
                 cells.append([left, row, right - left, int(line[left])])
     return cells

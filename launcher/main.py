@@ -6,8 +6,8 @@ import os
 import secrets
 import signal
 import subprocess
-import sys
 import time
+import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 from types import FrameType
@@ -32,7 +32,9 @@ HELP = """usage: ./lull COMMAND
 
 def main(words: list[str]) -> int:
     """Run one command and give its exit code."""
-    signal.signal(signal.SIGTERM, _interrupt)
+    # Also where a shell started us with Ctrl-C ignored, as it does for background jobs.
+    for stop in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(stop, _interrupt)
     command, rest = (words[0], words[1:]) if words else ("help", [])
     try:
         if command in CORE_COMMANDS:
@@ -104,8 +106,11 @@ def _prepare(environment: dict[str, str], address: str) -> str:
 
 
 def _wait_for(process: subprocess.Popen[bytes], port: int, what: str) -> None:
+    """Until the server answers a request, not merely holds the port."""
     deadline = time.monotonic() + 30
-    while not postgres.port_in_use(port):
+    while True:
+        with contextlib.suppress(OSError), urllib.request.urlopen(f"http://127.0.0.1:{port}/sign-in", timeout=10):
+            return
         if process.poll() is not None or time.monotonic() > deadline:
             raise Trouble(f"{what} did not start; see above.")
         time.sleep(0.05)

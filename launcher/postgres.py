@@ -2,7 +2,6 @@
 
 import contextlib
 import fcntl
-import glob
 import hashlib
 import os
 import pwd
@@ -23,11 +22,11 @@ USERS = STATE / "postgres-users"
 
 def programs() -> Path | None:
     """The folder of the newest server programs on this machine."""
-    folders = glob.glob("/usr/lib/postgresql/*/bin")
-    folders.sort(key=lambda folder: int("".join(filter(str.isdigit, Path(folder).parent.name)) or 0))
-    beside = shutil.which("initdb")
-    folders += [str(Path(beside).resolve().parent)] if beside else []
-    return next((Path(folder) for folder in reversed(folders) if (Path(folder) / "initdb").exists()), None)
+    folders = list(Path("/usr/lib/postgresql").glob("*/bin"))
+    folders.sort(key=lambda folder: int("".join(filter(str.isdigit, folder.parent.name)) or 0))
+    if beside := shutil.which("initdb"):
+        folders.append(Path(beside).resolve().parent)
+    return next((folder for folder in reversed(folders) if (folder / "initdb").exists()), None)
 
 
 def free_port() -> int:

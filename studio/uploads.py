@@ -18,7 +18,7 @@ class BoundedUpload(MemoryFileUploadHandler):
         input_data: IO[bytes],
         META: dict[str, Any],  # noqa: N803
         content_length: int,
-        boundary: bytes,
+        boundary: Any,
         encoding: str | None = None,
     ) -> tuple[QueryDict, Any] | None:
         """Take every upload into memory: the limit keeps it small."""

@@ -44,11 +44,14 @@ def _unmuted(track: Events, parts: list[Part]) -> Events:
     for part in parts:
         muted = part.notes.muted
         keep[part.notes.on[muted]] = keep[part.notes.off[muted]] = False
-    columns = {name: frozen(getattr(track, name)[keep], getattr(track, name).dtype) for name in _COLUMNS}
-    return replace(track, **columns)
-
-
-_COLUMNS = ("tick", "status", "data1", "data2", "payload")
+    return Events(
+        frozen(track.tick[keep], np.int64),
+        frozen(track.status[keep], np.uint8),
+        frozen(track.data1[keep], np.uint8),
+        frozen(track.data2[keep], np.uint8),
+        frozen(track.payload[keep], np.int64),
+        track.payloads,
+    )
 
 
 class Stream(NamedTuple):
@@ -62,7 +65,7 @@ class Stream(NamedTuple):
 
     def pick(self, keep: Flags | Ints) -> "Stream":
         """Some of the messages, by mask or by rows."""
-        return Stream(*(column[keep] for column in self))
+        return Stream._make(column[keep] for column in self)
 
 
 @lru_cache(maxsize=8)
@@ -102,7 +105,8 @@ def listen(messages: Stream, start: float, end: float, chase: bool) -> Stream:
     chased = before.pick(np.union1d(np.flatnonzero(parameter), last))
     chased = chased._replace(seconds=np.full(len(chased.seconds), start))
     here = messages.pick(within)
-    return Stream(*(np.concatenate(columns) for columns in zip(chased, here, strict=True)))
+    pairs: list[tuple[np.ndarray, np.ndarray]] = list(zip(chased, here, strict=True))
+    return Stream._make(np.concatenate(pair) for pair in pairs)
 
 
 def message_bytes(messages: Stream) -> bytes:
@@ -111,4 +115,4 @@ def message_bytes(messages: Stream) -> bytes:
     columns = np.stack([messages.status, messages.data1, messages.data2], axis=1)
     wanted = np.ones_like(columns, dtype=bool)
     wanted[:, 2] = (kind != PROGRAM) & (kind != PRESSURE)
-    return columns[wanted].tobytes()
+    return bytes(columns[wanted])

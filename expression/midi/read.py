@@ -138,7 +138,7 @@ def _part(
 ) -> Part:
     kind, one, two = track.status[rows] & 0xF0, track.data1[rows], track.data2[rows]
     control = kind == CONTROL
-    bend_range, since = rpn.bend_ranges(rows[control], track.tick[rows[control]], one[control], two[control])
+    bend_range, ranges = rpn.bend_ranges(rows[control], track.tick[rows[control]], one[control], two[control])
     expressive = control & ~np.isin(one, rpn.CONTROLLERS)
     lanes: dict[str, Lane] = {}
 
@@ -148,7 +148,7 @@ def _part(
 
     bent = rows[kind == BEND]
     raw = track.data1[bent].astype(np.int64) | track.data2[bent].astype(np.int64) << 7
-    in_force = bend_range.semitones[np.searchsorted(since, bent, side="right") - 1]
+    in_force = ranges.semitones[np.searchsorted(ranges.rows, bent, side="right") - 1]
     add("bend", bent, (raw - BEND_CENTRE) / BEND_CENTRE * in_force)
     pressed = rows[kind == PRESSURE]
     add("pressure", pressed, track.data1[pressed])

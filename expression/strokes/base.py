@@ -1,11 +1,10 @@
 """What every stroke has: a kind, a place, and a pure `apply`."""
 
 from abc import ABC, abstractmethod
-from typing import Annotated, NamedTuple
+from typing import Annotated, NamedTuple, Self
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
-from typing_extensions import Self
 
 from expression.arrays import Flags, Ints
 from expression.errors import NothingMatched

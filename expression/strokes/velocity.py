@@ -1,11 +1,11 @@
 """Strokes on the velocity of notes. Results are whole numbers from 1 to 127."""
 
 from collections.abc import Callable
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 import numpy as np
 from pydantic import Field, model_validator
-from typing_extensions import Self, override
+from typing_extensions import override
 
 from expression.arrays import Floats, Ints, whole
 from expression.curve import lift_through, ramp
@@ -161,12 +161,12 @@ def _deviation(picked: Picked) -> Floats:
     time = picked.start - picked.start.mean()
     spread = float((time * time).sum())
     slope = float((time * picked.velocity).sum()) / spread if spread else 0.0
-    return picked.velocity - (picked.velocity.mean() + slope * time)
+    return np.asarray(picked.velocity - (picked.velocity.mean() + slope * time))
 
 
 def _stop(velocity: Ints, by: int) -> Ints:
     room = (HIGHEST - velocity.max()) if by > 0 else (LOWEST - velocity.min())
-    return velocity + (min(by, room) if by > 0 else max(by, room))
+    return np.asarray(velocity + (min(by, room) if by > 0 else max(by, room)))
 
 
 def _pin(velocity: Ints, by: int) -> Ints:

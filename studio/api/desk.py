@@ -6,11 +6,13 @@ from uuid import UUID
 
 import orjson
 from django.http import HttpRequest, HttpResponse
-from ninja import Query, Router
+from ninja import Router
 from pydantic import Field
 
+from studio.api.access import owner
 from studio.api.schemas import (
     ChangeAsked,
+    Changes,
     DeskView,
     Facts,
     FactsAsked,
@@ -44,61 +46,67 @@ def _json(request: HttpRequest, data: dict[str, Any], pack: bool = False) -> Htt
 @router.get("{uuid:take_id}/view", response={200: DeskView, **REFUSALS})
 def view(request: HttpRequest, take_id: UUID) -> HttpResponse:
     """All that the desk draws, at the take's current revision."""
-    return _json(request, shaping.desk(takes.get(request.user, take_id)), pack=True)
+    return _json(request, shaping.desk(takes.get(owner(request), take_id)), pack=True)
 
 
 @router.post("{uuid:take_id}/facts", response={200: Facts, **REFUSALS})
 def facts(request: HttpRequest, take_id: UUID, asked: FactsAsked) -> HttpResponse:
     """The facts of a selection."""
-    return _json(request, shaping.facts(request.user, take_id, asked.revision, asked.where))
+    return _json(request, shaping.facts(owner(request), take_id, asked.revision, asked.where))
 
 
 @router.post("{uuid:take_id}/preview", response={200: Preview, **REFUSALS})
 def preview(request: HttpRequest, take_id: UUID, asked: PreviewAsked) -> HttpResponse:
     """What a stroke would change, without keeping it."""
     return _json(
-        request, shaping.preview(request.user, take_id, asked.revision, asked.stroke, asked.number, asked.pull)
+        request, shaping.preview(owner(request), take_id, asked.revision, asked.stroke, asked.number, asked.pull)
     )
+
+
+@router.get("{uuid:take_id}/before", response={200: Changes, **REFUSALS})
+def before(request: HttpRequest, take_id: UUID, number: int | None = None) -> HttpResponse:
+    """What was otherwise before a stroke, or before the newest."""
+    return _json(request, shaping.before(takes.get(owner(request), take_id), number))
 
 
 @router.post("{uuid:take_id}/strokes", response={200: Written, **REFUSALS})
 def add_stroke(request: HttpRequest, take_id: UUID, asked: StrokeAsked) -> HttpResponse:
     """Keep a stroke."""
-    return _json(request, shaping.commit(request.user, take_id, asked.revision, asked.stroke))
+    return _json(request, shaping.commit(owner(request), take_id, asked.revision, asked.stroke))
 
 
 @router.patch("{uuid:take_id}/strokes/{int:number}", response={200: Written, **REFUSALS})
 def change_stroke(request: HttpRequest, take_id: UUID, number: int, asked: ChangeAsked) -> HttpResponse:
     """Give a stroke other numbers, or switch it off or on."""
-    return _json(request, shaping.change(request.user, take_id, asked.revision, number, asked.stroke, asked.on))
+    return _json(request, shaping.change(owner(request), take_id, asked.revision, number, asked.stroke, asked.on))
 
 
 @router.delete("{uuid:take_id}/strokes/{int:number}", response={200: Written, **REFUSALS})
 def delete_stroke(request: HttpRequest, take_id: UUID, number: int, revision: int) -> HttpResponse:
     """Take a stroke out of the history; undo brings it back."""
-    return _json(request, shaping.delete(request.user, take_id, revision, number))
+    return _json(request, shaping.delete(owner(request), take_id, revision, number))
 
 
 @router.post("{uuid:take_id}/undo", response={200: Written, **REFUSALS})
 def undo(request: HttpRequest, take_id: UUID, asked: StepAsked) -> HttpResponse:
     """One step of the history back."""
-    return _json(request, shaping.undo(request.user, take_id, asked.revision))
+    return _json(request, shaping.undo(owner(request), take_id, asked.revision))
 
 
 @router.post("{uuid:take_id}/redo", response={200: Written, **REFUSALS})
 def redo(request: HttpRequest, take_id: UUID, asked: StepAsked) -> HttpResponse:
     """One step forward."""
-    return _json(request, shaping.redo(request.user, take_id, asked.revision))
+    return _json(request, shaping.redo(owner(request), take_id, asked.revision))
 
 
 @router.get("{uuid:take_id}/messages", response={200: Messages, **REFUSALS})
 def messages(
     request: HttpRequest,
     take_id: UUID,
-    start: Seconds = Query(0.0),  # noqa: B008
-    end: Seconds = Query(...),  # noqa: B008
+    end: Seconds,
+    start: Seconds = 0.0,
     chase: bool = False,
     before: bool = False,
 ) -> HttpResponse:
     """What the practice synth plays from `start` to `end`; `before`: as it was before the newest stroke."""
-    return _json(request, listening.messages(takes.get(request.user, take_id), start, end, chase, before))
+    return _json(request, listening.messages(takes.get(owner(request), take_id), start, end, chase, before))

@@ -94,8 +94,8 @@ class Mark(Schema):
 
     label: str
     place: str
-    start: int = Field(alias="from")
-    to: int
+    start: int
+    end: int
     line: list[tuple[int, float]]
     parts: list[int]
     count: int
@@ -130,6 +130,7 @@ class DeskView(Schema):
     bars: Bars
     tempo: Tempo
     dynamics: list[Dynamic]
+    note_names: list[str]
     parts: list[PartView]
     remarks: list[str]
     history: HistoryView

@@ -5,7 +5,7 @@ from typing import Any
 from django.contrib.auth import authenticate, login
 from django.http import HttpRequest
 from django.views.decorators.csrf import csrf_protect
-from ninja import Router
+from ninja import Router, Status
 from ninja.decorators import decorate_view
 
 from studio.api.schemas import Account, Credentials, Problem
@@ -27,10 +27,10 @@ def ping(request: HttpRequest) -> dict[str, Any]:
 
 @router.post("session", auth=None, response={200: Account, 401: Problem})
 @decorate_view(csrf_protect)
-def sign_in(request: HttpRequest, asked: Credentials) -> tuple[int, dict[str, Any]]:
+def sign_in(request: HttpRequest, asked: Credentials) -> Status[Any]:
     """Sign in with name and password."""
     user = authenticate(request, username=asked.name, password=asked.password)
     if user is None:
-        return 401, {"detail": "That name and password do not go together. Check both and try again."}
+        return Status(401, {"detail": "That name and password do not go together. Check both and try again."})
     login(request, user)
-    return 200, {"name": user.get_username()}
+    return Status(200, {"name": user.get_username()})

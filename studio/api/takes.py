@@ -5,10 +5,11 @@ from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
 from django.utils.http import content_disposition_header
-from ninja import File, Router
+from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
 from expression.errors import BadFile
+from studio.api.access import owner
 from studio.api.schemas import Added, Problem, Rename, TakeCard
 from studio.models import Take
 from studio.services import takes
@@ -21,44 +22,47 @@ REFUSALS = {401: Problem, 404: Problem, 422: Problem}
 @router.get("", response=list[TakeCard])
 def list_takes(request: HttpRequest) -> Any:
     """All takes, the newest first."""
-    return takes.owned(request.user)
+    return takes.owned(owner(request))
 
 
 @router.post("", response={201: Added, **REFUSALS})
-def add_take(request: HttpRequest, file: UploadedFile | None = File(None)) -> tuple[int, dict[str, Any]]:  # noqa: B008
+def add_take(
+    request: HttpRequest,
+    file: UploadedFile | None = File(None),  # type: ignore[type-arg]  # noqa: B008
+) -> Status[Any]:
     """Read an uploaded file into a new take. It is judged by what it holds, not by its name."""
     if file is None:
         if request.META.get("lull.too_large"):
             raise BadFile("The file is larger than 32 MiB, the most Lull reads. Save fewer tracks and try again.")
         raise BadFile("No file came with the request. Choose a Standard MIDI File (.mid).")
-    take = takes.add(request.user, file.name or "", file.read())
+    take = takes.add(owner(request), file.name or "", file.read())
     remarks = shaped(take.pk, take.revision).recorded.remarks
-    return 201, {**_card(take), "remarks": list(remarks)}
+    return Status(201, {**_card(take), "remarks": list(remarks)})
 
 
 @router.patch("{uuid:take_id}", response={200: TakeCard, **REFUSALS})
 def rename_take(request: HttpRequest, take_id: UUID, asked: Rename) -> Take:
     """Give a take another name."""
-    return takes.rename(request.user, take_id, asked.name)
+    return takes.rename(owner(request), take_id, asked.name)
 
 
 @router.delete("{uuid:take_id}", response={204: None, **REFUSALS})
-def delete_take(request: HttpRequest, take_id: UUID) -> tuple[int, None]:
+def delete_take(request: HttpRequest, take_id: UUID) -> Status[None]:
     """Take it out of the library."""
-    takes.delete(request.user, take_id)
-    return 204, None
+    takes.delete(owner(request), take_id)
+    return Status(204, None)
 
 
 @router.post("{uuid:take_id}/restore", response={200: TakeCard, **REFUSALS})
 def restore_take(request: HttpRequest, take_id: UUID) -> Take:
     """Bring a deleted take back."""
-    return takes.restore(request.user, take_id)
+    return takes.restore(owner(request), take_id)
 
 
 @router.get("{uuid:take_id}/file")
 def take_file(request: HttpRequest, take_id: UUID) -> HttpResponse:
     """The take as a Standard MIDI File."""
-    take = takes.get(request.user, take_id)
+    take = takes.get(owner(request), take_id)
     response = HttpResponse(takes.file(take), content_type="audio/midi")
     response["Content-Disposition"] = content_disposition_header(True, f"{take.name}.mid") or "attachment"
     return response

@@ -40,6 +40,13 @@ def facts(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where) -
     return view.facts(_at(owner, take_id, revision).now.take, where)
 
 
+def before(take: Take, number: int | None) -> dict[str, Any]:
+    """What differs from the take as it is in the take as it was before a stroke (the newest where none is named)."""
+    known = shaped(take.pk, take.revision)
+    earlier = known.before if number is None else known.before_stroke(number)
+    return view.changes(known.now.take, earlier)
+
+
 def preview(
     owner: AbstractBaseUser,
     take_id: UUID,

@@ -112,6 +112,26 @@ export interface paths {
         patch: operations["studio_api_takes_rename_take"];
         trace?: never;
     };
+    "/api/takes/{take_id}/before": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Before
+         * @description What was otherwise before a stroke, or before the newest.
+         */
+        get: operations["studio_api_desk_before"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/facts": {
         parameters: {
             query?: never;
@@ -401,6 +421,8 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Note Names */
+            note_names: string[];
             /** Parts */
             parts: components["schemas"]["PartView"][];
             /** Remarks */
@@ -461,6 +483,8 @@ export interface components {
         Mark: {
             /** Count */
             count: number;
+            /** End */
+            end: number;
             /** Label */
             label: string;
             /** Line */
@@ -474,8 +498,6 @@ export interface components {
             place: string;
             /** Start */
             start: number;
-            /** To */
-            to: number;
         };
         /**
          * Messages
@@ -1048,6 +1070,66 @@ export interface operations {
             };
         };
     };
+    studio_api_desk_before: {
+        parameters: {
+            query?: {
+                number?: number | null;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changes"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     studio_api_desk_facts: {
         parameters: {
             query?: never;
@@ -1133,8 +1215,8 @@ export interface operations {
     studio_api_desk_messages: {
         parameters: {
             query: {
-                start?: number;
                 end: number;
+                start?: number;
                 chase?: boolean;
                 before?: boolean;
             };

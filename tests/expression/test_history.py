@@ -1,0 +1,100 @@
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from expression.errors import BadStep
+from expression.history import History, Shaped
+from expression.midi.read import read
+from expression.strokes import parse_stroke
+from expression.take import Take
+from tests.files import file_of, phrase
+
+TAKE = read(file_of(phrase([64, 64, 64, 64])))
+
+
+def setting(value: int, first: int = 0, last: int = 3) -> object:
+    return parse_stroke({"kind": "velocity.set", "value": value, "where": {"notes": [[first, last]]}})
+
+
+def velocities(take: Take) -> list[int]:
+    return take.parts[0].notes.velocity.tolist()
+
+
+def test_undo_and_redo_walk_through_every_kind_of_step() -> None:
+    history = (
+        History().add(setting(10)).add(setting(20, 0, 1)).change(1, on=False).change(2, setting(30, 0, 0)).delete(2)
+    )
+    seen = [velocities(Shaped.of(TAKE, history).now.take)]
+    while history.done:
+        history = history.undo()
+        seen.append(velocities(Shaped.of(TAKE, history).now.take))
+    assert seen == [
+        [64, 64, 64, 64],
+        [30, 64, 64, 64],
+        [20, 20, 64, 64],
+        [20, 20, 10, 10],
+        [10, 10, 10, 10],
+        [64, 64, 64, 64],
+    ]
+    for expected in reversed(seen[:-1]):
+        history = history.redo()
+        assert velocities(Shaped.of(TAKE, history).now.take) == expected
+
+
+def test_nothing_to_undo_or_redo_says_so() -> None:
+    with pytest.raises(BadStep, match="as it was recorded"):
+        History().undo()
+    with pytest.raises(BadStep, match="nothing to redo"):
+        History().redo()
+    with pytest.raises(BadStep, match="no stroke 7"):
+        History().change(7, on=False)
+
+
+def test_a_new_stroke_after_undo_takes_the_place_of_what_was_undone() -> None:
+    history = History().add(setting(10)).add(setting(20)).undo().add(setting(30))
+    assert [entry.number for entry in history.entries()] == [1, 2]
+    assert velocities(Shaped.of(TAKE, history).now.take) == [30] * 4
+    assert not history.undone()
+
+
+def test_a_stroke_whose_notes_are_out_of_reach_lies_idle_with_the_reason() -> None:
+    shaped = Shaped.of(TAKE, History().add(setting(10, 90, 91)).add(setting(20)))
+    assert "reaches no notes" in shaped.now.idle[1]
+    assert velocities(shaped.now.take) == [20] * 4
+
+
+def test_before_is_the_take_before_the_newest_stroke_or_before_a_named_one() -> None:
+    shaped = Shaped.of(TAKE, History().add(setting(10)).add(setting(20)).add(setting(30)))
+    assert velocities(shaped.before) == [20] * 4
+    assert velocities(shaped.before_stroke(1)) == [64] * 4
+    assert velocities(Shaped.of(TAKE).before) == [64] * 4
+
+
+@given(st.lists(st.integers(0, 4), max_size=25), st.randoms(use_true_random=False))
+def test_going_on_from_what_is_known_is_the_same_as_beginning_anew(acts: list[int], dice: object) -> None:
+    history, shaped = History(), Shaped.of(TAKE)
+    for act in acts:
+        numbers = [entry.number for entry in history.entries()]
+        number = dice.choice(numbers) if numbers else None  # type: ignore[attr-defined]
+        value = dice.randint(1, 127)  # type: ignore[attr-defined]
+        if act == 0 or number is None:
+            history = history.add(setting(value, value % 4, 3))
+        elif act == 1:
+            history = history.change(number, setting(value))
+        elif act == 2:
+            history = history.change(number, on=not history.entry(number).on)
+        elif act == 3 and history.done:
+            history = history.undo()
+        elif history.done < len(history.steps):
+            history = history.redo()
+        shaped = shaped.with_history(history)
+        assert velocities(shaped.now.take) == velocities(Shaped.of(TAKE, history).now.take)
+
+
+def test_a_stroke_shares_all_that_it_leaves_alone() -> None:
+    two_parts = read(file_of(phrase([64]), phrase([64], channel=1)))
+    made = parse_stroke({"kind": "velocity.set", "value": 3, "where": {"parts": [0]}}).apply(two_parts)
+    assert made.parts[1] is two_parts.parts[1]
+    assert made.parts[0].notes.start is two_parts.parts[0].notes.start
+    assert velocities(two_parts) == [64]
+    assert not made.parts[0].notes.velocity.flags.writeable

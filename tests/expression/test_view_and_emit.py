@@ -1,0 +1,128 @@
+import itertools
+
+import mido
+import numpy as np
+import pytest
+
+from demo.fog_signal import the_keepers_log, the_stair
+from expression import view
+from expression.errors import NothingMatched
+from expression.history import History, Shaped
+from expression.midi.emit import Stream, listen, message_bytes, stream
+from expression.midi.read import read
+from expression.strokes import Where, parse_stroke
+from tests.files import NOTE, file_of, phrase
+
+TAKE = read(file_of(phrase([10, 20, 127]), phrase([64], channel=9)))
+
+
+def test_the_desk_gets_notes_in_columns_with_starts_as_differences() -> None:
+    part = view.desk(TAKE)["parts"][0]
+    assert part["start"] == [0, 960, 960]
+    assert part["length"] == [480, 480, 480]
+    assert part["velocity"] == [10, 20, 127]
+    assert (part["seal"], view.desk(TAKE)["parts"][1]["seal"]) == ("A", "B")
+
+
+def test_seals_go_on_after_z() -> None:
+    assert [view.seal(number) for number in (0, 25, 26, 51, 52)] == ["A", "Z", "AA", "AZ", "BA"]
+
+
+def test_changes_are_runs_of_ids_with_a_value_each() -> None:
+    stroke = parse_stroke({"kind": "velocity.nudge", "by": 5})
+    assert view.changes(TAKE, stroke.apply(TAKE)) == {"notes": [(0, 1), (3, 3)], "velocity": [15, 25, 69]}
+    assert view.changes(TAKE, TAKE) == {"notes": [], "velocity": []}
+
+
+def test_facts_of_a_selection() -> None:
+    facts = view.facts(TAKE, Where.model_validate({"parts": [0]}))
+    assert {name: facts[name] for name in ("count", "lowest", "mean", "highest", "dynamic", "at_end")} == {
+        "count": 3, "lowest": 10, "mean": 52.3, "highest": 127, "dynamic": "p", "at_end": 1,
+    }  # fmt: skip
+    assert [bin_ for bin_, notes in enumerate(facts["spread"]) if notes] == [1, 2, 15]
+    with pytest.raises(NothingMatched):
+        view.facts(TAKE, Where.model_validate({"notes": [[90, 99]]}))
+
+
+def test_a_mark_tells_place_line_and_parts() -> None:
+    take = read(the_keepers_log())
+    stroke = parse_stroke(
+        {"kind": "velocity.hairpin", "start": 40, "end": 112, "where": {"parts": [0], "span": [8 * 3840, 12 * 3840]}}
+    )
+    mark = view.mark(take, stroke)
+    assert (mark["place"], mark["label"], mark["parts"]) == ("bars 9–12", "Hairpin 40 → 112", [0])
+    assert mark["line"] == [(8 * 3840, 40.0), (12 * 3840, 112.0)]
+
+
+def test_history_tells_of_idle_and_undone_strokes() -> None:
+    idle = parse_stroke({"kind": "velocity.set", "value": 5, "where": {"notes": [[50, 60]]}})
+    history = History().add(idle).add(parse_stroke({"kind": "velocity.nudge", "by": -3})).undo()
+    shown = view.history(Shaped.of(TAKE, history))
+    assert "reaches no notes" in shown["strokes"][0]["idle"]
+    assert shown["undone"] == ["Nudge by −3"]
+    assert (shown["can_undo"], shown["can_redo"]) == (1, 1)
+
+
+def test_a_summary_draws_every_part_small() -> None:
+    summary = view.summary(read(the_stair()))
+    assert {cell[3] for cell in summary["sketch"]} == {0, 1, 2, 3}
+    assert all(0 <= column < 96 and 0 <= row < 16 and width > 0 for column, row, width, _ in summary["sketch"])
+    assert view.summary(read(file_of([])))["sketch"] == []
+
+
+def test_patches_suit_the_parts() -> None:
+    assert [view.patch(part) for part in read(the_stair()).parts] == [
+        "reed box", "reed box", "thumb piano", "thumb piano",
+    ]  # fmt: skip
+
+
+def decoded(messages: Stream) -> list[mido.Message]:
+    return mido.parse_all(message_bytes(messages))
+
+
+def test_what_is_heard_is_what_is_shaped() -> None:
+    shaped = parse_stroke({"kind": "velocity.set", "value": 99}).apply(TAKE)
+    heard = decoded(stream(shaped))
+    assert {message.velocity for message in heard if message.type == "note_on"} == {99}
+    assert len(heard) == 8
+
+
+def test_starting_in_the_middle_sends_what_is_in_force_there() -> None:
+    track = [
+        NOTE("program_change", program=5),
+        NOTE("control_change", control=101, value=0),
+        NOTE("control_change", control=100, value=0),
+        NOTE("control_change", control=6, value=12),
+        NOTE("control_change", control=11, value=30),
+        NOTE("control_change", control=11, value=80, time=100),
+        NOTE("control_change", control=123, value=0),
+        NOTE("pitchwheel", pitch=100),
+        NOTE("pitchwheel", pitch=-5, time=10),
+        NOTE("note_on", note=60, velocity=64, time=480),
+        NOTE("note_off", note=60, time=480),
+        NOTE("control_change", control=11, value=1),
+    ]
+    messages = stream(read(file_of(track)))
+    chased = listen(messages, 0.5, 0.7, chase=True)
+    assert [str(message) for message in decoded(chased)][:6] == [
+        "program_change channel=0 program=5 time=0",
+        "control_change channel=0 control=101 value=0 time=0",
+        "control_change channel=0 control=100 value=0 time=0",
+        "control_change channel=0 control=6 value=12 time=0",
+        "control_change channel=0 control=11 value=80 time=0",
+        "pitchwheel channel=0 pitch=-5 time=0",
+    ]
+    assert (np.diff(chased.seconds) >= 0).all()
+    assert len(listen(messages, 0.5, 0.7, chase=False).seconds) == 1
+
+
+def test_pieces_of_time_join_without_gap_or_double() -> None:
+    messages = stream(read(the_stair()))
+    edges = np.arange(0, 90, 0.37)
+    pieces = [listen(messages, a, b, chase=False) for a, b in itertools.pairwise(edges)]
+    assert sum(len(piece.seconds) for piece in pieces) == len(messages.seconds)
+
+
+def test_messages_of_parts_on_one_channel_are_kept_apart() -> None:
+    messages = stream(read(file_of(phrase([64]), phrase([65]))))
+    assert sorted(set(messages.part.tolist())) == [0, 1]

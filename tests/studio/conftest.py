@@ -1,0 +1,46 @@
+"""An API client that speaks as one account or another."""
+
+import json
+from typing import Any
+
+import pytest
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.http import HttpResponse
+from django.test import Client
+
+from tests.files import file_of, phrase
+
+
+class Caller:
+    """Calls the API as an account, with JSON both ways."""
+
+    def __init__(self, name: str) -> None:
+        self.user = User.objects.create_user(name, password="a long enough one")
+        self.client = Client()
+        self.client.force_login(self.user)
+
+    def call(self, method: str, path: str, body: Any = None) -> HttpResponse:
+        data = {} if body is None else {"data": json.dumps(body), "content_type": "application/json"}
+        return getattr(self.client, method)(f"/api/{path}", **data)
+
+    def get(self, path: str) -> Any:
+        return self.call("get", path).json()
+
+    def upload(self, data: bytes, name: str = "take.mid") -> HttpResponse:
+        return self.client.post("/api/takes", {"file": SimpleUploadedFile(name, data)})
+
+    def add(self, data: bytes | None = None, name: str = "take.mid") -> str:
+        response = self.upload(data or file_of(phrase([64] * 5)), name)
+        assert response.status_code == 201, response.content
+        return str(response.json()["id"])
+
+
+@pytest.fixture
+def anna(db: None) -> Caller:
+    return Caller("anna")
+
+
+@pytest.fixture
+def bert(db: None) -> Caller:
+    return Caller("bert")

@@ -1,0 +1,220 @@
+import base64
+import gzip
+from typing import Any
+
+import mido
+import pytest
+
+from demo.fog_signal import the_keepers_log
+from expression.history import shape
+from expression.midi.read import read
+from expression.midi.write import write
+from expression.strokes import parse_stroke
+from studio.api import schemas
+from studio.models import Step
+from studio.services.folding import shelf
+from tests.files import file_of, phrase
+from tests.studio.conftest import Caller
+
+pytestmark = pytest.mark.django_db
+HAIRPIN = {"kind": "velocity.hairpin", "start": 40, "end": 80}
+
+
+def setting(value: int, **where: Any) -> dict[str, Any]:
+    return {"kind": "velocity.set", "value": value, "where": where}
+
+
+class Desk:
+    """One take, and its newest revision."""
+
+    def __init__(self, caller: Caller, data: bytes | None = None) -> None:
+        self.caller = caller
+        self.data = data or file_of(phrase([64] * 5))
+        self.id = caller.add(self.data)
+        self.revision = 0
+
+    def send(self, method: str, path: str, **body: Any) -> Any:
+        response = self.caller.call(method, f"takes/{self.id}/{path}", {"revision": self.revision, **body})
+        answer = response.json()
+        if response.status_code == 200 and "history" in answer:
+            self.revision = answer["history"]["revision"]
+        return answer | {"status": response.status_code}
+
+    def velocities(self) -> list[int]:
+        return self.caller.get(f"takes/{self.id}/view")["parts"][0]["velocity"]
+
+
+@pytest.fixture
+def desk(anna: Caller) -> Desk:
+    return Desk(anna)
+
+
+def test_answers_keep_to_the_contract(desk: Desk) -> None:
+    """The long answers are sent past the schemas for speed; this is what holds them to it."""
+    desk.send("post", "strokes", stroke=HAIRPIN)
+    schemas.DeskView.model_validate(desk.caller.get(f"takes/{desk.id}/view"))
+    schemas.Preview.model_validate(desk.send("post", "preview", stroke=setting(5)))
+    schemas.Written.model_validate(desk.send("post", "strokes", stroke=setting(5)))
+    schemas.Facts.model_validate(desk.send("post", "facts", where={}))
+    schemas.Changes.model_validate(desk.caller.get(f"takes/{desk.id}/before"))
+    schemas.Messages.model_validate(desk.caller.get(f"takes/{desk.id}/messages?end=2"))
+
+
+def test_a_preview_changes_nothing_and_a_stroke_does(desk: Desk) -> None:
+    tried = desk.send("post", "preview", stroke=HAIRPIN)
+    assert tried["changes"] == {"notes": [[0, 4]], "velocity": [40, 50, 60, 70, 80]}
+    assert tried["mark"]["line"] == [[0, 40.0], [3840, 80.0]]
+    assert tried["facts"]["mean"] == 60
+    assert desk.velocities() == [64] * 5
+    kept = desk.send("post", "strokes", stroke=HAIRPIN)
+    assert kept["changes"] == tried["changes"]
+    assert desk.velocities() == [40, 50, 60, 70, 80]
+
+
+def test_a_pulled_preview_gives_the_numbers_back(desk: Desk) -> None:
+    tried = desk.send("post", "preview", stroke=HAIRPIN, pull=[1920, 50])
+    assert tried["stroke"]["lift"] == pytest.approx(0.275, abs=0.01)
+    assert tried["changes"]["velocity"][2] == 50
+
+
+def test_the_download_is_the_cores_own_result(anna: Caller) -> None:
+    desk = Desk(anna, the_keepers_log())
+    strokes = [
+        {**HAIRPIN, "lift": 0.4, "where": {"parts": [0], "span": [30720, 46080]}},
+        setting(30, notes=[[700, 720]]),
+    ]
+    for stroke in strokes:
+        desk.send("post", "strokes", stroke=stroke)
+    expected = write(shape(read(desk.data), [parse_stroke(stroke) for stroke in strokes]))
+    assert anna.call("get", f"takes/{desk.id}/file").content == expected
+
+
+def test_undo_redo_switch_change_and_delete(desk: Desk) -> None:
+    desk.send("post", "strokes", stroke=HAIRPIN)
+    desk.send("post", "strokes", stroke=setting(10, notes=[[0, 0]]))
+    assert desk.velocities() == [10, 50, 60, 70, 80]
+    desk.send("patch", "strokes/1", on=False)
+    assert desk.velocities() == [10, 64, 64, 64, 64]
+    desk.send("patch", "strokes/1", on=True)
+    changed = desk.send("patch", "strokes/1", stroke={**HAIRPIN, "end": 120})
+    assert changed["history"]["strokes"][0]["mark"]["label"] == "Hairpin 40 → 120"
+    assert desk.velocities() == [10, 60, 80, 100, 120]
+    assert desk.send("delete", f"strokes/2?revision={desk.revision}")["history"]["can_undo"] == 6
+    for expected in ([10, 60, 80, 100, 120], [10, 50, 60, 70, 80], [10, 64, 64, 64, 64], [10, 50, 60, 70, 80]):
+        desk.send("post", "undo")
+        assert desk.velocities() == expected
+    desk.send("post", "redo")
+    assert desk.velocities() == [10, 64, 64, 64, 64]
+
+
+def test_history_survives_a_new_process(desk: Desk) -> None:
+    desk.send("post", "strokes", stroke=HAIRPIN)
+    desk.send("post", "strokes", stroke=setting(10))
+    desk.send("post", "undo")
+    before = desk.caller.get(f"takes/{desk.id}/view")
+    shelf.clear()
+    assert desk.caller.get(f"takes/{desk.id}/view") == before
+    desk.send("post", "redo")
+    assert desk.velocities() == [10] * 5
+
+
+def test_two_hundred_strokes_can_all_be_undone(desk: Desk) -> None:
+    for value in range(1, 101):
+        desk.send("post", "strokes", stroke=setting(value))
+    for _ in range(100):
+        desk.send("post", "undo")
+    assert desk.velocities() == [64] * 5
+    assert desk.send("post", "undo")["detail"] == "There is nothing to undo: the take is as it was recorded."
+
+
+def test_a_stroke_after_undo_writes_over_what_was_undone(desk: Desk) -> None:
+    desk.send("post", "strokes", stroke=setting(10))
+    desk.send("post", "strokes", stroke=setting(20))
+    desk.send("post", "undo")
+    desk.send("post", "strokes", stroke=setting(30))
+    assert desk.velocities() == [30] * 5
+    assert Step.objects.count() == 2
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body"),
+    [
+        ("post", "preview", {"stroke": HAIRPIN}),
+        ("post", "strokes", {"stroke": HAIRPIN}),
+        ("patch", "strokes/1", {"on": False}),
+        ("post", "facts", {"where": {}}),
+        ("post", "undo", {}),
+    ],
+)
+def test_a_stale_revision_gets_409_and_the_newer_history(
+    desk: Desk, method: str, path: str, body: dict[str, Any]
+) -> None:
+    desk.send("post", "strokes", stroke=setting(10))
+    stale = desk.send(method, path, **{**body, "revision": 0})
+    assert stale["status"] == 409
+    assert stale["history"]["revision"] == 1
+    assert [one["mark"]["label"] for one in stale["history"]["strokes"]] == ["Set to 10"]
+    assert desk.velocities() == [10] * 5
+
+
+@pytest.mark.parametrize(
+    ("stroke", "told", "field"),
+    [
+        ({**HAIRPIN, "end": 300}, "end must be a number from 0 to 127", "end"),
+        ({**HAIRPIN, "lift": "high"}, "lift must be a number from -1 to 1", "lift"),
+        ({**HAIRPIN, "where": {"notes": [[5, 1]]}}, "ranges from low to high", "where.notes"),
+        ({**HAIRPIN, "where": {"span": [90000, 90001]}}, "No notes begin between bar 24", None),
+        ({"kind": "velocity.sing"}, "kind must be one of", "kind"),
+        (None, "stroke", None),
+        ("x", "stroke", None),
+    ],
+)
+@pytest.mark.parametrize("path", ["preview", "strokes"])
+def test_numbers_out_of_range_are_refused_with_the_field(
+    desk: Desk, path: str, stroke: Any, told: str, field: str | None
+) -> None:
+    answer = desk.send("post", path, stroke=stroke)
+    assert answer["status"] == 422
+    assert told in answer["detail"]
+    if field:
+        assert field.startswith(answer["field"])
+    assert desk.velocities() == [64] * 5
+
+
+@pytest.mark.parametrize("path", ["messages?end=1&start=nan", "messages?end=-1", "messages", "before?number=9"])
+def test_bad_questions_are_refused_in_a_sentence(desk: Desk, path: str) -> None:
+    response = desk.caller.call("get", f"takes/{desk.id}/{path}")
+    assert response.status_code == 422
+    assert response.json()["detail"].endswith(".")
+
+
+def test_a_body_that_is_no_json_is_refused(desk: Desk) -> None:
+    response = desk.caller.client.post(f"/api/takes/{desk.id}/strokes", data=b"{nope", content_type="application/json")
+    assert response.status_code == 400
+
+
+def test_before_is_what_was_otherwise(desk: Desk) -> None:
+    desk.send("post", "strokes", stroke=setting(10))
+    desk.send("post", "strokes", stroke=setting(20, notes=[[1, 2]]))
+    assert desk.caller.get(f"takes/{desk.id}/before") == {"notes": [[1, 2]], "velocity": [10, 10]}
+    assert desk.caller.get(f"takes/{desk.id}/before?number=1")["velocity"] == [64] * 5
+
+
+def test_messages_are_the_bytes_of_the_take_as_it_is_or_was(desk: Desk) -> None:
+    desk.send("post", "strokes", stroke=HAIRPIN)
+
+    def heard(query: str) -> list[int]:
+        answer = desk.caller.get(f"takes/{desk.id}/messages?{query}")
+        messages = mido.parse_all(base64.b64decode(answer["bytes"]))
+        assert len(messages) == len(answer["seconds"]) == len(answer["parts"])
+        return [message.velocity for message in messages if message.type == "note_on"]
+
+    assert heard("end=9") == [40, 50, 60, 70, 80]
+    assert heard("start=0.9&end=1.6") == [60, 70]
+    assert heard("end=9&before=true") == [64] * 5
+
+
+def test_the_view_is_packed_for_those_who_can_unpack_it(desk: Desk) -> None:
+    path = f"/api/takes/{desk.id}/view"
+    packed = desk.caller.client.get(path, headers={"accept-encoding": "gzip"})
+    assert gzip.decompress(packed.content) == desk.caller.client.get(path).content

@@ -1,0 +1,176 @@
+from pathlib import Path
+
+import pytest
+from django.test import Client
+
+from demo.fog_signal import the_stair
+from studio.models import Take
+from studio.pages import link_token
+from tests.expression.test_damaged import DAMAGED
+from tests.files import END, events, file_of, phrase, raw
+from tests.studio.conftest import Caller
+
+pytestmark = pytest.mark.django_db
+
+
+def test_an_upload_is_read_listed_and_given_back(anna: Caller) -> None:
+    take = anna.add(the_stair(), "The stair.mid")
+    (card,) = anna.get("takes")
+    assert (card["id"], card["name"]) == (take, "The stair")
+    assert card["summary"]["notes"] == 788
+    response = anna.call("get", f"takes/{take}/file")
+    assert events(response.content) == events(the_stair())
+    assert response["Content-Disposition"] == 'attachment; filename="The stair.mid"'
+
+
+def test_a_file_is_judged_by_content_not_by_name(anna: Caller) -> None:
+    assert anna.upload(file_of(phrase([1])), "holiday.jpg").status_code == 201
+    assert anna.upload(b"\xff\xd8\xff", "song.mid").status_code == 422
+
+
+@pytest.mark.parametrize("name", DAMAGED)
+def test_a_damaged_file_is_refused_with_its_sentence_and_nothing_is_stored(anna: Caller, name: str) -> None:
+    data, told = DAMAGED[name]
+    response = anna.upload(data)
+    assert response.status_code == 422
+    # The upload itself stops at the limit, before the reader could count.
+    assert ("larger than 32 MiB" if name == "33 MiB" else told) in response.json()["detail"]
+    assert not Take.objects.exists()
+
+
+def test_remarks_come_with_the_new_take(anna: Caller) -> None:
+    body = anna.upload(raw(b"\x00\x90\x3c\x40\x60\x3c\x00" + END, count=3)).json()
+    assert body["remarks"] == ["The header speaks of 3 tracks; 1 are there and were read."]
+
+
+def test_no_file_at_all(anna: Caller) -> None:
+    response = anna.client.post("/api/takes", {})
+    assert response.status_code == 422
+    assert "No file came" in response.json()["detail"]
+
+
+@pytest.mark.parametrize(
+    ("name", "shown"),
+    [
+        ("  Fog \n horn ", "Fog horn"),
+        ("<script>alert(1)</script>", "<script>alert(1)</script>"),
+        ("霧笛 🎐", "霧笛 🎐"),
+        ("a\x00b", "a b"),
+        ("\ud800", "take"),
+        ("x" * 500, "x" * 200),
+        ("   ", "take"),
+    ],
+)
+def test_names_are_any_text(anna: Caller, name: str, shown: str) -> None:
+    take = anna.add()
+    response = anna.call("patch", f"takes/{take}", {"name": name})
+    assert response.status_code == 200
+    assert response.json()["name"] == shown
+    assert anna.call("get", f"takes/{take}/file").status_code == 200
+
+
+def test_a_deleted_take_is_gone_until_it_is_restored(anna: Caller) -> None:
+    take = anna.add()
+    assert anna.call("delete", f"takes/{take}").status_code == 204
+    assert anna.get("takes") == []
+    assert anna.call("get", f"takes/{take}/view").status_code == 404
+    assert anna.call("post", f"takes/{take}/restore").status_code == 200
+    assert anna.call("get", f"takes/{take}/view").status_code == 200
+
+
+STROKE = {"revision": 0, "stroke": {"kind": "velocity.set", "value": 9}}
+REQUESTS = [
+    ("get", "view", None),
+    ("get", "file", None),
+    ("get", "before", None),
+    ("get", "messages?end=1", None),
+    ("patch", "", {"name": "mine now"}),
+    ("delete", "", None),
+    ("post", "restore", None),
+    ("post", "facts", {"revision": 0, "where": {}}),
+    ("post", "preview", STROKE),
+    ("post", "strokes", STROKE),
+    ("patch", "strokes/1", {"revision": 0, "on": False}),
+    ("delete", "strokes/1?revision=0", None),
+    ("post", "undo", {"revision": 0}),
+    ("post", "redo", {"revision": 0}),
+]
+
+
+@pytest.mark.parametrize(("method", "path", "body"), REQUESTS)
+def test_another_accounts_take_is_not_there(anna: Caller, bert: Caller, method: str, path: str, body: object) -> None:
+    take = anna.add()
+    response = bert.call(method, f"takes/{take}/{path}".rstrip("/"), body)
+    assert response.status_code == 404
+    assert response.json()["detail"] == "There is no such take in your library."
+    assert Take.objects.get().deleted_at is None
+
+
+@pytest.mark.parametrize(("method", "path", "body"), REQUESTS)
+def test_signed_out_nothing_is_there(anna: Caller, method: str, path: str, body: object) -> None:
+    take = anna.add()
+    anna.client.logout()
+    assert anna.call(method, f"takes/{take}/{path}".rstrip("/"), body).status_code == 401
+
+
+def test_every_path_of_the_contract_that_names_a_take_is_tried_above() -> None:
+    from studio.api import api
+
+    tried = {(method, path.split("?")[0].replace("strokes/1", "strokes/{number}")) for method, path, _ in REQUESTS}
+    named = {
+        (method, path.partition("{take_id}")[2].lstrip("/"))
+        for path, methods in api.get_openapi_schema()["paths"].items()
+        for method in methods
+        if "{take_id}" in path
+    }
+    assert tried == named
+
+
+class TestPages:
+    @pytest.mark.parametrize("path", ["/", "/takes/00000000-0000-0000-0000-000000000000"])
+    def test_need_a_sign_in(self, path: str) -> None:
+        response = Client().get(path)
+        assert response.status_code == 302
+        assert response["Location"].startswith("/sign-in")
+
+    def test_a_link_signs_in(self, anna: Caller) -> None:
+        client = Client()
+        assert client.get(f"/enter/{link_token(anna.user.pk)}")["Location"] == "/"
+        assert client.get("/api/me").json() == {"name": "anna"}
+
+    def test_a_forged_link_does_not(self, anna: Caller) -> None:
+        client = Client()
+        token = link_token(anna.user.pk)
+        assert client.get(f"/enter/{token[:-2]}xx")["Location"] == "/sign-in?expired=1"
+        assert client.get("/api/me").status_code == 401
+
+    def test_name_and_password(self, anna: Caller) -> None:
+        client = Client()
+        good = {"name": "anna", "password": "a long enough one"}
+        bad = client.post("/api/session", {**good, "password": "no"}, content_type="application/json")
+        assert (bad.status_code, "do not go together" in bad.json()["detail"]) == (401, True)
+        assert client.post("/api/session", good, content_type="application/json").status_code == 200
+        assert client.get("/api/me").json() == {"name": "anna"}
+
+    def test_writing_needs_the_token_of_the_page(self, anna: Caller) -> None:
+        client = Client(enforce_csrf_checks=True)
+        client.force_login(anna.user)
+        assert client.post("/api/takes", {}).status_code == 403
+
+    def test_the_demo_account_is_made_once(self, db: None, capsys: pytest.CaptureFixture[str]) -> None:
+        from django.core.management import call_command
+
+        for _ in range(2):
+            call_command("demo", address="http://here")
+        assert Take.objects.count() == 3
+        assert capsys.readouterr().out.startswith("http://here/enter/")
+
+
+def test_the_front_end_refuses_at_the_same_size_as_the_server() -> None:
+    from django.conf import settings
+
+    from expression.midi.smf import MOST_BYTES
+
+    upload = (Path(settings.BASE_DIR) / "web/src/library/upload.ts").read_text()
+    assert settings.MOST_UPLOAD_BYTES == MOST_BYTES
+    assert "MOST_BYTES = 32 * 1024 * 1024" in upload

@@ -1,0 +1,73 @@
+/** The one way to the server: typed by its own contract, with every refusal turned into a sentence. */
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type DeskView = Schemas["DeskView"];
+export type History = Schemas["HistoryView"];
+export type StrokeView = Schemas["StrokeView"];
+export type Stroke = StrokeView["stroke"];
+export type Hairpin = Schemas["VelocityHairpin"];
+export type Where = Schemas["Where"];
+export type Mark = Schemas["Mark"];
+export type Changes = Schemas["Changes"];
+export type Facts = Schemas["Facts"];
+export type Preview = Schemas["Preview"];
+export type TakeCard = Schemas["TakeCard"];
+export type Written = Schemas["Written"];
+export type Messages = Schemas["Messages"];
+
+/** A request that the server refused, with its reason as a sentence. */
+export class Refusal extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+    readonly field: string | null = null,
+    /** The newer history, where the take had moved on (409). */
+    readonly history: History | null = null,
+  ) {
+    super(message);
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: "/" });
+
+export function csrfToken(): string {
+  return document.cookie.match(/(?:^|; )csrftoken=([^;]+)/)?.[1] ?? "";
+}
+
+api.use({
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRFToken", csrfToken());
+    return request;
+  },
+  onError() {
+    return new Refusal(0, "Lull's server does not answer. What you did is kept; try again in a moment.");
+  },
+});
+
+/**
+ * The answer's data, as the contract names it; throws Refusal. Signed out, it leads to the sign-in page.
+ * (The client's own types would widen every pair of numbers to a list of any length.)
+ */
+export async function answered<T = void>(
+  asked: Promise<{ data?: unknown; error?: unknown; response: Response }>,
+): Promise<T> {
+  const { data, error, response } = await asked;
+  if (response.ok) return data as T;
+  if (response.status === 401 && window.location.pathname !== "/sign-in") {
+    window.location.assign(`/sign-in?next=${encodeURIComponent(window.location.pathname)}`);
+  }
+  throw refusal(response.status, error);
+}
+
+export function refusal(status: number, error: unknown): Refusal {
+  const body = (error && typeof error === "object" ? error : {}) as Partial<Schemas["StaleProblem"]>;
+  const sentence = body.detail ?? "Something went wrong on the server; nothing was changed. Try again.";
+  return new Refusal(status, sentence, body.field ?? null, body.history ?? null);
+}
+
+/** What to tell the person, whatever was thrown. */
+export function sentence(thrown: unknown): string {
+  return thrown instanceof Error ? thrown.message : String(thrown);
+}

@@ -1,0 +1,131 @@
+import { useEffect, useState } from "react";
+import { Link, useParams } from "react-router";
+import { Notice } from "../parts/Notice";
+import { player, usePlayer } from "../sound/player";
+import { Header } from "./Header";
+import { KeySheet } from "./KeySheet";
+import { handleKey } from "./keys";
+import { Shape } from "./Shape";
+import { Staves } from "./Staves";
+import { Strokes } from "./Strokes";
+import { dynamicOf, placeText, secondsAt } from "./score";
+import { before, desk, frontPart, onWritten, openTake, set, useDesk } from "./store";
+import { Transport } from "./Transport";
+
+const START_LANE_SHARE = 0.36;
+
+export function Desk() {
+  const { takeId = "" } = useParams();
+  const failure = useDesk((state) => state.failure);
+  const name = useDesk((state) => state.name);
+  const notice = useDesk((state) => state.notice);
+  const [keysOpen, setKeysOpen] = useState(false);
+  const [laneShare, setLaneShare] = useState(START_LANE_SHARE);
+
+  useEffect(() => {
+    void openTake(takeId);
+  }, [takeId]);
+  useEffect(() => {
+    document.title = name ? `${name} · Lull` : "Lull";
+  }, [name]);
+  useSound();
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const typing = (event.target as HTMLElement).closest("input,textarea");
+      if (event.key === "?" && !typing) setKeysOpen(true);
+      else handleKey(event);
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, []);
+
+  if (failure) return <Failure text={failure} />;
+  return (
+    <div className="flex h-full min-w-[960px] flex-col">
+      <Header />
+      <div className="flex min-h-0 flex-1">
+        <main className="min-w-0 flex-1">
+          <Staves laneShare={laneShare} onLaneShare={setLaneShare} />
+        </main>
+        <aside className="flex w-[290px] shrink-0 flex-col overflow-y-auto border-l border-rule-strong bg-sheet">
+          <Shape />
+          <Strokes />
+        </aside>
+      </div>
+      <Transport onKeys={() => setKeysOpen(true)} />
+      <Spoken />
+      <KeySheet open={keysOpen} onOpen={setKeysOpen} />
+      <Notice notice={notice} onClose={() => set({ notice: null })} />
+    </div>
+  );
+}
+
+/** The player follows the take: its patches, its span, its changes; and the page shows what is heard, before or after. */
+function useSound() {
+  const score = useDesk((state) => state.score);
+  const span = useDesk((state) => state.span);
+  const revision = useDesk((state) => state.history.revision);
+  const showsBefore = usePlayer((state) => state.before);
+  useEffect(() => {
+    if (!score) return;
+    player.load({
+      takeId: score.id,
+      seconds: score.seconds,
+      patches: score.parts.map((part) => part.patch),
+      loop: () => {
+        const now = desk().span;
+        return now && [secondsAt(score, now[0]), secondsAt(score, now[1])];
+      },
+    });
+  }, [score]);
+  useEffect(() => () => player.unload(), []);
+  useEffect(() => onWritten(() => void player.refresh()), []);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new span changes what is to come
+  useEffect(() => {
+    if (usePlayer.getState().looping) void player.refresh();
+  }, [span]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: "before" means another take after every change
+  useEffect(() => {
+    if (!showsBefore) {
+      set({ earlier: null });
+      return;
+    }
+    let wanted = true;
+    void before().then((earlier) => wanted && set({ earlier }));
+    return () => {
+      wanted = false;
+    };
+  }, [showsBefore, revision]);
+}
+
+/** What is chosen, in words, for those who do not see the page. */
+function Spoken() {
+  const chosen = useDesk((state) => state.chosen);
+  const count = useDesk((state) => state.chosenCount);
+  const { score, kept } = desk();
+  const part = frontPart();
+  let words = count ? `${count} notes chosen` : "";
+  if (count === 1 && part && score) {
+    const note = chosen.indexOf(1);
+    const velocity = kept[part.id][note];
+    words = `${score.noteNames[part.pitch[note]]}, bar ${placeText(score, part.start[note])}, velocity ${velocity}, ${dynamicOf(score, velocity)}`;
+  }
+  return (
+    <p className="sr-only" aria-live="polite">
+      {words}
+    </p>
+  );
+}
+
+function Failure({ text }: { text: string }) {
+  return (
+    <main className="grid h-full place-items-center p-6">
+      <div className="max-w-md text-center">
+        <p className="mb-4 font-mark text-2xl italic">{text}</p>
+        <Link to="/" className="key">
+          Back to the library
+        </Link>
+      </div>
+    </main>
+  );
+}

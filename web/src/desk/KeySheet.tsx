@@ -1,0 +1,61 @@
+import { Dialog } from "radix-ui";
+import { KEYS } from "./keys";
+
+const GROUPS = ["Hear", "Choose", "Shape", "Look"] as const;
+const isMac = /Mac|iPhone|iPad/.test(navigator.platform);
+const SIGNS: Record<string, string> = {
+  Mod: isMac ? "⌘" : "Ctrl",
+  ArrowUp: "↑",
+  ArrowDown: "↓",
+  ArrowLeft: "←",
+  ArrowRight: "→",
+};
+
+/** Every key on one sheet. */
+export function KeySheet({ open, onOpen }: { open: boolean; onOpen: (open: boolean) => void }) {
+  return (
+    <Dialog.Root open={open} onOpenChange={onOpen}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/25" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-1/2 left-1/2 z-50 max-h-[90vh] w-[min(880px,94vw)] -translate-1/2 overflow-y-auto rounded-xl border border-rule-strong bg-sheet p-6 shadow-xl"
+        >
+          <div className="mb-4 flex items-center">
+            <Dialog.Title className="flex-1 text-xl font-semibold">Keys</Dialog.Title>
+            <Dialog.Close className="key">Close</Dialog.Close>
+          </div>
+          <div className="grid gap-x-10 gap-y-5 md:grid-cols-2">
+            {GROUPS.map((group) => (
+              <section key={group}>
+                <h3 className="mb-1 font-mark text-lg text-accent-deep italic">{group}</h3>
+                <dl>
+                  {KEYS.filter((key) => key.group === group).map((key) => (
+                    <div key={key.does} className="flex items-baseline gap-3 border-t border-rule py-1">
+                      <dd className="order-2 flex-1">{key.does}</dd>
+                      <dt className="flex w-32 flex-wrap gap-1">
+                        {key.keys.map((name) => (
+                          <kbd
+                            key={name}
+                            className="rounded border border-rule-strong bg-paper px-1.5 font-sans text-[12px]"
+                          >
+                            {name
+                              .split(/\+(?=.)/)
+                              .map(
+                                (piece) => SIGNS[piece] ?? (piece.length === 1 ? piece.toUpperCase() : piece),
+                              )
+                              .join(" ")}
+                          </kbd>
+                        ))}
+                      </dt>
+                    </div>
+                  ))}
+                </dl>
+              </section>
+            ))}
+          </div>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}

@@ -1,0 +1,76 @@
+import { useEffect, useId, useState } from "react";
+
+interface Props {
+  label: string;
+  value: number;
+  onTry?: (value: number) => void;
+  onKeep?: (value: number) => void;
+  problem?: boolean;
+  step?: number;
+  className?: string;
+}
+
+/** A number with its label. What is typed is tried at once and kept with Enter or on leaving; Escape takes it back. */
+export function NumberEntry({ label, value, onTry, onKeep, problem, step = 1, className = "" }: Props) {
+  const id = useId();
+  const shown = format(value);
+  const [text, setText] = useState(shown);
+  const [typing, setTyping] = useState(false);
+  useEffect(() => {
+    if (!typing) setText(shown);
+  }, [shown, typing]);
+
+  const parsed = parse(text);
+  const tried = (next: string) => {
+    setText(next);
+    const number = parse(next);
+    if (number !== null) onTry?.(number);
+  };
+  const finish = () => {
+    if (!typing) return;
+    setTyping(false);
+    if (parsed === null) setText(shown);
+    else onKeep?.(parsed);
+  };
+  return (
+    <label htmlFor={id} className={`flex items-center justify-between gap-2 ${className}`}>
+      <span className="text-faded">{label}</span>
+      <input
+        id={id}
+        inputMode="decimal"
+        autoComplete="off"
+        aria-invalid={problem || parsed === null}
+        value={text}
+        className="entry max-w-16"
+        onChange={(event) => {
+          setTyping(true);
+          tried(event.target.value);
+        }}
+        onBlur={finish}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") finish();
+          if (event.key === "Escape" && typing) {
+            event.preventDefault();
+            setTyping(false);
+            setText(shown);
+          }
+          const by = { ArrowUp: 1, ArrowDown: -1 }[event.key];
+          if (by && parsed !== null) {
+            event.preventDefault();
+            setTyping(true);
+            tried(format(parsed + by * step * (event.shiftKey ? 10 : 1)));
+          }
+        }}
+      />
+    </label>
+  );
+}
+
+function parse(text: string): number | null {
+  const plain = text.trim().replace("−", "-").replace(",", ".");
+  return /^[+-]?(\d+\.?\d*|\.\d+)$/.test(plain) ? Number(plain) : null;
+}
+
+function format(value: number): string {
+  return String(Math.round(value * 100) / 100);
+}

@@ -1,0 +1,95 @@
+import { useEffect, useRef } from "react";
+import { player, usePlayer } from "../sound/player";
+import { Grips } from "./Grips";
+import { attach } from "./gestures";
+import { LaneDivider } from "./LaneDivider";
+import { Marks } from "./Marks";
+import { secondsAt, tickAt } from "./score";
+import { type Elements, Stage } from "./stage";
+import { desk, set, useDesk } from "./store";
+
+/** The column of staves on one time axis. */
+export function Staves({
+  laneShare,
+  onLaneShare,
+}: {
+  laneShare: number;
+  onLaneShare: (share: number) => void;
+}) {
+  const overview = useRef<HTMLCanvasElement>(null);
+  const ruler = useRef<HTMLCanvasElement>(null);
+  const notes = useRef<HTMLCanvasElement>(null);
+  const lane = useRef<HTMLCanvasElement>(null);
+  const playhead = useRef<HTMLDivElement>(null);
+  const part = useDesk((state) => state.score?.parts[state.front]);
+
+  useEffect(() => {
+    const elements = {
+      overview: overview.current,
+      ruler: ruler.current,
+      notes: notes.current,
+      lane: lane.current,
+      playhead: playhead.current,
+    } as Elements;
+    const stage = new Stage(elements, {
+      tick: () => {
+        const { score } = desk();
+        return score ? tickAt(score, player.position()) : 0;
+      },
+      moving: () => usePlayer.getState().playing,
+    });
+    const detach = attach(elements, {
+      playFrom(tick) {
+        const { score, span } = desk();
+        if (!score) return;
+        if (span && usePlayer.getState().looping && (tick < span[0] || tick >= span[1]))
+          player.setLooping(false);
+        void player.play(secondsAt(score, tick));
+      },
+    });
+    const stopWatching = usePlayer.subscribe(() => stage.ask());
+    return () => {
+      stopWatching();
+      detach();
+      stage.stop();
+      set({ hint: "" });
+    };
+  }, []);
+
+  return (
+    <div className="relative flex h-full min-h-0 flex-col overflow-hidden select-none">
+      <canvas
+        ref={overview}
+        aria-label="Overview of the whole take; drag to move"
+        className="h-[38px] w-full shrink-0 cursor-grab touch-none border-b border-rule"
+      />
+      <canvas
+        ref={ruler}
+        aria-label="Ruler of bars and beats"
+        className="h-[30px] w-full shrink-0 touch-none"
+      />
+      <Marks />
+      <canvas
+        ref={notes}
+        tabIndex={0}
+        aria-label={`Notes of ${part?.name ?? "the part in front"}; arrow keys choose and nudge them`}
+        className="min-h-0 w-full flex-1 cursor-crosshair touch-none"
+      />
+      <LaneDivider share={laneShare} onShare={onLaneShare} />
+      <div className="relative shrink-0" style={{ height: `${laneShare * 100}%` }}>
+        <canvas
+          ref={lane}
+          tabIndex={0}
+          aria-label={`Velocity of ${part?.name ?? "the part in front"}`}
+          className="h-full w-full cursor-crosshair touch-none"
+        />
+        <Grips lane={lane} />
+      </div>
+      <div
+        ref={playhead}
+        aria-hidden
+        className="pointer-events-none absolute top-[38px] bottom-0 left-0 w-px bg-ink before:absolute before:-left-[4px] before:border-x-[4.5px] before:border-t-[7px] before:border-x-transparent before:border-t-ink"
+      />
+    </div>
+  );
+}

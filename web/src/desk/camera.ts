@@ -1,0 +1,97 @@
+/** What of the take is in sight: one time axis for all staves, and the rows of pitch. Pixels live here. */
+import type { PartScore, Score } from "./score";
+
+export const GUTTER = 60;
+const LANE_PAD = 14;
+const LEAST_ROW = 3;
+const MOST_ROW = 26;
+const MOST_PER_TICK = 2;
+
+export interface Camera {
+  /** The tick at the right edge of the gutter, and pixels a tick. */
+  left: number;
+  perTick: number;
+  /** The pitch whose row begins at the top edge, and pixels a row. */
+  top: number;
+  row: number;
+  width: number;
+  notesHeight: number;
+  laneHeight: number;
+}
+
+export const startCamera: Camera = {
+  left: 0,
+  perTick: 0.1,
+  top: 84,
+  row: 12,
+  width: 900,
+  notesHeight: 300,
+  laneHeight: 240,
+};
+
+export const xOf = (camera: Camera, tick: number) => GUTTER + (tick - camera.left) * camera.perTick;
+export const tickOf = (camera: Camera, x: number) => camera.left + (x - GUTTER) / camera.perTick;
+export const rightTick = (camera: Camera) => tickOf(camera, camera.width);
+export const yOfPitch = (camera: Camera, pitch: number) => (camera.top - pitch) * camera.row;
+export const pitchOf = (camera: Camera, y: number) => Math.floor(camera.top - y / camera.row) + 1;
+export const yOfVelocity = (camera: Camera, velocity: number) =>
+  LANE_PAD + ((127 - velocity) / 127) * (camera.laneHeight - 2 * LANE_PAD);
+export const velocityOf = (camera: Camera, y: number) =>
+  127 - ((y - LANE_PAD) / (camera.laneHeight - 2 * LANE_PAD)) * 127;
+
+const clamp = (value: number, low: number, high: number) =>
+  Math.min(Math.max(value, low), Math.max(low, high));
+
+function leastPerTick(camera: Camera, score: Score): number {
+  return (camera.width - GUTTER) / Math.max(score.end * 1.02, score.resolution * 4);
+}
+
+/** Within the take: never further out than all of it, never past its ends. */
+export function held(camera: Camera, score: Score): Camera {
+  const perTick = clamp(camera.perTick, leastPerTick(camera, score), MOST_PER_TICK);
+  const visible = (camera.width - GUTTER) / perTick;
+  const rows = camera.notesHeight / camera.row;
+  return {
+    ...camera,
+    perTick,
+    left: clamp(camera.left, 0, score.end * 1.02 - visible),
+    top: clamp(camera.top, Math.min(rows - 1, 127), 127),
+  };
+}
+
+export function scrolled(camera: Camera, score: Score, pixels: number): Camera {
+  return held({ ...camera, left: camera.left + pixels / camera.perTick }, score);
+}
+
+export function scrolledRows(camera: Camera, score: Score, pixels: number): Camera {
+  return held({ ...camera, top: camera.top - pixels / camera.row }, score);
+}
+
+/** Zoom in time so that what lies at `x` stays there. */
+export function zoomed(camera: Camera, score: Score, x: number, factor: number): Camera {
+  const anchor = tickOf(camera, Math.max(x, GUTTER));
+  const perTick = clamp(camera.perTick * factor, leastPerTick(camera, score), MOST_PER_TICK);
+  return held({ ...camera, perTick, left: anchor - (Math.max(x, GUTTER) - GUTTER) / perTick }, score);
+}
+
+/** Zoom in pitch so that what lies at `y` stays there. */
+export function zoomedRows(camera: Camera, score: Score, y: number, factor: number): Camera {
+  const anchor = camera.top - y / camera.row;
+  const row = clamp(camera.row * factor, LEAST_ROW, MOST_ROW);
+  return held({ ...camera, row, top: anchor + y / row }, score);
+}
+
+/** From tick to tick, with a little air. */
+export function showing(camera: Camera, score: Score, from: number, to: number): Camera {
+  const air = (to - from) * 0.02;
+  const perTick = (camera.width - GUTTER) / Math.max(to - from + 2 * air, 1);
+  return held({ ...camera, perTick, left: from - air }, score);
+}
+
+/** Rows fitted to what a part plays. */
+export function showingRows(camera: Camera, score: Score, part: PartScore): Camera {
+  const rows = part.highest - part.lowest + 5;
+  const row = clamp(camera.notesHeight / rows, LEAST_ROW, MOST_ROW - 8);
+  const spare = (camera.notesHeight / row - rows) / 2;
+  return held({ ...camera, row, top: part.highest + 3 + spare }, score);
+}

@@ -1,0 +1,261 @@
+/** Every key of the desk in one table: what it does is read by the handler and by the sheet. */
+import { player, usePlayer } from "../sound/player";
+import { GUTTER, scrolled, scrolledRows, showing, xOf, zoomed, zoomedRows } from "./camera";
+import { restOfHairpin } from "./gestures";
+import { secondsAt, tickAt } from "./score";
+import {
+  apply,
+  choose,
+  chooseAll,
+  chooseSpan,
+  desk,
+  fitAll,
+  frontPart,
+  letGo,
+  look,
+  preview,
+  redo,
+  selected,
+  set,
+  toFront,
+  undo,
+} from "./store";
+
+export interface Key {
+  keys: string[];
+  does: string;
+  group: "Hear" | "Choose" | "Shape" | "Look";
+  run: (event: KeyboardEvent) => void;
+}
+
+export const KEYS: Key[] = [
+  { keys: ["Space"], group: "Hear", does: "Play or stop", run: () => playOrStop() },
+  {
+    keys: ["Enter"],
+    group: "Hear",
+    does: "Play the span, or from the first chosen note",
+    run: () => playSelection(),
+  },
+  {
+    keys: ["r"],
+    group: "Hear",
+    does: "Repeat the span on or off",
+    run: () => player.setLooping(!usePlayer.getState().looping),
+  },
+  {
+    keys: ["b"],
+    group: "Hear",
+    does: "Before or after the newest stroke",
+    run: () => player.flip(!usePlayer.getState().before),
+  },
+  { keys: ["Home"], group: "Hear", does: "Back to the start", run: () => goTo(0) },
+  { keys: ["End"], group: "Hear", does: "To the end", run: () => goTo(desk().score?.seconds ?? 0) },
+
+  { keys: ["Mod+a"], group: "Choose", does: "Choose all notes of the part in front", run: () => chooseAll() },
+  {
+    keys: ["ArrowRight", "Shift+ArrowRight"],
+    group: "Choose",
+    does: "Next note (Shift: add it)",
+    run: (event) => step(1, event.shiftKey),
+  },
+  {
+    keys: ["ArrowLeft", "Shift+ArrowLeft"],
+    group: "Choose",
+    does: "Note before (Shift: add it)",
+    run: (event) => step(-1, event.shiftKey),
+  },
+  { keys: ["s"], group: "Choose", does: "Make the chosen notes a span", run: () => spanOfChosen() },
+  {
+    keys: ["Tab"],
+    group: "Choose",
+    does: "Next control; on the staves, the parts and panels follow",
+    run: () => undefined,
+  },
+  {
+    keys: [",", "."],
+    group: "Choose",
+    does: "Part before, next part to the front",
+    run: (event) => nextPart(event.key === "." ? 1 : -1),
+  },
+  {
+    keys: ["Escape"],
+    group: "Choose",
+    does: "Let go of the open stroke, then of the selection",
+    run: () => release(),
+  },
+
+  {
+    keys: ["h"],
+    group: "Shape",
+    does: "A hairpin over the selection, its numbers in Shape",
+    run: () => hairpin(),
+  },
+  {
+    keys: ["ArrowUp", "Shift+ArrowUp"],
+    group: "Shape",
+    does: "Velocity 1 up (Shift: 10)",
+    run: (event) => nudge(event.shiftKey ? 10 : 1),
+  },
+  {
+    keys: ["ArrowDown", "Shift+ArrowDown"],
+    group: "Shape",
+    does: "Velocity 1 down (Shift: 10)",
+    run: (event) => nudge(event.shiftKey ? -10 : -1),
+  },
+  { keys: ["Mod+z"], group: "Shape", does: "Undo", run: () => void undo() },
+  { keys: ["Mod+Shift+z", "Mod+y"], group: "Shape", does: "Redo", run: () => void redo() },
+
+  { keys: ["+", "="], group: "Look", does: "Closer in time", run: () => zoom(1.4) },
+  { keys: ["-"], group: "Look", does: "Further away", run: () => zoom(1 / 1.4) },
+  { keys: ["Alt+ArrowUp"], group: "Look", does: "Taller rows", run: () => rows(1.25) },
+  { keys: ["Alt+ArrowDown"], group: "Look", does: "Lower rows", run: () => rows(0.8) },
+  { keys: ["PageDown"], group: "Look", does: "A page on", run: () => page(1) },
+  { keys: ["PageUp"], group: "Look", does: "A page back", run: () => page(-1) },
+  { keys: ["Shift+PageDown"], group: "Look", does: "Lower notes", run: () => pageRows(1) },
+  { keys: ["Shift+PageUp"], group: "Look", does: "Higher notes", run: () => pageRows(-1) },
+  { keys: ["w"], group: "Look", does: "The whole take", run: () => fitAll() },
+  { keys: ["v"], group: "Look", does: "Fill the view with the selection", run: () => viewSelection() },
+];
+
+/** A pressed key as it stands in the table. */
+export function nameOf(event: KeyboardEvent): string {
+  const key = event.key === " " ? "Space" : event.key.length === 1 ? event.key.toLowerCase() : event.key;
+  const mod = event.ctrlKey || event.metaKey ? "Mod+" : "";
+  const named = key.length > 1 || mod;
+  return `${mod}${event.altKey ? "Alt+" : ""}${event.shiftKey && named ? "Shift+" : ""}${key}`;
+}
+
+const table = new Map(KEYS.flatMap((key) => key.keys.map((name) => [name, key] as const)));
+table.delete("Tab");
+
+/** Handle a key of the desk, unless it belongs to a field, a button or a menu that has the focus. */
+export function handleKey(event: KeyboardEvent): void {
+  const target = event.target as HTMLElement;
+  const key = table.get(nameOf(event));
+  if (!key || event.defaultPrevented || target.closest("[role=menu],[role=dialog]")) return;
+  const typing = target.closest("input:not([type=range]),textarea,select,[contenteditable]");
+  if (typing && event.key !== "Escape") return;
+  const onControl = target.closest("button,a,[role=slider],[role=switch],[role=radio],input");
+  if (onControl && /^(Space|Enter|Arrow|Home|End|Page)/.test(event.key === " " ? "Space" : event.key)) return;
+  event.preventDefault();
+  key.run(event);
+}
+
+export function playOrStop(): void {
+  const { playing, resting, looping } = usePlayer.getState();
+  if (playing) {
+    player.stop();
+    return;
+  }
+  const { score, span } = desk();
+  if (looping && score && span) {
+    const [from, to] = [secondsAt(score, span[0]), secondsAt(score, span[1])];
+    void player.play(resting >= from && resting < to ? resting : from);
+  } else void player.play(resting);
+}
+
+function playSelection(): void {
+  const { score, span, chosen } = desk();
+  const part = frontPart();
+  if (!score || !part) return;
+  const first = chosen.indexOf(1);
+  const tick = span?.[0] ?? (first >= 0 ? part.start[first] : null);
+  if (tick !== null) void player.play(secondsAt(score, tick));
+}
+
+export function goTo(seconds: number): void {
+  player.rest(seconds);
+  const { score } = desk();
+  if (!score) return;
+  const tick = tickAt(score, seconds);
+  look((camera, whole) => {
+    const x = xOf(camera, tick);
+    return x < GUTTER || x > camera.width ? scrolled({ ...camera, left: tick }, whole, 0) : camera;
+  });
+}
+
+function step(by: number, add: boolean): void {
+  const { chosen, score } = desk();
+  const part = frontPart();
+  if (!part?.start.length || !score) return;
+  const edge = by > 0 ? chosen.lastIndexOf(1) : chosen.indexOf(1);
+  const from = edge >= 0 ? edge + by : by > 0 ? 0 : part.start.length - 1;
+  const note = Math.min(Math.max(from, 0), part.start.length - 1);
+  const made = add ? chosen.slice() : new Uint8Array(chosen.length);
+  made[note] = 1;
+  choose(made);
+  look((camera, whole) => {
+    const x = xOf(camera, part.start[note]);
+    return x < GUTTER || x > camera.width - 20 ? scrolled(camera, whole, x - camera.width / 2) : camera;
+  });
+}
+
+function spanOfChosen(): void {
+  const { chosen } = desk();
+  const part = frontPart();
+  const [first, last] = [chosen.indexOf(1), chosen.lastIndexOf(1)];
+  if (!part || first < 0) return;
+  let end = 0;
+  for (let note = first; note <= last; note++) if (chosen[note]) end = Math.max(end, part.end[note]);
+  chooseSpan([part.start[first], end]);
+}
+
+export function nextPart(by: number): void {
+  const { score, front } = desk();
+  if (!score?.parts.length) return;
+  toFront((front + by + score.parts.length) % score.parts.length);
+}
+
+function release(): void {
+  const { shaping, chosen } = desk();
+  if (shaping) letGo();
+  else {
+    choose(new Uint8Array(chosen.length));
+    chooseSpan(null);
+  }
+}
+
+/** A hairpin over the selection, from its softest to its loudest, to be changed by its grips or numbers. */
+export function hairpin(): void {
+  const where = selected();
+  if (!where) {
+    set({ notice: { text: "Choose notes or a span first; then a hairpin can be drawn over them." } });
+    return;
+  }
+  const facts = desk().facts;
+  const start = facts?.lowest ?? 48;
+  const end = facts && facts.highest > facts.lowest ? facts.highest : Math.min(start + 32, 127);
+  letGo();
+  preview({ kind: "velocity.hairpin", where, start, end, ...restOfHairpin() });
+}
+
+function nudge(by: number): void {
+  const where = selected();
+  if (where) void apply({ kind: "velocity.nudge", where, by, limit: "pin" });
+}
+
+function zoom(factor: number): void {
+  look((camera, score) => zoomed(camera, score, (camera.width + GUTTER) / 2, factor));
+}
+
+function rows(factor: number): void {
+  look((camera, score) => zoomedRows(camera, score, camera.notesHeight / 2, factor));
+}
+
+function page(by: number): void {
+  look((camera, score) => scrolled(camera, score, by * (camera.width - GUTTER) * 0.8));
+}
+
+function pageRows(by: number): void {
+  look((camera, score) => scrolledRows(camera, score, by * camera.notesHeight * 0.5));
+}
+
+function viewSelection(): void {
+  const { chosen, span } = desk();
+  const part = frontPart();
+  if (!part) return;
+  const [first, last] = [chosen.indexOf(1), chosen.lastIndexOf(1)];
+  const from = first >= 0 ? part.start[first] : span?.[0];
+  const to = first >= 0 ? part.end[last] : span?.[1];
+  if (from !== undefined && to !== undefined) look((camera, score) => showing(camera, score, from, to));
+}

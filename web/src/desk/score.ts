@@ -1,0 +1,195 @@
+/** A take as the browser holds it: the server's columns in typed arrays, ready to be drawn. */
+import type { Changes, DeskView, Where } from "../api/client";
+
+export interface PartScore {
+  id: number;
+  name: string;
+  channel: number;
+  dye: string;
+  seal: string;
+  patch: string;
+  firstNote: number;
+  start: Int32Array;
+  end: Int32Array;
+  /** The latest end among this note and all before it: where a search for what is visible may begin. */
+  reach: Int32Array;
+  pitch: Uint8Array;
+  lowest: number;
+  highest: number;
+}
+
+export interface Score
+  extends Pick<DeskView, "id" | "resolution" | "end" | "seconds" | "bars" | "tempo" | "dynamics"> {
+  noteNames: string[];
+  parts: PartScore[];
+}
+
+/** One column of velocities for each part. */
+export type Velocities = readonly Uint8Array[];
+
+export function scoreOf(view: DeskView): Score {
+  return {
+    id: view.id,
+    resolution: view.resolution,
+    end: view.end,
+    seconds: view.seconds,
+    bars: view.bars,
+    tempo: view.tempo,
+    dynamics: view.dynamics,
+    noteNames: view.note_names,
+    parts: view.parts.map((part) => {
+      const count = part.start.length;
+      const start = new Int32Array(count);
+      const end = new Int32Array(count);
+      const reach = new Int32Array(count);
+      let at = 0;
+      let latest = 0;
+      for (let note = 0; note < count; note++) {
+        at += part.start[note];
+        start[note] = at;
+        end[note] = at + part.length[note];
+        latest = Math.max(latest, end[note]);
+        reach[note] = latest;
+      }
+      const pitch = Uint8Array.from(part.pitch);
+      return {
+        id: part.id,
+        name: part.name,
+        channel: part.channel,
+        dye: part.dye,
+        seal: part.seal,
+        patch: part.patch,
+        firstNote: part.first_note,
+        start,
+        end,
+        reach,
+        pitch,
+        lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
+        highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
+      };
+    }),
+  };
+}
+
+export function velocitiesOf(view: DeskView): Velocities {
+  return view.parts.map((part) => Uint8Array.from(part.velocity));
+}
+
+/** Velocities with some changed; only the parts that change are copied. */
+export function withChanges(score: Score, velocities: Velocities, changes: Changes): Velocities {
+  if (!changes.notes.length) return velocities;
+  const made = [...velocities];
+  let value = 0;
+  for (const [first, last] of changes.notes) {
+    for (let id = first; id <= last; id++) {
+      const part = partOfNote(score, id);
+      if (made[part.id] === velocities[part.id]) made[part.id] = velocities[part.id].slice();
+      made[part.id][id - part.firstNote] = changes.velocity[value++];
+    }
+  }
+  return made;
+}
+
+let lastPart: PartScore | undefined;
+
+function partOfNote(score: Score, id: number): PartScore {
+  const holds = (part: PartScore | undefined) =>
+    part && id >= part.firstNote && id < part.firstNote + part.start.length;
+  if (!lastPart || score.parts[lastPart.id] !== lastPart || !holds(lastPart))
+    lastPart = score.parts.find(holds);
+  return lastPart as PartScore;
+}
+
+/** The first index whose value is greater than `value`, in an ascending array. */
+export function firstAbove(ascending: ArrayLike<number>, value: number): number {
+  let low = 0;
+  let high = ascending.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (ascending[middle] > value) high = middle;
+    else low = middle + 1;
+  }
+  return low;
+}
+
+/** Indices [from, to) among which all notes are that sound anywhere between two ticks. */
+export function sounding(part: PartScore, from: number, to: number): [number, number] {
+  return [firstAbove(part.reach, from), firstAbove(part.start, to)];
+}
+
+/** Chosen notes as the inclusive id ranges of a stroke's `where`. */
+export function rangesOf(part: PartScore, chosen: Uint8Array): NonNullable<Where["notes"]> {
+  const ranges: [number, number][] = [];
+  for (let note = 0; note < chosen.length; note++) {
+    if (!chosen[note]) continue;
+    const id = part.firstNote + note;
+    const open = ranges[ranges.length - 1];
+    if (open && open[1] === id - 1) open[1] = id;
+    else ranges.push([id, id]);
+  }
+  return ranges;
+}
+
+/** Which notes of a part a stroke's `where` reaches. */
+export function reached(part: PartScore, where: Where): Uint8Array {
+  const mask = new Uint8Array(part.start.length);
+  if (where.parts && !where.parts.includes(part.id)) return mask;
+  if (where.notes) {
+    for (const [first, last] of where.notes) {
+      mask.fill(1, Math.max(first - part.firstNote, 0), Math.max(last - part.firstNote + 1, 0));
+    }
+  } else mask.fill(1);
+  const [from, to] = where.span ?? [0, Number.POSITIVE_INFINITY];
+  for (let note = 0; note < mask.length; note++) {
+    if (part.start[note] < from || part.start[note] >= to) mask[note] = 0;
+    if (where.pitches && !where.pitches.includes(part.pitch[note])) mask[note] = 0;
+  }
+  return mask;
+}
+
+export interface Place {
+  bar: number;
+  beat: number;
+  /** Ticks into the beat. */
+  rest: number;
+}
+
+/** Where a tick stands among the bar lines that the core gave. */
+export function placeOf(score: Score, tick: number): Place {
+  const bar = Math.max(firstAbove(score.bars.start, tick) - 1, 0);
+  const into = Math.max(tick - score.bars.start[bar], 0);
+  const beat = Math.floor(into / score.bars.beat_ticks[bar]);
+  return { bar: bar + 1, beat: beat + 1, rest: Math.round(into - beat * score.bars.beat_ticks[bar]) };
+}
+
+export function placeText(score: Score, tick: number): string {
+  const { bar, beat } = placeOf(score, tick);
+  return `${bar}:${beat}`;
+}
+
+/** The nearest beat line. */
+export function nearestBeat(score: Score, tick: number): number {
+  const { bar, beat, rest } = placeOf(score, tick);
+  const length = score.bars.beat_ticks[bar - 1];
+  const line = score.bars.start[bar - 1] + (beat - 1) * length;
+  return rest * 2 > length ? line + length : line;
+}
+
+/** Seconds and ticks, along the core's own tempo steps. */
+export function secondsAt(score: Score, tick: number): number {
+  const { ticks, seconds, micros } = score.tempo;
+  const step = Math.max(firstAbove(ticks, tick) - 1, 0);
+  return seconds[step] + ((tick - ticks[step]) * micros[step]) / (1e6 * score.resolution);
+}
+
+export function tickAt(score: Score, second: number): number {
+  const { ticks, seconds, micros } = score.tempo;
+  const step = Math.max(firstAbove(seconds, second) - 1, 0);
+  return ticks[step] + ((second - seconds[step]) * 1e6 * score.resolution) / micros[step];
+}
+
+export function dynamicOf(score: Score, velocity: number): string {
+  return score.dynamics.reduce((best, one) =>
+    Math.abs(one.velocity - velocity) < Math.abs(best.velocity - velocity) ? one : best,
+  ).mark;
+}

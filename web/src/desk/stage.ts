@@ -1,0 +1,147 @@
+/** Keeps the canvases in step with the desk's state: one drawing a frame, only when something has changed. */
+import { GUTTER, xOf } from "./camera";
+import { type Ink, mixInk } from "./draw/ink";
+import { drawOverviewNotes, drawWindow, OVERVIEW_HEIGHT } from "./draw/overview";
+import { drawRibbons } from "./draw/ribbons";
+import { drawRuler, RULER_HEIGHT } from "./draw/ruler";
+import type { Scene } from "./draw/scene";
+import { drawVelocity } from "./draw/velocity";
+import { reached } from "./score";
+import { desk, frontPart, look, resize, useDesk } from "./store";
+
+export const STAVES = ["overview", "ruler", "notes", "lane"] as const;
+export type Stave = (typeof STAVES)[number];
+
+export interface Elements extends Record<Stave, HTMLCanvasElement> {
+  playhead: HTMLElement;
+}
+
+/** Where the playhead stands, in ticks, and whether it moves. */
+export interface Head {
+  tick: () => number;
+  moving: () => boolean;
+}
+
+export class Stage {
+  private readonly ink: Ink = mixInk();
+  private readonly pens: Record<Stave, CanvasRenderingContext2D>;
+  private readonly overviewNotes = document.createElement("canvas");
+  private overviewKey = "";
+  private frame = 0;
+  private readonly stopWatching: () => void;
+  private readonly sizes: ResizeObserver;
+  /** Frames drawn so far, for whoever measures. */
+  drawn = 0;
+
+  constructor(
+    private readonly elements: Elements,
+    private readonly head: Head,
+  ) {
+    const pen = (stave: Stave) =>
+      elements[stave].getContext("2d", { alpha: false }) as CanvasRenderingContext2D;
+    this.pens = { overview: pen("overview"), ruler: pen("ruler"), notes: pen("notes"), lane: pen("lane") };
+    this.stopWatching = useDesk.subscribe(() => this.ask());
+    this.sizes = new ResizeObserver(() => this.measure());
+    for (const stave of ["notes", "lane"] as const) this.sizes.observe(elements[stave]);
+    this.measure();
+    void document.fonts.ready.then(() => this.ask());
+  }
+
+  stop(): void {
+    cancelAnimationFrame(this.frame);
+    this.stopWatching();
+    this.sizes.disconnect();
+  }
+
+  ask(): void {
+    if (!this.frame) this.frame = requestAnimationFrame(() => this.draw());
+  }
+
+  private measure(): void {
+    const { notes, lane } = this.elements;
+    resize({ width: notes.clientWidth, notesHeight: notes.clientHeight, laneHeight: lane.clientHeight });
+    this.ask();
+  }
+
+  private draw(): void {
+    this.frame = 0;
+    const state = desk();
+    const { score, camera } = state;
+    if (!score) return;
+    this.drawn++;
+    if (this.head.moving()) this.follow();
+    const part = frontPart(state);
+    const shown = state.live ?? state.earlier ?? state.kept;
+    const scene = (pen: CanvasRenderingContext2D): Scene => ({
+      pen,
+      ink: this.ink,
+      camera,
+      score,
+      front: state.front,
+      shown,
+      ghost: state.ghost,
+      picked: part && state.shaping ? reached(part, state.shaping.stroke.where ?? {}) : state.chosen,
+      span: state.span,
+      box: state.box,
+      mark: state.shaping?.mark ?? null,
+    });
+    drawRuler(scene(this.sized("ruler", RULER_HEIGHT)));
+    drawRibbons(scene(this.sized("notes", camera.notesHeight)));
+    drawVelocity(scene(this.sized("lane", camera.laneHeight)));
+    this.drawOverview();
+    this.placeHead();
+    if (this.head.moving()) this.ask();
+  }
+
+  /** The pen of a stave, at the size and the pixel density that it has now. */
+  private sized(stave: Stave, height: number): CanvasRenderingContext2D {
+    const canvas = this.elements[stave];
+    const density = window.devicePixelRatio || 1;
+    const width = Math.round(desk().camera.width * density);
+    const tall = Math.round(height * density);
+    if (canvas.width !== width || canvas.height !== tall) {
+      canvas.width = width;
+      canvas.height = tall;
+    }
+    const pen = this.pens[stave];
+    pen.setTransform(density, 0, 0, density, 0, 0);
+    return pen;
+  }
+
+  private drawOverview(): void {
+    const { score, camera, front } = desk();
+    if (!score) return;
+    const pen = this.sized("overview", OVERVIEW_HEIGHT);
+    const canvas = this.elements.overview;
+    const key = `${score.id} ${score.end} ${front} ${canvas.width} ${score.parts.length}`;
+    if (key !== this.overviewKey) {
+      this.overviewKey = key;
+      this.overviewNotes.width = canvas.width;
+      this.overviewNotes.height = canvas.height;
+      const once = this.overviewNotes.getContext("2d") as CanvasRenderingContext2D;
+      once.setTransform(pen.getTransform());
+      drawOverviewNotes(once, this.ink, camera, score, front);
+    }
+    pen.drawImage(this.overviewNotes, 0, 0, camera.width, OVERVIEW_HEIGHT);
+    drawWindow(pen, this.ink, camera, score);
+  }
+
+  private placeHead(): void {
+    const { camera } = desk();
+    const x = xOf(camera, this.head.tick());
+    const { playhead } = this.elements;
+    playhead.style.transform = `translateX(${x.toFixed(1)}px)`;
+    playhead.style.visibility = x >= GUTTER - 1 && x <= camera.width ? "visible" : "hidden";
+  }
+
+  /** Turn the page when the playhead reaches its end. */
+  private follow(): void {
+    const tick = this.head.tick();
+    const { camera, shaping } = desk();
+    if (shaping) return; // Not while something is held: the page would run from under the hand.
+    const x = xOf(camera, tick);
+    if (x > camera.width - 30 || x < GUTTER) {
+      look((now) => ({ ...now, left: Math.max(tick - 20 / now.perTick, 0) }));
+    }
+  }
+}

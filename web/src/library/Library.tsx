@@ -1,0 +1,217 @@
+import { type DragEvent, useCallback, useEffect, useRef, useState } from "react";
+import { answered, api, csrfToken, sentence, type TakeCard } from "../api/client";
+import { Notice, type NoticeText } from "../parts/Notice";
+import { Wordmark } from "../parts/Wordmark";
+import { TakeItem } from "./TakeItem";
+import { upload } from "./upload";
+
+/** A file on its way in, or one that was refused, or one that was read with remarks. */
+interface Arrival {
+  key: number;
+  name: string;
+  share: number;
+  problem?: string;
+  remarks?: string[];
+}
+
+let arrivals = 0;
+
+export function Library() {
+  const [takes, setTakes] = useState<TakeCard[] | null>(null);
+  const [arriving, setArriving] = useState<Arrival[]>([]);
+  const [notice, setNotice] = useState<NoticeText | null>(null);
+  const [over, setOver] = useState(false);
+  const chooser = useRef<HTMLInputElement>(null);
+
+  const reload = useCallback(async () => {
+    try {
+      setTakes(await answered<TakeCard[]>(api.GET("/api/takes")));
+    } catch (thrown) {
+      setNotice({ text: sentence(thrown), action: { label: "Try again", run: () => void reload() } });
+    }
+  }, []);
+  useEffect(() => {
+    document.title = "Lull";
+    void reload();
+  }, [reload]);
+
+  async function receive(files: File[]) {
+    const queue = files.map((file) => ({ file, arrival: { key: ++arrivals, name: file.name, share: 0 } }));
+    setArriving((before) => [...before, ...queue.map(({ arrival }) => arrival)]);
+    const update = (key: number, change: Partial<Arrival>) =>
+      setArriving((all) => all.map((one) => (one.key === key ? { ...one, ...change } : one)));
+    for (const { file, arrival } of queue) {
+      try {
+        const added = await upload(file, (share) => update(arrival.key, { share }));
+        setTakes((all) => [added, ...(all ?? [])]);
+        if (added.remarks.length) update(arrival.key, { share: 1, remarks: added.remarks });
+        else setArriving((all) => all.filter((one) => one.key !== arrival.key));
+      } catch (thrown) {
+        update(arrival.key, { problem: sentence(thrown) });
+      }
+    }
+  }
+
+  async function rename(take: TakeCard, name: string) {
+    await attempt(async () => {
+      const path = { take_id: take.id };
+      const renamed = await answered<TakeCard>(
+        api.PATCH("/api/takes/{take_id}", { params: { path }, body: { name } }),
+      );
+      setTakes((all) => all?.map((one) => (one.id === take.id ? renamed : one)) ?? null);
+    });
+  }
+
+  async function remove(take: TakeCard) {
+    const params = { path: { take_id: take.id } };
+    await attempt(async () => {
+      await answered(api.DELETE("/api/takes/{take_id}", { params }));
+      setTakes((all) => all?.filter((one) => one.id !== take.id) ?? null);
+      const bringBack = () =>
+        void attempt(async () => {
+          await answered(api.POST("/api/takes/{take_id}/restore", { params }));
+          await reload();
+        });
+      setNotice({ text: `“${take.name}” was deleted.`, action: { label: "Undo", run: bringBack } });
+    });
+  }
+
+  async function attempt(act: () => Promise<void>) {
+    try {
+      await act();
+    } catch (thrown) {
+      setNotice({ text: sentence(thrown) });
+    }
+  }
+
+  const choose = () => chooser.current?.click();
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: dropping is a shortcut; the button does the same
+    <div
+      className="flex h-full flex-col"
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={(event) => {
+        if (!event.currentTarget.contains(event.relatedTarget as Node | null)) setOver(false);
+      }}
+      onDrop={(event: DragEvent) => {
+        event.preventDefault();
+        setOver(false);
+        void receive([...event.dataTransfer.files]);
+      }}
+    >
+      <header className="flex items-center gap-4 px-8 pt-6 pb-4">
+        <h1 className="text-3xl">
+          <Wordmark />
+        </h1>
+        <div className="flex-1" />
+        <button type="button" className="key key-warm" onClick={choose}>
+          Add recordings
+        </button>
+        <form method="post" action="/sign-out">
+          <input type="hidden" name="csrfmiddlewaretoken" value={csrfToken()} />
+          <button type="submit" className="key key-plain text-faded">
+            Sign out
+          </button>
+        </form>
+      </header>
+      <input
+        ref={chooser}
+        type="file"
+        accept=".mid,.midi,audio/midi"
+        multiple
+        hidden
+        data-testid="files"
+        onChange={(event) => {
+          void receive([...(event.target.files ?? [])]);
+          event.target.value = "";
+        }}
+      />
+      <main className="min-h-0 flex-1 overflow-y-auto px-8 pb-10">
+        <Arrivals
+          arrivals={arriving}
+          onClose={(key) => setArriving((all) => all.filter((one) => one.key !== key))}
+        />
+        {takes === null ? (
+          <p className="text-faded">Opening the library …</p>
+        ) : takes.length ? (
+          <ul className="grid grid-cols-[repeat(auto-fill,minmax(290px,1fr))] gap-4" aria-label="Takes">
+            {takes.map((take) => (
+              <TakeItem
+                key={take.id}
+                take={take}
+                onRename={(name) => void rename(take, name)}
+                onDelete={() => void remove(take)}
+              />
+            ))}
+          </ul>
+        ) : (
+          <Empty onChoose={choose} />
+        )}
+      </main>
+      {over && (
+        <div className="pointer-events-none fixed inset-3 z-20 grid place-items-center rounded-2xl border-2 border-dashed border-accent bg-paper/90">
+          <p className="font-mark text-3xl text-accent-deep italic">Let go to add the recordings</p>
+        </div>
+      )}
+      <Notice notice={notice} onClose={() => setNotice(null)} />
+    </div>
+  );
+}
+
+function Empty({ onChoose }: { onChoose: () => void }) {
+  return (
+    <div className="mx-auto mt-16 max-w-md rounded-2xl border-2 border-dashed border-rule-strong p-10 text-center">
+      <p className="mb-2 font-mark text-2xl italic">Nothing recorded yet</p>
+      <p className="mb-5 text-faded">
+        Drop MIDI files here, from any keyboard or sequencer. The recording is kept as it came; whatever you
+        do to it can be undone.
+      </p>
+      <button type="button" className="key" onClick={onChoose}>
+        Choose files
+      </button>
+    </div>
+  );
+}
+
+function Arrivals({ arrivals, onClose }: { arrivals: Arrival[]; onClose: (key: number) => void }) {
+  if (!arrivals.length) return null;
+  return (
+    <ul className="mb-5 space-y-2" aria-label="Files being added" aria-live="polite">
+      {arrivals.map((one) => (
+        <li
+          key={one.key}
+          className="flex items-start gap-3 rounded-lg border border-rule bg-sheet px-4 py-2.5"
+        >
+          <span className="max-w-[40%] shrink-0 font-medium [overflow-wrap:anywhere]">{one.name}</span>
+          {one.problem ? (
+            <span role="alert" className="flex-1 text-accent-deep">
+              {one.problem}
+            </span>
+          ) : one.remarks ? (
+            <span className="flex-1 text-faded">Added. {one.remarks.join(" ")}</span>
+          ) : (
+            <progress
+              className="mt-1.5 h-2 flex-1 accent-accent"
+              max={1}
+              // Once all has gone up, the server is reading: the bar runs without an end.
+              value={one.share < 1 ? one.share : undefined}
+              aria-label={`Adding ${one.name}`}
+            />
+          )}
+          {(one.problem || one.remarks) && (
+            <button
+              type="button"
+              className="text-faded underline hover:text-ink"
+              onClick={() => onClose(one.key)}
+            >
+              Close
+            </button>
+          )}
+        </li>
+      ))}
+    </ul>
+  );
+}

@@ -1,0 +1,120 @@
+import { DropdownMenu } from "radix-ui";
+import { useState } from "react";
+import { Link } from "react-router";
+import type { TakeCard } from "../api/client";
+import { Seal } from "../parts/Seal";
+import { clock, count } from "../parts/time";
+import { Sketch } from "./Sketch";
+
+const SHOWN_PARTS = 6;
+
+interface Props {
+  take: TakeCard;
+  onRename: (name: string) => void;
+  onDelete: () => void;
+}
+
+export function TakeItem({ take, onRename, onDelete }: Props) {
+  const [renaming, setRenaming] = useState(false);
+  const { summary } = take;
+  return (
+    <li className="relative flex flex-col rounded-xl border border-rule bg-sheet p-4 hover:border-rule-strong">
+      <div className="flex items-start gap-2">
+        {renaming ? (
+          <NameEntry
+            name={take.name}
+            onDone={(name) => {
+              setRenaming(false);
+              if (name && name !== take.name) onRename(name);
+            }}
+          />
+        ) : (
+          <Link
+            to={`/takes/${take.id}`}
+            className="min-w-0 flex-1 text-[17px] leading-snug font-medium [overflow-wrap:anywhere] before:absolute before:inset-0 before:rounded-xl"
+          >
+            {take.name}
+          </Link>
+        )}
+        <TakeMenu name={take.name} onRename={() => setRenaming(true)} onDelete={onDelete} />
+      </div>
+      <p className="mb-3 text-faded">
+        {clock(summary.seconds)} · {count(summary.bars, "bar")} · {count(summary.notes, "note")}
+      </p>
+      <Sketch summary={summary} />
+      <ul className="mt-3 flex flex-wrap gap-x-3 gap-y-1 text-[13px] text-faded">
+        {summary.parts.slice(0, SHOWN_PARTS).map((part) => (
+          <li key={part.seal} className="flex max-w-full min-w-0 items-center gap-1.5">
+            <Seal dye={part.dye} seal={part.seal} />
+            <span className="truncate">{part.name}</span>
+          </li>
+        ))}
+        {summary.parts.length > SHOWN_PARTS && <li>and {summary.parts.length - SHOWN_PARTS} more</li>}
+        {!summary.parts.length && <li>No parts</li>}
+      </ul>
+    </li>
+  );
+}
+
+function NameEntry({ name, onDone }: { name: string; onDone: (name: string) => void }) {
+  return (
+    <input
+      aria-label="Name of the take"
+      defaultValue={name}
+      maxLength={200}
+      // biome-ignore lint/a11y/noAutofocus: the player has just asked to type here
+      autoFocus
+      onFocus={(event) => event.currentTarget.select()}
+      onBlur={(event) => onDone(event.currentTarget.value.trim())}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") event.currentTarget.blur();
+        if (event.key === "Escape") {
+          event.currentTarget.value = name;
+          event.currentTarget.blur();
+        }
+      }}
+      className="entry relative z-10 flex-1 text-left"
+    />
+  );
+}
+
+function TakeMenu({
+  name,
+  onRename,
+  onDelete,
+}: {
+  name: string;
+  onRename: () => void;
+  onDelete: () => void;
+}) {
+  const item =
+    "cursor-pointer rounded px-3 py-1.5 outline-none data-[highlighted]:bg-accent-wash data-[highlighted]:text-accent-deep";
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger
+        aria-label={`More for ${name}`}
+        className="relative z-10 -mt-1 -mr-1 grid h-8 w-8 place-items-center rounded-md text-faded hover:bg-paper hover:text-ink"
+      >
+        <svg viewBox="0 0 16 16" className="h-4 w-4" aria-hidden fill="currentColor">
+          <circle cx="3" cy="8" r="1.5" />
+          <circle cx="8" cy="8" r="1.5" />
+          <circle cx="13" cy="8" r="1.5" />
+        </svg>
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="end"
+          className="z-40 min-w-36 rounded-lg border border-rule-strong bg-sheet p-1 shadow-lg"
+          onCloseAutoFocus={(event) => event.preventDefault()}
+        >
+          <DropdownMenu.Item className={item} onSelect={onRename}>
+            Rename
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={item} onSelect={onDelete}>
+            Delete
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

@@ -1,0 +1,24 @@
+import "@fontsource-variable/source-sans-3";
+import "@fontsource/crimson-pro/400-italic.css";
+import "@fontsource/crimson-pro/600-italic.css";
+import "./style.css";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { createBrowserRouter, RouterProvider } from "react-router";
+import { Desk } from "./desk/Desk";
+import { Library } from "./library/Library";
+import { SignIn } from "./session/SignIn";
+import { offerRendering } from "./sound/render";
+
+const router = createBrowserRouter([
+  { path: "/", element: <Library /> },
+  { path: "/takes/:takeId", element: <Desk /> },
+  { path: "/sign-in", element: <SignIn /> },
+]);
+
+offerRendering();
+createRoot(document.getElementById("root") as HTMLElement).render(
+  <StrictMode>
+    <RouterProvider router={router} />
+  </StrictMode>,
+);

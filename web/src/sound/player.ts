@@ -1,0 +1,240 @@
+/**
+ * Plays a take: asks the server for messages a few seconds ahead and hands them to the synth with their times. What was
+ * handed over can be taken back, so a change of the take, or a flip to before, is heard at once and in place.
+ */
+import { create } from "zustand";
+import { answered, api, type Messages } from "../api/client";
+import { silence, unpack } from "./messages";
+import { makeSynth } from "./synth";
+import type { Order } from "./synth.worklet";
+
+const AHEAD = 3;
+const REFILL_MS = 250;
+/** Time for an answer to arrive before it has to sound. */
+const LEAD = 0.06;
+const LEAST_LOOP = 0.05;
+
+interface PlayerState {
+  playing: boolean;
+  before: boolean;
+  looping: boolean;
+  /** Where it stands when it is not playing, in seconds. */
+  resting: number;
+  level: number;
+  problem: string | null;
+}
+
+export const usePlayer = create<PlayerState>()(() => ({
+  playing: false,
+  before: false,
+  looping: false,
+  resting: 0,
+  level: 0.8,
+  problem: null,
+}));
+const { getState: now, setState: set } = usePlayer;
+
+/** A stretch of the take that was handed to the synth: take time `from` sounds at context time `at`. */
+interface Handed {
+  at: number;
+  from: number;
+  length: number;
+}
+
+export interface Programme {
+  takeId: string;
+  seconds: number;
+  patches: string[];
+  loop: () => [number, number] | null;
+}
+
+class Player {
+  private context: AudioContext | null = null;
+  private synth: AudioWorkletNode | null = null;
+  private programme: Programme | null = null;
+  private handed: Handed[] = [];
+  private timer = 0;
+  private turn = 0;
+  private filling = false;
+
+  load(programme: Programme): void {
+    if (this.programme?.takeId !== programme.takeId) {
+      this.stop();
+      set({ resting: 0, before: false, looping: false });
+    }
+    this.programme = programme;
+    this.order({ kind: "patches", patches: programme.patches });
+  }
+
+  unload(): void {
+    this.stop();
+    this.programme = null;
+  }
+
+  setLevel(level: number): void {
+    set({ level });
+    this.order({ kind: "level", level });
+  }
+
+  /** Where in the take it is now, in seconds. */
+  position(): number {
+    if (!now().playing || !this.context) return now().resting;
+    const time = this.context.currentTime - (this.context.outputLatency || 0);
+    const piece = this.handed.findLast(({ at }) => at <= time) ?? this.handed[0];
+    if (!piece) return now().resting;
+    return piece.from + Math.min(Math.max(time - piece.at, 0), piece.length);
+  }
+
+  async play(from: number): Promise<void> {
+    const programme = this.programme;
+    if (!programme) return;
+    const turn = ++this.turn;
+    window.clearInterval(this.timer);
+    set({ problem: null, resting: from, playing: true });
+    try {
+      await this.wake();
+      if (turn !== this.turn) return;
+      await this.handOver(from, (this.context as AudioContext).currentTime, turn, true);
+      this.timer = window.setInterval(() => void this.refill(), REFILL_MS);
+    } catch (thrown) {
+      this.fail(thrown, turn);
+    }
+  }
+
+  stop(): void {
+    const resting = this.position();
+    this.turn++;
+    window.clearInterval(this.timer);
+    if (this.context && now().playing) {
+      const time = this.context.currentTime;
+      this.order({ kind: "play", clearFrom: 0, ...silence(this.parts, time) });
+    }
+    this.handed = [];
+    set({ playing: false, resting });
+  }
+
+  rest(at: number): void {
+    if (now().playing) void this.play(at);
+    else set({ resting: at });
+  }
+
+  flip(before: boolean): void {
+    set({ before });
+    void this.refresh();
+  }
+
+  setLooping(looping: boolean): void {
+    set({ looping });
+    const loop = this.loop();
+    const at = this.position();
+    if (looping && loop && (at < loop[0] || at >= loop[1])) this.rest(loop[0]);
+    else void this.refresh();
+  }
+
+  /** Take back what has not sounded yet and hand over what the take holds now, without losing the place. */
+  async refresh(): Promise<void> {
+    if (!now().playing || !this.context) return;
+    const turn = ++this.turn;
+    const at = this.context.currentTime + LEAD;
+    const piece = this.handed.findLast((one) => one.at <= at);
+    if (!piece) return;
+    try {
+      await this.handOver(piece.from + at - piece.at, at, turn, false);
+    } catch (thrown) {
+      this.fail(thrown, turn);
+    }
+  }
+
+  private get parts(): number {
+    return this.programme?.patches.length ?? 0;
+  }
+
+  private loop(): [number, number] | null {
+    const loop = now().looping ? (this.programme?.loop() ?? null) : null;
+    return loop && loop[1] - loop[0] > LEAST_LOOP ? loop : null;
+  }
+
+  private async wake(): Promise<void> {
+    this.context ??= new AudioContext({ latencyHint: "interactive" });
+    if (!this.synth) {
+      this.synth = await makeSynth(this.context);
+      this.synth.connect(this.context.destination);
+      this.order({ kind: "level", level: now().level });
+      this.order({ kind: "patches", patches: this.programme?.patches ?? [] });
+    }
+    if (this.context.state !== "running") await this.context.resume();
+  }
+
+  private order(order: Order): void {
+    this.synth?.port.postMessage(order);
+  }
+
+  /** Begin anew at context time `at`: fetch first, and only then take back what was there. */
+  private async handOver(from: number, at: number, turn: number, fresh: boolean): Promise<void> {
+    const loop = this.loop();
+    const end = loop && from < loop[1] ? loop[1] : (this.programme?.seconds ?? 0);
+    const length = Math.min(AHEAD, Math.max(end - from, 0));
+    const batch = await this.fetch(from, from + length, true);
+    if (turn !== this.turn || !this.context) return;
+    // A start waits for its messages; a refresh keeps its place even where the answer came late.
+    const start = fresh ? Math.max(at, this.context.currentTime + 0.02) : at;
+    if (fresh) this.order({ kind: "play", clearFrom: 0, ...silence(this.parts, start - 0.005) });
+    this.order({ kind: "play", clearFrom: start, ...unpack(batch, start - from) });
+    const past = fresh ? [] : this.handed.filter((one) => one.at < start);
+    this.handed = [...past, { at: start, from, length }];
+    await this.refill();
+  }
+
+  private async refill(): Promise<void> {
+    if (this.filling || !this.context || !this.programme) return;
+    this.filling = true;
+    const turn = this.turn;
+    try {
+      while (turn === this.turn) {
+        const last = this.handed[this.handed.length - 1];
+        if (!last) return;
+        const reached = last.at + last.length;
+        if (reached - this.context.currentTime > AHEAD) break;
+        const done = last.from + last.length;
+        const loop = this.loop();
+        const turns = loop !== null && Math.abs(done - loop[1]) < 1e-3;
+        if (!turns && done >= this.programme.seconds - 1e-6) {
+          if (this.context.currentTime > reached + 1) this.finish();
+          return;
+        }
+        const from = turns ? loop[0] : done;
+        const end = loop && from < loop[1] ? loop[1] : this.programme.seconds;
+        const length = Math.min(AHEAD, end - from);
+        const batch = await this.fetch(from, from + length, turns);
+        if (turn !== this.turn) return;
+        if (turns) this.order({ kind: "play", clearFrom: null, ...silence(this.parts, reached) });
+        this.order({ kind: "play", clearFrom: null, ...unpack(batch, reached - from) });
+        this.handed.push({ at: reached, from, length });
+        if (this.handed.length > 64) this.handed.splice(0, this.handed.length - 64);
+      }
+    } catch (thrown) {
+      this.fail(thrown, turn);
+    } finally {
+      this.filling = false;
+    }
+  }
+
+  private fetch(start: number, end: number, chase: boolean) {
+    const query = { start, end, chase, before: now().before };
+    const params = { path: { take_id: this.programme?.takeId ?? "" }, query };
+    return answered<Messages>(api.GET("/api/takes/{take_id}/messages", { params }));
+  }
+
+  private finish(): void {
+    this.stop();
+    set({ resting: 0 });
+  }
+
+  private fail(thrown: unknown, turn: number): void {
+    if (turn !== this.turn) return;
+    this.stop();
+    set({ problem: thrown instanceof Error ? thrown.message : "The sound could not be started." });
+  }
+}
+
+export const player = new Player();

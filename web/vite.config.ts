@@ -1,0 +1,13 @@
+import tailwindcss from "@tailwindcss/vite";
+import react from "@vitejs/plugin-react";
+import { defineConfig } from "vite";
+
+const server = process.env.LULL_API ?? "http://127.0.0.1:8000";
+
+export default defineConfig(({ command }) => ({
+  base: command === "build" ? "/static/" : "/",
+  plugins: [react(), tailwindcss()],
+  worker: { format: "es" },
+  build: { target: "es2022", chunkSizeWarningLimit: 800 },
+  server: { proxy: { "^/(api|enter|sign-out)": server } },
+}));
