@@ -4,14 +4,14 @@ from collections.abc import Callable
 from typing import Any
 
 import orjson
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, RawPostDataException
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, ValidationError
 from ninja.renderers import BaseRenderer
 from ninja.security import django_auth
 
 from expression.errors import BadStroke, Refused
-from expression.strokes import explain
+from expression.strokes import KINDS, explain
 from studio.api import desk, session, takes
 from studio.services.shaping import Stale
 from studio.services.takes import NoSuchTake
@@ -48,7 +48,20 @@ def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
         {**fault, "loc": [step for step in fault["loc"] if step not in ("body", "asked", "query", "path")]}
         for fault in error.errors
     ]
+    faults[0] |= _input(request, faults[0]["loc"])
     return _refused(request, explain(faults))
+
+
+def _input(request: HttpRequest, path: list[Any]) -> dict[str, Any]:
+    """What was given at the place of a fault, which ninja leaves out of its errors; nothing where it is not found."""
+    try:
+        found = orjson.loads(request.body)
+        for step in path:
+            if step not in KINDS:  # The name of a stroke's kind stands in the path, but not in what was sent.
+                found = found[step]
+    except (ValueError, KeyError, IndexError, TypeError, RawPostDataException):
+        return {}
+    return {"input": found}
 
 
 HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {

@@ -160,8 +160,8 @@ def test_a_stale_revision_gets_409_and_the_newer_history(
 @pytest.mark.parametrize(
     ("stroke", "told", "field"),
     [
-        ({**HAIRPIN, "end": 300}, "end must be a number from 0 to 127", "end"),
-        ({**HAIRPIN, "lift": "high"}, "lift must be a number from -1 to 1", "lift"),
+        ({**HAIRPIN, "end": 300}, "end must be a number from 0 to 127, not 300.", "end"),
+        ({**HAIRPIN, "lift": "high"}, "lift must be a number from -1 to 1, not 'high'.", "lift"),
         ({**HAIRPIN, "where": {"notes": [[5, 1]]}}, "ranges from low to high", "where.notes"),
         ({**HAIRPIN, "where": {"span": [90000, 90001]}}, "No notes begin between bar 24", None),
         ({"kind": "velocity.sing"}, "kind must be one of", "kind"),

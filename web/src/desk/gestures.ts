@@ -15,7 +15,7 @@ import {
   zoomedRows,
 } from "./camera";
 import { overviewTick } from "./draw/overview";
-import { dynamicOf, nearestBeat, type PartScore, placeText, sounding } from "./score";
+import { dynamicOf, firstAbove, nearestBeat, type PartScore, placeText, sounding } from "./score";
 import type { Elements, Stave } from "./stage";
 import {
   choose,
@@ -35,6 +35,8 @@ import {
 const SLOP = 4;
 const REACH = 8;
 const BEAD_REACH = 9;
+/** A note may come this much of a quarter early and still belong to the beat: an eighth of it. */
+const EARLY = 8;
 
 interface Grip {
   move: (x: number, y: number, event: PointerEvent) => void;
@@ -204,7 +206,7 @@ function rulerGrip(x: number, event: PointerEvent, actions: Actions): Grip | nul
   if (!score || x < GUTTER) return null;
   const snap = (at: number, free: boolean) => {
     const tick = Math.max(Math.round(tickOf(desk().camera, at)), 0);
-    return free ? tick : nearestBeat(score, tick);
+    return free ? tick : roundEarly(frontPart(), nearestBeat(score, tick), score.resolution / EARLY);
   };
   const start = snap(x, event.altKey);
   return {
@@ -216,6 +218,15 @@ function rulerGrip(x: number, event: PointerEvent, actions: Actions): Grip | nul
       if (!moved) actions.playFrom(Math.max(tickOf(desk().camera, x), 0));
     },
   };
+}
+
+/**
+ * An edge on a beat goes round a note that was played a little early: it belongs to the beat that it was meant for, so a
+ * span from there takes it in and one up to there leaves it out.
+ */
+function roundEarly(part: PartScore | undefined, line: number, within: number): number {
+  const early = part && part.start[firstAbove(part.start, line - within - 1)];
+  return early !== undefined && early < line ? early : line;
 }
 
 // ---- choosing notes

@@ -269,7 +269,7 @@ export async function keep(): Promise<void> {
   epoch++;
   const { stroke, number } = shaping;
   const body = { revision: history.revision, stroke };
-  await write(
+  const written = await write(
     () =>
       number === null
         ? api.POST("/api/takes/{take_id}/strokes", { params: { path: path() }, body })
@@ -279,9 +279,9 @@ export async function keep(): Promise<void> {
           }),
     { label: "Keep it all the same", run: () => void keep() },
   );
-  const newest = desk().history.strokes.at(-1);
-  const kept = number ?? newest?.number;
-  if (kept !== undefined && desk().shaping && !desk().shaping?.problem && !desk().live) await open(kept);
+  const kept = number ?? desk().history.strokes.at(-1)?.number;
+  // Unless it was let go of in the meantime, the stroke stays open under the hand.
+  if (written && kept !== undefined && desk().shaping) await open(kept);
 }
 
 /** Open a stroke of the history, to be changed. */
@@ -324,15 +324,13 @@ export function letGo(): void {
 /** Keep a stroke at once, without a gesture. */
 export async function apply(stroke: Stroke): Promise<void> {
   letGo();
-  preview(stroke);
   await settled();
-  const problem = desk().shaping?.problem;
-  if (problem) {
-    letGo();
-    set({ notice: { text: problem } });
-    return;
-  }
+  set({ shaping: { stroke, number: null, mark: null, problem: null, field: null } });
   await keep();
+  const problem = desk().shaping?.problem;
+  if (!problem) return;
+  letGo();
+  set({ notice: { text: problem } });
 }
 
 export async function switchStroke(number: number, on: boolean): Promise<void> {
@@ -376,12 +374,15 @@ export function onWritten(listener: Listener): () => void {
 
 type Asked = Promise<{ data?: unknown; error?: unknown; response: Response }>;
 
-async function write(ask: () => Asked, again?: NoticeText["action"]): Promise<void> {
+/** Change the history; true when the server took it. */
+async function write(ask: () => Asked, again?: NoticeText["action"]): Promise<boolean> {
   try {
     const written = await answered<Written>(ask());
     taken(written.history, written.changes);
+    return true;
   } catch (thrown) {
     await refused(thrown, again);
+    return false;
   }
 }
 

@@ -1,0 +1,86 @@
+"""A real server on the test database, and a real browser."""
+
+import os
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from contextlib import suppress
+from pathlib import Path
+
+import pytest
+from django.contrib.auth.models import User
+from django.db import connection
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from launcher.install import chromium
+from launcher.main import GUNICORN
+from launcher.postgres import free_port
+from studio.pages import link_token
+from tests.browser.desk import Desk
+
+ROOT = Path(__file__).parents[2]
+FLAGS = [
+    *("--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking"),
+    *("--disable-component-update", "--disable-sync", "--no-first-run"),
+]
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        if Path(__file__).parent in item.path.parents:
+            item.add_marker(pytest.mark.django_db(transaction=True))
+
+
+@pytest.fixture(scope="session")
+def address(django_db_setup: None) -> Iterator[str]:
+    """The application served by gunicorn, as in earnest."""
+    database = connection.settings_dict
+    url = "postgres://{USER}:{PASSWORD}@{HOST}:{PORT}/{NAME}".format(**database)
+    port = free_port()
+    environment = {**os.environ, "DATABASE_URL": url, "DJANGO_SETTINGS_MODULE": "tests.settings"}
+    command = [sys.executable, *map(str, GUNICORN[1:]), "--bind", f"127.0.0.1:{port}"]
+    server = subprocess.Popen(command, cwd=ROOT, env=environment)
+    try:
+        deadline = time.monotonic() + 30
+        while time.monotonic() < deadline:
+            with suppress(OSError), urllib.request.urlopen(f"http://127.0.0.1:{port}/sign-in"):
+                break
+            time.sleep(0.1)
+        yield f"http://127.0.0.1:{port}"
+    finally:
+        server.terminate()
+        server.wait(15)
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        found = playwright.chromium.launch(executable_path=str(chromium()), args=FLAGS)
+        yield found
+        found.close()
+
+
+@pytest.fixture
+def player(db: None) -> User:
+    return User.objects.create_user("anna", password="a long enough one")
+
+
+@pytest.fixture
+def page(browser: Browser, address: str, player: User) -> Iterator[Page]:
+    """A page in the library, signed in by link. No error may reach the console."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True)
+    page = context.new_page()
+    page.set_default_timeout(10_000)
+    faults: list[str] = []
+    page.on("pageerror", lambda error: faults.append(str(error)))
+    page.goto(f"/enter/{link_token(player.pk)}")
+    yield page
+    context.close()
+    assert not faults
+
+
+@pytest.fixture
+def desk(page: Page, player: User) -> Desk:
+    return Desk(page, player)

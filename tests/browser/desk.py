@@ -1,0 +1,134 @@
+"""The desk as a player uses it: finds its places by what the line at the bottom says, and acts with mouse and keys."""
+
+import re
+from pathlib import Path
+from typing import Any
+
+from django.contrib.auth.models import User
+from playwright.sync_api import Locator, Page, expect
+
+from studio.services import takes
+
+
+class Desk:
+    """One page with a take open."""
+
+    def __init__(self, page: Page, player: User) -> None:
+        self.page = page
+        self.player = player
+        self.take_id = ""
+
+    def open(self, data: bytes, name: str = "take.mid") -> "Desk":
+        self.take_id = str(takes.add(self.player, name, data).pk)
+        return self.reopen()
+
+    def reopen(self) -> "Desk":
+        self.page.goto(f"/takes/{self.take_id}")
+        expect(self.page.get_by_role("heading", level=1)).to_be_visible()
+        expect(self.page.get_by_role("navigation", name="Parts").get_by_role("button").first).to_be_visible()
+        self.page.evaluate("document.fonts.ready.then(() => undefined)")
+        return self
+
+    # ---- places
+
+    def canvas(self, label: str) -> Locator:
+        return self.page.locator(f"canvas[aria-label^='{label}']")
+
+    def box(self, label: str) -> dict[str, float]:
+        box = self.canvas(label).bounding_box()
+        assert box is not None
+        return dict(box)
+
+    def hint(self) -> str:
+        return self.page.get_by_test_id("hint").inner_text()
+
+    def x_of(self, bar: int, beat: int = 1) -> float:
+        """The first pixel of a beat, found by hovering along the ruler."""
+        ruler = self.box("Ruler")
+        low, high = ruler["x"] + 60, ruler["x"] + ruler["width"] - 1
+        y = ruler["y"] + ruler["height"] / 2
+        while high - low > 0.5:
+            middle = (low + high) / 2
+            self.page.mouse.move(middle, y)
+            place = re.match(r"(\d+):(\d+)", self.hint())
+            assert place, self.hint()
+            if (int(place[1]), int(place[2])) < (bar, beat):
+                low = middle
+            else:
+                high = middle
+        return high
+
+    def y_of(self, velocity: int) -> float:
+        """The height of a velocity on the lane, found by hovering."""
+        lane = self.box("Velocity")
+        low, high = lane["y"] + 1, lane["y"] + lane["height"] - 1
+        while high - low > 0.25:
+            middle = (low + high) / 2
+            self.page.mouse.move(lane["x"] + lane["width"] - 3, middle)
+            shown = re.match(r"\d+:\d+\s+(\d+) ", self.hint())
+            assert shown, self.hint()
+            if int(shown[1]) > velocity:
+                low = middle
+            else:
+                high = middle
+        return high + 0.3
+
+    # ---- gestures
+
+    def drag(self, start: tuple[float, float], *via: tuple[float, float], release: bool = True) -> None:
+        self.page.mouse.move(*start)
+        self.page.mouse.down()
+        for place in via:
+            self.page.mouse.move(*place, steps=6)
+        if release:
+            self.page.mouse.up()
+
+    def span(self, first_bar: int, bar_after: int) -> None:
+        y = self.box("Ruler")["y"] + 15
+        self.drag((self.x_of(first_bar) + 2, y), (self.x_of(bar_after) + 2, y))
+
+    def hairpin(self, start: tuple[float, int], end: tuple[float, int], release: bool = True) -> None:
+        """Drag on the velocity lane from (x, velocity) to (x, velocity)."""
+        places = [(x, self.y_of(velocity)) for x, velocity in (start, end)]
+        middle = ((places[0][0] + places[1][0]) / 2, (places[0][1] + places[1][1]) / 2)
+        self.drag(places[0], middle, places[1], release=release)
+
+    def press(self, *keys: str) -> None:
+        for key in keys:
+            self.page.keyboard.press(key)
+
+    # ---- what is shown
+
+    def entry(self, label: str) -> Locator:
+        return self.page.get_by_role("region", name="Shape").get_by_label(label, exact=True)
+
+    def number(self, label: str) -> float:
+        return float(self.entry(label).input_value())
+
+    def facts(self) -> str:
+        return self.page.get_by_test_id("facts").inner_text()
+
+    @property
+    def strokes(self) -> Locator:
+        return self.page.get_by_role("list", name="History").get_by_role("listitem")
+
+    def expect_strokes(self, *labels: str) -> None:
+        expect(self.strokes).to_have_count(len(labels))
+        for index, label in enumerate(labels):
+            expect(self.strokes.nth(index)).to_contain_text(label)
+
+    def button(self, name: str) -> Locator:
+        return self.page.get_by_role("button", name=name, exact=True)
+
+    # ---- behind the page
+
+    def api(self, path: str) -> Any:
+        return self.page.request.get(f"/api/takes/{self.take_id}/{path}").json()
+
+    def velocities(self, part: int = 0) -> list[int]:
+        return list(self.api("view")["parts"][part]["velocity"])
+
+    def download(self) -> bytes:
+        with self.page.expect_download() as waiting:
+            self.page.get_by_role("link", name="Download .mid").click()
+        return Path(waiting.value.path()).read_bytes()

@@ -1,0 +1,164 @@
+"""What is heard: rendered through the worklet that plays it, and played for real."""
+
+import base64
+from typing import Any
+
+import mido
+import numpy as np
+import pytest
+from playwright.sync_api import Response, expect
+
+from demo.fog_signal import the_keepers_log
+from tests.browser.desk import Desk
+from tests.files import file_of, phrase
+
+RATE = 44_100
+FLAT = file_of(phrase([64] * 16, gap=480))
+BARS = [[beat * 0.5, beat * 0.5 + 0.5] for beat in range(16)]
+
+
+def render(desk: Desk, end: float = 8.0, patch: str = "thumb piano", before: bool = False) -> np.ndarray:
+    packed = desk.page.evaluate(
+        """async options => {
+            const samples = await window.lull.render(options);
+            let text = "";
+            const bytes = new Uint8Array(samples.buffer, samples.byteOffset, samples.byteLength);
+            for (let i = 0; i < bytes.length; i += 32768) text += String.fromCharCode(...bytes.subarray(i, i + 32768));
+            return btoa(text);
+        }""",
+        {"takeId": desk.take_id, "start": 0, "end": end, "patches": [patch] * 4, "before": before},
+    )
+    return np.frombuffer(base64.b64decode(packed), np.float32).astype(float)
+
+
+def loudness(sound: np.ndarray) -> np.ndarray:
+    """Level of each beat in dB."""
+    beats = sound[: len(sound) // (RATE // 2) * (RATE // 2)].reshape(-1, RATE // 2)
+    return np.asarray(10 * np.log10((beats**2).mean(axis=1) + 1e-12))
+
+
+def brightness(sound: np.ndarray, pitches: list[int]) -> np.ndarray:
+    """Spectral centroid of each beat, as a multiple of its pitch."""
+    beats = sound[: len(sound) // (RATE // 2) * (RATE // 2)].reshape(-1, RATE // 2)
+    spectrum = np.abs(np.fft.rfft(beats * np.hanning(RATE // 2), axis=1))
+    frequencies = np.fft.rfftfreq(RATE // 2, 1 / RATE)
+    centroid = (spectrum * frequencies).sum(axis=1) / spectrum.sum(axis=1)
+    return np.asarray(centroid / (440 * 2 ** ((np.array(pitches[: len(centroid)]) - 69) / 12)))
+
+
+@pytest.mark.parametrize("patch", ["thumb piano", "reed box"])
+def test_along_a_hairpin_the_sound_grows_louder_and_brighter(desk: Desk, patch: str) -> None:
+    pitches = [60 + step % 12 for step in range(16)]
+    desk.open(FLAT)
+    flat = render(desk, patch=patch)
+    assert np.ptp(loudness(flat)) < 4
+    desk.press("Control+a", "h")
+    desk.entry("Start").fill("20")
+    desk.entry("End").fill("120")
+    desk.button("Keep").click()
+    desk.expect_strokes("Hairpin 20 → 120")
+    built = render(desk, patch=patch)
+    rise = loudness(built)
+    assert rise[-1] - rise[0] > 15
+    assert (np.diff(rise) > -1.5).all()
+    bright = brightness(built, pitches) / brightness(flat, pitches)
+    assert bright[-1] / bright[0] > 1.25
+    assert np.corrcoef(np.arange(16), bright)[0, 1] > 0.9
+    assert np.allclose(render(desk, patch=patch, before=True), flat, atol=1e-6)
+
+
+def test_many_voices_sound_at_once(desk: Desk) -> None:
+    def chord(size: int) -> bytes:
+        on = [mido.Message("note_on", note=40 + key, velocity=40) for key in range(size)]
+        off = [mido.Message("note_off", note=40 + key, time=1920 if key == 0 else 0) for key in range(size)]
+        return file_of([*on, *off])
+
+    def partials(size: int) -> int:
+        sound = render(desk.open(chord(size)), end=1.5, patch="reed box")[RATE // 2 : RATE]
+        spectrum = np.abs(np.fft.rfft(sound * np.hanning(len(sound))))
+        frequencies = 440 * 2 ** ((np.arange(40, 40 + size) - 69) / 12)
+        bins = np.round(frequencies * len(sound) / RATE).astype(int)
+        return int(sum(spectrum[bin_ - 1 : bin_ + 2].max() > spectrum.max() / 200 for bin_ in bins))
+
+    assert partials(32) == 32
+
+
+def test_playing_moves_the_place_and_stops_where_it_is(desk: Desk) -> None:
+    desk.open(the_keepers_log())
+    place = desk.page.get_by_test_id("place")
+    desk.button("Play").click()
+    expect(place).to_have_text("1:3")
+    desk.button("Stop").click()
+    expect(desk.button("Play")).to_be_visible()
+    stopped = place.inner_text()
+    desk.page.wait_for_timeout(400)
+    assert place.inner_text() == stopped
+    ruler = desk.box("Ruler")
+    desk.page.mouse.click(desk.x_of(5) + 2, ruler["y"] + 15)
+    expect(desk.button("Stop")).to_be_visible()
+    expect(place).to_have_text("5:2")
+    desk.press("Space")
+    expect(desk.button("Play")).to_be_visible()
+
+
+class Listener:
+    """Notes that the page has fetched for the synth."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.answers: list[tuple[str, dict[str, Any]]] = []
+        desk.page.on("response", self._heard)
+
+    def _heard(self, response: Response) -> None:
+        if "/messages?" in response.url and response.ok:
+            self.answers.append((response.url, response.json()))
+
+    def velocities(self) -> set[int]:
+        found: set[int] = set()
+        for _, answer in self.answers:
+            messages = mido.parse_all(base64.b64decode(answer["bytes"]))
+            found |= {message.velocity for message in messages if message.type == "note_on"}
+        return found
+
+
+def test_a_span_repeats_and_a_stroke_is_heard_while_it_does(desk: Desk) -> None:
+    desk.open(FLAT)
+    listener = Listener(desk)
+    desk.span(2, 3)
+    desk.button("Repeat span").click()
+    desk.button("Play").click()
+    place = desk.page.get_by_test_id("place")
+    for beat in ("2:4", "2:1", "2:4", "2:1"):
+        expect(place).to_have_text(beat)
+    assert listener.velocities() == {64}
+    assert max(float(url.split("start=")[1].split("&")[0]) for url, _ in listener.answers) < 4
+    listener.answers.clear()
+    desk.entry("All to").fill("101")
+    desk.button("Set").click()
+    desk.expect_strokes("Set to 101")
+    expect(place).to_have_text("2:4")
+    expect(place).to_have_text("2:1")
+    assert listener.answers[0][1]["revision"] == 1
+    assert listener.velocities() == {101}
+
+
+def test_before_and_after_flip_without_losing_the_place(desk: Desk) -> None:
+    desk.open(FLAT).press("Control+a")
+    desk.entry("All to").fill("99")
+    desk.button("Set").click()
+    desk.expect_strokes("Set to 99")
+    listener = Listener(desk)
+    desk.button("Play").click()
+    place = desk.page.get_by_test_id("place")
+    expect(place).to_have_text("2:1")
+    assert listener.velocities() == {99}
+    listener.answers.clear()
+    desk.button("Before").click()
+    expect(place).to_have_text("2:3")
+    assert listener.velocities() == {64}
+    first = listener.answers[0][0]
+    assert "before=true" in first
+    assert 1.9 < float(first.split("start=")[1].split("&")[0]) < 3.2
+    listener.answers.clear()
+    desk.press("b")
+    expect(place).to_have_text("3:1")
+    assert listener.velocities() == {99}
