@@ -1,19 +1,16 @@
 """The launcher's commands."""
 
 import argparse
-import contextlib
 import os
 import secrets
 import signal
 import subprocess
-import time
-import urllib.request
-from collections.abc import Iterator
-from pathlib import Path
+from collections.abc import Callable
 from types import FrameType
 
 from launcher import install, postgres
 from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say
+from launcher.serving import process, serving
 
 CORE_COMMANDS = ("shape", "inspect", "strokes-doc")
 HELP = """usage: ./lull COMMAND
@@ -22,6 +19,7 @@ HELP = """usage: ./lull COMMAND
   test [...]        all checks, then all tests (further words go to pytest)
   dev               serve with reload while you work on Lull itself
   bench             measure: previews, reading, folding, drawing
+  pictures          take the pictures in docs/screenshots anew
   shape, inspect    work on MIDI files without a server (./lull shape --help)
   manage ...        Django's own commands (createsuperuser, changepassword ...)
   format            bring Python and TypeScript into their format
@@ -65,21 +63,6 @@ def _environment(database: str, **more: str) -> dict[str, str]:
     return _with_path(DATABASE_URL=database, LULL_SECRET_KEY=secret, **more)
 
 
-@contextlib.contextmanager
-def _process(*command: str | Path, **options: object) -> Iterator[subprocess.Popen[bytes]]:
-    """A process for as long as it is needed."""
-    process = subprocess.Popen(list(map(str, command)), cwd=options.pop("cwd", ROOT), **options)  # type: ignore
-    try:
-        yield process
-    finally:
-        process.terminate()
-        try:
-            process.wait(15)
-        except subprocess.TimeoutExpired:
-            process.kill()
-            process.wait()
-
-
 def _port(words: list[str], name: str) -> int:
     parser = argparse.ArgumentParser(prog=f"./lull {name}")
     parser.add_argument("--port", type=int, help="the port to serve on (default: 8000, or the next that is free)")
@@ -105,17 +88,6 @@ def _prepare(environment: dict[str, str], address: str) -> str:
     return shown.stdout.strip()
 
 
-def _wait_for(process: subprocess.Popen[bytes], port: int, what: str) -> None:
-    """Until the server answers a request, not merely holds the port."""
-    deadline = time.monotonic() + 30
-    while True:
-        with contextlib.suppress(OSError), urllib.request.urlopen(f"http://127.0.0.1:{port}/sign-in", timeout=10):
-            return
-        if process.poll() is not None or time.monotonic() > deadline:
-            raise Trouble(f"{what} did not start; see above.")
-        time.sleep(0.05)
-
-
 def _serve(words: list[str]) -> int:
     port = _port(words, "demo")
     install.python_packages()
@@ -124,8 +96,7 @@ def _serve(words: list[str]) -> int:
     with postgres.database() as url:
         environment = _environment(url)
         link = _prepare(environment, address)
-        with _process(*GUNICORN, "--bind", f"127.0.0.1:{port}", env=environment) as server:
-            _wait_for(server, port, "The server")
+        with serving(port, environment, PYTHON) as server:
             print(f"\n  Lull is ready. Sign in with this link:\n\n    {link}\n\n  Ctrl-C stops it.\n", flush=True)
             return _hold(server)
 
@@ -151,8 +122,8 @@ def _dev(words: list[str]) -> int:
         django = (PYTHON, "manage.py", "runserver", f"127.0.0.1:{port}")
         vite = ("npm", "run", "dev", "--", "--host", "127.0.0.1", "--port", str(vite_port), "--strictPort")
         with (
-            _process(*django, env=environment) as server,
-            _process(*vite, cwd=WEB, env={**environment, "LULL_API": f"http://127.0.0.1:{port}"}),
+            process(*django, env=environment) as server,
+            process(*vite, cwd=WEB, env={**environment, "LULL_API": f"http://127.0.0.1:{port}"}),
         ):
             say(f"sign in with {link}")
             return _hold(server)
@@ -179,12 +150,17 @@ def _test(words: list[str]) -> int:
         return subprocess.run([PYTHON, "-m", "pytest", *words], cwd=ROOT, env=_environment(url)).returncode
 
 
-def _bench(words: list[str]) -> int:
-    install.debian(("chromium", install.chromium() is not None))
-    install.python_packages()
-    install.front_end()
-    with postgres.database() as url:
-        return subprocess.run([PYTHON, "-m", "bench", *words], cwd=ROOT, env=_environment(url)).returncode
+def _in_the_browser(module: str) -> Callable[[list[str]], int]:
+    """A command that drives the built application in Chromium."""
+
+    def command(words: list[str]) -> int:
+        install.debian(("chromium", install.chromium() is not None))
+        install.python_packages()
+        install.front_end()
+        with postgres.database() as url:
+            return subprocess.run([PYTHON, "-m", module, *words], cwd=ROOT, env=_environment(url)).returncode
+
+    return command
 
 
 def _manage(words: list[str]) -> int:
@@ -226,15 +202,12 @@ def _lock(_: list[str]) -> int:
     return 0
 
 
-GUNICORN = (
-    *(PYTHON, "-m", "gunicorn", "config.wsgi", "--worker-class", "gthread", "--workers", "1", "--threads", "8"),
-    *("--timeout", "120", "--log-level", "warning", "--no-control-socket"),
-)
 COMMANDS = {
     "demo": _serve,
     "dev": _dev,
     "test": _test,
-    "bench": _bench,
+    "bench": _in_the_browser("bench"),
+    "pictures": _in_the_browser("docs.pictures"),
     "manage": _manage,
     "format": _format,
     "generate": _generate,

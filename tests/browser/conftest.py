@@ -1,12 +1,7 @@
 """A real server on the test database, and a real browser."""
 
 import os
-import subprocess
-import sys
-import time
-import urllib.request
 from collections.abc import Iterator
-from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -15,16 +10,10 @@ from django.db import connection
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from launcher.install import chromium
-from launcher.main import GUNICORN
 from launcher.postgres import free_port
+from launcher.serving import CHROMIUM_FLAGS, serving
 from studio.pages import link_token
 from tests.browser.desk import Desk
-
-ROOT = Path(__file__).parents[2]
-FLAGS = [
-    *("--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking"),
-    *("--disable-component-update", "--disable-sync", "--no-first-run"),
-]
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -40,24 +29,14 @@ def address(django_db_setup: None) -> Iterator[str]:
     url = "postgres://{USER}:{PASSWORD}@{HOST}:{PORT}/{NAME}".format(**database)
     port = free_port()
     environment = {**os.environ, "DATABASE_URL": url, "DJANGO_SETTINGS_MODULE": "tests.settings"}
-    command = [sys.executable, *map(str, GUNICORN[1:]), "--bind", f"127.0.0.1:{port}"]
-    server = subprocess.Popen(command, cwd=ROOT, env=environment)
-    try:
-        deadline = time.monotonic() + 30
-        while time.monotonic() < deadline:
-            with suppress(OSError), urllib.request.urlopen(f"http://127.0.0.1:{port}/sign-in"):
-                break
-            time.sleep(0.1)
+    with serving(port, environment):
         yield f"http://127.0.0.1:{port}"
-    finally:
-        server.terminate()
-        server.wait(15)
 
 
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
-        found = playwright.chromium.launch(executable_path=str(chromium()), args=FLAGS)
+        found = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
         yield found
         found.close()
 

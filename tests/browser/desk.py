@@ -1,6 +1,7 @@
 """The desk as a player uses it: finds its places by what the line at the bottom says, and acts with mouse and keys."""
 
 import re
+import time
 from pathlib import Path
 from typing import Any
 
@@ -127,6 +128,13 @@ class Desk:
 
     def velocities(self, part: int = 0) -> list[int]:
         return list(self.api("view")["parts"][part]["velocity"])
+
+    def expect_velocities(self, *expected: int) -> None:
+        """Wait until the server holds these."""
+        deadline = time.monotonic() + 5
+        while (found := self.velocities()) != list(expected) and time.monotonic() < deadline:
+            self.page.wait_for_timeout(50)
+        assert found == list(expected)
 
     def download(self) -> bytes:
         with self.page.expect_download() as waiting:

@@ -138,7 +138,10 @@ async function reopen(): Promise<void> {
 
 export function look(change: (camera: Camera, score: Score) => Camera): void {
   const { camera, score } = desk();
-  if (score) set({ camera: change(camera, score) });
+  if (!score) return;
+  const changed = change(camera, score);
+  const moved = (Object.keys(camera) as (keyof Camera)[]).some((key) => camera[key] !== changed[key]);
+  if (moved) set({ camera: changed });
 }
 
 export function fitAll(): void {

@@ -72,34 +72,40 @@ function isPlayed(part: PartScore, pitch: number): boolean {
 function drawPart(scene: Scene, part: PartScore, inFront: boolean): void {
   const { pen, ink, camera, picked } = scene;
   const velocities = scene.shown[part.id];
-  const right = rightTick(camera);
-  const [from, to] = sounding(part, camera.left, right);
+  const [from, to] = sounding(part, camera.left, rightTick(camera));
   const rounded = inFront && to - from < ROUND_UP_TO;
-  const plain = new Path2D();
-  const warm = new Path2D();
-  // Zoomed far out many notes share a pixel: of those in one row, only what reaches further is drawn.
-  const drawnTo = new Float64Array(128).fill(-1e9);
   const offset = GUTTER - camera.left * camera.perTick;
-  for (let note = from; note < to; note++) {
-    if (part.end[note] < camera.left) continue;
-    const x = offset + part.start[note] * camera.perTick;
-    const end = Math.max(offset + part.end[note] * camera.perTick, x + 1.5);
-    const pitch = part.pitch[note];
-    const isPicked = inFront && picked[note] === 1;
-    if (end <= drawnTo[pitch] + 0.5 && !isPicked) continue;
-    const y = yOfPitch(camera, pitch);
-    if (y < -camera.row || y > camera.notesHeight) continue;
-    drawnTo[pitch] = end;
-    const high = inFront ? thickness(camera.row, velocities[note]) : Math.max(1, camera.row * 0.34);
-    const path = isPicked ? warm : plain;
-    const top = y + (camera.row - high) / 2;
-    if (rounded && end - x > 3) path.roundRect(x, top, end - x - 0.5, high, Math.min(high, end - x) / 2);
-    else path.rect(x, top, end - x - (end - x > 3 ? 0.5 : 0), high);
+  // Zoomed far out many notes share a pixel: of those in one row, only what reaches further is drawn.
+  const drawnTo = new Float64Array(128);
+  for (const warm of inFront ? [false, true] : [false]) {
+    pen.fillStyle = warm ? ink.accent : ink.dye(part.dye);
+    pen.globalAlpha = inFront ? 0.92 : 0.22;
+    drawnTo.fill(-1e9);
+    pen.beginPath();
+    for (let note = from; note < to; note++) {
+      if (inFront && (picked[note] === 1) !== warm) continue;
+      const x = offset + part.start[note] * camera.perTick;
+      const end = Math.max(offset + part.end[note] * camera.perTick, x + 1.5);
+      const pitch = part.pitch[note];
+      if (end <= drawnTo[pitch] + 0.5 || end < GUTTER) continue;
+      const y = yOfPitch(camera, pitch);
+      if (y < -camera.row || y > camera.notesHeight) continue;
+      const left = Math.max(x, drawnTo[pitch], GUTTER - 20);
+      drawnTo[pitch] = end;
+      const high = inFront ? thickness(camera.row, velocities[note]) : Math.max(1, camera.row * 0.34);
+      const top = y + (camera.row - high) / 2;
+      if (rounded && end - x > 3) pen.roundRect(x, top, end - x - 0.5, high, Math.min(high, end - x) / 2);
+      else if (rounded) pen.rect(left, top, end - left, high);
+      // One path of many thousands of pieces takes far longer to fill than as many small rectangles.
+      else
+        pen.fillRect(
+          Math.round(left),
+          Math.round(top),
+          Math.max(Math.round(end - left), 1),
+          Math.max(Math.round(high), 1),
+        );
+    }
+    pen.fill();
   }
-  pen.fillStyle = ink.dye(part.dye);
-  pen.globalAlpha = inFront ? 0.92 : 0.22;
-  pen.fill(plain);
   pen.globalAlpha = 1;
-  pen.fillStyle = ink.accent;
-  pen.fill(warm);
 }

@@ -27,12 +27,13 @@ export function drawRuler(scene: Scene): void {
   pen.strokeStyle = ink.ruleStrong;
   pen.lineWidth = 1;
   pen.beginPath();
+  const every = labelStep(scene, from);
   let room = -1e9;
   let meter = "";
   for (let bar = from; bar < to; bar++) {
     const x = xOf(camera, score.bars.start[bar]);
     const now = `${score.bars.beats[bar]}/${(score.resolution * 4) / score.bars.beat_ticks[bar]}`;
-    if (x >= GUTTER && x - room >= LABEL_PIXELS) {
+    if (x >= GUTTER && bar % every === 0 && x - room >= LABEL_PIXELS) {
       hair(pen, x, 10, x, RULER_HEIGHT);
       pen.fillStyle = ink.ink;
       pen.font = `600 13px ${SANS}`;
@@ -62,4 +63,10 @@ export function drawRuler(scene: Scene): void {
   pen.font = `italic 400 15px ${MARK}`;
   pen.textAlign = "right";
   pen.fillText("bar", GUTTER - 10, 15);
+}
+
+/** Every bar is numbered, or every second, fourth, eighth ...: as many as there is room for. */
+function labelStep({ camera, score }: Scene, bar: number): number {
+  const width = score.bars.beats[bar] * score.bars.beat_ticks[bar] * camera.perTick;
+  return 2 ** Math.max(Math.ceil(Math.log2(LABEL_PIXELS / width)), 0);
 }

@@ -49,43 +49,52 @@ function drawScales({ pen, ink, camera, score }: Scene): void {
 }
 
 function drawNotes(scene: Scene, part: PartScore): void {
+  const { camera } = scene;
+  const [from, to] = sounding(part, camera.left, rightTick(camera));
+  for (const warm of [false, true]) {
+    if (to - from > camera.width) drawCrowd(scene, part, from, to, warm);
+    else drawContour(scene, part, from, to, warm);
+  }
+}
+
+/** Dashes and beads. */
+function drawContour(scene: Scene, part: PartScore, from: number, to: number, warm: boolean): void {
   const { pen, ink, camera, picked } = scene;
   const velocities = scene.shown[part.id];
-  const [from, to] = sounding(part, camera.left, rightTick(camera));
   const bead = Math.max(1.5, Math.min(BEAD, (camera.width / Math.max(to - from, 1)) * 2));
-  const layers = [
-    { dashes: new Path2D(), beads: new Path2D(), colour: ink.dye(part.dye) },
-    { dashes: new Path2D(), beads: new Path2D(), colour: ink.accent },
-  ];
-  // Far out, beads that would fall on the same spot are drawn once.
-  const taken = new Set<number>();
-  const crowded = to - from > camera.width;
   const offset = GUTTER - camera.left * camera.perTick;
+  const beads = new Path2D();
+  pen.fillStyle = warm ? ink.accent : ink.dye(part.dye);
+  pen.globalAlpha = 0.6;
   for (let note = from; note < to; note++) {
+    if ((picked[note] === 1) !== warm) continue;
     const x = offset + part.start[note] * camera.perTick;
     const y = yOfVelocity(camera, velocities[note]);
-    const isPicked = picked[note] === 1;
-    if (crowded) {
-      const spot = (Math.round(x) * 128 + velocities[note]) * 2 + (isPicked ? 1 : 0);
-      if (taken.has(spot)) continue;
-      taken.add(spot);
-    }
-    const { dashes, beads } = layers[isPicked ? 1 : 0];
     const end = offset + part.end[note] * camera.perTick;
-    if (end - x > 1) dashes.rect(x, y - 1, end - x, 2);
+    if (end - x > 1) pen.fillRect(x, y - 1, end - x, 2);
     if (x < GUTTER - bead) continue;
-    if (crowded) beads.rect(x - bead / 2, y - bead / 2, bead, bead);
-    else {
-      beads.moveTo(x + bead, y);
-      beads.arc(x, y, bead, 0, 2 * Math.PI);
-    }
+    beads.moveTo(x + bead, y);
+    beads.arc(x, y, bead, 0, 2 * Math.PI);
   }
-  for (const { dashes, beads, colour } of layers) {
-    pen.fillStyle = colour;
-    pen.globalAlpha = crowded ? 0.25 : 0.6;
-    pen.fill(dashes);
-    pen.globalAlpha = 1;
-    pen.fill(beads);
+  pen.globalAlpha = 1;
+  pen.fill(beads);
+}
+
+/** Far out there are more notes than columns of pixels: each spot that holds any is drawn once. */
+function drawCrowd(scene: Scene, part: PartScore, from: number, to: number, warm: boolean): void {
+  const { pen, ink, camera, picked } = scene;
+  const velocities = scene.shown[part.id];
+  const offset = GUTTER - camera.left * camera.perTick;
+  const taken = new Uint8Array((Math.ceil(camera.width) + 2) * 128);
+  pen.fillStyle = warm ? ink.accent : ink.dye(part.dye);
+  for (let note = from; note < to; note++) {
+    if ((picked[note] === 1) !== warm) continue;
+    const x = Math.round(offset + part.start[note] * camera.perTick);
+    if (x < GUTTER - 1) continue;
+    const spot = x * 128 + velocities[note];
+    if (taken[spot]) continue;
+    taken[spot] = 1;
+    pen.fillRect(x - 1, Math.round(yOfVelocity(camera, velocities[note])) - 1, 2, 2);
   }
 }
 

@@ -1,0 +1,1 @@
+"""Measurements against a floor taken in the same run: `./lull bench`."""

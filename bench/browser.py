@@ -1,0 +1,93 @@
+"""Measurements in headless Chromium against the real server."""
+
+from typing import Any
+
+from playwright.sync_api import Page
+
+ROUNDS = 150
+SECONDS = 4
+
+_ROUND_TRIPS = """async ({ takeId, where, rounds }) => {
+    const token = document.cookie.match(/csrftoken=([^;]+)/)[1];
+    const headers = { "Content-Type": "application/json", "X-CSRFToken": token };
+    const once = async (url, options) => {
+        const start = performance.now();
+        await (await fetch(url, options)).json();
+        return performance.now() - start;
+    };
+    const previews = [], empty = [];
+    for (let round = -10; round < rounds; round++) {
+        const stroke = { kind: "velocity.hairpin", where, start: 20 + (round & 31), end: 110, lift: 0.3, accents: 0.5 };
+        const body = JSON.stringify({ revision: 0, stroke });
+        const nothing = await once("/api/ping", {});
+        const preview = await once(`/api/takes/${takeId}/preview`, { method: "POST", headers, body });
+        if (round >= 0) { empty.push(nothing); previews.push(preview); }
+    }
+    return { previews, empty };
+}"""
+
+_FRAMES = """async ({ seconds, zoom }) => {
+    const canvas = document.querySelector("canvas[aria-label^='Notes']");
+    const { left, top, width, height } = canvas.getBoundingClientRect();
+    const turn = frame => canvas.dispatchEvent(new WheelEvent("wheel", {
+        bubbles: true, cancelable: true, clientX: left + width / 2, clientY: top + height / 2,
+        deltaY: zoom ? 24 * (frame % 90 < 45 ? -1 : 1) : 40 * (frame % 240 < 120 ? 1 : -1), ctrlKey: zoom,
+    }));
+    const gaps = [];
+    const start = performance.now();
+    let before = start;
+    for (let frame = 0; performance.now() - start < seconds * 1000; frame++) {
+        turn(frame);
+        await new Promise(requestAnimationFrame);
+        const now = performance.now();
+        gaps.push(now - before);
+        before = now;
+    }
+    gaps.sort((a, b) => a - b);
+    return { rate: gaps.length / seconds, slow: gaps[Math.floor(gaps.length * 0.95)] };
+}"""
+
+_OPENING = """async name => {
+    const link = [...document.querySelectorAll("a")].find(a => a.textContent === name);
+    const start = performance.now();
+    link.click();
+    while (!document.querySelector("nav[aria-label=Parts] button")) await new Promise(requestAnimationFrame);
+    await new Promise(requestAnimationFrame);
+    await new Promise(requestAnimationFrame);
+    return performance.now() - start;
+}"""
+
+
+def percentile(values: list[float], share: float) -> float:
+    return sorted(values)[min(int(len(values) * share), len(values) - 1)]
+
+
+def previews(page: Page, take_id: str, counts: tuple[int, ...]) -> None:
+    for count in counts:
+        options: dict[str, Any] = {"takeId": take_id, "where": {"notes": [[0, count - 1]]}, "rounds": ROUNDS}
+        found = page.evaluate(_ROUND_TRIPS, options)
+        line = []
+        for name in ("previews", "empty"):
+            line.append([percentile(found[name], share) for share in (0.5, 0.95)])
+        (middle, most), (floor, floor_most) = line
+        print(
+            f"preview of a hairpin over {count:>6,} notes: median {middle:5.1f} ms, 95% {most:5.1f} ms; "
+            f"empty request {floor:4.1f}, {floor_most:4.1f} ms; ratio of the 95% {most / floor_most:.2f} (budget 2.5)"
+        )
+
+
+def opening(page: Page, name: str) -> None:
+    page.goto("/")
+    page.get_by_role("link", name=name).wait_for()
+    print(f"from the click to a drawn desk: {page.evaluate(_OPENING, name):.0f} ms (budget 2,000)")
+
+
+def frames(page: Page) -> None:
+    """Scrolling and zooming close by, and with the whole take in sight."""
+    for where, keys in (("16 bars", ()), ("half the take", ("w", "+", "+")), ("the whole take", ("w",))):
+        for key in keys:
+            page.keyboard.press(key)
+        for what, zoom in (("scrolling", False), ("zooming", True)):
+            found = page.evaluate(_FRAMES, {"seconds": SECONDS, "zoom": zoom})
+            print(f"{what}, {where} in sight: {found['rate']:.0f} frames a second, 95% of frames within "
+                  f"{found['slow']:.0f} ms (budget 45 a second)")  # fmt: skip

@@ -1,0 +1,59 @@
+"""Measurements of the core alone."""
+
+import gzip
+import io
+import statistics
+import time
+from collections.abc import Callable
+
+import mido
+import orjson
+
+from expression import view
+from expression.history import History, Shaped
+from expression.midi.read import read
+from expression.midi.write import write
+from expression.strokes import parse_stroke
+
+
+def timed(act: Callable[[], object], times: int) -> float:
+    """Median seconds of several runs."""
+    taken = []
+    for _ in range(times):
+        start = time.perf_counter()
+        act()
+        taken.append(time.perf_counter() - start)
+    return statistics.median(taken)
+
+
+def reading(data: bytes) -> None:
+    floor = timed(lambda: mido.MidiFile(file=io.BytesIO(data)), 3)
+    ours = timed(lambda: read(data), 3)
+    take = read(data)
+    events = sum(len(track) for track in take.tracks)
+    print(f"reading {events:,} events: {ours * 1000:.0f} ms; mido's own parse {floor * 1000:.0f} ms; "
+          f"ratio {ours / floor:.2f} (budget 1.6)")  # fmt: skip
+    print(f"writing them: {timed(lambda: write(take), 3) * 1000:.0f} ms")
+
+
+def folding(data: bytes) -> None:
+    take = read(data)
+    history = History()
+    for number in range(200):
+        at = number * 9600
+        where = {"span": [at, at + 400_000]}
+        history = history.add(
+            parse_stroke({"kind": "velocity.hairpin", "where": where, "start": 30, "end": 100, "accents": 0.5})
+            if number % 2
+            else parse_stroke({"kind": "velocity.nudge", "where": where, "by": number % 7 - 3})
+        )
+    whole = timed(lambda: Shaped.of(take, history), 3)
+    known = Shaped.of(take, history)
+    more = history.add(parse_stroke({"kind": "velocity.nudge", "by": 1}))
+    one = timed(lambda: known.with_history(more), 20)
+    print(f"folding 200 strokes over {take.note_count:,} notes: {whole * 1000:.0f} ms; one more {one * 1000:.1f} ms")
+
+
+def first_view(data: bytes) -> None:
+    body = orjson.dumps(view.desk(read(data)))
+    print(f"first view: {len(body) / 1024:.0f} KiB, {len(gzip.compress(body, 1)) / 1024:.0f} KiB as sent")

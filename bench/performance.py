@@ -1,0 +1,34 @@
+"""A made-up performance as large as real ones get."""
+
+import io
+import random
+
+import mido
+
+
+def performance(notes: int, pedals: int, parts: int = 2, seed: int = 7) -> bytes:
+    """A long take: 2 x `notes` note events and `pedals` pedal events, shared among `parts` on channels of their own."""
+    dice = random.Random(seed)
+    file = mido.MidiFile(type=1, ticks_per_beat=480)
+    conductor = mido.MidiTrack([mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(104))])
+    file.tracks.append(conductor)
+    for part in range(parts):
+        happenings: list[tuple[int, mido.Message]] = []
+        tick, pitch = 0, 60
+        for _ in range(notes // parts):
+            tick += dice.choice((60, 120, 120, 240, 240, 480))
+            pitch = min(96, max(36, pitch + dice.randint(-5, 5)))
+            strike = min(127, max(1, round(dice.gauss(66, 14))))
+            happenings.append((tick, mido.Message("note_on", channel=part, note=pitch, velocity=strike)))
+            happenings.append((tick + dice.randint(50, 300), mido.Message("note_off", channel=part, note=pitch)))
+        for step in range(pedals // parts):
+            at = tick * step // max(pedals // parts, 1)
+            happenings.append((at, mido.Message("control_change", channel=part, control=64, value=step * 37 % 128)))
+        track, before = mido.MidiTrack([mido.MetaMessage("track_name", name=f"Keys {part + 1}")]), 0
+        for at, message in sorted(happenings, key=lambda one: one[0]):
+            track.append(message.copy(time=at - before))
+            before = at
+        file.tracks.append(track)
+    out = io.BytesIO()
+    file.save(file=out)
+    return out.getvalue()

@@ -1,0 +1,1 @@
+"""Documents, and the script that takes their pictures."""

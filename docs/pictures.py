@@ -1,0 +1,80 @@
+"""The pictures in docs/screenshots, taken of the demo takes in a fresh library: `./lull pictures`."""
+
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, expect, sync_playwright
+
+from bench.__main__ import fresh_database
+from launcher.install import chromium
+from launcher.postgres import free_port
+from launcher.serving import CHROMIUM_FLAGS, serving
+
+OUT = Path(__file__).parent / "screenshots"
+SIZE = {"width": 1280, "height": 800}
+
+
+def library(page: Page) -> None:
+    expect(page.get_by_role("list", name="Takes").locator(":scope > li")).to_have_count(3)
+
+
+def hairpin(page: Page) -> None:
+    """Bars 9 to 12 of the keeper's log build, and the build starts late."""
+    page.get_by_role("link", name="The fog signal: the keeper's log").click()
+    expect(page.get_by_role("navigation", name="Parts").get_by_role("button").first).to_be_visible()
+    _span(page, 9, 13)
+    page.get_by_role("button", name="Hairpin over the selection").click()
+    for label, value in (("Start", "38"), ("End", "112"), ("Lift", "0.35")):
+        page.get_by_label(label, exact=True).fill(value)
+        page.get_by_label(label, exact=True).press("Enter")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    expect(page.get_by_role("switch")).to_have_count(1)
+
+
+def keys(page: Page) -> None:
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_be_visible()
+
+
+VIEWS: dict[str, Callable[[Page], None]] = {"library": library, "hairpin": hairpin, "keys": keys}
+
+
+def _span(page: Page, first: int, after: int) -> None:
+    """Drag along the ruler between the starts of two bars of the opening view, which shows sixteen."""
+    box = page.locator("canvas[aria-label^='Ruler']").bounding_box()
+    assert box
+    gutter, air = 60, 0.02
+    bar = (box["width"] - gutter) / (16 * (1 + 2 * air))
+    y = box["y"] + 15
+    page.mouse.move(box["x"] + gutter + (first - 1) * bar + 2, y)
+    page.mouse.down()
+    page.mouse.move(box["x"] + gutter + (after - 1) * bar + 2, y, steps=5)
+    page.mouse.up()
+
+
+def main() -> None:
+    """Take all of them, one after another in one visit."""
+    os.environ["DATABASE_URL"] = fresh_database()
+    environment = dict(os.environ)
+    subprocess.run([sys.executable, "manage.py", "migrate", "--verbosity", "0"], check=True, env=environment)
+    OUT.mkdir(exist_ok=True)
+    port = free_port()
+    address = f"http://127.0.0.1:{port}"
+    with serving(port, environment), sync_playwright() as playwright:
+        command = [sys.executable, "manage.py", "demo", "--address", address]
+        link = subprocess.run(command, check=True, env=environment, capture_output=True, text=True).stdout.strip()
+        browser = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
+        page = browser.new_page(viewport=SIZE)
+        page.goto(link)
+        for name, show in VIEWS.items():
+            show(page)
+            page.wait_for_timeout(400)
+            page.screenshot(path=OUT / f"{name}.png")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,54 @@
+"""The application served by gunicorn: for the demo, the tests, the bench and the pictures alike."""
+
+import contextlib
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+
+from launcher.base import ROOT, Trouble
+from launcher.postgres import HOST
+
+# One process, so that every thread finds the folded takes in memory.
+GUNICORN = (
+    *("-m", "gunicorn", "config.wsgi", "--worker-class", "gthread", "--workers", "1", "--threads", "8"),
+    *("--timeout", "120", "--log-level", "warning", "--no-control-socket"),
+)
+CHROMIUM_FLAGS = [
+    *("--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking"),
+    *("--disable-component-update", "--disable-sync", "--no-first-run"),
+]
+PATIENCE = 30
+
+
+@contextlib.contextmanager
+def process(*command: str | Path, cwd: Path = ROOT, env: Mapping[str, str]) -> Iterator[subprocess.Popen[bytes]]:
+    """A process for as long as it is needed."""
+    started = subprocess.Popen(list(map(str, command)), cwd=cwd, env=env)
+    try:
+        yield started
+    finally:
+        started.terminate()
+        try:
+            started.wait(15)
+        except subprocess.TimeoutExpired:
+            started.kill()
+            started.wait()
+
+
+@contextlib.contextmanager
+def serving(
+    port: int, env: Mapping[str, str], python: str | Path = sys.executable
+) -> Iterator[subprocess.Popen[bytes]]:
+    """The application on a port of loopback, from when it answers a request (not merely holds the port)."""
+    with process(python, *GUNICORN, "--bind", f"{HOST}:{port}", env=env) as server:
+        deadline = time.monotonic() + PATIENCE
+        while True:
+            with contextlib.suppress(OSError), urllib.request.urlopen(f"http://{HOST}:{port}/sign-in", timeout=10):
+                break
+            if server.poll() is not None or time.monotonic() > deadline:
+                raise Trouble("The server did not start; see above.")
+            time.sleep(0.05)
+        yield server
