@@ -58,6 +58,6 @@ def _values(schema: dict[str, Any]) -> str:
         shown = ", ".join(_values(item) for item in inner)
         return f"[{shown}]" if "prefixItems" in schema else f"list of {shown}"
     noun = {"integer": "whole number", "number": "number"}[schema["type"]]
-    if "maximum" in schema:
+    if schema.get("maximum", 2**53) < 2**53:
         return f"{noun}, {schema['minimum']:g} to {schema['maximum']:g}"
     return f"{noun}, {schema['minimum']:g} or more" if "minimum" in schema else noun

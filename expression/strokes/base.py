@@ -10,7 +10,7 @@ from expression.arrays import Flags, Ints
 from expression.errors import NothingMatched
 from expression.take import Part, Take
 
-Count = Annotated[int, Field(ge=0)]
+Count = Annotated[int, Field(ge=0, le=2**53)]
 
 
 class Record(BaseModel):

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from typing import Any
 
 import orjson
+from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, RawPostDataException
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, ValidationError
@@ -64,6 +65,10 @@ def _input(request: HttpRequest, path: list[Any]) -> dict[str, Any]:
     return {"input": found}
 
 
+def _no_database(request: HttpRequest, error: Exception) -> HttpResponse:
+    return _problem(503, "Lull cannot reach its database just now; nothing was changed. Try again in a moment.")
+
+
 HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     Refused: _refused,
     ValidationError: _invalid,
@@ -71,6 +76,8 @@ HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     Stale: lambda request, error: _problem(
         409, "This take was changed elsewhere since you opened it here; nothing was lost.", history=error.newer
     ),
+    OperationalError: _no_database,
+    InterfaceError: _no_database,
     AuthenticationError: lambda request, error: _problem(401, "You are signed out. Sign in to go on."),
 }
 for _kind, _handler in HANDLERS.items():

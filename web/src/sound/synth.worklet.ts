@@ -11,6 +11,10 @@ export type Order =
   | { kind: "level"; level: number };
 
 const VOICES = 48;
+const MOST_PARTIALS = 16;
+const BLOCK = 128;
+/** Below this a partial is not heard. */
+const FAINT = 1e-5;
 const TWO_PI = 2 * Math.PI;
 
 interface Patch {
@@ -100,9 +104,10 @@ class Voice {
   pitch = 0;
   age = 0;
   private patch: Patch = PATCHES["thumb piano"];
-  private phases = new Float64Array(32);
-  private strengths = new Float64Array(16);
-  private falls = new Float64Array(16);
+  private readonly phases = new Float64Array(2 * MOST_PARTIALS);
+  private readonly strengths = new Float64Array(MOST_PARTIALS);
+  private readonly falls = new Float64Array(MOST_PARTIALS);
+  private readonly envelope = new Float64Array(BLOCK);
   private loudness = 0;
   private rise = 0;
   private fade = 1;
@@ -117,6 +122,7 @@ class Voice {
     this.patch = patch;
     this.rise = 0;
     this.fade = 1;
+    this.strengths.fill(0);
     this.loudness = patch.gain * force ** 1.6;
     const brightness = patch.dull + (patch.bright - patch.dull) * force;
     const frequency = 440 * 2 ** ((pitch - 69) / 12);
@@ -126,8 +132,8 @@ class Voice {
       // Low notes ring longer, high ones shorter.
       this.falls[k] =
         fall === Infinity ? 1 : 0.001 ** (1 / (fall * Math.min(2, (440 / frequency) ** 0.5) * sampleRate));
-      this.phases[k] = this.phases[k + 16] = 0;
     });
+    this.phases.fill(0);
   }
 
   /** How loud it is now: the quietest gives way when all are in use. */
@@ -138,35 +144,55 @@ class Voice {
   render(out: Float32Array, from: number, to: number, bend: number): void {
     const { partials, attack, release, rank } = this.patch;
     const frequency = 440 * 2 ** ((this.pitch + bend - 69) / 12);
-    const rising = 1 / (attack * sampleRate);
-    const fading = this.held || this.sustained ? 1 : 0.001 ** (1 / (release * sampleRate));
-    const second = rank ? 2 ** (rank / 1200) : 0;
-    for (let k = 0; k < partials.length; k++) {
-      let strength = this.strengths[k];
-      if (strength < 1e-5) continue;
-      const step = (TWO_PI * frequency * partials[k][0]) / sampleRate;
-      const fall = this.falls[k];
-      let phase = this.phases[k];
-      let other = this.phases[k + 16];
-      let rise = this.rise;
-      let fade = this.fade;
-      for (let i = from; i < to; i++) {
-        const wave = second ? 0.6 * (Math.sin(phase) + Math.sin(other)) : Math.sin(phase);
-        out[i] += wave * strength * this.loudness * rise * fade;
-        phase += step;
-        other += step * second;
-        strength *= fall;
-        fade *= fading;
-        rise = Math.min(1, rise + rising);
-      }
-      this.phases[k] = phase % TWO_PI;
-      this.phases[k + 16] = other % TWO_PI;
-      this.strengths[k] = strength;
-    }
     const frames = to - from;
-    this.rise = Math.min(1, this.rise + rising * frames);
-    this.fade *= fading ** frames;
-    if (this.fade < 1e-3 || this.strengths.every((strength) => strength < 1e-5)) this.active = false;
+    const fading = this.held || this.sustained ? 1 : 0.001 ** (1 / (release * sampleRate));
+    const rising = 1 / (attack * sampleRate);
+    const envelope = this.envelope;
+    let rise = this.rise;
+    let fade = this.fade;
+    for (let i = 0; i < frames; i++) {
+      envelope[i] = this.loudness * rise * fade;
+      fade *= fading;
+      rise = Math.min(1, rise + rising);
+    }
+    this.rise = rise;
+    this.fade = fade;
+    const ranks = rank ? [1, 2 ** (rank / 1200)] : [1];
+    for (let k = 0; k < partials.length; k++) {
+      if (this.strengths[k] < FAINT) continue;
+      for (let place = 0; place < ranks.length; place++) {
+        const step = (TWO_PI * frequency * partials[k][0] * ranks[place]) / sampleRate;
+        const slot = k + place * MOST_PARTIALS;
+        this.add(out, from, frames, slot, step, this.strengths[k] * (rank ? 0.6 : 1), this.falls[k]);
+      }
+      this.strengths[k] *= this.falls[k] ** frames;
+    }
+    if (this.fade < 1e-3 || this.strengths.every((strength) => strength < FAINT)) this.active = false;
+  }
+
+  /** One partial. Each sample follows from the two before it: sin(a + w) = 2 cos(w) sin(a) - sin(a - w). */
+  private add(
+    out: Float32Array,
+    from: number,
+    frames: number,
+    slot: number,
+    step: number,
+    strength: number,
+    fall: number,
+  ): void {
+    const phase = this.phases[slot];
+    const turn = 2 * Math.cos(step);
+    let before = Math.sin(phase - step);
+    let now = Math.sin(phase);
+    let level = strength;
+    for (let i = 0; i < frames; i++) {
+      out[from + i] += now * level * this.envelope[i];
+      const next = turn * now - before;
+      before = now;
+      now = next;
+      level *= fall;
+    }
+    this.phases[slot] = (phase + step * frames) % TWO_PI;
   }
 }
 
@@ -177,7 +203,7 @@ class PracticeSynth extends AudioWorkletProcessor {
   private next = 0;
   private struck = 0;
   private level = 1;
-  private readonly mono = new Float32Array(128);
+  private readonly mono = new Float32Array(BLOCK);
 
   constructor(options?: { processorOptions?: { orders?: Order[] } }) {
     super();
