@@ -180,13 +180,14 @@ class Voice {
     strength: number,
     fall: number,
   ): void {
+    const envelope = this.envelope;
     const phase = this.phases[slot];
     const turn = 2 * Math.cos(step);
     let before = Math.sin(phase - step);
     let now = Math.sin(phase);
     let level = strength;
     for (let i = 0; i < frames; i++) {
-      out[from + i] += now * level * this.envelope[i];
+      out[from + i] += now * level * envelope[i];
       const next = turn * now - before;
       before = now;
       now = next;
