@@ -1,6 +1,8 @@
 """`./lull bench`: all measurements in one run, each beside its floor or its budget."""
 
 import os
+import re
+from pathlib import Path
 
 import psycopg
 
@@ -18,6 +20,13 @@ def fresh_database() -> str:
         link.execute(f"drop database if exists {DATABASE}")
         link.execute(f"create database {DATABASE}")
     return f"{base}/{DATABASE}"
+
+
+def memory(pid: int) -> float:
+    """Resident memory in MiB of the process that does the work: gunicorn's only child."""
+    (child,) = Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
+    status = Path(f"/proc/{child}/status").read_text()
+    return int(re.search(r"VmRSS:\s+(\d+) kB", status)[1]) / 1024  # type: ignore[index]
 
 
 def main() -> None:
@@ -44,8 +53,12 @@ def main() -> None:
 
     user = User.objects.create_user("bench")
     take = takes.add(user, "Long take.mid", data)
+    others = {
+        "Two hours": takes.add(user, "Two hours.mid", performance(notes=25_000, pedals=43_000, tempo=52)),
+        "Fourteen parts": takes.add(user, "Fourteen parts.mid", performance(notes=6_000, pedals=5_000, parts=14)),
+    }
     port = free_port()
-    with serving(port, os.environ), sync_playwright() as playwright:
+    with serving(port, os.environ) as server, sync_playwright() as playwright:
         chrome = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
         page = chrome.new_page(viewport={"width": 1280, "height": 800}, base_url=f"http://127.0.0.1:{port}")
         page.goto(f"/enter/{link_token(user.pk)}")
@@ -53,6 +66,13 @@ def main() -> None:
         browser.frames(page)
         page.goto("/")
         browser.previews(page, str(take.pk), (200, 2_000, 20_000))
+        for name, other in others.items():
+            summary = other.summary
+            print(f"--- {name}: {summary['seconds'] / 60:.0f} minutes, {summary['notes']:,} notes")
+            browser.opening(page, name)
+            browser.frames(page)
+            browser.asking(page, str(other.pk))
+        print(f"--- memory of the server process with all three open: {memory(server.pid):.0f} MiB")
         chrome.close()
 
 

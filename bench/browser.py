@@ -58,6 +58,27 @@ _OPENING = """async name => {
 }"""
 
 
+_ASKING = """async ({ asks, rounds }) => {
+    const token = document.cookie.match(/csrftoken=([^;]+)/)[1];
+    const once = async ({ url, body }) => {
+        const start = performance.now();
+        const headers = { "Content-Type": "application/json", "X-CSRFToken": token };
+        await (await fetch(url, body ? { method: "POST", headers, body: JSON.stringify(body) } : {})).json();
+        return performance.now() - start;
+    };
+    const found = asks.map(() => []), empty = [];
+    for (let round = -5; round < rounds; round++) {
+        const nothing = await once({ url: "/api/ping" });
+        if (round >= 0) empty.push(nothing);
+        for (let i = 0; i < asks.length; i++) {
+            const taken = await once(asks[i]);
+            if (round >= 0) found[i].push(taken);
+        }
+    }
+    return { found, empty };
+}"""
+
+
 def percentile(values: list[float], share: float) -> float:
     return sorted(values)[min(int(len(values) * share), len(values) - 1)]
 
@@ -91,3 +112,19 @@ def frames(page: Page) -> None:
             found = page.evaluate(_FRAMES, {"seconds": SECONDS, "zoom": zoom})
             print(f"{what}, {where} in sight: {found['rate']:.0f} frames a second, 95% of frames within "
                   f"{found['slow']:.0f} ms (budget 45 a second)")  # fmt: skip
+
+
+def asking(page: Page, take_id: str) -> None:
+    """Selecting all and reading its facts, and the first rows of the event list, beside an empty request."""
+    asks = {
+        "select all and read its facts": {"url": f"/api/takes/{take_id}/facts", "body": {"revision": 0, "where": {}}},
+        "the event list's first rows": {"url": f"/api/takes/{take_id}/events?first=0&count=100"},
+    }
+    result = page.evaluate(_ASKING, {"asks": list(asks.values()), "rounds": ROUNDS})
+    floor = percentile(result["empty"], 0.95)
+    for name, taken in zip(asks, result["found"], strict=True):
+        middle, most = percentile(taken, 0.5), percentile(taken, 0.95)
+        print(
+            f"{name}: median {middle:.1f} ms, 95% {most:.1f} ms; empty request {floor:.1f} ms; "
+            f"ratio of the 95% {most / floor:.2f} (budget 2.5)"
+        )

@@ -6,11 +6,11 @@ import random
 import mido
 
 
-def performance(notes: int, pedals: int, parts: int = 2, seed: int = 7) -> bytes:
+def performance(notes: int, pedals: int, parts: int = 2, tempo: float = 104, seed: int = 7) -> bytes:
     """A long take: 2 x `notes` note events and `pedals` pedal events, shared among `parts` on channels of their own."""
     dice = random.Random(seed)
     file = mido.MidiFile(type=1, ticks_per_beat=480)
-    conductor = mido.MidiTrack([mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(104))])
+    conductor = mido.MidiTrack([mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(tempo))])
     file.tracks.append(conductor)
     for part in range(parts):
         happenings: list[tuple[int, mido.Message]] = []
@@ -19,11 +19,13 @@ def performance(notes: int, pedals: int, parts: int = 2, seed: int = 7) -> bytes
             tick += dice.choice((60, 120, 120, 240, 240, 480))
             pitch = min(96, max(36, pitch + dice.randint(-5, 5)))
             strike = min(127, max(1, round(dice.gauss(66, 14))))
-            happenings.append((tick, mido.Message("note_on", channel=part, note=pitch, velocity=strike)))
-            happenings.append((tick + dice.randint(50, 300), mido.Message("note_off", channel=part, note=pitch)))
+            happenings.append((tick, mido.Message("note_on", channel=part % 16, note=pitch, velocity=strike)))
+            happenings.append((tick + dice.randint(50, 300), mido.Message("note_off", channel=part % 16, note=pitch)))
         for step in range(pedals // parts):
             at = tick * step // max(pedals // parts, 1)
-            happenings.append((at, mido.Message("control_change", channel=part, control=64, value=step * 37 % 128)))
+            happenings.append(
+                (at, mido.Message("control_change", channel=part % 16, control=64, value=step * 37 % 128))
+            )
         track, before = mido.MidiTrack([mido.MetaMessage("track_name", name=f"Keys {part + 1}")]), 0
         for at, message in sorted(happenings, key=lambda one: one[0]):
             track.append(message.copy(time=at - before))

@@ -46,7 +46,7 @@ def _span(page: Page, first: int, after: int) -> None:
     """Drag along the ruler between the starts of two bars of the opening view, which shows sixteen."""
     box = page.locator("canvas[aria-label^='Ruler']").bounding_box()
     assert box
-    gutter, air = 60, 0.02
+    gutter, air = 96, 0.02
     bar = (box["width"] - gutter) / (16 * (1 + 2 * air))
     y = box["y"] + 15
     page.mouse.move(box["x"] + gutter + (first - 1) * bar + 2, y)

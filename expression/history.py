@@ -42,10 +42,11 @@ class History:
                 return entry
         raise BadStep(f"There is no stroke {number} in the history; it may have been undone.")
 
-    def undone(self) -> list[Entry]:
-        """Strokes that redo would bring back."""
+    def undone(self) -> list[tuple[int, Entry]]:
+        """Strokes that redo would bring back, each with how many steps there are then."""
         here = {entry.number for entry in self.entries()}
-        return [step for step in self.steps[self.done :] if step.number not in here]
+        after = enumerate(self.steps[self.done :], self.done + 1)
+        return [(done, step) for done, step in after if step.number not in here]
 
     def add(self, stroke: AnyStroke) -> "History":
         """A new stroke after all others."""
@@ -72,6 +73,16 @@ class History:
         if self.done == len(self.steps):
             raise BadStep("There is nothing to redo.")
         return replace(self, done=self.done + 1)
+
+    def jump(self, done: int) -> "History":
+        """To any point: after the first `done` steps. Raises BadStep."""
+        if not 0 <= done <= len(self.steps):
+            raise BadStep(f"The history has {len(self.steps)} steps; there is no step {done}.")
+        return replace(self, done=done)
+
+    def last_step(self, number: int) -> int:
+        """How many steps had been made when a stroke became as it stands."""
+        return max(index for index, step in enumerate(self.steps[: self.done], 1) if step.number == number)
 
     def _then(self, step: Entry) -> "History":
         return History((*self.steps[: self.done], step), self.done + 1)

@@ -6,10 +6,13 @@ from weakref import WeakKeyDictionary
 
 import numpy as np
 
+from expression import listing, percussion
 from expression.arrays import Ints, runs
+from expression.contour import contours
 from expression.dynamics import MARKS, dynamic
 from expression.errors import NothingMatched
 from expression.history import Shaped
+from expression.lanes import LANES
 from expression.notes import HIGHEST, LOWEST
 from expression.pitch import NOTE_NAMES
 from expression.strokes import AnyStroke, Where, select
@@ -18,6 +21,7 @@ from expression.take import Part, Take
 DYES = ("indigo", "walnut", "verdigris", "orchil", "weld", "madder", "woad", "oakgall")
 """Natural dyes, one for each part in turn; the page knows their colours."""
 PATCHES = ("thumb piano", "reed box")
+MOST_FLAGS = 500
 SKETCH_COLUMNS, SKETCH_ROWS = 96, 16
 REEDS = range(16, 24)
 PIPES_AND_STRINGS = range(40, 104)
@@ -39,6 +43,7 @@ def desk(take: Take) -> dict[str, Any]:
         },
         "dynamics": [{"mark": mark, "velocity": velocity} for mark, velocity in MARKS],
         "note_names": list(NOTE_NAMES),
+        "flags": flags(take),
         "parts": [_part(part) for part in take.parts],
         "remarks": list(take.remarks),
     }
@@ -53,13 +58,60 @@ def _part(part: Part) -> dict[str, Any]:
         "dye": DYES[part.id % len(DYES)],
         "seal": seal(part.id),
         "patch": patch(part),
-        "lanes": sorted(part.lanes),
+        "drum": part.channel == percussion.CHANNEL,
+        "voices": _voices(part),
+        "lanes": [_lane_head(part, key) for key in LANES if key in part.lanes],
+        "contour": contours(part),
         "first_note": int(notes.id[0]) if len(notes) else 0,
         "start": np.diff(notes.start, prepend=0).tolist(),
         "length": (notes.end - notes.start).tolist(),
         "pitch": notes.pitch.tolist(),
         "velocity": notes.velocity.tolist(),
     }
+
+
+def _voices(part: Part) -> dict[int, str]:
+    """The standard's names of the keys that a percussion part plays."""
+    if part.channel != percussion.CHANNEL:
+        return {}
+    pitches = np.unique(part.notes.pitch).tolist()
+    return {pitch: percussion.voice_name(pitch) or NOTE_NAMES[pitch] for pitch in pitches}
+
+
+def _lane_head(part: Part, key: str) -> dict[str, Any]:
+    curve = part.lanes[key].curve
+    first = int(part.notes.start.min()) if len(part.notes) else 0
+    return {
+        "key": key,
+        "nodes": len(curve),
+        "lowest": round(float(curve.values.min()), 2),
+        "highest": round(float(curve.values.max()), 2),
+        "leads_in": int(curve.ticks[0]) <= first,
+    }
+
+
+def lane_names() -> list[dict[str, Any]]:
+    """Every lane there can be: key, name, unit, and whether it is a switch."""
+    return [{"key": key, "name": lane.name, "unit": lane.unit, "switch": lane.switch} for key, lane in LANES.items()]
+
+
+def lanes(part: Part) -> list[dict[str, Any]]:
+    """The nodes of every lane of a part, as recorded or shaped: `tick` holds differences."""
+    return [
+        {
+            "key": key,
+            "tick": np.diff(lane.curve.ticks, prepend=0).tolist(),
+            "value": np.round(lane.curve.values, 3).tolist(),
+            "hold": lane.curve.hold.all().item(),
+        }
+        for key, lane in part.lanes.items()
+    ]
+
+
+def flags(take: Take) -> list[dict[str, Any]]:
+    """What is neither note nor lane, in its place: programs, exclusives, texts, changes of tempo."""
+    found = listing.page(take, 0, MOST_FLAGS, kinds=["program", "exclusive", "text", "tempo", "other"])["rows"]
+    return [{name: row[name] for name in ("tick", "part", "kind", "value")} for row in found]
 
 
 def seal(part_id: int) -> str:
@@ -91,13 +143,14 @@ def history(shaped: Shaped) -> dict[str, Any]:
             {
                 "number": entry.number,
                 "on": entry.on,
+                "step": steps.last_step(entry.number),
                 "stroke": entry.stroke.model_dump(mode="json"),
                 "idle": shaped.now.idle.get(entry.number),
                 "mark": mark(shaped.recorded, entry.stroke),
             }
             for entry in shaped.entries
         ],
-        "undone": [entry.stroke.label() for entry in steps.undone()],
+        "undone": [{"label": entry.stroke.label(), "step": done} for done, entry in steps.undone()],
         "can_undo": steps.done,
         "can_redo": len(steps.steps) - steps.done,
     }

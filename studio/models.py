@@ -16,6 +16,7 @@ class Take(models.Model):
     summary = models.JSONField(help_text="What the library shows, computed once on reading.")
     revision = models.PositiveIntegerField(default=0, help_text="Counts every change of the history.")
     done = models.PositiveIntegerField(default=0, help_text="How many of the steps count; the rest were undone.")
+    arrangement = models.JSONField(default=dict, blank=True, help_text="Names, dyes and lanes as the player set them.")
     added_at = models.DateTimeField(auto_now_add=True)
     changed_at = models.DateTimeField(auto_now=True)
     deleted_at = models.DateTimeField(null=True, blank=True)
@@ -26,6 +27,16 @@ class Take(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class Preferences(models.Model):
+    """What an account wants in every take."""
+
+    owner = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="preferences")
+    wishes = models.JSONField(default=dict)
+
+    def __str__(self) -> str:
+        return f"Preferences of {self.owner}"
 
 
 class Step(models.Model):

@@ -6,8 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from expression.arrays import Ints, frozen
+from expression.arrays import Floats, Ints, frozen
 from expression.curve import Curve
+from expression.lanes import FINE_OFFSET
 from expression.midi import rpn, smf
 from expression.notes import Notes
 from expression.take import Events, Header, Lane, Part, Take
@@ -66,7 +67,7 @@ def _meter(tracks: tuple[Events, ...], remarks: list[str]) -> Iterator[tuple[int
             remarks.append("A time signature that makes no sense was kept but is not followed.")
 
 
-def _text(payload: bytes) -> str:
+def text_of(payload: bytes) -> str:
     """Printable text of a meta event: UTF-8 where it is, otherwise Latin-1 as the standard's examples are."""
     try:
         text = payload.decode()
@@ -79,7 +80,7 @@ def _parts(number: int, track: Events, first_part: int, first_note: int, remarks
     """The parts of one track, by channel."""
     voice = (track.status >= NOTE_OFF) & (track.status < smf.SYSEX)
     channels = np.unique(track.status[voice] & 0x0F).tolist()
-    names = [_text(payload) for _, payload in _meta((track,), smf.TRACK_NAME)]
+    names = [text_of(payload) for _, payload in _meta((track,), smf.TRACK_NAME)]
     title = next((name for name in names if name), f"Track {number + 1}")
     pairs, stray = _pair(track)
     if stray:
@@ -114,6 +115,25 @@ def _pair(track: Events) -> tuple[Ints, int]:
     stray += sum(map(len, sounding.values()))
     pairs.sort()
     return np.array(pairs, dtype=np.int64).reshape(-1, 2), stray
+
+
+def _coarse(controllers: set[int]) -> list[int]:
+    """The controllers that are lanes: a fine half joins its coarse one where that is there."""
+    return sorted(
+        number for number in controllers if number - FINE_OFFSET not in controllers or number >= 2 * FINE_OFFSET
+    )
+
+
+def _controller_values(track: Events, rows: Ints, controller: int) -> Floats:
+    """The value after each event. A coarse event sets the fine half to 0 (MIDI 1.0, Continuous Controllers)."""
+    values = track.data2[rows].astype(np.float64)
+    fine = track.data1[rows] != controller
+    if fine.any():
+        # Of each event the last coarse one so far; what comes before any has a coarse half of 0.
+        last = np.maximum.accumulate(np.where(~fine, np.arange(len(rows)), -1))
+        coarse = np.where(last >= 0, values[np.maximum(last, 0)], 0.0)
+        values = np.where(fine, coarse + values / 128, values)
+    return values
 
 
 def _notes(track: Events, pairs: Ints, first_id: int) -> Notes:
@@ -152,9 +172,9 @@ def _part(
     add("bend", bent, (raw - BEND_CENTRE) / BEND_CENTRE * in_force)
     pressed = rows[kind == PRESSURE]
     add("pressure", pressed, track.data1[pressed])
-    for controller in np.unique(one[expressive]).tolist():
-        at = rows[expressive & (one == controller)]
-        add(f"cc:{controller}", at, track.data2[at])
+    for controller in _coarse(set(np.unique(one[expressive]).tolist())):
+        at = rows[expressive & ((one == controller) | (one == controller + FINE_OFFSET) & (controller < FINE_OFFSET))]
+        add(f"cc:{controller}", at, _controller_values(track, at, controller))
 
     named = np.zeros(len(track), dtype=bool)
     for owned in (notes.on, notes.off, *(lane.origin for lane in lanes.values())):

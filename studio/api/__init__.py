@@ -14,6 +14,7 @@ from ninja.security import django_auth
 from expression.errors import BadStroke, Refused
 from expression.strokes import KINDS, explain
 from studio.api import desk, session, takes
+from studio.api.encoding import encode
 from studio.services.shaping import Stale
 from studio.services.takes import NoSuchTake
 
@@ -25,7 +26,7 @@ class Fast(BaseRenderer):
 
     def render(self, request: HttpRequest, data: Any, *, response_status: int) -> bytes:
         """Encode an answer."""
-        return orjson.dumps(data, default=str)
+        return encode(data)
 
 
 api = NinjaAPI(title="Lull", version="1", auth=django_auth, renderer=Fast(), docs_url=None)
@@ -35,7 +36,7 @@ api.add_router("takes", desk.router)
 
 
 def _problem(status: int, detail: str, **more: Any) -> HttpResponse:
-    body = orjson.dumps({"detail": detail, **more})
+    body = encode({"detail": detail, **more})
     return HttpResponse(body, status=status, content_type="application/json")
 
 

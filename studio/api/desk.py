@@ -4,37 +4,44 @@ import gzip
 from typing import Annotated, Any
 from uuid import UUID
 
-import orjson
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import Field
 
 from studio.api.access import owner
+from studio.api.encoding import encode
 from studio.api.schemas import (
     ChangeAsked,
     Changes,
+    Chosen,
     DeskView,
+    EventPage,
     Facts,
     FactsAsked,
+    JumpAsked,
+    Lanes,
     Messages,
     Preview,
     PreviewAsked,
     Problem,
+    RuleAsked,
     StaleProblem,
     StepAsked,
     StrokeAsked,
     Written,
 )
-from studio.services import listening, shaping, takes
+from studio.services import arrangement, listening, shaping, takes
+from studio.services.arrangement import Arrangement
 
 router = Router(tags=["desk"])
 REFUSALS = {401: Problem, 404: Problem, 409: StaleProblem, 422: Problem}
+Index = Annotated[int, Field(ge=0, le=2**31)]
 Seconds = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
 
 
 def _json(request: HttpRequest, data: dict[str, Any], pack: bool = False) -> HttpResponse:
     """An answer of long columns: what the services made is sent as it is. `pack` is for the slow way to the browser."""
-    body = orjson.dumps(data)
+    body = encode(data)
     response = HttpResponse(content_type="application/json")
     if pack and "gzip" in request.headers.get("Accept-Encoding", ""):
         body = gzip.compress(body, compresslevel=1)
@@ -99,6 +106,47 @@ def redo(request: HttpRequest, take_id: UUID, asked: StepAsked) -> HttpResponse:
     return _json(request, shaping.redo(owner(request), take_id, asked.revision))
 
 
+@router.post("{uuid:take_id}/jump", response={200: Written, **REFUSALS})
+def jump(request: HttpRequest, take_id: UUID, asked: JumpAsked) -> HttpResponse:
+    """To any point of the history."""
+    return _json(request, shaping.jump(owner(request), take_id, asked.revision, asked.step))
+
+
+@router.post("{uuid:take_id}/select", response={200: Chosen, **REFUSALS})
+def select(request: HttpRequest, take_id: UUID, asked: RuleAsked) -> HttpResponse:
+    """The notes that a rule picks."""
+    return _json(request, shaping.choose(owner(request), take_id, asked.revision, asked.where, asked.rule))
+
+
+@router.get("{uuid:take_id}/lanes", response={200: Lanes, **REFUSALS})
+def lanes(request: HttpRequest, take_id: UUID, part: Index) -> HttpResponse:
+    """The nodes of every lane of a part."""
+    return _json(request, shaping.lanes(takes.get(owner(request), take_id), part), pack=True)
+
+
+@router.get("{uuid:take_id}/events", response={200: EventPage, **REFUSALS})
+def events(
+    request: HttpRequest,
+    take_id: UUID,
+    first: Index = 0,
+    count: Annotated[int, Field(ge=1, le=500)] = 100,
+    kinds: str | None = None,
+    parts: str | None = None,
+    note: int | None = None,
+) -> HttpResponse:
+    """A page of the event list. `kinds` and `parts` are lists with commas; `note` finds the page that holds it."""
+    wanted_kinds = kinds.split(",") if kinds is not None else None
+    wanted_parts = [int(part) for part in parts.split(",") if part.isdecimal()] if parts is not None else None
+    take = takes.get(owner(request), take_id)
+    return _json(request, shaping.events(take, first, count, wanted_kinds, wanted_parts, note))
+
+
+@router.put("{uuid:take_id}/arrangement", response={200: Arrangement, **REFUSALS})
+def arrange(request: HttpRequest, take_id: UUID, asked: Arrangement) -> HttpResponse:
+    """Keep names, dyes and lanes as the player has set them."""
+    return _json(request, arrangement.arrange(takes.get(owner(request), take_id), asked))
+
+
 @router.get("{uuid:take_id}/messages", response={200: Messages, **REFUSALS})
 def messages(
     request: HttpRequest,
@@ -106,7 +154,7 @@ def messages(
     end: Seconds,
     start: Seconds = 0.0,
     chase: bool = False,
-    before: bool = False,
+    before: Index | None = None,
 ) -> HttpResponse:
-    """What the practice synth plays from `start` to `end`; `before`: as it was before the newest stroke."""
+    """What the practice synth plays from `start` to `end`; `before`: as it was before that stroke (0: the newest)."""
     return _json(request, listening.messages(takes.get(owner(request), take_id), start, end, chase, before))

@@ -6,7 +6,9 @@ from uuid import UUID
 from ninja import Schema
 from pydantic import AwareDatetime, Field
 
+from expression.selection import SelectionRule
 from expression.strokes import Stroke, Where
+from studio.services.arrangement import Arrangement
 
 
 class Problem(Schema):
@@ -72,6 +74,35 @@ class Dynamic(Schema):
     velocity: int
 
 
+class LaneHead(Schema):
+    """A lane of a part in short. `leads_in`: it has a value before the first note."""
+
+    key: str
+    nodes: int
+    lowest: float
+    highest: float
+    leads_in: bool
+
+
+class Contour(Schema):
+    """The sounding shape of a part's notes: `count` points each; hundredths of semitones, and 0 to 100."""
+
+    count: list[int]
+    tick: list[int]
+    bend: list[int]
+    loud: list[int]
+    ink: list[int]
+
+
+class Flag(Schema):
+    """What is neither note nor lane."""
+
+    tick: int
+    part: int
+    kind: str
+    value: str
+
+
 class PartView(Schema):
     """A part with its notes in columns. `start` holds differences from note to note."""
 
@@ -81,7 +112,10 @@ class PartView(Schema):
     dye: str
     seal: str
     patch: str
-    lanes: list[str]
+    drum: bool
+    voices: dict[int, str]
+    lanes: list[LaneHead]
+    contour: Contour | None
     first_note: int
     start: list[int]
     length: list[int]
@@ -104,15 +138,21 @@ class Mark(Schema):
 class StrokeView(Schema):
     number: int
     on: bool
+    step: int
     stroke: Stroke
     idle: str | None
     mark: Mark
 
 
+class UndoneView(Schema):
+    label: str
+    step: int
+
+
 class HistoryView(Schema):
     revision: int
     strokes: list[StrokeView]
-    undone: list[str]
+    undone: list[UndoneView]
     can_undo: int
     can_redo: int
 
@@ -131,9 +171,11 @@ class DeskView(Schema):
     tempo: Tempo
     dynamics: list[Dynamic]
     note_names: list[str]
+    flags: list[Flag]
     parts: list[PartView]
     remarks: list[str]
     history: HistoryView
+    arrangement: Arrangement
 
 
 class Changes(Schema):
@@ -187,6 +229,62 @@ class ChangeAsked(Schema):
 
 class StepAsked(Schema):
     revision: int
+
+
+class JumpAsked(Schema):
+    revision: int
+    step: int
+
+
+class RuleAsked(Schema):
+    revision: int
+    where: Where
+    rule: SelectionRule
+
+
+class Chosen(Schema):
+    notes: list[tuple[int, int]]
+    count: int
+
+
+class LaneData(Schema):
+    """Nodes of a lane; `tick` holds differences."""
+
+    key: str
+    tick: list[int]
+    value: list[float]
+    hold: bool
+
+
+class Lanes(Schema):
+    revision: int
+    lanes: list[LaneData]
+
+
+class LaneNameView(Schema):
+    key: str
+    name: str
+    unit: str
+    switch: bool
+
+
+class EventRow(Schema):
+    tick: int
+    bar: int
+    beat: int
+    rest: int
+    part: int
+    kind: str
+    note: int
+    number: str
+    value: str
+    length: int
+
+
+class EventPage(Schema):
+    total: int
+    first: int
+    rows: list[EventRow]
 
 
 class Written(Schema):

@@ -8,7 +8,10 @@ from django.views.decorators.csrf import csrf_protect
 from ninja import Router, Status
 from ninja.decorators import decorate_view
 
-from studio.api.schemas import Account, Credentials, Problem
+from studio.api.access import owner
+from studio.api.schemas import Account, Credentials, LaneNameView, Problem
+from studio.services import arrangement
+from studio.services.arrangement import Wishes
 
 router = Router(tags=["session"])
 
@@ -17,6 +20,24 @@ router = Router(tags=["session"])
 def me(request: HttpRequest) -> dict[str, Any]:
     """The account that is signed in."""
     return {"name": request.user.get_username()}
+
+
+@router.get("preferences", response=Wishes)
+def preferences(request: HttpRequest) -> dict[str, Any]:
+    """What the account wants in every take."""
+    return arrangement.wishes(owner(request))
+
+
+@router.put("preferences", response={200: Wishes, 422: Problem})
+def set_preferences(request: HttpRequest, asked: Wishes) -> dict[str, Any]:
+    """Keep what the account wants in every take."""
+    return arrangement.wish(owner(request), asked)
+
+
+@router.get("lanes", response=list[LaneNameView])
+def lane_names(request: HttpRequest) -> list[dict[str, Any]]:
+    """Every lane there can be, with its standard name and unit."""
+    return arrangement.lane_names()
 
 
 @router.get("ping", response=dict)

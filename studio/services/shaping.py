@@ -7,12 +7,13 @@ from uuid import UUID
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 
-from expression import view
+from expression import listing, view
 from expression.errors import NothingMatched
 from expression.history import History, Shaped
+from expression.selection import AnyRule, select_by
 from expression.strokes import AnyStroke, Where
 from studio.models import Step, Take
-from studio.services import takes
+from studio.services import arrangement, takes
 from studio.services.folding import shaped, shelf
 
 
@@ -32,7 +33,13 @@ def history(take: Take) -> dict[str, Any]:
 def desk(take: Take) -> dict[str, Any]:
     """All that the desk draws."""
     folded = shaped(take.pk, take.revision)
-    return {"id": str(take.pk), "name": take.name, "history": history(take), **view.desk(folded.now.take)}
+    return {
+        "id": str(take.pk),
+        "name": take.name,
+        "history": history(take),
+        "arrangement": arrangement.of(take),
+        **view.desk(folded.now.take),
+    }
 
 
 def facts(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where) -> dict[str, Any]:
@@ -43,8 +50,7 @@ def facts(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where) -
 def before(take: Take, number: int | None) -> dict[str, Any]:
     """What differs from the take as it is in the take as it was before a stroke (the newest where none is named)."""
     known = shaped(take.pk, take.revision)
-    earlier = known.before if number is None else known.before_stroke(number)
-    return view.changes(known.now.take, earlier)
+    return view.changes(known.now.take, known.before_stroke(number) if number else known.before)
 
 
 def preview(
@@ -97,6 +103,30 @@ def undo(owner: AbstractBaseUser, take_id: UUID, revision: int) -> dict[str, Any
 def redo(owner: AbstractBaseUser, take_id: UUID, revision: int) -> dict[str, Any]:
     """One step forward."""
     return _write(owner, take_id, revision, History.redo, 0)
+
+
+def jump(owner: AbstractBaseUser, take_id: UUID, revision: int, step: int) -> dict[str, Any]:
+    """To any point of the history."""
+    return _write(owner, take_id, revision, lambda known: known.jump(step), 0)
+
+
+def choose(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where, rule: AnyRule) -> dict[str, Any]:
+    """The notes that a rule picks, and how many they are."""
+    notes = select_by(_at(owner, take_id, revision).now.take, where, rule)
+    return {"notes": notes, "count": sum(last - first + 1 for first, last in notes)}
+
+
+def lanes(take: Take, part: int) -> dict[str, Any]:
+    """The nodes of every lane of a part."""
+    parts = shaped(take.pk, take.revision).now.take.parts
+    return {"revision": take.revision, "lanes": view.lanes(parts[part]) if part < len(parts) else []}
+
+
+def events(
+    take: Take, first: int, count: int, kinds: list[str] | None, parts: list[int] | None, note: int | None
+) -> dict[str, Any]:
+    """A page of the event list."""
+    return listing.page(shaped(take.pk, take.revision).now.take, first, count, kinds, parts, note)
 
 
 def _with(history: History, stroke: AnyStroke, number: int | None) -> History:

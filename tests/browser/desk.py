@@ -46,7 +46,7 @@ class Desk:
     def x_of(self, bar: int, beat: int = 1) -> float:
         """The first pixel of a beat, found by hovering along the ruler."""
         ruler = self.box("Ruler")
-        low, high = ruler["x"] + 60, ruler["x"] + ruler["width"] - 1
+        low, high = ruler["x"] + 97, ruler["x"] + ruler["width"] - 1
         y = ruler["y"] + ruler["height"] / 2
         while high - low > 0.5:
             middle = (low + high) / 2

@@ -269,7 +269,7 @@ def test_a_take_that_is_not_there(page: Page) -> None:
 def test_moving_through_the_take(desk: Desk) -> None:
     desk.open(the_keepers_log())
     ruler = desk.box("Ruler")
-    edge = (ruler["x"] + 64, ruler["y"] + 15)
+    edge = (ruler["x"] + 100, ruler["y"] + 15)
 
     def bar_at_the_left() -> int:
         desk.page.mouse.move(edge[0] + 1, edge[1])
@@ -307,7 +307,7 @@ def test_every_key_is_on_one_sheet(desk: Desk) -> None:
 
 def test_parts_come_to_the_front(desk: Desk) -> None:
     desk.open(the_keepers_log())
-    desk.page.get_by_role("button", name="Reed box").click()
+    desk.button("Reed box").click()
     desk.press("Control+a")
     expect(desk.page.get_by_test_id("facts")).to_contain_text("380 notes")
     desk.press(",", "Control+a")

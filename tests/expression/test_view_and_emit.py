@@ -59,7 +59,7 @@ def test_history_tells_of_idle_and_undone_strokes() -> None:
     history = History().add(idle).add(parse_stroke({"kind": "velocity.nudge", "by": -3})).undo()
     shown = view.history(Shaped.of(TAKE, history))
     assert "reaches no notes" in shown["strokes"][0]["idle"]
-    assert shown["undone"] == ["Nudge by −3"]
+    assert shown["undone"] == [{"label": "Nudge by −3", "step": 2}]
     assert (shown["can_undo"], shown["can_redo"]) == (1, 1)
 
 

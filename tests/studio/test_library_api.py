@@ -94,6 +94,11 @@ REQUESTS = [
     ("delete", "strokes/1?revision=0", None),
     ("post", "undo", {"revision": 0}),
     ("post", "redo", {"revision": 0}),
+    ("post", "jump", {"revision": 0, "step": 0}),
+    ("post", "select", {"revision": 0, "where": {}, "rule": {"kind": "beat"}}),
+    ("get", "lanes?part=0", None),
+    ("get", "events", None),
+    ("put", "arrangement", {}),
 ]
 
 

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lane Names
+         * @description Every lane there can be, with its standard name and unit.
+         */
+        get: operations["studio_api_session_lane_names"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -37,6 +57,30 @@ export interface paths {
          */
         get: operations["studio_api_session_ping"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Preferences
+         * @description What the account wants in every take.
+         */
+        get: operations["studio_api_session_preferences"];
+        /**
+         * Set Preferences
+         * @description Keep what the account wants in every take.
+         */
+        put: operations["studio_api_session_set_preferences"];
         post?: never;
         delete?: never;
         options?: never;
@@ -112,6 +156,26 @@ export interface paths {
         patch: operations["studio_api_takes_rename_take"];
         trace?: never;
     };
+    "/api/takes/{take_id}/arrangement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Arrange
+         * @description Keep names, dyes and lanes as the player has set them.
+         */
+        put: operations["studio_api_desk_arrange"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/before": {
         parameters: {
             query?: never;
@@ -124,6 +188,26 @@ export interface paths {
          * @description What was otherwise before a stroke, or before the newest.
          */
         get: operations["studio_api_desk_before"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Events
+         * @description A page of the event list. `kinds` and `parts` are lists with commas; `note` finds the page that holds it.
+         */
+        get: operations["studio_api_desk_events"];
         put?: never;
         post?: never;
         delete?: never;
@@ -172,6 +256,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/jump": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Jump
+         * @description To any point of the history.
+         */
+        post: operations["studio_api_desk_jump"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lanes
+         * @description The nodes of every lane of a part.
+         */
+        get: operations["studio_api_desk_lanes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/messages": {
         parameters: {
             query?: never;
@@ -181,7 +305,7 @@ export interface paths {
         };
         /**
          * Messages
-         * @description What the practice synth plays from `start` to `end`; `before`: as it was before the newest stroke.
+         * @description What the practice synth plays from `start` to `end`; `before`: as it was before that stroke (0: the newest).
          */
         get: operations["studio_api_desk_messages"];
         put?: never;
@@ -246,6 +370,26 @@ export interface paths {
          * @description Bring a deleted take back.
          */
         post: operations["studio_api_takes_restore_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/select": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Select
+         * @description The notes that a rule picks.
+         */
+        post: operations["studio_api_desk_select"];
         delete?: never;
         options?: never;
         head?: never;
@@ -368,6 +512,48 @@ export interface components {
             remarks: string[];
             summary: components["schemas"]["Summary"];
         };
+        /**
+         * Arrangement
+         * @description The desk of one take. `lanes` are in the player's order, for each part.
+         */
+        Arrangement: {
+            /**
+             * Lanes
+             * @default {}
+             */
+            lanes: {
+                [key: string]: components["schemas"]["LaneLook"][];
+            };
+            /**
+             * Parts
+             * @default {}
+             */
+            parts: {
+                [key: string]: components["schemas"]["PartLook"];
+            };
+        };
+        /**
+         * BarPlace
+         * @description Notes at one place of every bar.
+         */
+        BarPlace: {
+            /**
+             * Beat
+             * @description The place, in beats from 1; 2.5 is between 2 and 3.
+             */
+            beat: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bar place";
+            /**
+             * Tolerance
+             * @description How far from it still counts, in beats.
+             * @default 0.125
+             */
+            tolerance: number;
+        };
         /** Bars */
         Bars: {
             /** Beat Ticks */
@@ -376,6 +562,45 @@ export interface components {
             beats: number[];
             /** Start */
             start: number[];
+        };
+        /**
+         * Beat
+         * @description Notes on the beat, or off it.
+         */
+        Beat: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "beat";
+            /**
+             * On
+             * @description On the beat, or off it.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Tolerance
+             * @description How far from the beat still counts as on it, in beats.
+             * @default 0.125
+             */
+            tolerance: number;
+        };
+        /**
+         * Begins
+         * @description Notes that begin within a span of ticks (the loop, say).
+         */
+        Begins: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "span";
+            /** Span */
+            span: [
+                number,
+                number
+            ];
         };
         /** ChangeAsked */
         ChangeAsked: {
@@ -399,6 +624,49 @@ export interface components {
             /** Velocity */
             velocity: number[];
         };
+        /**
+         * ChordEdge
+         * @description The top or the bottom note of each chord; a note alone is both.
+         */
+        ChordEdge: {
+            /**
+             * Edge
+             * @default top
+             * @enum {string}
+             */
+            edge: "top" | "bottom";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "chord";
+        };
+        /** Chosen */
+        Chosen: {
+            /** Count */
+            count: number;
+            /** Notes */
+            notes: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * Contour
+         * @description The sounding shape of a part's notes: `count` points each; hundredths of semitones, and 0 to 100.
+         */
+        Contour: {
+            /** Bend */
+            bend: number[];
+            /** Count */
+            count: number[];
+            /** Ink */
+            ink: number[];
+            /** Loud */
+            loud: number[];
+            /** Tick */
+            tick: number[];
+        };
         /** Credentials */
         Credentials: {
             /** Name */
@@ -408,11 +676,14 @@ export interface components {
         };
         /** DeskView */
         DeskView: {
+            arrangement: components["schemas"]["Arrangement"];
             bars: components["schemas"]["Bars"];
             /** Dynamics */
             dynamics: components["schemas"]["Dynamic"][];
             /** End */
             end: number;
+            /** Flags */
+            flags: components["schemas"]["Flag"][];
             history: components["schemas"]["HistoryView"];
             /**
              * Id
@@ -440,6 +711,59 @@ export interface components {
             /** Velocity */
             velocity: number;
         };
+        /** EventPage */
+        EventPage: {
+            /** First */
+            first: number;
+            /** Rows */
+            rows: components["schemas"]["EventRow"][];
+            /** Total */
+            total: number;
+        };
+        /** EventRow */
+        EventRow: {
+            /** Bar */
+            bar: number;
+            /** Beat */
+            beat: number;
+            /** Kind */
+            kind: string;
+            /** Length */
+            length: number;
+            /** Note */
+            note: number;
+            /** Number */
+            number: string;
+            /** Part */
+            part: number;
+            /** Rest */
+            rest: number;
+            /** Tick */
+            tick: number;
+            /** Value */
+            value: string;
+        };
+        /**
+         * EveryNth
+         * @description Every n-th note, beginning with the `first` (from 1).
+         */
+        EveryNth: {
+            /**
+             * First
+             * @default 1
+             */
+            first: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "every";
+            /**
+             * N
+             * @default 2
+             */
+            n: number;
+        };
         /** Facts */
         Facts: {
             /** At End */
@@ -463,6 +787,38 @@ export interface components {
             revision: number;
             where: components["schemas"]["Where"];
         };
+        /**
+         * Favourite
+         * @description A controller that the player works with.
+         */
+        Favourite: {
+            /**
+             * Dye
+             * @default
+             */
+            dye: string;
+            /** Key */
+            key: string;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+        };
+        /**
+         * Flag
+         * @description What is neither note nor lane.
+         */
+        Flag: {
+            /** Kind */
+            kind: string;
+            /** Part */
+            part: number;
+            /** Tick */
+            tick: number;
+            /** Value */
+            value: string;
+        };
         /** HistoryView */
         HistoryView: {
             /** Can Redo */
@@ -474,7 +830,101 @@ export interface components {
             /** Strokes */
             strokes: components["schemas"]["StrokeView"][];
             /** Undone */
-            undone: string[];
+            undone: components["schemas"]["UndoneView"][];
+        };
+        /** JumpAsked */
+        JumpAsked: {
+            /** Revision */
+            revision: number;
+            /** Step */
+            step: number;
+        };
+        /**
+         * LaneData
+         * @description Nodes of a lane; `tick` holds differences.
+         */
+        LaneData: {
+            /** Hold */
+            hold: boolean;
+            /** Key */
+            key: string;
+            /** Tick */
+            tick: number[];
+            /** Value */
+            value: number[];
+        };
+        /**
+         * LaneHead
+         * @description A lane of a part in short. `leads_in`: it has a value before the first note.
+         */
+        LaneHead: {
+            /** Highest */
+            highest: number;
+            /** Key */
+            key: string;
+            /** Leads In */
+            leads_in: boolean;
+            /** Lowest */
+            lowest: number;
+            /** Nodes */
+            nodes: number;
+        };
+        /**
+         * LaneLook
+         * @description A lane on the desk: a strip, or open and so tall.
+         */
+        LaneLook: {
+            /**
+             * Height
+             * @default 140
+             */
+            height: number;
+            /** Key */
+            key: string;
+            /**
+             * Open
+             * @default false
+             */
+            open: boolean;
+        };
+        /** LaneNameView */
+        LaneNameView: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Switch */
+            switch: boolean;
+            /** Unit */
+            unit: string;
+        };
+        /** Lanes */
+        Lanes: {
+            /** Lanes */
+            lanes: components["schemas"]["LaneData"][];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * LengthBetween
+         * @description Notes of a length from low to high, in quarter notes.
+         */
+        LengthBetween: {
+            /**
+             * High
+             * @default 1024
+             */
+            high: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "length";
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
         };
         /**
          * Mark
@@ -513,6 +963,29 @@ export interface components {
             /** Seconds */
             seconds: number[];
         };
+        /**
+         * PartLook
+         * @description What the player calls a part, its dye, and names for its drum voices. Empty: as it came.
+         */
+        PartLook: {
+            /**
+             * Dye
+             * @default
+             */
+            dye: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Voices
+             * @default {}
+             */
+            voices: {
+                [key: string]: string;
+            };
+        };
         /** PartName */
         PartName: {
             /** Dye */
@@ -529,6 +1002,9 @@ export interface components {
         PartView: {
             /** Channel */
             channel: number;
+            contour: components["schemas"]["Contour"] | null;
+            /** Drum */
+            drum: boolean;
             /** Dye */
             dye: string;
             /** First Note */
@@ -536,7 +1012,7 @@ export interface components {
             /** Id */
             id: number;
             /** Lanes */
-            lanes: string[];
+            lanes: components["schemas"]["LaneHead"][];
             /** Length */
             length: number[];
             /** Name */
@@ -551,6 +1027,23 @@ export interface components {
             start: number[];
             /** Velocity */
             velocity: number[];
+            /** Voices */
+            voices: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * Pitches
+         * @description Notes of some pitches: the voices of a drum part.
+         */
+        Pitches: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pitches";
+            /** Pitches */
+            pitches: number[];
         };
         /** Preview */
         Preview: {
@@ -592,6 +1085,25 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** RuleAsked */
+        RuleAsked: {
+            /** Revision */
+            revision: number;
+            /** Rule */
+            rule: components["schemas"]["SamePitch"] | components["schemas"]["Beat"] | components["schemas"]["BarPlace"] | components["schemas"]["VelocityBetween"] | components["schemas"]["LengthBetween"] | components["schemas"]["ChordEdge"] | components["schemas"]["EveryNth"] | components["schemas"]["Pitches"] | components["schemas"]["Begins"];
+            where: components["schemas"]["Where"];
+        };
+        /**
+         * SamePitch
+         * @description Notes of the same pitch as any chosen, all through the part.
+         */
+        SamePitch: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "same pitch";
+        };
         /** StaleProblem */
         StaleProblem: {
             /** Detail */
@@ -621,6 +1133,8 @@ export interface components {
             number: number;
             /** On */
             on: boolean;
+            /** Step */
+            step: number;
             /** Stroke */
             stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"];
         };
@@ -671,6 +1185,34 @@ export interface components {
             seconds: number[];
             /** Ticks */
             ticks: number[];
+        };
+        /** UndoneView */
+        UndoneView: {
+            /** Label */
+            label: string;
+            /** Step */
+            step: number;
+        };
+        /**
+         * VelocityBetween
+         * @description Notes of a velocity from low to high.
+         */
+        VelocityBetween: {
+            /**
+             * High
+             * @default 127
+             */
+            high: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "velocity";
+            /**
+             * Low
+             * @default 1
+             */
+            low: number;
         };
         /**
          * VelocityHairpin
@@ -807,6 +1349,22 @@ export interface components {
                 number
             ] | null;
         };
+        /**
+         * Wishes
+         * @description What an account wants in every take.
+         */
+        Wishes: {
+            /**
+             * Favourites
+             * @default []
+             */
+            favourites: components["schemas"]["Favourite"][];
+            /**
+             * Middle C
+             * @default 4
+             */
+            middle_c: number;
+        };
         /** Written */
         Written: {
             changes: components["schemas"]["Changes"];
@@ -821,6 +1379,26 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    studio_api_session_lane_names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaneNameView"][];
+                };
+            };
+        };
+    };
     studio_api_session_me: {
         parameters: {
             query?: never;
@@ -859,6 +1437,59 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+        };
+    };
+    studio_api_session_preferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wishes"];
+                };
+            };
+        };
+    };
+    studio_api_session_set_preferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wishes"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wishes"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1070,6 +1701,68 @@ export interface operations {
             };
         };
     };
+    studio_api_desk_arrange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Arrangement"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arrangement"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     studio_api_desk_before: {
         parameters: {
             query?: {
@@ -1090,6 +1783,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Changes"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_events: {
+        parameters: {
+            query?: {
+                first?: number;
+                count?: number;
+                kinds?: string | null;
+                parts?: string | null;
+                note?: number | null;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventPage"];
                 };
             };
             /** @description Unauthorized */
@@ -1212,13 +1969,135 @@ export interface operations {
             };
         };
     };
+    studio_api_desk_jump: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JumpAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_lanes: {
+        parameters: {
+            query: {
+                part: number;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lanes"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     studio_api_desk_messages: {
         parameters: {
             query: {
                 end: number;
                 start?: number;
                 chase?: boolean;
-                before?: boolean;
+                before?: number | null;
             };
             header?: never;
             path: {
@@ -1435,6 +2314,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_select: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chosen"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
                 };
             };
             /** @description Unprocessable Entity */

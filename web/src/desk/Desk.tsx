@@ -2,6 +2,9 @@ import { useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
 import { Notice } from "../parts/Notice";
 import { player, usePlayer } from "../sound/player";
+import { openTake, rowName } from "./arranging";
+import { EventList } from "./EventList";
+import { Finder } from "./Finder";
 import { Header } from "./Header";
 import { KeySheet } from "./KeySheet";
 import { handleKey } from "./keys";
@@ -9,7 +12,8 @@ import { Shape } from "./Shape";
 import { Staves } from "./Staves";
 import { Strokes } from "./Strokes";
 import { dynamicOf, placeText, secondsAt } from "./score";
-import { before, desk, frontPart, onWritten, openTake, set, useDesk } from "./store";
+import { before, onWritten } from "./shaping";
+import { desk, frontParts, set, useDesk } from "./state";
 import { Transport } from "./Transport";
 
 const START_LANE_SHARE = 0.36;
@@ -20,6 +24,9 @@ export function Desk() {
   const name = useDesk((state) => state.name);
   const notice = useDesk((state) => state.notice);
   const [keysOpen, setKeysOpen] = useState(false);
+  const [finderOpen, setFinderOpen] = useState(false);
+  const listOpen = useDesk((state) => state.listOpen);
+  const panelOpen = useDesk((state) => state.panelOpen);
   const [laneShare, setLaneShare] = useState(START_LANE_SHARE);
 
   useEffect(() => {
@@ -33,7 +40,10 @@ export function Desk() {
     const press = (event: KeyboardEvent) => {
       const typing = (event.target as HTMLElement).closest("input,textarea");
       if (event.key === "?" && !typing) setKeysOpen(true);
-      else handleKey(event);
+      else if (event.key === "/" && !typing) {
+        event.preventDefault();
+        setFinderOpen(true);
+      } else handleKey(event);
     };
     window.addEventListener("keydown", press);
     return () => window.removeEventListener("keydown", press);
@@ -42,19 +52,23 @@ export function Desk() {
   if (failure) return <Failure text={failure} />;
   return (
     <div className="flex h-full min-w-[960px] flex-col">
-      <Header />
+      <Header onFind={() => setFinderOpen(true)} />
       <div className="flex min-h-0 flex-1">
         <main className="min-w-0 flex-1">
           <Staves laneShare={laneShare} onLaneShare={setLaneShare} />
         </main>
-        <aside className="flex w-[290px] shrink-0 flex-col overflow-y-auto border-l border-rule-strong bg-sheet">
-          <Shape />
-          <Strokes />
-        </aside>
+        {panelOpen && (
+          <aside className="flex w-[290px] shrink-0 flex-col overflow-y-auto border-l border-rule-strong bg-sheet">
+            <Shape />
+            <Strokes />
+          </aside>
+        )}
       </div>
+      {listOpen && <EventList />}
       <Transport onKeys={() => setKeysOpen(true)} />
       <Spoken />
       <KeySheet open={keysOpen} onOpen={setKeysOpen} />
+      <Finder open={finderOpen} onOpen={setFinderOpen} />
       <Notice notice={notice} onClose={() => set({ notice: null })} />
     </div>
   );
@@ -66,6 +80,7 @@ function useSound() {
   const span = useDesk((state) => state.span);
   const revision = useDesk((state) => state.history.revision);
   const showsBefore = usePlayer((state) => state.before);
+  const against = usePlayer((state) => state.against);
   useEffect(() => {
     if (!score) return;
     player.load({
@@ -91,11 +106,11 @@ function useSound() {
       return;
     }
     let wanted = true;
-    void before().then((earlier) => wanted && set({ earlier }));
+    void before(against || undefined).then((earlier) => wanted && set({ earlier }));
     return () => {
       wanted = false;
     };
-  }, [showsBefore, revision]);
+  }, [showsBefore, against, revision]);
 }
 
 /** What is chosen, in words, for those who do not see the page. */
@@ -103,12 +118,12 @@ function Spoken() {
   const chosen = useDesk((state) => state.chosen);
   const count = useDesk((state) => state.chosenCount);
   const { score, kept } = desk();
-  const part = frontPart();
   let words = count ? `${count} notes chosen` : "";
-  if (count === 1 && part && score) {
-    const note = chosen.indexOf(1);
+  for (const part of count === 1 ? frontParts() : []) {
+    const note = chosen[part.id].indexOf(1);
+    if (note < 0 || !score) continue;
     const velocity = kept[part.id][note];
-    words = `${score.noteNames[part.pitch[note]]}, bar ${placeText(score, part.start[note])}, velocity ${velocity}, ${dynamicOf(score, velocity)}`;
+    words = `${rowName(part, part.pitch[note])}, bar ${placeText(score, part.start[note])}, velocity ${velocity}, ${dynamicOf(score, velocity)}`;
   }
   return (
     <p className="sr-only" aria-live="polite">

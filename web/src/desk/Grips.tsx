@@ -1,7 +1,8 @@
 import type { KeyboardEvent, PointerEvent, RefObject } from "react";
 import { GUTTER, xOf, yOfVelocity } from "./camera";
 import { type HairpinGrip, moveGrip, releaseGrip } from "./gestures";
-import { letGo, useDesk } from "./store";
+import { letGo } from "./shaping";
+import { useDesk } from "./state";
 
 const NAMES: Record<HairpinGrip, string> = {
   start: "Where the hairpin starts",

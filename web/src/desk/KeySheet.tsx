@@ -1,5 +1,5 @@
 import { Dialog } from "radix-ui";
-import { KEYS } from "./keys";
+import { ACTIONS } from "./keys";
 
 const GROUPS = ["Hear", "Choose", "Shape", "Look"] as const;
 const isMac = /Mac|iPhone|iPad/.test(navigator.platform);
@@ -30,23 +30,11 @@ export function KeySheet({ open, onOpen }: { open: boolean; onOpen: (open: boole
               <section key={group}>
                 <h3 className="mb-1 font-mark text-lg text-accent-deep italic">{group}</h3>
                 <dl>
-                  {KEYS.filter((key) => key.group === group).map((key) => (
+                  {ACTIONS.filter((key) => key.group === group && key.keys.length).map((key) => (
                     <div key={key.does} className="flex items-baseline gap-3 border-t border-rule py-1">
                       <dd className="order-2 flex-1">{key.does}</dd>
-                      <dt className="flex w-32 flex-wrap gap-1">
-                        {key.keys.map((name) => (
-                          <kbd
-                            key={name}
-                            className="rounded border border-rule-strong bg-paper px-1.5 font-sans text-[12px]"
-                          >
-                            {name
-                              .split(/\+(?=.)/)
-                              .map(
-                                (piece) => SIGNS[piece] ?? (piece.length === 1 ? piece.toUpperCase() : piece),
-                              )
-                              .join(" ")}
-                          </kbd>
-                        ))}
+                      <dt className="w-32">
+                        <KeyCaps keys={key.keys} />
                       </dt>
                     </div>
                   ))}
@@ -57,5 +45,20 @@ export function KeySheet({ open, onOpen }: { open: boolean; onOpen: (open: boole
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
+  );
+}
+
+export function KeyCaps({ keys }: { keys: string[] }) {
+  return (
+    <span className="flex flex-wrap gap-1">
+      {keys.map((name) => (
+        <kbd key={name} className="rounded border border-rule-strong bg-paper px-1.5 font-sans text-[12px]">
+          {name
+            .split(/\+(?=.)/)
+            .map((piece) => SIGNS[piece] ?? (piece.length === 1 ? piece.toUpperCase() : piece))
+            .join(" ")}
+        </kbd>
+      ))}
+    </span>
   );
 }

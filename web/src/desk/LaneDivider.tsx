@@ -32,7 +32,7 @@ export function LaneDivider({ share, onShare }: { share: number; onShare: (share
       onPointerMove={drag}
       className="flex h-6 shrink-0 cursor-row-resize touch-none items-center gap-2 border-y border-rule-strong bg-paper px-3 text-[13px] whitespace-nowrap"
     >
-      <span className="font-semibold">Velocity</span>
+      <span className="w-[84px] shrink-0 font-semibold">Velocity</span>
       <span className="text-faded">1–127, how hard each note is struck</span>
       <span className="mx-auto h-1 w-10 rounded bg-rule-strong" />
     </div>

@@ -1,14 +1,18 @@
 import type { StrokeView } from "../api/client";
-import { GUTTER, xOf } from "./camera";
-import { open, useDesk } from "./store";
+import { openStroke } from "./arranging";
+import { type Camera, GUTTER, xOf } from "./camera";
+import { placeText, type Score } from "./score";
+import { useDesk } from "./state";
 
 const LEAST_WIDTH = 14;
+const FLAG_PIXELS = 12;
 
-/** The strokes as marks under the ruler, where they act: a click opens one. */
+/** The strokes as marks under the ruler, where they act; and small flags for what is neither note nor lane. */
 export function Marks() {
   const strokes = useDesk((state) => state.history.strokes);
   const camera = useDesk((state) => state.camera);
-  const front = useDesk((state) => state.front);
+  const score = useDesk((state) => state.score);
+  const fronts = useDesk((state) => state.fronts);
   const openNumber = useDesk((state) => state.shaping?.number);
   return (
     <section
@@ -24,7 +28,7 @@ export function Marks() {
       </span>
       <div className="absolute inset-y-0 right-0 overflow-hidden" style={{ left: GUTTER }}>
         {strokes
-          .filter((one) => one.mark.parts.includes(front))
+          .filter((one) => one.mark.parts.some((part) => fronts.includes(part)))
           .map((one) => {
             const left = xOf(camera, one.mark.start) - GUTTER;
             const width = Math.max((one.mark.end - one.mark.start) * camera.perTick, LEAST_WIDTH);
@@ -35,7 +39,7 @@ export function Marks() {
                 type="button"
                 aria-label={`Open ${one.mark.label}, ${one.mark.place}`}
                 title={`${one.mark.label}, ${one.mark.place}`}
-                onClick={() => void open(one.number)}
+                onClick={() => void openStroke(one.number)}
                 style={{ left, width }}
                 className={`absolute inset-y-0.5 rounded-sm hover:bg-accent-wash ${
                   one.on && !one.idle ? "" : "opacity-35"
@@ -45,6 +49,7 @@ export function Marks() {
               </button>
             );
           })}
+        {score && <Flags camera={camera} score={score} />}
       </div>
     </section>
   );
@@ -70,4 +75,32 @@ function MarkSign({ stroke, width }: { stroke: StrokeView; width: number }) {
       <span className="ml-1 h-px flex-1 bg-current opacity-50" />
     </span>
   );
+}
+
+/** Programs, exclusives, texts, tempos: those that fall together share a flag. */
+function Flags({ camera, score }: { camera: Camera; score: Score }) {
+  const groups: { x: number; tick: number; lines: string[] }[] = [];
+  for (const flag of score.flags) {
+    const x = xOf(camera, flag.tick) - GUTTER;
+    if (x < -FLAG_PIXELS || x > camera.width) continue;
+    const line = `${flag.kind}: ${flag.value}`;
+    const last = groups[groups.length - 1];
+    if (last && x - last.x < FLAG_PIXELS) last.lines.push(line);
+    else groups.push({ x, tick: flag.tick, lines: [line] });
+  }
+  return groups.map(({ x, tick, lines }) => {
+    const shown = [...new Set(lines)].slice(0, 12).join("\n");
+    return (
+      <span
+        key={`${tick} ${x}`}
+        role="img"
+        aria-label={`At ${placeText(score, tick)}: ${shown}`}
+        title={`${placeText(score, tick)}\n${shown}`}
+        className="absolute top-0 h-2.5 w-2 border-l border-faded"
+        style={{ left: x }}
+      >
+        <span className="block h-1.5 w-1.5 bg-faded" />
+      </span>
+    );
+  });
 }

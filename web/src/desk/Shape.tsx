@@ -2,9 +2,13 @@ import { ToggleGroup } from "radix-ui";
 import { useState } from "react";
 import type { Facts, Hairpin, Stroke } from "../api/client";
 import { count } from "../parts/time";
+import { renamePart, rowName } from "./arranging";
 import { hairpin } from "./keys";
 import { NumberEntry } from "./NumberEntry";
-import { apply, deleteStroke, keep, letGo, preview, type Shaping, selected, useDesk } from "./store";
+import { Rules } from "./Rules";
+import { selected } from "./selecting";
+import { apply, deleteStroke, keep, letGo, preview } from "./shaping";
+import { leadPart, type Shaping, useDesk } from "./state";
 
 type Nudge = Extract<Stroke, { kind: "velocity.nudge" }>;
 type Limit = NonNullable<Nudge["limit"]>;
@@ -17,9 +21,45 @@ export function Shape() {
   return (
     <section aria-label="Shape" className="border-b border-rule-strong p-4">
       <h2 className="mb-2 text-[15px] font-semibold">Shape</h2>
+      <VoiceName />
       {facts ? <FactsView facts={facts} /> : <Advice hasSelection={hasSelection} />}
-      {shaping ? <OpenStroke shaping={shaping} /> : hasSelection && <Gestures />}
+      {shaping ? (
+        <OpenStroke shaping={shaping} />
+      ) : (
+        <>
+          {hasSelection && <Gestures />}
+          <Rules />
+        </>
+      )}
     </section>
+  );
+}
+
+/** The voice that is shown alone, by a name that can be changed; it is kept with the take. */
+function VoiceName() {
+  const voice = useDesk((state) => state.voice);
+  const part = useDesk((state) => leadPart(state));
+  if (voice === null || !part?.drum) return null;
+  const name = rowName(part, voice);
+  return (
+    <label className="mb-2 flex items-center gap-2">
+      <span className="text-faded">Voice</span>
+      <input
+        key={`${part.id} ${voice} ${name}`}
+        aria-label="Name of the voice"
+        defaultValue={name}
+        maxLength={120}
+        className="entry flex-1 text-left"
+        onKeyDown={(event) => {
+          if (event.key === "Escape") event.currentTarget.value = name;
+          if (event.key === "Escape" || event.key === "Enter") event.currentTarget.blur();
+        }}
+        onBlur={(event) => {
+          const typed = event.currentTarget.value.trim();
+          if (typed !== name) renamePart(part.id, { voices: { [voice]: typed } });
+        }}
+      />
+    </label>
   );
 }
 

@@ -1,12 +1,15 @@
 import { useEffect, useRef } from "react";
 import { player, usePlayer } from "../sound/player";
+import { partName } from "./arranging";
+import { Beyond } from "./Beyond";
 import { Grips } from "./Grips";
 import { attach } from "./gestures";
 import { LaneDivider } from "./LaneDivider";
+import { Lanes } from "./Lanes";
 import { Marks } from "./Marks";
 import { secondsAt, tickAt } from "./score";
 import { type Elements, Stage } from "./stage";
-import { desk, set, useDesk } from "./store";
+import { desk, leadPart, set, useDesk } from "./state";
 
 /** The column of staves on one time axis. */
 export function Staves({
@@ -21,7 +24,8 @@ export function Staves({
   const notes = useRef<HTMLCanvasElement>(null);
   const lane = useRef<HTMLCanvasElement>(null);
   const playhead = useRef<HTMLDivElement>(null);
-  const part = useDesk((state) => state.score?.parts[state.front]);
+  const part = useDesk((state) => leadPart(state));
+  const name = part ? partName(part) : "the part in front";
 
   useEffect(() => {
     const elements = {
@@ -69,22 +73,26 @@ export function Staves({
         className="h-[30px] w-full shrink-0 touch-none"
       />
       <Marks />
-      <canvas
-        ref={notes}
-        tabIndex={0}
-        aria-label={`Notes of ${part?.name ?? "the part in front"}; arrow keys choose and nudge them`}
-        className="min-h-0 w-full flex-1 cursor-crosshair touch-none"
-      />
+      <div className="relative min-h-0 flex-1">
+        <canvas
+          ref={notes}
+          tabIndex={0}
+          aria-label={`Notes of ${name}; arrow keys choose and nudge them`}
+          className="absolute inset-0 h-full w-full cursor-crosshair touch-none"
+        />
+        <Beyond />
+      </div>
       <LaneDivider share={laneShare} onShare={onLaneShare} />
       <div className="relative shrink-0" style={{ height: `${laneShare * 100}%` }}>
         <canvas
           ref={lane}
           tabIndex={0}
-          aria-label={`Velocity of ${part?.name ?? "the part in front"}`}
+          aria-label={`Velocity of ${name}`}
           className="h-full w-full cursor-crosshair touch-none"
         />
         <Grips lane={lane} />
       </div>
+      <Lanes />
       <div
         ref={playhead}
         aria-hidden

@@ -1,13 +1,16 @@
-import { Switch } from "radix-ui";
+import { DropdownMenu, Switch } from "radix-ui";
 import type { StrokeView } from "../api/client";
-import { open, redo, switchStroke, undo, useDesk } from "./store";
+import { player, usePlayer } from "../sound/player";
+import { openStroke } from "./arranging";
+import { deleteStroke, jump, redo, switchStroke, undo } from "./shaping";
+import { useDesk } from "./state";
 
-/** What was done, in order: each stroke can be switched off and on, and opened again. */
+/** What was done, in order: each stroke can be switched off and on, opened again, gone back to, compared with. */
 export function Strokes() {
   const history = useDesk((state) => state.history);
   const openNumber = useDesk((state) => state.shaping?.number);
   return (
-    <section aria-label="Strokes" className="flex min-h-0 flex-1 flex-col p-4">
+    <section aria-label="Strokes" className="flex min-h-40 flex-1 flex-col p-4">
       <div className="mb-2 flex items-center gap-1">
         <h2 className="flex-1 text-[15px] font-semibold">Strokes</h2>
         <button
@@ -36,12 +39,16 @@ export function Strokes() {
           {history.strokes.map((one) => (
             <StrokeItem key={one.number} stroke={one} isOpen={openNumber === one.number} />
           ))}
-          {history.undone.map((label, index) => (
-            <li
-              key={`undone ${index}`}
-              className="px-2 py-1.5 pl-9 text-faded line-through decoration-rule-strong"
-            >
-              {label}
+          {history.undone.map(({ label, step }) => (
+            <li key={`undone ${step}`} className="py-1 pl-9">
+              <button
+                type="button"
+                title="Do it again, and all before it"
+                className="text-faded line-through decoration-rule-strong hover:text-ink"
+                onClick={() => void jump(step)}
+              >
+                {label}
+              </button>
             </li>
           ))}
         </ol>
@@ -52,19 +59,23 @@ export function Strokes() {
 
 function StrokeItem({ stroke, isOpen }: { stroke: StrokeView; isOpen: boolean }) {
   const { number, on, idle, mark } = stroke;
+  const against = usePlayer((state) => state.against);
   return (
     <li
-      className={`flex items-start gap-2 rounded-md px-2 py-1.5 ${isOpen ? "bg-accent-wash" : "hover:bg-paper"}`}
+      className={`flex items-start gap-1.5 rounded-md px-2 py-1.5 ${isOpen ? "bg-accent-wash" : "hover:bg-paper"}`}
     >
       <span className="w-5 pt-px text-right text-faded">{number}</span>
       <button
         type="button"
         className={`min-w-0 flex-1 text-left ${on && !idle ? "" : "text-faded"}`}
         aria-expanded={isOpen}
-        onClick={() => void open(number)}
+        onClick={() => void openStroke(number)}
       >
         <span className="block font-medium">{mark.label}</span>
         <span className="block text-[13px] text-faded">{idle ? `Idle: ${idle}` : mark.place}</span>
+        {against === number && (
+          <span className="block text-[13px] text-accent-deep">Before is before this one</span>
+        )}
       </button>
       <Switch.Root
         checked={on}
@@ -74,6 +85,47 @@ function StrokeItem({ stroke, isOpen }: { stroke: StrokeView; isOpen: boolean })
       >
         <Switch.Thumb className="block h-3 w-3 translate-x-0.5 rounded-full bg-faded transition-transform data-[state=checked]:translate-x-[16px] data-[state=checked]:bg-sheet" />
       </Switch.Root>
+      <StrokeMenu stroke={stroke} isAgainst={against === number} />
     </li>
+  );
+}
+
+const ITEM =
+  "cursor-pointer rounded px-3 py-1.5 outline-none data-[highlighted]:bg-accent-wash data-[highlighted]:text-accent-deep";
+
+function StrokeMenu({ stroke, isAgainst }: { stroke: StrokeView; isAgainst: boolean }) {
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger
+        aria-label={`More for stroke ${stroke.number}`}
+        className="grid h-6 w-5 place-items-center rounded text-faded hover:text-ink"
+      >
+        <svg viewBox="0 0 4 16" className="h-3.5 w-1" aria-hidden fill="currentColor">
+          <circle cx="2" cy="2.5" r="1.6" />
+          <circle cx="2" cy="8" r="1.6" />
+          <circle cx="2" cy="13.5" r="1.6" />
+        </svg>
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="end"
+          className="z-40 min-w-48 rounded-lg border border-rule-strong bg-sheet p-1 shadow-lg"
+          onCloseAutoFocus={(event) => event.preventDefault()}
+        >
+          <DropdownMenu.Item className={ITEM} onSelect={() => void jump(stroke.step)}>
+            Go back to here
+          </DropdownMenu.Item>
+          <DropdownMenu.Item
+            className={ITEM}
+            onSelect={() => player.compareWith(isAgainst ? 0 : stroke.number)}
+          >
+            {isAgainst ? "Compare with the newest again" : "Compare with before this"}
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={ITEM} onSelect={() => void deleteStroke(stroke.number)}>
+            Delete
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
   );
 }

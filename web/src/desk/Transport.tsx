@@ -1,9 +1,10 @@
 import { useEffect, useRef } from "react";
 import { clock } from "../parts/time";
 import { player, usePlayer } from "../sound/player";
+import { GridChoice } from "./GridChoice";
 import { goTo, playOrStop } from "./keys";
 import { placeText, tickAt } from "./score";
-import { desk, useDesk } from "./store";
+import { desk, set, useDesk } from "./state";
 
 /** Play and stop, repeat, before and after, and where it is; under it the line that says what the pointer would do. */
 export function Transport({ onKeys }: { onKeys: () => void }) {
@@ -11,6 +12,7 @@ export function Transport({ onKeys }: { onKeys: () => void }) {
   const hasSpan = useDesk((state) => state.span !== null);
   const hasStrokes = useDesk((state) => state.history.strokes.length > 0);
   const hint = useDesk((state) => state.hint);
+  const followsHead = useDesk((state) => state.followsHead);
   return (
     <footer className="border-t border-rule-strong bg-sheet">
       <div className="flex items-center gap-2 px-4 pt-2">
@@ -58,8 +60,18 @@ export function Transport({ onKeys }: { onKeys: () => void }) {
           ))}
         </fieldset>
         <Clock />
+        <label className="ml-2 flex items-center gap-1.5 text-faded">
+          <input
+            type="checkbox"
+            checked={followsHead}
+            onChange={(event) => set({ followsHead: event.target.checked })}
+            className="accent-ink"
+          />
+          Follow
+        </label>
         <div className="flex-1" />
-        <label className="flex items-center gap-2 text-faded">
+        <GridChoice />
+        <label className="ml-2 flex items-center gap-2 text-faded">
           Level
           <input
             type="range"

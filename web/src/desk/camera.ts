@@ -1,7 +1,7 @@
 /** What of the take is in sight: one time axis for all staves, and the rows of pitch. Pixels live here. */
 import type { PartScore, Score } from "./score";
 
-export const GUTTER = 60;
+export const GUTTER = 96;
 const LANE_PAD = 14;
 const LEAST_ROW = 3;
 const MOST_ROW = 26;
@@ -14,6 +14,9 @@ export interface Camera {
   /** The pitch whose row begins at the top edge, and pixels a row. */
   top: number;
   row: number;
+  /** Which row each pitch has (-1: none), and which pitch each row has: all pitches, or only those in use. */
+  rowOf: readonly number[];
+  pitches: readonly number[];
   width: number;
   notesHeight: number;
   laneHeight: number;
@@ -24,6 +27,8 @@ export const startCamera: Camera = {
   perTick: 0.1,
   top: 84,
   row: 12,
+  rowOf: Array.from({ length: 128 }, (_, pitch) => pitch),
+  pitches: Array.from({ length: 128 }, (_, pitch) => pitch),
   width: 900,
   notesHeight: 300,
   laneHeight: 240,
@@ -32,8 +37,12 @@ export const startCamera: Camera = {
 export const xOf = (camera: Camera, tick: number) => GUTTER + (tick - camera.left) * camera.perTick;
 export const tickOf = (camera: Camera, x: number) => camera.left + (x - GUTTER) / camera.perTick;
 export const rightTick = (camera: Camera) => tickOf(camera, camera.width);
-export const yOfPitch = (camera: Camera, pitch: number) => (camera.top - pitch) * camera.row;
-export const pitchOf = (camera: Camera, y: number) => Math.floor(camera.top - y / camera.row) + 1;
+/** The top of a pitch's row; far out of sight where it has none. */
+export const yOfPitch = (camera: Camera, pitch: number) =>
+  camera.rowOf[pitch] < 0 ? -1e6 : (camera.top - camera.rowOf[pitch]) * camera.row;
+/** The pitch of the row at `y`; -1 where there is none. */
+export const pitchOf = (camera: Camera, y: number) =>
+  camera.pitches[Math.floor(camera.top - y / camera.row) + 1] ?? -1;
 export const yOfVelocity = (camera: Camera, velocity: number) =>
   LANE_PAD + ((127 - velocity) / 127) * (camera.laneHeight - 2 * LANE_PAD);
 export const velocityOf = (camera: Camera, y: number) =>
@@ -55,7 +64,11 @@ export function held(camera: Camera, score: Score): Camera {
     ...camera,
     perTick,
     left: clamp(camera.left, 0, score.end * 1.02 - visible),
-    top: clamp(camera.top, Math.min(rows - 1, 127), 127),
+    top: clamp(
+      camera.top,
+      Math.min(rows - 1, camera.pitches.length),
+      Math.max(camera.pitches.length - 1, rows - 1),
+    ),
   };
 }
 
@@ -88,10 +101,24 @@ export function showing(camera: Camera, score: Score, from: number, to: number):
   return held({ ...camera, perTick, left: from - air }, score);
 }
 
-/** Rows fitted to what a part plays. */
-export function showingRows(camera: Camera, score: Score, part: PartScore): Camera {
-  const rows = part.highest - part.lowest + 5;
-  const row = clamp(camera.notesHeight / rows, LEAST_ROW, MOST_ROW - 8);
+/** Rows fitted to what some parts play. */
+export function showingRows(camera: Camera, score: Score, parts: readonly PartScore[]): Camera {
+  const sounding = parts.filter((part) => part.start.length);
+  if (!sounding.length) return held(camera, score);
+  const highest = Math.max(...sounding.map((part) => camera.rowOf[part.highest]));
+  const lowest = Math.min(...sounding.map((part) => camera.rowOf[part.lowest]));
+  const rows = highest - lowest + (camera.pitches.length < 128 ? 1 : 5);
+  const row = clamp(camera.notesHeight / rows, LEAST_ROW, MOST_ROW - 4);
   const spare = (camera.notesHeight / row - rows) / 2;
-  return held({ ...camera, row, top: part.highest + 3 + spare }, score);
+  return held({ ...camera, row, top: highest + (camera.pitches.length < 128 ? 0 : 3) + spare }, score);
+}
+
+/** All 128 rows, or only those that some parts use. */
+export function withRows(camera: Camera, pitches: readonly number[] | null): Camera {
+  const shown = pitches ?? startCamera.pitches;
+  const rowOf = Array.from({ length: 128 }, () => -1);
+  shown.forEach((pitch, row) => {
+    rowOf[pitch] = row;
+  });
+  return { ...camera, pitches: shown, rowOf };
 }

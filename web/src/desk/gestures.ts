@@ -1,5 +1,6 @@
 /** What the pointer does on each stave. Pixels become ticks and values here, and nothing more is made of them. */
 import type { Hairpin, Stroke } from "../api/client";
+import { partName, rowName } from "./arranging";
 import {
   type Camera,
   GUTTER,
@@ -15,22 +16,11 @@ import {
   zoomedRows,
 } from "./camera";
 import { overviewTick } from "./draw/overview";
-import { dynamicOf, firstAbove, nearestBeat, type PartScore, placeText, sounding } from "./score";
+import { dynamicOf, firstAbove, nearestLine, noneOf, type PartScore, placeText, sounding } from "./score";
+import { choose, chooseIn, chooseNone, chooseSpan, chooseVoice, selected } from "./selecting";
+import { keep, letGo, preview, settled } from "./shaping";
 import type { Elements, Stave } from "./stage";
-import {
-  choose,
-  chooseSpan,
-  desk,
-  frontPart,
-  keep,
-  letGo,
-  look,
-  open,
-  preview,
-  selected,
-  set,
-  settled,
-} from "./store";
+import { desk, frontParts, leadPart, look, set } from "./state";
 
 const SLOP = 4;
 const REACH = 8;
@@ -206,7 +196,9 @@ function rulerGrip(x: number, event: PointerEvent, actions: Actions): Grip | nul
   if (!score || x < GUTTER) return null;
   const snap = (at: number, free: boolean) => {
     const tick = Math.max(Math.round(tickOf(desk().camera, at)), 0);
-    return free ? tick : roundEarly(frontPart(), nearestBeat(score, tick), score.resolution / EARLY);
+    const { grid } = desk();
+    if (free === grid.snap) return tick;
+    return roundEarly(leadPart(), nearestLine(score, tick, grid), score.resolution / EARLY);
   };
   const start = snap(x, event.altKey);
   return {
@@ -231,58 +223,80 @@ function roundEarly(part: PartScore | undefined, line: number, within: number): 
 
 // ---- choosing notes
 
-function noteAt(part: PartScore, stave: "notes" | "lane", x: number, y: number): number {
-  const { camera, kept } = desk();
-  const [from, to] = sounding(part, tickOf(camera, x - BEAD_REACH), tickOf(camera, x + BEAD_REACH));
-  let best = -1;
+interface Hit {
+  part: PartScore;
+  note: number;
+}
+
+/** The note under the pointer, of the parts in front. */
+function noteAt(stave: "notes" | "lane", x: number, y: number): Hit | null {
+  const { camera, kept, voice } = desk();
+  let best: Hit | null = null;
   let nearest = Number.POSITIVE_INFINITY;
-  for (let note = from; note < to; note++) {
-    const left = xOf(camera, part.start[note]);
-    const right = Math.max(xOf(camera, part.end[note]), left + 6);
-    let distance: number;
-    if (stave === "notes") {
-      if (x < left - 2 || x > right || part.pitch[note] !== pitchOf(camera, y)) continue;
-      distance = Math.abs(x - left) / 1000;
-    } else {
-      const level = yOfVelocity(camera, kept[part.id][note]);
-      const onBead = Math.hypot(x - left, y - level);
-      const onDash = x >= left && x <= right ? Math.abs(y - level) + 3 : Number.POSITIVE_INFINITY;
-      distance = Math.min(onBead, onDash);
-      if (distance > BEAD_REACH) continue;
-    }
-    if (distance < nearest) {
-      nearest = distance;
-      best = note;
+  for (const part of frontParts()) {
+    const [from, to] = sounding(part, tickOf(camera, x - BEAD_REACH), tickOf(camera, x + BEAD_REACH));
+    for (let note = from; note < to; note++) {
+      if (voice !== null && part.pitch[note] !== voice) continue;
+      const left = xOf(camera, part.start[note]);
+      const right = Math.max(xOf(camera, part.end[note]), left + 6);
+      let distance: number;
+      if (stave === "notes") {
+        if (x < left - 2 || x > right || part.pitch[note] !== pitchOf(camera, y)) continue;
+        distance = Math.abs(x - left) / 1000;
+      } else {
+        const level = yOfVelocity(camera, kept[part.id][note]);
+        const onBead = Math.hypot(x - left, y - level);
+        const onDash = x >= left && x <= right ? Math.abs(y - level) + 3 : Number.POSITIVE_INFINITY;
+        distance = Math.min(onBead, onDash);
+        if (distance > BEAD_REACH) continue;
+      }
+      if (distance < nearest) {
+        nearest = distance;
+        best = { part, note };
+      }
     }
   }
   return best;
 }
 
-function choosePressed(part: PartScore, note: number, add: boolean): void {
-  const chosen = add ? desk().chosen.slice() : new Uint8Array(part.start.length);
-  chosen[note] = add ? 1 - chosen[note] : 1;
+function choosePressed({ part, note }: Hit, add: boolean): void {
+  if (!add) {
+    const mask = new Uint8Array(part.start.length);
+    mask[note] = 1;
+    chooseIn(part, mask);
+    return;
+  }
+  const chosen = [...desk().chosen];
+  chosen[part.id] = chosen[part.id].slice();
+  chosen[part.id][note] = 1 - chosen[part.id][note];
   choose(chosen);
 }
 
-function marquee(part: PartScore, stave: "notes" | "lane", x0: number, y0: number, add: boolean): Grip {
-  const base = add ? desk().chosen.slice() : new Uint8Array(part.start.length);
+function marquee(stave: "notes" | "lane", x0: number, y0: number, add: boolean): Grip {
+  const { score } = desk();
+  const base = add || !score ? desk().chosen : noneOf(score);
   return {
     move(x1, y1) {
-      const { camera, kept } = desk();
+      const { camera, kept, voice } = desk();
       set({ box: { stave, x0, y0, x1, y1 } });
       const [left, right] = x0 < x1 ? [x0, x1] : [x1, x0];
       const [top, bottom] = y0 < y1 ? [y0, y1] : [y1, y0];
-      const chosen = base.slice();
-      const [from, to] = sounding(part, tickOf(camera, left), tickOf(camera, right));
-      for (let note = from; note < to; note++) {
-        const onset = xOf(camera, part.start[note]);
-        const level =
-          stave === "notes"
-            ? yOfPitch(camera, part.pitch[note]) + camera.row / 2
-            : yOfVelocity(camera, kept[part.id][note]);
-        const half = stave === "notes" ? camera.row / 2 : 3;
-        const reaches = stave === "notes" ? xOf(camera, part.end[note]) >= left : onset >= left;
-        if (reaches && onset <= right && level + half >= top && level - half <= bottom) chosen[note] = 1;
+      const chosen = [...base];
+      for (const part of frontParts()) {
+        const mask = base[part.id].slice();
+        const [from, to] = sounding(part, tickOf(camera, left), tickOf(camera, right));
+        for (let note = from; note < to; note++) {
+          if (voice !== null && part.pitch[note] !== voice) continue;
+          const onset = xOf(camera, part.start[note]);
+          const level =
+            stave === "notes"
+              ? yOfPitch(camera, part.pitch[note]) + camera.row / 2
+              : yOfVelocity(camera, kept[part.id][note]);
+          const half = stave === "notes" ? camera.row / 2 : 3;
+          const reaches = stave === "notes" ? xOf(camera, part.end[note]) >= left : onset >= left;
+          if (reaches && onset <= right && level + half >= top && level - half <= bottom) mask[note] = 1;
+        }
+        chosen[part.id] = mask;
       }
       choose(chosen);
     },
@@ -293,35 +307,40 @@ function marquee(part: PartScore, stave: "notes" | "lane", x0: number, y0: numbe
 }
 
 function notesGrip(x: number, y: number, event: PointerEvent): Grip | null {
-  const part = frontPart();
-  if (!part || x < GUTTER) return null;
+  if (!leadPart()) return null;
   if (desk().shaping) letGo();
-  const note = noteAt(part, "notes", x, y);
-  const sweep = marquee(part, "notes", x, y, event.shiftKey);
+  if (x < GUTTER) {
+    const pitch = pitchOf(desk().camera, y);
+    return { move() {}, done: (moved) => moved || pitch < 0 || chooseVoice(pitch) };
+  }
+  return choiceGrip("notes", x, y, event);
+}
+
+/** A click chooses the note under it or lets go; a drag chooses what it goes round. */
+function choiceGrip(stave: "notes" | "lane", x: number, y: number, event: PointerEvent): Grip {
+  const hit = noteAt(stave, x, y);
+  const sweep = marquee(stave, x, y, event.shiftKey);
   return {
     move: sweep.move,
     done(moved, up) {
       if (moved) sweep.done(moved, up);
-      else if (note >= 0) choosePressed(part, note, event.shiftKey);
-      else if (!event.shiftKey) nothingChosen();
+      else if (hit) choosePressed(hit, event.shiftKey);
+      else if (!event.shiftKey) {
+        chooseNone();
+        chooseSpan(null);
+      }
     },
   };
-}
-
-function nothingChosen(): void {
-  choose(new Uint8Array(desk().chosen.length));
-  chooseSpan(null);
 }
 
 // ---- the hairpin
 
 /** The onsets and edges that an end of a hairpin is drawn to, when it comes near. */
-function drawnTo(part: PartScore, x: number, free: boolean): number {
-  const { camera, chosen, chosenCount, span } = desk();
+function drawnTo(x: number, free: boolean): number {
+  const { camera, chosen, chosenCount, span, grid } = desk();
   const tick = Math.max(Math.round(tickOf(camera, x)), 0);
-  if (free) return tick;
+  if (free === grid.snap) return tick;
   const within = REACH / camera.perTick;
-  const [from, to] = sounding(part, tick - within, tick + within);
   let best = tick;
   let nearest = within;
   const consider = (at: number) => {
@@ -330,7 +349,12 @@ function drawnTo(part: PartScore, x: number, free: boolean): number {
       best = at;
     }
   };
-  for (let note = from; note < to; note++) if (!chosenCount || chosen[note]) consider(part.start[note]);
+  for (const part of frontParts()) {
+    const [from, to] = sounding(part, tick - within, tick + within);
+    for (let note = from; note < to; note++) {
+      if (!chosenCount || chosen[part.id][note]) consider(part.start[note]);
+    }
+  }
   for (const edge of span ?? []) consider(edge);
   return best;
 }
@@ -338,21 +362,20 @@ function drawnTo(part: PartScore, x: number, free: boolean): number {
 const level = (camera: Camera, y: number) => Math.min(Math.max(Math.round(velocityOf(camera, y)), 1), 127);
 
 function laneGrip(x: number, y: number, event: PointerEvent): Grip | null {
-  const part = frontPart();
-  if (!part || x < GUTTER) return null;
+  if (!leadPart() || x < GUTTER) return null;
   if (desk().shaping) {
     // A stroke is open: its grips shape it, and the lane beside them lets go of it.
     return { move() {}, done: (moved) => moved || letGo() };
   }
   const where = selected();
-  if (!where || event.shiftKey) return laneChoice(part, x, y, event);
+  if (!where || event.shiftKey) return choiceGrip("lane", x, y, event);
   const { camera } = desk();
-  const start = drawnTo(part, x, event.altKey);
+  const start = drawnTo(x, event.altKey);
   const startLevel = level(camera, y);
   let begun = false;
   return {
     move(toX, toY, now) {
-      const end = drawnTo(part, Math.max(toX, GUTTER), now.altKey);
+      const end = drawnTo(Math.max(toX, GUTTER), now.altKey);
       if (end === start) return;
       begun = true;
       const forwards = end > start;
@@ -369,7 +392,7 @@ function laneGrip(x: number, y: number, event: PointerEvent): Grip | null {
     },
     done() {
       if (begun) void keep();
-      else laneChoice(part, x, y, event).done(false, event);
+      else choiceGrip("lane", x, y, event).done(false, event);
     },
   };
 }
@@ -377,19 +400,6 @@ function laneGrip(x: number, y: number, event: PointerEvent): Grip | null {
 /** The numbers that a newly drawn hairpin takes over from the form in Shape. */
 export function restOfHairpin(): Omit<Hairpin, "kind" | "where" | "start" | "end"> {
   return { lift: 0, ease: 0, accents: 0, mode: "to", floor: 1, ceiling: 127 };
-}
-
-function laneChoice(part: PartScore, x: number, y: number, event: PointerEvent): Grip {
-  const note = noteAt(part, "lane", x, y);
-  const sweep = marquee(part, "lane", x, y, event.shiftKey);
-  return {
-    move: sweep.move,
-    done(moved, up) {
-      if (moved) sweep.done(moved, up);
-      else if (note >= 0) choosePressed(part, note, event.shiftKey);
-      else if (!event.shiftKey) nothingChosen();
-    },
-  };
 }
 
 // ---- the grips of an open hairpin
@@ -418,10 +428,9 @@ export function moveGrip(grip: HairpinGrip, to: { x: number; y: number } | { ste
   const value = rounded(
     limited(stroke.mode === "by" ? velocityOf(camera, to.y) / 127 : Math.round(velocityOf(camera, to.y))),
   );
-  const part = frontPart();
   const span = stroke.where?.span;
-  if (part && span) {
-    const tick = drawnTo(part, Math.max(to.x, GUTTER), false);
+  if (span) {
+    const tick = drawnTo(Math.max(to.x, GUTTER), false);
     const moved: [number, number] =
       grip === "start" ? [Math.min(tick, span[1] - 2), span[1]] : [span[0], Math.max(tick, span[0] + 1) + 1];
     preview({ ...stroke, [grip]: value, where: { ...stroke.where, span: moved } });
@@ -439,42 +448,34 @@ export async function releaseGrip(): Promise<void> {
 // ---- the line at the bottom
 
 function hover(stave: Stave, x: number, y: number): void {
-  const { camera, score, shaping } = desk();
-  const part = frontPart();
-  if (!score || !part) return;
-  set({
-    hint: hintFor(stave, part, x, y, placeText(score, Math.max(tickOf(camera, x), 0)), shaping !== null),
-  });
+  const { camera, score } = desk();
+  if (!score || !leadPart()) return;
+  set({ hint: hintFor(stave, x, y, placeText(score, Math.max(tickOf(camera, x), 0))) });
 }
 
-function hintFor(
-  stave: Stave,
-  part: PartScore,
-  x: number,
-  y: number,
-  place: string,
-  isOpen: boolean,
-): string {
-  const { camera, score } = desk();
-  if (!score) return "";
+function hintFor(stave: Stave, x: number, y: number, place: string): string {
+  const { camera, score, shaping, kept, grid, voice } = desk();
+  const lead = leadPart();
+  if (!score || !lead) return "";
+  const free = grid.snap ? "Alt: off the grid" : "Alt: on the grid";
   if (stave === "overview") return `${place} — drag to move through the take`;
-  if (stave === "ruler")
-    return `${place} — click to play from here, drag to choose a span (Alt: off the beat)`;
+  if (stave === "ruler") return `${place} — click to play from here, drag to choose a span (${free})`;
   if (stave === "notes") {
-    const note = noteAt(part, "notes", x, y);
-    const name = score.noteNames[Math.min(Math.max(pitchOf(camera, y), 0), 127)];
-    if (note < 0) return `${place}  ${name} — drag to choose notes (Shift: add)`;
-    const velocity = desk().kept[part.id][note];
-    return `${place}  ${name}, velocity ${velocity} ${dynamicOf(score, velocity)} — click to choose (Shift: add)`;
+    const pitch = pitchOf(camera, y);
+    const name = pitch < 0 ? "" : rowName(lead, pitch);
+    if (x < GUTTER)
+      return `${name} — click to ${pitch === voice ? "let go of" : "choose"} all of it; the lane then shows it alone`;
+    const hit = noteAt("notes", x, y);
+    if (!hit) return `${place}  ${name} — drag to choose notes (Shift: add)`;
+    const velocity = kept[hit.part.id][hit.note];
+    const whose = frontParts().length > 1 ? `${partName(hit.part)}, ` : "";
+    return `${place}  ${whose}${name}, velocity ${velocity} ${dynamicOf(score, velocity)} — click to choose (Shift: add)`;
   }
   const velocity = level(camera, y);
   const here = `${place}  ${velocity} ${dynamicOf(score, velocity)}`;
-  if (isOpen) return `${here} — drag a grip to change the stroke; click beside it to let go`;
-  if (selected()) return `${here} — drag from where the hairpin starts to where it ends (Alt: off the notes)`;
+  if (shaping) return `${here} — drag a grip to change the stroke; click beside it to let go`;
+  if (selected()) {
+    return `${here} — drag from where the hairpin starts to where it ends (Alt: off the notes; Shift: choose instead)`;
+  }
   return `${here} — click a note or drag to choose some; then drag here to draw a hairpin`;
-}
-
-/** Open a mark of the page. */
-export function openMark(number: number): void {
-  void open(number);
 }

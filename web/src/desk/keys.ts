@@ -1,34 +1,24 @@
 /** Every key of the desk in one table: what it does is read by the handler and by the sheet. */
 import { player, usePlayer } from "../sound/player";
+import { allToFront, arrangeRows, toFront, wish } from "./arranging";
 import { GUTTER, scrolled, scrolledRows, showing, xOf, zoomed, zoomedRows } from "./camera";
 import { restOfHairpin } from "./gestures";
-import { secondsAt, tickAt } from "./score";
-import {
-  apply,
-  choose,
-  chooseAll,
-  chooseSpan,
-  desk,
-  fitAll,
-  frontPart,
-  letGo,
-  look,
-  preview,
-  redo,
-  selected,
-  set,
-  toFront,
-  undo,
-} from "./store";
+import { type Chosen, noneOf, secondsAt, tickAt } from "./score";
+import { choose, chooseAll, chooseNone, chooseSpan, invertChoice, selected } from "./selecting";
+import { apply, letGo, preview, redo, undo } from "./shaping";
+import { desk, frontParts, leadPart, look, set } from "./state";
 
-export interface Key {
+export interface Action {
+  /** None: it is only found by search. */
   keys: string[];
   does: string;
   group: "Hear" | "Choose" | "Shape" | "Look";
+  /** Other words it may be looked for by. */
+  words?: string;
   run: (event: KeyboardEvent) => void;
 }
 
-export const KEYS: Key[] = [
+export const ACTIONS: Action[] = [
   { keys: ["Space"], group: "Hear", does: "Play or stop", run: () => playOrStop() },
   {
     keys: ["Enter"],
@@ -65,6 +55,7 @@ export const KEYS: Key[] = [
     run: (event) => step(-1, event.shiftKey),
   },
   { keys: ["s"], group: "Choose", does: "Make the chosen notes a span", run: () => spanOfChosen() },
+  { keys: ["i"], group: "Choose", does: "Choose the others instead", run: () => invertChoice() },
   {
     keys: ["Tab"],
     group: "Choose",
@@ -105,6 +96,32 @@ export const KEYS: Key[] = [
   { keys: ["Mod+z"], group: "Shape", does: "Undo", run: () => void undo() },
   { keys: ["Mod+Shift+z", "Mod+y"], group: "Shape", does: "Redo", run: () => void redo() },
 
+  { keys: ["a"], group: "Choose", does: "All parts to the front", run: () => allToFront() },
+  {
+    keys: ["g"],
+    group: "Choose",
+    does: "Pull to the grid, or not",
+    run: () => set({ grid: { ...desk().grid, snap: !desk().grid.snap } }),
+  },
+  {
+    keys: ["u"],
+    group: "Look",
+    does: "All rows, or only those in use",
+    run: () => arrangeRows(desk().rows === "all" ? "used" : "all"),
+  },
+  { keys: ["e"], group: "Look", does: "The list of events", run: () => set({ listOpen: !desk().listOpen }) },
+  {
+    keys: ["p"],
+    group: "Look",
+    does: "Fold the panel away, or unfold it",
+    run: () => set({ panelOpen: !desk().panelOpen }),
+  },
+  {
+    keys: ["f"],
+    group: "Hear",
+    does: "Follow the playhead, or not",
+    run: () => set({ followsHead: !desk().followsHead }),
+  },
   { keys: ["+", "="], group: "Look", does: "Closer in time", run: () => zoom(1.4) },
   { keys: ["-"], group: "Look", does: "Further away", run: () => zoom(1 / 1.4) },
   { keys: ["Alt+ArrowUp"], group: "Look", does: "Taller rows", run: () => rows(1.25) },
@@ -113,8 +130,31 @@ export const KEYS: Key[] = [
   { keys: ["PageUp"], group: "Look", does: "A page back", run: () => page(-1) },
   { keys: ["Shift+PageDown"], group: "Look", does: "Lower notes", run: () => pageRows(1) },
   { keys: ["Shift+PageUp"], group: "Look", does: "Higher notes", run: () => pageRows(-1) },
-  { keys: ["w"], group: "Look", does: "The whole take", run: () => fitAll() },
+  { keys: ["w"], group: "Look", does: "The whole take", run: () => wholeTake() },
   { keys: ["v"], group: "Look", does: "Fill the view with the selection", run: () => viewSelection() },
+  ...([3, 4, 5] as const).map(
+    (octave): Action => ({
+      keys: [],
+      group: "Look",
+      does: `Call middle C C${octave}`,
+      words: "note names octave",
+      run: () => wish({ middle_c: octave }),
+    }),
+  ),
+  {
+    keys: [],
+    group: "Shape",
+    does: "Download the take",
+    words: "file save export mid",
+    run: () => download(),
+  },
+  {
+    keys: [],
+    group: "Look",
+    does: "Back to the library",
+    words: "takes close",
+    run: () => window.location.assign("/"),
+  },
 ];
 
 /** A pressed key as it stands in the table. */
@@ -125,7 +165,7 @@ export function nameOf(event: KeyboardEvent): string {
   return `${mod}${event.altKey ? "Alt+" : ""}${event.shiftKey && named ? "Shift+" : ""}${key}`;
 }
 
-const table = new Map(KEYS.flatMap((key) => key.keys.map((name) => [name, key] as const)));
+const table = new Map(ACTIONS.flatMap((key) => key.keys.map((name) => [name, key] as const)));
 table.delete("Tab");
 
 /** Handle a key of the desk, unless it belongs to a field, a button or a menu that has the focus. */
@@ -155,12 +195,9 @@ export function playOrStop(): void {
 }
 
 function playSelection(): void {
-  const { score, span, chosen } = desk();
-  const part = frontPart();
-  if (!score || !part) return;
-  const first = chosen.indexOf(1);
-  const tick = span?.[0] ?? (first >= 0 ? part.start[first] : null);
-  if (tick !== null) void player.play(secondsAt(score, tick));
+  const { score, span } = desk();
+  const tick = span?.[0] ?? extent()?.[0];
+  if (score && tick !== undefined) void player.play(secondsAt(score, tick));
 }
 
 export function goTo(seconds: number): void {
@@ -174,43 +211,55 @@ export function goTo(seconds: number): void {
   });
 }
 
+/** The next or the previous note of the leading part; with `add`, beside those that are chosen. */
 function step(by: number, add: boolean): void {
-  const { chosen, score } = desk();
-  const part = frontPart();
+  const { chosen, score, voice } = desk();
+  const part = leadPart();
   if (!part?.start.length || !score) return;
-  const edge = by > 0 ? chosen.lastIndexOf(1) : chosen.indexOf(1);
-  const from = edge >= 0 ? edge + by : by > 0 ? 0 : part.start.length - 1;
-  const note = Math.min(Math.max(from, 0), part.start.length - 1);
-  const made = add ? chosen.slice() : new Uint8Array(chosen.length);
-  made[note] = 1;
-  choose(made);
+  const mask = chosen[part.id];
+  const edge = by > 0 ? mask.lastIndexOf(1) : mask.indexOf(1);
+  let note = edge >= 0 ? edge + by : by > 0 ? 0 : part.start.length - 1;
+  while (voice !== null && note >= 0 && note < part.start.length && part.pitch[note] !== voice) note += by;
+  if (note < 0 || note >= part.start.length) return;
+  const made: Uint8Array[] = add ? [...chosen] : [...noneOf(score)];
+  made[part.id] = made[part.id].slice();
+  made[part.id][note] = 1;
+  choose(made as Chosen);
   look((camera, whole) => {
     const x = xOf(camera, part.start[note]);
     return x < GUTTER || x > camera.width - 20 ? scrolled(camera, whole, x - camera.width / 2) : camera;
   });
 }
 
-function spanOfChosen(): void {
+/** From the first start to the last end of the chosen notes. */
+function extent(): [number, number] | null {
   const { chosen } = desk();
-  const part = frontPart();
-  const [first, last] = [chosen.indexOf(1), chosen.lastIndexOf(1)];
-  if (!part || first < 0) return;
-  let end = 0;
-  for (let note = first; note <= last; note++) if (chosen[note]) end = Math.max(end, part.end[note]);
-  chooseSpan([part.start[first], end]);
+  let [start, end] = [Number.POSITIVE_INFINITY, 0];
+  for (const part of frontParts()) {
+    chosen[part.id].forEach((one, note) => {
+      if (!one) return;
+      start = Math.min(start, part.start[note]);
+      end = Math.max(end, part.end[note]);
+    });
+  }
+  return end > start ? [start, end] : null;
+}
+
+function spanOfChosen(): void {
+  const chosen = extent();
+  if (chosen) chooseSpan(chosen);
 }
 
 export function nextPart(by: number): void {
-  const { score, front } = desk();
+  const { score, fronts } = desk();
   if (!score?.parts.length) return;
-  toFront((front + by + score.parts.length) % score.parts.length);
+  toFront((fronts[0] + by + score.parts.length) % score.parts.length);
 }
 
 function release(): void {
-  const { shaping, chosen } = desk();
-  if (shaping) letGo();
+  if (desk().shaping) letGo();
   else {
-    choose(new Uint8Array(chosen.length));
+    chooseNone();
     chooseSpan(null);
   }
 }
@@ -251,11 +300,16 @@ function pageRows(by: number): void {
 }
 
 function viewSelection(): void {
-  const { chosen, span } = desk();
-  const part = frontPart();
-  if (!part) return;
-  const [first, last] = [chosen.indexOf(1), chosen.lastIndexOf(1)];
-  const from = first >= 0 ? part.start[first] : span?.[0];
-  const to = first >= 0 ? part.end[last] : span?.[1];
-  if (from !== undefined && to !== undefined) look((camera, score) => showing(camera, score, from, to));
+  const wanted = extent() ?? desk().span;
+  if (wanted) look((camera, score) => showing(camera, score, wanted[0], wanted[1]));
+}
+
+export function wholeTake(): void {
+  look((camera, score) => showing(camera, score, 0, score.end));
+  arrangeRows(desk().rows);
+}
+
+function download(): void {
+  const { score } = desk();
+  if (score) window.location.assign(`/api/takes/${score.id}/file`);
 }

@@ -1,6 +1,13 @@
 /** A take as the browser holds it: the server's columns in typed arrays, ready to be drawn. */
 import type { Changes, DeskView, Where } from "../api/client";
 
+/** Where things are placed in time: a note value, straight, dotted or triplet; and whether it pulls. */
+export interface Grid {
+  value: 1 | 2 | 4 | 8 | 16 | 32 | 64;
+  feel: "straight" | "dotted" | "triplet";
+  snap: boolean;
+}
+
 export interface PartScore {
   id: number;
   name: string;
@@ -14,13 +21,30 @@ export interface PartScore {
   /** The latest end among this note and all before it: where a search for what is visible may begin. */
   reach: Int32Array;
   pitch: Uint8Array;
+  drum: boolean;
+  /** The standard's names of the keys of a percussion part. */
+  voices: Record<number, string>;
+  lanes: LaneHead[];
+  contour: Contour | null;
   lowest: number;
   highest: number;
+}
+
+export type LaneHead = DeskView["parts"][number]["lanes"][number];
+
+/** The sounding shape of each note: its points are those from `first[note]` to before `first[note + 1]`. */
+export interface Contour {
+  first: Int32Array;
+  tick: Int32Array;
+  bend: Float32Array;
+  loud: Float32Array;
+  ink: Uint8Array;
 }
 
 export interface Score
   extends Pick<DeskView, "id" | "resolution" | "end" | "seconds" | "bars" | "tempo" | "dynamics"> {
   noteNames: string[];
+  flags: DeskView["flags"];
   parts: PartScore[];
 }
 
@@ -37,6 +61,7 @@ export function scoreOf(view: DeskView): Score {
     tempo: view.tempo,
     dynamics: view.dynamics,
     noteNames: view.note_names,
+    flags: view.flags,
     parts: view.parts.map((part) => {
       const count = part.start.length;
       const start = new Int32Array(count);
@@ -64,10 +89,29 @@ export function scoreOf(view: DeskView): Score {
         end,
         reach,
         pitch,
+        drum: part.drum,
+        voices: part.voices,
+        lanes: part.lanes,
+        contour: contourOf(part.contour),
         lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
         highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
       };
     }),
+  };
+}
+
+function contourOf(given: DeskView["parts"][number]["contour"]): Contour | null {
+  if (!given) return null;
+  const first = new Int32Array(given.count.length + 1);
+  given.count.forEach((count, note) => {
+    first[note + 1] = first[note] + count;
+  });
+  return {
+    first,
+    tick: Int32Array.from(given.tick),
+    bend: Float32Array.from(given.bend, (cents) => cents / 100),
+    loud: Float32Array.from(given.loud, (share) => share / 100),
+    ink: Uint8Array.from(given.ink),
   };
 }
 
@@ -117,8 +161,15 @@ export function sounding(part: PartScore, from: number, to: number): [number, nu
   return [firstAbove(part.reach, from), firstAbove(part.start, to)];
 }
 
-/** Chosen notes as the inclusive id ranges of a stroke's `where`. */
-export function rangesOf(part: PartScore, chosen: Uint8Array): NonNullable<Where["notes"]> {
+/** Which notes are chosen: one column for each part. */
+export type Chosen = readonly Uint8Array[];
+
+export function noneOf(score: Score): Chosen {
+  return score.parts.map((part) => new Uint8Array(part.start.length));
+}
+
+/** Chosen notes of a part as the inclusive id ranges of a stroke's `where`. */
+export function rangesOf(part: PartScore, chosen: Uint8Array): [number, number][] {
   const ranges: [number, number][] = [];
   for (let note = 0; note < chosen.length; note++) {
     if (!chosen[note]) continue;
@@ -165,6 +216,21 @@ export function placeOf(score: Score, tick: number): Place {
 export function placeText(score: Score, tick: number): string {
   const { bar, beat } = placeOf(score, tick);
   return `${bar}:${beat}`;
+}
+
+/** Ticks between the lines of the grid. */
+export function gridTicks(score: Score, grid: Pick<Grid, "value" | "feel">): number {
+  const straight = (score.resolution * 4) / grid.value;
+  return grid.feel === "dotted" ? straight * 1.5 : grid.feel === "triplet" ? (straight * 2) / 3 : straight;
+}
+
+/** The nearest line of the grid, counted from its bar line. */
+export function nearestLine(score: Score, tick: number, grid: Pick<Grid, "value" | "feel">): number {
+  const { bar } = placeOf(score, tick);
+  const start = score.bars.start[bar - 1];
+  const step = gridTicks(score, grid);
+  const after = score.bars.start[bar] ?? Number.POSITIVE_INFINITY;
+  return Math.min(Math.round(start + Math.round((tick - start) / step) * step), after);
 }
 
 /** The nearest beat line. */

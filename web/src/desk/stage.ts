@@ -1,13 +1,15 @@
 /** Keeps the canvases in step with the desk's state: one drawing a frame, only when something has changed. */
+
+import { partDye, rowName } from "./arranging";
 import { GUTTER, xOf } from "./camera";
 import { type Ink, mixInk } from "./draw/ink";
-import { drawOverviewNotes, drawWindow, OVERVIEW_HEIGHT } from "./draw/overview";
+import { drawOverviewLane, drawOverviewNotes, drawWindow, OVERVIEW_HEIGHT } from "./draw/overview";
 import { drawRibbons } from "./draw/ribbons";
 import { drawRuler, RULER_HEIGHT } from "./draw/ruler";
 import type { Scene } from "./draw/scene";
 import { drawVelocity } from "./draw/velocity";
-import { reached } from "./score";
-import { desk, frontPart, look, resize, useDesk } from "./store";
+import { gridTicks, type PartScore, reached } from "./score";
+import { desk, frontParts, leadPart, look, resize, useDesk } from "./state";
 
 export const STAVES = ["overview", "ruler", "notes", "lane"] as const;
 export type Stave = (typeof STAVES)[number];
@@ -70,21 +72,36 @@ export class Stage {
     if (!score) return;
     this.drawn++;
     if (this.head.moving()) this.follow();
-    const part = frontPart(state);
-    const shown = state.live ?? state.earlier ?? state.kept;
-    const scene = (pen: CanvasRenderingContext2D): Scene => ({
-      pen,
+    const fronts = frontParts(state);
+    const lead = fronts[0];
+    const { shaping } = state;
+    const picked = shaping
+      ? score.parts.map((part) => reached(part, shaping.stroke.where ?? {}))
+      : state.chosen;
+    const common = {
       ink: this.ink,
       camera,
       score,
-      front: state.front,
-      shown,
+      fronts,
+      behind: score.parts.filter(
+        (part) => !state.fronts.includes(part.id) && !state.hidden.includes(part.id),
+      ),
+      dyeOf: (part: PartScore) => partDye(part, state.arrangement),
+      nameOf: (pitch: number) => rowName(lead, pitch),
+      shown: state.live ?? state.earlier ?? state.kept,
       ghost: state.ghost,
-      picked: part && state.shaping ? reached(part, state.shaping.stroke.where ?? {}) : state.chosen,
+      picked,
+      voice: state.voice,
       span: state.span,
+      gridTicks: gridTicks(score, state.grid),
       box: state.box,
-      mark: state.shaping?.mark ?? null,
-    });
+      mark: shaping?.mark ?? null,
+      kept: state.history.strokes
+        .filter((one) => one.on && !one.idle && one.number !== shaping?.number)
+        .filter((one) => one.mark.parts.some((part) => state.fronts.includes(part)))
+        .map((one) => one.mark),
+    };
+    const scene = (pen: CanvasRenderingContext2D): Scene => ({ pen, ...common });
     drawRuler(scene(this.sized("ruler", RULER_HEIGHT)));
     drawRibbons(scene(this.sized("notes", camera.notesHeight)));
     drawVelocity(scene(this.sized("lane", camera.laneHeight)));
@@ -109,18 +126,22 @@ export class Stage {
   }
 
   private drawOverview(): void {
-    const { score, camera, front } = desk();
+    const { score, camera, fronts, arrangement, lanes } = desk();
     if (!score) return;
     const pen = this.sized("overview", OVERVIEW_HEIGHT);
     const canvas = this.elements.overview;
-    const key = `${score.id} ${score.end} ${front} ${canvas.width} ${score.parts.length}`;
+    const dyes = score.parts.map((part) => partDye(part, arrangement)).join(" ");
+    const busiest = [...lanes.values()].sort((a, b) => b.tick.length - a.tick.length)[0];
+    const key = `${score.id} ${score.end} ${fronts} ${canvas.width} ${dyes} ${busiest?.key} ${busiest?.tick.length}`;
     if (key !== this.overviewKey) {
       this.overviewKey = key;
       this.overviewNotes.width = canvas.width;
       this.overviewNotes.height = canvas.height;
       const once = this.overviewNotes.getContext("2d") as CanvasRenderingContext2D;
       once.setTransform(pen.getTransform());
-      drawOverviewNotes(once, this.ink, camera, score, front);
+      drawOverviewNotes(once, this.ink, camera, score, fronts, (part) => partDye(part, arrangement));
+      const lead = leadPart();
+      if (lead) drawOverviewLane(once, this.ink.dye(partDye(lead, arrangement)), camera, score, busiest);
     }
     pen.drawImage(this.overviewNotes, 0, 0, camera.width, OVERVIEW_HEIGHT);
     drawWindow(pen, this.ink, camera, score);
@@ -137,8 +158,8 @@ export class Stage {
   /** Turn the page when the playhead reaches its end. */
   private follow(): void {
     const tick = this.head.tick();
-    const { camera, shaping } = desk();
-    if (shaping) return; // Not while something is held: the page would run from under the hand.
+    const { camera, shaping, followsHead } = desk();
+    if (shaping || !followsHead) return; // Not while something is held: the page would run from under the hand.
     const x = xOf(camera, tick);
     if (x > camera.width - 30 || x < GUTTER) {
       look((now) => ({ ...now, left: Math.max(tick - 20 / now.perTick, 0) }));

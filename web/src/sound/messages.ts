@@ -10,8 +10,15 @@ export interface Batch {
 
 const DATA_BYTES = [2, 2, 2, 2, 1, 1, 2];
 
-/** Cut the byte stream into messages by their statuses, and move their times by `shift` seconds. */
-export function unpack(answer: Messages, shift: number): Batch {
+/**
+ * Cut the byte stream into messages by their statuses, and move their times by `shift` seconds. Of parts that are not to be
+ * heard, notes are not struck; all else goes through, so that a part joins again as it should be.
+ */
+export function unpack(
+  answer: Messages,
+  shift: number,
+  isHeard: (part: number) => boolean = () => true,
+): Batch {
   const stream = Uint8Array.from(atob(answer.bytes), (sign) => sign.charCodeAt(0));
   const count = answer.seconds.length;
   const bytes = new Uint8Array(count * 3);
@@ -21,6 +28,8 @@ export function unpack(answer: Messages, shift: number): Batch {
     bytes[message * 3] = status;
     const wanted = DATA_BYTES[(status >> 4) - 8];
     for (let byte = 1; byte <= wanted; byte++) bytes[message * 3 + byte] = stream[at++];
+    // A strike of velocity 0 is no strike.
+    if (status >> 4 === 9 && !isHeard(answer.parts[message])) bytes[message * 3 + 2] = 0;
   }
   return {
     times: Float64Array.from(answer.seconds, (second) => second + shift),
@@ -29,17 +38,17 @@ export function unpack(answer: Messages, shift: number): Batch {
   };
 }
 
-/** Pedal up, then All Notes Off (controller 123), for every part: what a player does when stopping. */
-export function silence(parts: number, time: number): Batch {
+/** Pedal up, then All Notes Off (controller 123), for some parts: what a player does when stopping. */
+export function silence(parts: readonly number[], time: number): Batch {
+  const size = parts.length * 2;
   const batch = {
-    times: new Float64Array(parts * 2),
-    parts: new Uint8Array(parts * 2),
-    bytes: new Uint8Array(parts * 6),
+    times: new Float64Array(size).fill(time),
+    parts: new Uint8Array(size),
+    bytes: new Uint8Array(size * 3),
   };
-  for (let part = 0; part < parts; part++) {
-    batch.times.fill(time, part * 2, part * 2 + 2);
-    batch.parts.fill(part, part * 2, part * 2 + 2);
-    batch.bytes.set([0xb0, 64, 0, 0xb0, 123, 0], part * 6);
-  }
+  parts.forEach((part, index) => {
+    batch.parts.fill(part, index * 2, index * 2 + 2);
+    batch.bytes.set([0xb0, 64, 0, 0xb0, 123, 0], index * 6);
+  });
   return batch;
 }

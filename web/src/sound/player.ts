@@ -16,7 +16,12 @@ const LEAST_LOOP = 0.05;
 
 interface PlayerState {
   playing: boolean;
+  /** Heard and seen as it was before the point of comparison. */
   before: boolean;
+  /** The stroke before which it is compared; 0 is the newest. */
+  against: number;
+  muted: readonly number[];
+  soloed: readonly number[];
   looping: boolean;
   /** Where it stands when it is not playing, in seconds. */
   resting: number;
@@ -27,6 +32,9 @@ interface PlayerState {
 export const usePlayer = create<PlayerState>()(() => ({
   playing: false,
   before: false,
+  against: 0,
+  muted: [],
+  soloed: [],
   looping: false,
   resting: 0,
   level: 0.8,
@@ -48,6 +56,12 @@ export interface Programme {
   loop: () => [number, number] | null;
 }
 
+/** Whether a part is heard: not muted, and soloed where any is. */
+function audible(part: number): boolean {
+  const { muted, soloed } = now();
+  return !muted.includes(part) && (!soloed.length || soloed.includes(part));
+}
+
 class Player {
   private context: AudioContext | null = null;
   private synth: AudioWorkletNode | null = null;
@@ -60,7 +74,7 @@ class Player {
   load(programme: Programme): void {
     if (this.programme?.takeId !== programme.takeId) {
       this.stop();
-      set({ resting: 0, before: false, looping: false });
+      set({ resting: 0, before: false, against: 0, looping: false, muted: [], soloed: [] });
     }
     this.programme = programme;
     this.order({ kind: "patches", patches: programme.patches });
@@ -107,7 +121,7 @@ class Player {
     window.clearInterval(this.timer);
     if (this.context && now().playing) {
       const time = this.context.currentTime;
-      this.order({ kind: "play", clearFrom: 0, ...silence(this.parts, time) });
+      this.order({ kind: "play", clearFrom: 0, ...this.silence(time) });
     }
     this.handed = [];
     set({ playing: false, resting });
@@ -120,6 +134,22 @@ class Player {
 
   flip(before: boolean): void {
     set({ before });
+    void this.refresh();
+  }
+
+  /** Compare with the take as it was before a stroke (0: the newest). */
+  compareWith(against: number): void {
+    set({ against });
+    if (now().before) void this.refresh();
+  }
+
+  /** Mute or solo a part: what sounds of it stops at once. */
+  hush(part: number, how: "muted" | "soloed"): void {
+    const listed = now()[how];
+    set({ [how]: listed.includes(part) ? listed.filter((one) => one !== part) : [...listed, part] });
+    if (!now().playing || !this.context) return;
+    const quiet = Array.from({ length: this.parts }, (_, one) => one).filter((one) => !audible(one));
+    this.order({ kind: "play", clearFrom: null, ...silence(quiet, this.context.currentTime) });
     void this.refresh();
   }
 
@@ -147,6 +177,13 @@ class Player {
 
   private get parts(): number {
     return this.programme?.patches.length ?? 0;
+  }
+
+  private silence(time: number) {
+    return silence(
+      Array.from({ length: this.parts }, (_, part) => part),
+      time,
+    );
   }
 
   private loop(): [number, number] | null {
@@ -178,8 +215,8 @@ class Player {
     if (turn !== this.turn || !this.context) return;
     // A start waits for its messages; a refresh keeps its place even where the answer came late.
     const start = fresh ? Math.max(at, this.context.currentTime + 0.02) : at;
-    if (fresh) this.order({ kind: "play", clearFrom: 0, ...silence(this.parts, start - 0.005) });
-    this.order({ kind: "play", clearFrom: start, ...unpack(batch, start - from) });
+    if (fresh) this.order({ kind: "play", clearFrom: 0, ...this.silence(start - 0.005) });
+    this.order({ kind: "play", clearFrom: start, ...unpack(batch, start - from, audible) });
     const past = fresh ? [] : this.handed.filter((one) => one.at < start);
     this.handed = [...past, { at: start, from, length }];
     await this.refill();
@@ -207,8 +244,8 @@ class Player {
         const length = Math.min(AHEAD, end - from);
         const batch = await this.fetch(from, from + length, turns);
         if (turn !== this.turn) return;
-        if (turns) this.order({ kind: "play", clearFrom: null, ...silence(this.parts, reached) });
-        this.order({ kind: "play", clearFrom: null, ...unpack(batch, reached - from) });
+        if (turns) this.order({ kind: "play", clearFrom: null, ...this.silence(reached) });
+        this.order({ kind: "play", clearFrom: null, ...unpack(batch, reached - from, audible) });
         this.handed.push({ at: reached, from, length });
         if (this.handed.length > 64) this.handed.splice(0, this.handed.length - 64);
       }
@@ -220,7 +257,8 @@ class Player {
   }
 
   private fetch(start: number, end: number, chase: boolean) {
-    const query = { start, end, chase, before: now().before };
+    const { before, against } = now();
+    const query = { start, end, chase, ...(before ? { before: against } : {}) };
     const params = { path: { take_id: this.programme?.takeId ?? "" }, query };
     return answered<Messages>(api.GET("/api/takes/{take_id}/messages", { params }));
   }

@@ -8,19 +8,14 @@ export interface Stretch {
   start: number;
   end: number;
   patches: string[];
-  before?: boolean;
+  /** As it was before this stroke (0: the newest). */
+  before?: number;
 }
 
 const RATE = 44_100;
 
 /** Mono samples of a stretch (seconds of the take). */
-export async function renderStretch({
-  takeId,
-  start,
-  end,
-  patches,
-  before = false,
-}: Stretch): Promise<Float32Array> {
+export async function renderStretch({ takeId, start, end, patches, before }: Stretch): Promise<Float32Array> {
   const params = { path: { take_id: takeId }, query: { start, end, chase: true, before } };
   const answer = await answered<Messages>(api.GET("/api/takes/{take_id}/messages", { params }));
   const context = new OfflineAudioContext(2, Math.ceil((end - start) * RATE), RATE);

@@ -6,6 +6,7 @@ import type { Scene } from "./scene";
 
 const LEAST_BEAT_PIXELS = 14;
 const LEAST_BAR_PIXELS = 7;
+const LEAST_FINE_PIXELS = 9;
 
 export function visibleBars({ camera, score }: Pick<Scene, "camera" | "score">): [number, number] {
   return [
@@ -29,6 +30,7 @@ export function drawGrid(scene: Scene, height: number): void {
   const { pen, ink, camera, score } = scene;
   const [from, to] = visibleBars(scene);
   const beats = new Path2D();
+  const fines = new Path2D();
   const bars = new Path2D();
   let before = -1e9;
   for (let bar = from; bar < to; bar++) {
@@ -40,6 +42,15 @@ export function drawGrid(scene: Scene, height: number): void {
       bars.lineTo(Math.round(x) + 0.5, height);
     }
     const beat = score.bars.beat_ticks[bar] * camera.perTick;
+    const fine = scene.gridTicks * camera.perTick;
+    if (fine >= LEAST_FINE_PIXELS && fine !== beat) {
+      const end = xOf(camera, score.bars.start[bar] + score.bars.beats[bar] * score.bars.beat_ticks[bar]);
+      for (let at = x + fine; at < end - 1; at += fine) {
+        if (at < GUTTER) continue;
+        fines.moveTo(Math.round(at) + 0.5, 0);
+        fines.lineTo(Math.round(at) + 0.5, height);
+      }
+    }
     if (beat < LEAST_BEAT_PIXELS) continue;
     for (let at = 1; at < score.bars.beats[bar]; at++) {
       const line = Math.round(x + at * beat) + 0.5;
@@ -50,7 +61,9 @@ export function drawGrid(scene: Scene, height: number): void {
   }
   pen.lineWidth = 1;
   pen.strokeStyle = ink.rule;
-  pen.globalAlpha = 0.4;
+  pen.globalAlpha = 0.2;
+  pen.stroke(fines);
+  pen.globalAlpha = 0.45;
   pen.stroke(beats);
   pen.globalAlpha = 0.9;
   pen.stroke(bars);

@@ -1,10 +1,12 @@
 /** The whole take in one thin line, with what is in sight as a box. */
 import { type Camera, GUTTER, rightTick } from "../camera";
-import type { Score } from "../score";
+import { type LaneNodes, rangeOf } from "../lanes";
+import type { PartScore, Score } from "../score";
 import type { Ink } from "./ink";
 
 export const OVERVIEW_HEIGHT = 38;
 const PAD = 5;
+const LANE_HEIGHT = 10;
 
 export const overviewX = (camera: Camera, score: Score, tick: number) =>
   GUTTER + (tick / Math.max(score.end * 1.02, 1)) * (camera.width - GUTTER - 8);
@@ -17,14 +19,17 @@ export function drawOverviewNotes(
   ink: Ink,
   camera: Camera,
   score: Score,
-  front: number,
+  fronts: readonly number[],
+  dyeOf: (part: PartScore) => string,
 ) {
   pen.fillStyle = ink.sheet;
   pen.fillRect(0, 0, camera.width, OVERVIEW_HEIGHT);
   const low = Math.min(...score.parts.map((part) => part.lowest));
   const high = Math.max(...score.parts.map((part) => part.highest));
   const inner = OVERVIEW_HEIGHT - 2 * PAD;
-  const inOrder = [...score.parts].sort((a, b) => Number(a.id === front) - Number(b.id === front));
+  const inOrder = [...score.parts].sort(
+    (a, b) => Number(fronts.includes(a.id)) - Number(fronts.includes(b.id)),
+  );
   for (const part of inOrder) {
     const path = new Path2D();
     const taken = new Float64Array(128).fill(-1e9);
@@ -36,9 +41,34 @@ export function drawOverviewNotes(
       taken[pitch] = end;
       path.rect(x, PAD + ((high - pitch) / Math.max(high - low, 1)) * (inner - 2), end - x, 2);
     }
-    pen.fillStyle = ink.dye(part.dye);
-    pen.globalAlpha = part.id === front ? 0.9 : 0.3;
+    pen.fillStyle = ink.dye(dyeOf(part));
+    pen.globalAlpha = fronts.includes(part.id) ? 0.9 : 0.3;
     pen.fill(path);
+  }
+  pen.globalAlpha = 1;
+}
+
+/** The busiest lane of the leading part, along the foot of the overview. */
+export function drawOverviewLane(
+  pen: CanvasRenderingContext2D,
+  colour: string,
+  camera: Camera,
+  score: Score,
+  lane: LaneNodes | undefined,
+): void {
+  if (!lane) return;
+  const [low, high] = rangeOf(lane.key, lane);
+  pen.fillStyle = colour;
+  pen.globalAlpha = 0.4;
+  let before = -1;
+  let most = 0;
+  for (let node = 0; node < lane.tick.length; node++) {
+    const x = Math.round(overviewX(camera, score, lane.tick[node]));
+    const share = low < 0 ? Math.abs(lane.value[node]) / high : lane.value[node] / 127;
+    most = x === before ? Math.max(most, share) : share;
+    const tall = Math.max(most * LANE_HEIGHT, 0.5);
+    pen.fillRect(x, OVERVIEW_HEIGHT - 1 - tall, 1, tall);
+    before = x;
   }
   pen.globalAlpha = 1;
 }

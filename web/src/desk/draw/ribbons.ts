@@ -1,38 +1,55 @@
-/** Notes as ribbons: where and how long by place, how loud by thickness. */
-import { GUTTER, rightTick, yOfPitch } from "../camera";
+/** Notes as ribbons: sounding pitch by place, loudness by thickness, brightness by ink. */
+import { type Camera, GUTTER, rightTick, yOfPitch } from "../camera";
 import { type PartScore, sounding } from "../score";
 import { drawBox, drawGrid, drawGutter, drawSpan } from "./grid";
 import { SANS } from "./ink";
 import type { Scene } from "./scene";
 
-const ROUND_UP_TO = 1500;
+/** With more notes than this in sight, each is a plain bar. */
+const SHAPED_UP_TO = 1200;
+/** Brightness is drawn in this many steps, from thin ink to full. */
+const INKS = 5;
+const THIN_INK = 0.5;
 
 export function thickness(row: number, velocity: number): number {
   return Math.max(1, row * (0.12 + (0.86 * velocity) / 127));
 }
 
 export function drawRibbons(scene: Scene): void {
-  const { pen, ink, camera, score } = scene;
+  const { pen, ink, camera } = scene;
   const { width, notesHeight: height } = camera;
   pen.fillStyle = ink.paper;
   pen.fillRect(0, 0, width, height);
   drawSpan(scene, height);
   drawGrid(scene, height);
-  drawOctaves(scene);
-  for (const part of score.parts) if (part.id !== scene.front) drawPart(scene, part, false);
-  const front = score.parts[scene.front];
-  if (front) drawPart(scene, front, true);
+  drawRows(scene);
+  for (const part of scene.behind) drawBars(scene, part, false);
+  for (const part of [...scene.fronts].reverse()) {
+    const [from, to] = sounding(part, camera.left, rightTick(camera));
+    if (to - from > SHAPED_UP_TO) drawBars(scene, part, true);
+    else drawShaped(scene, part, from, to);
+  }
   drawBox(scene, "notes");
   drawGutter(scene, height);
   drawNames(scene);
 }
 
-function drawOctaves({ pen, ink, camera }: Scene): void {
+const allRows = (camera: Camera) => camera.pitches.length === 128;
+
+/** A line at each octave, or between the rows where only some are shown. */
+function drawRows({ pen, ink, camera, voice }: Scene): void {
+  if (voice !== null && camera.rowOf[voice] >= 0) {
+    pen.fillStyle = ink.accentWash;
+    pen.globalAlpha = 0.5;
+    pen.fillRect(GUTTER, yOfPitch(camera, voice), camera.width, camera.row);
+    pen.globalAlpha = 1;
+  }
   pen.strokeStyle = ink.ruleStrong;
   pen.globalAlpha = 0.5;
   pen.lineWidth = 1;
   pen.beginPath();
-  for (let pitch = 0; pitch < 128; pitch += 12) {
+  for (const pitch of camera.pitches) {
+    if (allRows(camera) && pitch % 12) continue;
     const y = Math.round(yOfPitch(camera, pitch) + camera.row) + 0.5;
     if (y < 0 || y > camera.notesHeight) continue;
     pen.moveTo(GUTTER, y);
@@ -42,19 +59,18 @@ function drawOctaves({ pen, ink, camera }: Scene): void {
   pen.globalAlpha = 1;
 }
 
-function drawNames({ pen, ink, camera, score, front }: Scene): void {
+function drawNames({ pen, ink, camera, nameOf, fronts, voice }: Scene): void {
   pen.textAlign = "right";
   pen.textBaseline = "middle";
   pen.font = `500 12px ${SANS}`;
-  const part = score.parts[front];
-  const every = camera.row >= 11;
-  for (let pitch = 0; pitch < 128; pitch++) {
+  const roomy = camera.row >= 11;
+  for (const pitch of camera.pitches) {
     const y = yOfPitch(camera, pitch) + camera.row / 2;
     if (y < 6 || y > camera.notesHeight - 6) continue;
-    const octave = pitch % 12 === 0;
-    if (!octave && !(every && part && isPlayed(part, pitch))) continue;
-    pen.fillStyle = octave ? ink.ink : ink.faded;
-    pen.fillText(score.noteNames[pitch], GUTTER - 10, y);
+    const octave = allRows(camera) && pitch % 12 === 0;
+    if (!octave && !(roomy && fronts.some((part) => isPlayed(part, pitch)))) continue;
+    pen.fillStyle = pitch === voice ? ink.accent : octave || !allRows(camera) ? ink.ink : ink.faded;
+    pen.fillText(nameOf(pitch), GUTTER - 8, y, GUTTER - 12);
   }
 }
 
@@ -69,43 +85,115 @@ function isPlayed(part: PartScore, pitch: number): boolean {
   return pitches.has(pitch);
 }
 
-function drawPart(scene: Scene, part: PartScore, inFront: boolean): void {
-  const { pen, ink, camera, picked } = scene;
+/** Bars without shape: parts behind, and any part with very many notes in sight. */
+function drawBars(scene: Scene, part: PartScore, inFront: boolean): void {
+  const { pen, ink, camera, voice } = scene;
+  const picked = scene.picked[part.id];
   const velocities = scene.shown[part.id];
   const [from, to] = sounding(part, camera.left, rightTick(camera));
-  const rounded = inFront && to - from < ROUND_UP_TO;
   const offset = GUTTER - camera.left * camera.perTick;
   // Zoomed far out many notes share a pixel: of those in one row, only what reaches further is drawn.
   const drawnTo = new Float64Array(128);
   for (const warm of inFront ? [false, true] : [false]) {
-    pen.fillStyle = warm ? ink.accent : ink.dye(part.dye);
+    pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
     pen.globalAlpha = inFront ? 0.92 : 0.22;
     drawnTo.fill(-1e9);
-    pen.beginPath();
     for (let note = from; note < to; note++) {
       if (inFront && (picked[note] === 1) !== warm) continue;
-      const x = offset + part.start[note] * camera.perTick;
-      const end = Math.max(offset + part.end[note] * camera.perTick, x + 1.5);
       const pitch = part.pitch[note];
+      const end = Math.max(
+        offset + part.end[note] * camera.perTick,
+        offset + part.start[note] * camera.perTick + 1.5,
+      );
       if (end <= drawnTo[pitch] + 0.5 || end < GUTTER) continue;
       const y = yOfPitch(camera, pitch);
       if (y < -camera.row || y > camera.notesHeight) continue;
-      const left = Math.max(x, drawnTo[pitch], GUTTER - 20);
+      const left = Math.max(offset + part.start[note] * camera.perTick, drawnTo[pitch], GUTTER - 20);
       drawnTo[pitch] = end;
-      const high = inFront ? thickness(camera.row, velocities[note]) : Math.max(1, camera.row * 0.34);
-      const top = y + (camera.row - high) / 2;
-      if (rounded && end - x > 3) pen.roundRect(x, top, end - x - 0.5, high, Math.min(high, end - x) / 2);
-      else if (rounded) pen.rect(left, top, end - left, high);
+      const faint = voice !== null && pitch !== voice && inFront;
+      const high =
+        inFront && !faint ? thickness(camera.row, velocities[note]) : Math.max(1, camera.row * 0.34);
       // One path of many thousands of pieces takes far longer to fill than as many small rectangles.
-      else
-        pen.fillRect(
-          Math.round(left),
-          Math.round(top),
-          Math.max(Math.round(end - left), 1),
-          Math.max(Math.round(high), 1),
-        );
+      pen.fillRect(
+        Math.round(left),
+        Math.round(y + (camera.row - high) / 2),
+        Math.max(Math.round(end - left), 1),
+        Math.max(Math.round(high), 1),
+      );
     }
-    pen.fill();
   }
   pen.globalAlpha = 1;
+}
+
+/** Ribbons with all that the core knows of their sound. */
+function drawShaped(scene: Scene, part: PartScore, from: number, to: number): void {
+  const { pen, ink, camera, voice } = scene;
+  const picked = scene.picked[part.id];
+  const velocities = scene.shown[part.id];
+  const inks = (["cold", "warm"] as const).map(() => Array.from({ length: INKS }, () => new Path2D()));
+  for (let note = from; note < to; note++) {
+    if (part.end[note] < camera.left) continue;
+    const y = yOfPitch(camera, part.pitch[note]);
+    if (y < -8 * camera.row || y > camera.notesHeight + 8 * camera.row) continue;
+    const faint = voice !== null && part.pitch[note] !== voice;
+    const paths = inks[picked[note]];
+    addRibbon(paths, camera, part, note, y + camera.row / 2, faint ? 8 : velocities[note]);
+  }
+  inks.forEach((paths, warm) => {
+    pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
+    paths.forEach((path, step) => {
+      pen.globalAlpha = part.contour ? THIN_INK + ((1 - THIN_INK) * step) / (INKS - 1) : 0.92;
+      pen.fill(path);
+    });
+  });
+  pen.globalAlpha = 1;
+}
+
+function addRibbon(
+  paths: Path2D[],
+  camera: Camera,
+  part: PartScore,
+  note: number,
+  middle: number,
+  velocity: number,
+): void {
+  const offset = GUTTER - camera.left * camera.perTick;
+  const start = offset + part.start[note] * camera.perTick;
+  const end = Math.max(offset + part.end[note] * camera.perTick - 0.5, start + 1.5);
+  const { contour } = part;
+  const first = contour?.first[note] ?? 0;
+  const after = contour?.first[note + 1] ?? 0;
+  if (!contour || after - first < 2) {
+    const loud = contour && after > first ? contour.loud[first] : 1;
+    const bend = contour && after > first ? contour.bend[first] : 0;
+    const high = thickness(camera.row, velocity * loud);
+    const step = contour && after > first ? inkStep(contour.ink[first]) : INKS - 1;
+    const top = middle - bend * camera.row - high / 2;
+    if (end - start > 3)
+      paths[step].roundRect(start, top, end - start, high, Math.min(high, end - start) / 2);
+    else paths[step].rect(start, top, end - start, high);
+    return;
+  }
+  for (let point = first; point < after; point++) {
+    const last = point + 1 === after;
+    const x0 = start + contour.tick[point] * camera.perTick;
+    const x1 = last ? end : start + contour.tick[point + 1] * camera.perTick;
+    if (x1 < GUTTER - 2 || x0 > camera.width) continue;
+    const next = last ? point : point + 1;
+    const [y0, y1] = [middle - contour.bend[point] * camera.row, middle - contour.bend[next] * camera.row];
+    const h0 = thickness(camera.row, velocity * contour.loud[point]) / 2;
+    const h1 = thickness(camera.row, velocity * contour.loud[next]) / 2;
+    const path = paths[inkStep(contour.ink[point])];
+    // Half a pixel over the joint, so that no paper shines through.
+    path.moveTo(x0, y0 - h0);
+    path.lineTo(x1 + 0.5, y1 - h1);
+    path.lineTo(x1 + 0.5, y1 + h1);
+    path.lineTo(x0, y0 + h0);
+    path.closePath();
+  }
+}
+
+/** Brightness of 0 to 100 in steps; 25 is where a sound is that nobody has shaped. */
+function inkStep(ink: number): number {
+  return Math.min(Math.max(Math.round(((ink - 10) / 55) * (INKS - 1)), 0), INKS - 1);
 }

@@ -1,8 +1,8 @@
 /** What a stave needs to draw itself: no more of the desk's state than that. */
 import type { Mark } from "../../api/client";
 import type { Camera } from "../camera";
-import type { Score, Velocities } from "../score";
-import type { Box } from "../store";
+import type { Chosen, PartScore, Score, Velocities } from "../score";
+import type { Box } from "../state";
 import type { Ink } from "./ink";
 
 export interface Scene {
@@ -10,12 +10,22 @@ export interface Scene {
   ink: Ink;
   camera: Camera;
   score: Score;
-  front: number;
+  /** The parts in front, the leading one first, and those shown pale behind them. */
+  fronts: readonly PartScore[];
+  behind: readonly PartScore[];
+  dyeOf: (part: PartScore) => string;
+  nameOf: (pitch: number) => string;
   shown: Velocities;
   ghost: Velocities | null;
-  /** Of the part in front, the notes that are chosen or that the open stroke reaches. */
-  picked: Uint8Array;
+  /** Of each part, the notes that are chosen or that the open stroke reaches. */
+  picked: Chosen;
+  /** The one pitch that the lane shows alone. */
+  voice: number | null;
+  /** Lines within the beat, in ticks; 0 for none. */
+  gridTicks: number;
   span: [number, number] | null;
   box: Box | null;
+  /** The mark of the open stroke, and those of all others that act on what is in front. */
   mark: Mark | null;
+  kept: readonly Mark[];
 }

@@ -24,12 +24,12 @@ export function drawVelocity(scene: Scene): void {
   pen.globalAlpha = 0.5;
   pen.stroke();
   pen.globalAlpha = 1;
-  const part = score.parts[scene.front];
-  if (part) {
+  for (const part of [...scene.fronts].reverse()) {
     if (scene.ghost) drawGhost(scene, part, scene.ghost[part.id]);
     drawNotes(scene, part);
   }
-  if (scene.mark) drawLine(scene, scene.mark.line);
+  for (const mark of scene.kept) drawLine(scene, mark.line, false);
+  if (scene.mark) drawLine(scene, scene.mark.line, true);
   drawBox(scene, "lane");
   drawGutter(scene, height);
   drawScales(scene);
@@ -59,15 +59,16 @@ function drawNotes(scene: Scene, part: PartScore): void {
 
 /** Dashes and beads. */
 function drawContour(scene: Scene, part: PartScore, from: number, to: number, warm: boolean): void {
-  const { pen, ink, camera, picked } = scene;
+  const { pen, ink, camera, voice } = scene;
+  const picked = scene.picked[part.id];
   const velocities = scene.shown[part.id];
   const bead = Math.max(1.5, Math.min(BEAD, (camera.width / Math.max(to - from, 1)) * 2));
   const offset = GUTTER - camera.left * camera.perTick;
   const beads = new Path2D();
-  pen.fillStyle = warm ? ink.accent : ink.dye(part.dye);
+  pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
   pen.globalAlpha = 0.6;
   for (let note = from; note < to; note++) {
-    if ((picked[note] === 1) !== warm) continue;
+    if ((picked[note] === 1) !== warm || (voice !== null && part.pitch[note] !== voice)) continue;
     const x = offset + part.start[note] * camera.perTick;
     const y = yOfVelocity(camera, velocities[note]);
     const end = offset + part.end[note] * camera.perTick;
@@ -82,13 +83,14 @@ function drawContour(scene: Scene, part: PartScore, from: number, to: number, wa
 
 /** Far out there are more notes than columns of pixels: each spot that holds any is drawn once. */
 function drawCrowd(scene: Scene, part: PartScore, from: number, to: number, warm: boolean): void {
-  const { pen, ink, camera, picked } = scene;
+  const { pen, ink, camera, voice } = scene;
+  const picked = scene.picked[part.id];
   const velocities = scene.shown[part.id];
   const offset = GUTTER - camera.left * camera.perTick;
   const taken = new Uint8Array((Math.ceil(camera.width) + 2) * 128);
-  pen.fillStyle = warm ? ink.accent : ink.dye(part.dye);
+  pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
   for (let note = from; note < to; note++) {
-    if ((picked[note] === 1) !== warm) continue;
+    if ((picked[note] === 1) !== warm || (voice !== null && part.pitch[note] !== voice)) continue;
     const x = Math.round(offset + part.start[note] * camera.perTick);
     if (x < GUTTER - 1) continue;
     const spot = x * 128 + velocities[note];
@@ -109,7 +111,7 @@ function drawGhost(scene: Scene, part: PartScore, ghost: Uint8Array): void {
   pen.setLineDash([2, 3]);
   pen.beginPath();
   for (let note = from; note < to; note++) {
-    if (ghost[note] === shown[note]) continue;
+    if (ghost[note] === shown[note] || (scene.voice !== null && part.pitch[note] !== scene.voice)) continue;
     const x = offset + part.start[note] * camera.perTick;
     const y = yOfVelocity(camera, ghost[note]);
     pen.moveTo(x, y);
@@ -119,14 +121,20 @@ function drawGhost(scene: Scene, part: PartScore, ghost: Uint8Array): void {
   pen.setLineDash([]);
 }
 
-/** The line of the stroke that is open. */
-function drawLine({ pen, ink, camera }: Scene, line: readonly (readonly [number, number])[]): void {
+/** The line of a stroke: warm when it is open, a pencil's trace when it is not. */
+function drawLine(
+  { pen, ink, camera }: Scene,
+  line: readonly (readonly [number, number])[],
+  isOpen: boolean,
+): void {
   if (line.length < 2) return;
-  pen.strokeStyle = ink.accent;
-  pen.lineWidth = 2;
+  pen.strokeStyle = isOpen ? ink.accent : ink.faded;
+  pen.lineWidth = isOpen ? 2 : 1;
+  pen.globalAlpha = isOpen ? 1 : 0.45;
   pen.lineJoin = "round";
   polyline(
     pen,
     line.map(([tick, value]) => [xOf(camera, tick), yOfVelocity(camera, value)] as const),
   );
+  pen.globalAlpha = 1;
 }

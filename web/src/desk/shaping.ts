@@ -1,218 +1,28 @@
-/** The desk's state, and the few things that can be done to it. Musical values come from the server, always. */
-import { create } from "zustand";
+/** Strokes: tried, kept, opened again, undone. */
 import {
   answered,
   api,
   type Changes,
   type DeskView,
-  type Facts,
   type History,
-  type Mark,
   type Preview,
   Refusal,
   type Stroke,
   sentence,
-  type Where,
   type Written,
 } from "../api/client";
 import type { NoticeText } from "../parts/Notice";
-import { type Camera, held, showing, showingRows, startCamera } from "./camera";
-import {
-  type PartScore,
-  rangesOf,
-  type Score,
-  scoreOf,
-  type Velocities,
-  velocitiesOf,
-  withChanges,
-} from "./score";
-
-/** A stroke that is open: being drawn (no number yet), or one of the history whose numbers are being changed. */
-export interface Shaping {
-  stroke: Stroke;
-  number: number | null;
-  mark: Mark | null;
-  problem: string | null;
-  field: string | null;
-}
-
-export interface Box {
-  stave: "notes" | "lane";
-  x0: number;
-  y0: number;
-  x1: number;
-  y1: number;
-}
-
-interface DeskState {
-  score: Score | null;
-  name: string;
-  remarks: string[];
-  history: History;
-  /** Velocities as kept; as a preview has them; as they were before the open stroke; before the newest stroke. */
-  kept: Velocities;
-  live: Velocities | null;
-  ghost: Velocities | null;
-  earlier: Velocities | null;
-  front: number;
-  chosen: Uint8Array;
-  chosenCount: number;
-  span: [number, number] | null;
-  facts: Facts | null;
-  shaping: Shaping | null;
-  camera: Camera;
-  box: Box | null;
-  hint: string;
-  notice: NoticeText | null;
-  failure: string | null;
-}
-
-const noHistory: History = { revision: 0, strokes: [], undone: [], can_undo: 0, can_redo: 0 };
-const blank: DeskState = {
-  score: null,
-  name: "",
-  remarks: [],
-  history: noHistory,
-  kept: [],
-  live: null,
-  ghost: null,
-  earlier: null,
-  front: 0,
-  chosen: new Uint8Array(0),
-  chosenCount: 0,
-  span: null,
-  facts: null,
-  shaping: null,
-  camera: startCamera,
-  box: null,
-  hint: "",
-  notice: null,
-  failure: null,
-};
-
-export const useDesk = create<DeskState>()(() => blank);
-export const { getState: desk, setState: set } = useDesk;
-
-export const frontPart = (state: DeskState = desk()): PartScore | undefined =>
-  state.score?.parts[state.front];
-
-const path = () => ({ take_id: desk().score?.id ?? "" });
-
-// ---- opening
-
-const OPENING_BARS = 16;
-
-export async function openTake(takeId: string): Promise<void> {
-  set({ ...blank, camera: desk().camera });
-  try {
-    const view = await answered<DeskView>(
-      api.GET("/api/takes/{take_id}/view", { params: { path: { take_id: takeId } } }),
-    );
-    const score = scoreOf(view);
-    const front = Math.max(
-      score.parts.findIndex((part) => part.start.length),
-      0,
-    );
-    set({
-      score,
-      name: view.name,
-      remarks: view.remarks,
-      history: view.history,
-      kept: velocitiesOf(view),
-      notice: view.remarks.length ? { text: `Read with remarks. ${view.remarks.join(" ")}` } : null,
-    });
-    toFront(front);
-    look((camera, whole) => showing(camera, whole, 0, whole.bars.start[OPENING_BARS] ?? whole.end));
-  } catch (thrown) {
-    set({ failure: sentence(thrown) });
-  }
-}
+import { scoreOf, type Velocities, velocitiesOf, withChanges } from "./score";
+import { readFacts } from "./selecting";
+import { desk, type Shaping, set, takePath } from "./state";
 
 /** Read the take again, after it was changed elsewhere. What is being done here stays. */
 async function reopen(): Promise<void> {
-  const view = await answered<DeskView>(api.GET("/api/takes/{take_id}/view", { params: { path: path() } }));
+  const view = await answered<DeskView>(
+    api.GET("/api/takes/{take_id}/view", { params: { path: takePath() } }),
+  );
   set({ score: scoreOf(view), history: view.history, kept: velocitiesOf(view), live: null, ghost: null });
 }
-
-// ---- looking
-
-export function look(change: (camera: Camera, score: Score) => Camera): void {
-  const { camera, score } = desk();
-  if (!score) return;
-  const changed = change(camera, score);
-  const moved = (Object.keys(camera) as (keyof Camera)[]).some((key) => camera[key] !== changed[key]);
-  if (moved) set({ camera: changed });
-}
-
-export function fitAll(): void {
-  look((camera, score) => showing(camera, score, 0, score.end));
-}
-
-export function resize(size: Partial<Pick<Camera, "width" | "notesHeight" | "laneHeight">>): void {
-  const { camera, score } = desk();
-  const resized = { ...camera, ...size };
-  set({ camera: score ? held(resized, score) : resized });
-}
-
-export function toFront(part: number): void {
-  const score = desk().score;
-  if (!score) return;
-  const notes = score.parts[part]?.start.length ?? 0;
-  set({ front: part, chosen: new Uint8Array(notes), chosenCount: 0, facts: null });
-  letGo();
-  look((camera) => (score.parts[part] ? showingRows(camera, score, score.parts[part]) : camera));
-}
-
-// ---- selecting
-
-let factsAsked = 0;
-
-export function choose(chosen: Uint8Array): void {
-  let chosenCount = 0;
-  for (const one of chosen) chosenCount += one;
-  set({ chosen, chosenCount });
-  void readFacts();
-}
-
-export function chooseSpan(span: [number, number] | null): void {
-  set({ span });
-  void readFacts();
-}
-
-export function chooseAll(): void {
-  choose(new Uint8Array(desk().chosen.length).fill(1));
-}
-
-/** What a stroke would act on: the chosen notes of the part in front, the span, or both narrowing each other. */
-export function selected(): Where | null {
-  const { chosen, chosenCount, span } = desk();
-  const part = frontPart();
-  if (!part || (!chosenCount && !span)) return null;
-  return {
-    parts: [part.id],
-    ...(chosenCount ? { notes: rangesOf(part, chosen) } : {}),
-    ...(span ? { span } : {}),
-  };
-}
-
-async function readFacts(): Promise<void> {
-  const asked = ++factsAsked;
-  const where = desk().shaping?.stroke.where ?? selected();
-  if (!where) {
-    set({ facts: null });
-    return;
-  }
-  let facts: Facts | null = null;
-  try {
-    const body = { revision: desk().history.revision, where };
-    facts = await answered<Facts>(api.POST("/api/takes/{take_id}/facts", { params: { path: path() }, body }));
-  } catch {
-    // A selection without notes has no facts.
-  }
-  if (asked === factsAsked) set({ facts });
-}
-
-// ---- shaping
 
 let inFlight = false;
 let waiting: (() => Promise<void>) | null = null;
@@ -229,7 +39,7 @@ export function preview(stroke: Stroke, pull?: [number, number]): void {
     try {
       const body = { revision: history.revision, stroke, number: shaping.number, pull: pull ?? null };
       const answer = await answered<Preview>(
-        api.POST("/api/takes/{take_id}/preview", { params: { path: path() }, body }),
+        api.POST("/api/takes/{take_id}/preview", { params: { path: takePath() }, body }),
       );
       if (mine !== epoch || !desk().shaping) return;
       set({
@@ -275,9 +85,9 @@ export async function keep(): Promise<void> {
   const written = await write(
     () =>
       number === null
-        ? api.POST("/api/takes/{take_id}/strokes", { params: { path: path() }, body })
+        ? api.POST("/api/takes/{take_id}/strokes", { params: { path: takePath() }, body })
         : api.PATCH("/api/takes/{take_id}/strokes/{number}", {
-            params: { path: { ...path(), number } },
+            params: { path: { ...takePath(), number } },
             body,
           }),
     { label: "Keep it all the same", run: () => void keep() },
@@ -292,8 +102,6 @@ export async function open(number: number): Promise<void> {
   const found = desk().history.strokes.find((one) => one.number === number);
   const { score } = desk();
   if (!found || !score) return;
-  const part = found.mark.parts[0];
-  if (part !== undefined && part !== desk().front) toFront(part);
   epoch++;
   set({
     shaping: { stroke: found.stroke, number, mark: found.mark, problem: null, field: null },
@@ -308,7 +116,7 @@ export async function open(number: number): Promise<void> {
 export async function before(number?: number): Promise<Velocities> {
   const { score, kept } = desk();
   try {
-    const params = { path: path(), query: { number } };
+    const params = { path: takePath(), query: { number } };
     const changes = await answered<Changes>(api.GET("/api/takes/{take_id}/before", { params }));
     return score ? withChanges(score, kept, changes) : kept;
   } catch {
@@ -339,7 +147,7 @@ export async function apply(stroke: Stroke): Promise<void> {
 export async function switchStroke(number: number, on: boolean): Promise<void> {
   const body = { revision: desk().history.revision, on };
   await write(() =>
-    api.PATCH("/api/takes/{take_id}/strokes/{number}", { params: { path: { ...path(), number } }, body }),
+    api.PATCH("/api/takes/{take_id}/strokes/{number}", { params: { path: { ...takePath(), number } }, body }),
   );
 }
 
@@ -347,7 +155,9 @@ export async function deleteStroke(number: number): Promise<void> {
   letGo();
   const query = { revision: desk().history.revision };
   await write(() =>
-    api.DELETE("/api/takes/{take_id}/strokes/{number}", { params: { path: { ...path(), number }, query } }),
+    api.DELETE("/api/takes/{take_id}/strokes/{number}", {
+      params: { path: { ...takePath(), number }, query },
+    }),
   );
 }
 
@@ -359,11 +169,18 @@ export async function redo(): Promise<void> {
   await stepTo("/api/takes/{take_id}/redo", desk().history.can_redo);
 }
 
+/** To any point of the history. */
+export async function jump(step: number): Promise<void> {
+  letGo();
+  const body = { revision: desk().history.revision, step };
+  await write(() => api.POST("/api/takes/{take_id}/jump", { params: { path: takePath() }, body }));
+}
+
 async function stepTo(address: "/api/takes/{take_id}/undo" | "/api/takes/{take_id}/redo", left: number) {
   letGo();
   if (!left) return;
   const body = { revision: desk().history.revision };
-  await write(() => api.POST(address, { params: { path: path() }, body }));
+  await write(() => api.POST(address, { params: { path: takePath() }, body }));
 }
 
 type Listener = () => void;

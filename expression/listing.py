@@ -1,0 +1,133 @@
+"""Everything in a take as rows: what the event list shows."""
+
+from functools import lru_cache
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from expression.arrays import Flags, Ints
+from expression.lanes import LANES
+from expression.midi import smf
+from expression.midi.emit import emit
+from expression.midi.read import BEND, CONTROL, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, text_of
+from expression.pitch import NOTE_NAMES
+from expression.take import Events, Part, Take
+
+KINDS = ("note", "controller", "bend", "pressure", "key pressure", "program", "exclusive", "text", "tempo", "other")
+_STATUS_KIND = {CONTROL: 1, BEND: 2, PRESSURE: 3, POLY_PRESSURE: 4, PROGRAM: 5}
+_TEXTS = range(0x01, 0x10)
+_NO_NOTE = -1
+
+
+class Rows(NamedTuple):
+    """The rows of a take in the order of time; ends of notes are no rows of their own, but lengths."""
+
+    tick: Ints
+    part: Ints
+    """-1 for what belongs to no part."""
+    kind: Ints
+    """Index into `KINDS`."""
+    note: Ints
+    """Id of the note, -1 for all else."""
+    track: Ints
+    row: Ints
+    """The event's row in its track."""
+
+
+@lru_cache(maxsize=8)
+def rows_of(take: Take) -> tuple[Rows, tuple[Events, ...]]:
+    """All rows, and the tracks that they point into."""
+    tracks = emit(take)
+    pieces: list[tuple[Ints, ...]] = []
+    for number, track in enumerate(tracks):
+        kind = np.full(len(track), KINDS.index("other"))
+        channel_kind = track.status & 0xF0
+        for status, index in _STATUS_KIND.items():
+            kind[channel_kind == status] = index
+        kind[(track.status == smf.SYSEX) | (track.status == smf.ESCAPE)] = KINDS.index("exclusive")
+        meta = track.status == smf.META
+        kind[meta & np.isin(track.data1, _TEXTS)] = KINDS.index("text")
+        kind[meta & (track.data1 == smf.TEMPO)] = KINDS.index("tempo")
+        note = np.full(len(track), _NO_NOTE)
+        owner = np.full(len(track), -1)
+        ends = np.zeros(len(track), dtype=bool)
+        for part in take.parts:
+            if part.track != number:
+                continue
+            owner[(track.status < smf.SYSEX) & ((track.status & 0x0F) == part.channel)] = part.id
+            note[part.notes.on] = part.notes.id
+            kind[part.notes.on] = KINDS.index("note")
+            ends[part.notes.off] = True
+        shown = np.flatnonzero(~ends & ~(meta & (track.data1 == smf.END_OF_TRACK)))
+        pieces.append((track.tick[shown], owner[shown], kind[shown], note[shown], np.full(len(shown), number), shown))
+    columns = [np.concatenate(column) for column in zip(*pieces, strict=True)]
+    order = np.argsort(columns[0], kind="stable")
+    return Rows._make(column[order] for column in columns), tracks
+
+
+def page(
+    take: Take,
+    first: int,
+    count: int,
+    kinds: list[str] | None = None,
+    parts: list[int] | None = None,
+    note: int | None = None,
+) -> dict[str, Any]:
+    """`count` rows from the `first` of those of some kinds and parts; with `note`, the page that holds that note."""
+    rows, tracks = rows_of(take)
+    keep: Flags = np.ones(len(rows.tick), dtype=bool)
+    if kinds is not None:
+        keep &= np.isin(rows.kind, [KINDS.index(kind) for kind in kinds if kind in KINDS])
+    if parts is not None:
+        keep &= np.isin(rows.part, parts)
+    chosen = np.flatnonzero(keep)
+    if note is not None:
+        at = np.flatnonzero(rows.note[chosen] == note)
+        first = max(int(at[0]) - count // 3, 0) if len(at) else first
+    shown = chosen[first : first + count]
+    return {
+        "total": len(chosen),
+        "first": first,
+        "rows": [_row(take, rows, tracks, row) for row in shown.tolist()],
+    }
+
+
+def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> dict[str, Any]:
+    track, row = tracks[int(rows.track[at])], int(rows.row[at])
+    tick, part, note = int(rows.tick[at]), int(rows.part[at]), int(rows.note[at])
+    kind = KINDS[int(rows.kind[at])]
+    one, two = int(track.data1[row]), int(track.data2[row])
+    bar, beat, rest = take.meter.position(tick)
+    number, value, length = "", "", 0
+    if note != _NO_NOTE:
+        number, value = NOTE_NAMES[one], str(two)
+        length = _length(take.parts[part], note)
+    elif kind == "controller":
+        number, value = f"{one} {LANES[f'cc:{one}'].name}", str(two)
+    elif kind == "bend":
+        value = str((one | two << 7) - 8192)
+    elif kind == "key pressure":
+        number, value = NOTE_NAMES[one], str(two)
+    elif kind in ("pressure", "program"):
+        value = str(one)
+    elif int(track.payload[row]) >= 0:
+        value = _payload(kind, track.payloads[int(track.payload[row])])
+    elif (status := int(track.status[row]) & 0xF0) <= NOTE_ON:
+        number, value = NOTE_NAMES[one], "never ends" if (status == NOTE_ON and two) else "never began"
+    return {
+        "tick": tick, "bar": bar, "beat": beat, "rest": rest, "part": part, "kind": kind, "note": note,
+        "number": number, "value": value, "length": length,
+    }  # fmt: skip
+
+
+def _length(part: Part, note: int) -> int:
+    index = note - int(part.notes.id[0])
+    return int(part.notes.end[index] - part.notes.start[index])
+
+
+def _payload(kind: str, payload: bytes) -> str:
+    if kind == "text":
+        return text_of(payload)[:200]
+    if kind == "tempo" and len(payload) == 3 and any(payload):
+        return f"{60e6 / int.from_bytes(payload):.2f} a minute"
+    return payload[:24].hex(" ") + (" …" if len(payload) > 24 else "")

@@ -1,0 +1,95 @@
+"""How a player has arranged the desk: names and dyes of parts, drum voices, lanes; and an account's wishes."""
+
+from typing import Annotated, Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+
+from expression import view
+from expression.lanes import LANES
+from studio.models import Preferences, Take
+from studio.services.takes import clean_name
+
+Name = Annotated[str, StringConstraints(max_length=120)]
+Index = Annotated[int, Field(ge=0, le=10_000)]
+
+
+class _Kept(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class PartLook(_Kept):
+    """What the player calls a part, its dye, and names for its drum voices. Empty: as it came."""
+
+    name: Name = ""
+    dye: Name = ""
+    voices: dict[Annotated[int, Field(ge=0, le=127)], Name] = {}
+
+
+class LaneLook(_Kept):
+    """A lane on the desk: a strip, or open and so tall."""
+
+    key: Name
+    open: bool = False
+    height: Annotated[int, Field(ge=40, le=800)] = 140
+
+
+class Arrangement(_Kept):
+    """The desk of one take. `lanes` are in the player's order, for each part."""
+
+    parts: dict[Index, PartLook] = {}
+    lanes: dict[Index, Annotated[list[LaneLook], Field(max_length=130)]] = {}
+
+
+class Favourite(_Kept):
+    """A controller that the player works with."""
+
+    key: Name
+    label: Name = ""
+    dye: Name = ""
+
+
+class Wishes(_Kept):
+    """What an account wants in every take."""
+
+    middle_c: Annotated[int, Field(ge=3, le=5)] = 4
+    favourites: Annotated[list[Favourite], Field(max_length=128)] = []
+
+
+def of(take: Take) -> dict[str, Any]:
+    """A take's arrangement as it is kept; what an older version kept otherwise is left out."""
+    return Arrangement.model_validate(take.arrangement or {}).model_dump(mode="json")
+
+
+def arrange(take: Take, wanted: Arrangement) -> dict[str, Any]:
+    """Keep an arrangement. Names are cleaned as names of takes are."""
+    for look in wanted.parts.values():
+        look.name, look.dye = clean_name(look.name), clean_name(look.dye)
+        look.voices = {pitch: clean_name(name) for pitch, name in look.voices.items()}
+    for lanes in wanted.lanes.values():
+        lanes[:] = [lane for lane in lanes if lane.key in LANES]
+    take.arrangement = wanted.model_dump(mode="json")
+    take.save(update_fields=["arrangement"])
+    return of(take)
+
+
+def lane_names() -> list[dict[str, Any]]:
+    """Every lane there can be."""
+    return view.lane_names()
+
+
+def wishes(owner: AbstractBaseUser) -> dict[str, Any]:
+    """An account's wishes."""
+    kept = Preferences.objects.filter(owner_id=owner.pk).first()
+    return Wishes.model_validate(kept.wishes if kept else {}).model_dump(mode="json")
+
+
+def wish(owner: AbstractBaseUser, wanted: Wishes) -> dict[str, Any]:
+    """Keep an account's wishes."""
+    wanted.favourites = [
+        Favourite(key=one.key, label=clean_name(one.label), dye=clean_name(one.dye))
+        for one in wanted.favourites
+        if one.key in LANES
+    ]
+    Preferences.objects.update_or_create(owner_id=owner.pk, defaults={"wishes": wanted.model_dump(mode="json")})
+    return wishes(owner)

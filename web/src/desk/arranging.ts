@@ -1,0 +1,226 @@
+/** Opening a take, and arranging the desk: which parts are in front, what they are called, which lanes are open. */
+import { answered, api, type DeskView, type LaneName, type Schemas, sentence } from "../api/client";
+import { showing, showingRows, withRows } from "./camera";
+import { type LaneNodes, nodesOf } from "./lanes";
+import { noneOf, type PartScore, scoreOf, velocitiesOf } from "./score";
+import { chooseNone } from "./selecting";
+import { letGo, open } from "./shaping";
+import {
+  type Arrangement,
+  blank,
+  desk,
+  frontParts,
+  leadPart,
+  look,
+  set,
+  takePath,
+  type Wishes,
+} from "./state";
+
+const OPENING_BARS = 16;
+const SAVE_MS = 400;
+export const DYES = ["indigo", "walnut", "verdigris", "orchil", "weld", "madder", "woad", "oakgall"] as const;
+
+export async function openTake(takeId: string): Promise<void> {
+  set({ ...blank, camera: desk().camera, panelOpen: desk().panelOpen });
+  try {
+    const params = { path: { take_id: takeId } };
+    const [view, wishes, laneNames] = await Promise.all([
+      answered<DeskView>(api.GET("/api/takes/{take_id}/view", { params })),
+      answered<Wishes>(api.GET("/api/preferences")),
+      answered<LaneName[]>(api.GET("/api/lanes")),
+    ]);
+    const score = scoreOf(view);
+    set({
+      score,
+      name: view.name,
+      history: view.history,
+      kept: velocitiesOf(view),
+      chosen: noneOf(score),
+      arrangement: view.arrangement,
+      wishes,
+      laneNames,
+      notice: view.remarks.length ? { text: `Read with remarks. ${view.remarks.join(" ")}` } : null,
+    });
+    toFront(
+      Math.max(
+        score.parts.findIndex((part) => part.start.length),
+        0,
+      ),
+    );
+    look((camera, whole) => showing(camera, whole, 0, whole.bars.start[OPENING_BARS] ?? whole.end));
+  } catch (thrown) {
+    set({ failure: sentence(thrown) });
+  }
+}
+
+// ---- parts
+
+/** One part to the front; with `add`, beside those that are there (or away from them). */
+export function toFront(part: number, add = false): void {
+  const { score, fronts } = desk();
+  if (!score?.parts[part]) return;
+  let next: readonly number[] = [part];
+  if (add) next = fronts.includes(part) ? fronts.filter((one) => one !== part) : [...fronts, part];
+  if (!next.length) return;
+  const lead = fronts[0] !== next[0] || !desk().lanes.size;
+  set({ fronts: next, hidden: desk().hidden.filter((one) => !next.includes(one)) });
+  letGo();
+  chooseNone();
+  arrangeRows(desk().score?.parts[next[0]]?.drum ? "used" : next.length === 1 ? "all" : desk().rows);
+  if (lead) void readLanes();
+}
+
+/** Open a stroke of the history, with a part that it acts on in front. */
+export async function openStroke(number: number): Promise<void> {
+  const parts = desk().history.strokes.find((one) => one.number === number)?.mark.parts ?? [];
+  if (parts.length && !parts.some((part) => desk().fronts.includes(part))) toFront(parts[0]);
+  await open(number);
+}
+
+export function allToFront(): void {
+  const { score } = desk();
+  if (!score) return;
+  set({ fronts: score.parts.map((part) => part.id), hidden: [] });
+  letGo();
+  chooseNone();
+  arrangeRows("all");
+}
+
+/** Shown pale behind, or not at all. */
+export function showBehind(part: number, shown: boolean): void {
+  const others = desk().hidden.filter((one) => one !== part);
+  set({ hidden: shown ? others : [...others, part] });
+}
+
+/** All rows, or only those that the parts in front use; then all of what they play in sight. */
+export function arrangeRows(rows: "all" | "used"): void {
+  const parts = frontParts();
+  const used =
+    rows === "used" ? [...new Set(parts.flatMap((part) => [...part.pitch]))].sort((a, b) => a - b) : null;
+  set({ rows });
+  look((camera, score) => showingRows(withRows(camera, used?.length ? used : null), score, parts));
+  set({ rowsFit: true });
+}
+
+export const partName = (part: PartScore, arrangement: Arrangement = desk().arrangement) =>
+  arrangement.parts?.[part.id]?.name || part.name;
+
+export const partDye = (part: PartScore, arrangement: Arrangement = desk().arrangement) =>
+  arrangement.parts?.[part.id]?.dye || part.dye;
+
+/** The name of a row: a voice of a drum part, or a note. */
+export function rowName(part: PartScore | undefined, pitch: number): string {
+  const { arrangement, score } = desk();
+  if (!part?.drum) return noteName(pitch);
+  return (
+    arrangement.parts?.[part.id]?.voices?.[pitch] || part.voices[pitch] || (score?.noteNames[pitch] ?? "")
+  );
+}
+
+/** A note by the player's wish for middle C. */
+export function noteName(pitch: number): string {
+  const { score, wishes } = desk();
+  const name = score?.noteNames[pitch] ?? "";
+  const shift = (wishes.middle_c ?? 4) - 4;
+  return shift ? name.replace(/-?\d+$/, (octave) => String(Number(octave) + shift)) : name;
+}
+
+export function renamePart(
+  part: number,
+  look_: { name?: string; dye?: string; voices?: Record<number, string> },
+): void {
+  const { arrangement } = desk();
+  const before = arrangement.parts?.[part] ?? { name: "", dye: "", voices: {} };
+  const voices = { ...before.voices, ...look_.voices };
+  rearrange({ ...arrangement, parts: { ...arrangement.parts, [part]: { ...before, ...look_, voices } } });
+}
+
+// ---- lanes
+
+export type LaneLook = NonNullable<Arrangement["lanes"]>[string][number];
+const FIRST_HEIGHT = 140;
+
+/** The lanes of the leading part in the player's order: those arranged before, then the others that carry data. */
+export function lanesShown(arrangement: Arrangement, part: PartScore | undefined): LaneLook[] {
+  if (!part) return [];
+  const arranged = arrangement.lanes?.[part.id] ?? [];
+  const known = new Set(arranged.map((lane) => lane.key));
+  const others = part.lanes.filter((lane) => !known.has(lane.key));
+  return [...arranged, ...others.map(({ key }) => ({ key, open: false, height: FIRST_HEIGHT }))];
+}
+
+export function changeLane(key: string, change: Partial<LaneLook>): void {
+  arrangeLanes((lanes) => {
+    const found = lanes.some((lane) => lane.key === key);
+    const all = found ? lanes : [...lanes, { key, open: false, height: FIRST_HEIGHT }];
+    return all.map((lane) => (lane.key === key ? { ...lane, ...change } : lane));
+  });
+}
+
+export function moveLane(key: string, by: number): void {
+  arrangeLanes((lanes) => {
+    const from = lanes.findIndex((lane) => lane.key === key);
+    const to = Math.min(Math.max(from + by, 0), lanes.length - 1);
+    const moved = [...lanes];
+    moved.splice(to, 0, ...moved.splice(from, 1));
+    return moved;
+  });
+}
+
+/** Take an empty lane off the desk again. */
+export function dropLane(key: string): void {
+  arrangeLanes((lanes) => lanes.filter((lane) => lane.key !== key));
+}
+
+function arrangeLanes(change: (lanes: LaneLook[]) => LaneLook[]): void {
+  const { arrangement } = desk();
+  const part = leadPart();
+  if (!part) return;
+  const lanes = change(lanesShown(arrangement, part));
+  rearrange({ ...arrangement, lanes: { ...arrangement.lanes, [part.id]: lanes } });
+}
+
+let lanesAsked = 0;
+
+/** The nodes of the leading part's lanes. */
+export async function readLanes(): Promise<void> {
+  const asked = ++lanesAsked;
+  const part = leadPart();
+  set({ lanes: new Map() });
+  if (!part?.lanes.length) return;
+  try {
+    const params = { path: takePath(), query: { part: part.id } };
+    const answer = await answered<Schemas["Lanes"]>(api.GET("/api/takes/{take_id}/lanes", { params }));
+    if (asked !== lanesAsked) return;
+    set({ lanes: new Map<string, LaneNodes>(answer.lanes.map((lane) => [lane.key, nodesOf(lane)])) });
+  } catch (thrown) {
+    set({ notice: { text: sentence(thrown), action: { label: "Try again", run: () => void readLanes() } } });
+  }
+}
+
+// ---- keeping
+
+let saving = 0;
+
+/** Change the arrangement, and keep it with the take a moment after the last change. */
+function rearrange(arrangement: Arrangement): void {
+  set({ arrangement });
+  window.clearTimeout(saving);
+  const path = takePath();
+  saving = window.setTimeout(() => {
+    void answered(api.PUT("/api/takes/{take_id}/arrangement", { params: { path }, body: arrangement })).catch(
+      complain,
+    );
+  }, SAVE_MS);
+}
+
+export function wish(change: Partial<Wishes>): void {
+  const wishes = { ...desk().wishes, ...change };
+  set({ wishes });
+  void answered(api.PUT("/api/preferences", { body: wishes })).catch(complain);
+}
+
+function complain(thrown: unknown): void {
+  set({ notice: { text: sentence(thrown) } });
+}

@@ -1,0 +1,119 @@
+/** A lane's canvas, kept in step with the desk's state. */
+import { partDye } from "./arranging";
+import { GUTTER, tickOf } from "./camera";
+import { mixInk } from "./draw/ink";
+import { drawLane } from "./draw/lane";
+import { rangeOf, valueAt } from "./lanes";
+import { gridTicks, nearestLine, type PartScore, placeText } from "./score";
+import { chooseSpan } from "./selecting";
+import { desk, leadPart, set, useDesk } from "./state";
+
+export interface LaneKind {
+  key: string;
+  open: boolean;
+  isSwitch: boolean;
+  unit: string;
+}
+
+/** Draw on the canvas from now on; the result stops it. */
+export function attachLane(canvas: HTMLCanvasElement, kind: () => LaneKind): () => void {
+  const ink = mixInk();
+  const pen = canvas.getContext("2d", { alpha: false }) as CanvasRenderingContext2D;
+  let frame = 0;
+  const draw = () => {
+    frame = 0;
+    const state = desk();
+    const part = leadPart(state);
+    if (!state.score || !part) return;
+    const density = window.devicePixelRatio || 1;
+    const height = canvas.clientHeight;
+    const size = [Math.round(state.camera.width * density), Math.round(height * density)];
+    if (canvas.width !== size[0] || canvas.height !== size[1]) [canvas.width, canvas.height] = size;
+    pen.setTransform(density, 0, 0, density, 0, 0);
+    const { key, open, isSwitch } = kind();
+    const favourite = state.wishes.favourites?.find((one) => one.key === key);
+    drawLane({
+      pen,
+      ink,
+      camera: state.camera,
+      score: state.score,
+      fronts: [part],
+      behind: [],
+      dyeOf: (one: PartScore) => favourite?.dye || partDye(one, state.arrangement),
+      nameOf: () => "",
+      shown: state.kept,
+      ghost: null,
+      picked: state.chosen,
+      voice: null,
+      span: state.span,
+      gridTicks: gridTicks(state.score, state.grid),
+      box: null,
+      mark: null,
+      kept: [],
+      laneKey: key,
+      nodes: state.lanes.get(key),
+      height,
+      open,
+      isSwitch,
+      firstNote: part.start[0] ?? 0,
+    });
+  };
+  const ask = () => {
+    if (!frame) frame = requestAnimationFrame(draw);
+  };
+  const stopWatching = useDesk.subscribe((now, was) => {
+    const same =
+      now.camera === was.camera &&
+      now.lanes === was.lanes &&
+      now.span === was.span &&
+      now.arrangement === was.arrangement &&
+      now.wishes === was.wishes &&
+      now.grid === was.grid &&
+      now.fronts === was.fronts;
+    if (!same) ask();
+  });
+  const sizes = new ResizeObserver(ask);
+  sizes.observe(canvas);
+  ask();
+  return () => {
+    cancelAnimationFrame(frame);
+    stopWatching();
+    sizes.disconnect();
+  };
+}
+
+/** What the line at the bottom says over a lane. */
+export function laneHint(kind: LaneKind, x: number): string {
+  const { camera, score, lanes } = desk();
+  if (!score) return "";
+  const tick = Math.max(tickOf(camera, x), 0);
+  const nodes = lanes.get(kind.key);
+  const value = nodes && valueAt(nodes, tick);
+  const shown =
+    value === null || value === undefined
+      ? "no value yet"
+      : kind.isSwitch
+        ? `${value} ${value >= 64 ? "on" : "off"}`
+        : rangeOf(kind.key, nodes)[0] < 0
+          ? `${value >= 0 ? "+" : "−"}${Math.abs(value).toFixed(2)} semitones`
+          : String(Math.round(value * 100) / 100);
+  return `${placeText(score, tick)}  ${shown} — drag to choose a span`;
+}
+
+/** A drag along a lane chooses a span, as along the ruler. */
+export function spanFrom(x: number, free: boolean): (to: number) => void {
+  const snapped = (at: number) => {
+    const { camera, score, grid } = desk();
+    const tick = Math.max(Math.round(tickOf(camera, Math.max(at, GUTTER))), 0);
+    return score && free !== grid.snap ? nearestLine(score, tick, grid) : tick;
+  };
+  const start = snapped(x);
+  return (to) => {
+    const end = snapped(to);
+    if (end !== start) chooseSpan([Math.min(start, end), Math.max(start, end)]);
+  };
+}
+
+export function sayHint(hint: string): void {
+  set({ hint });
+}

@@ -1,0 +1,129 @@
+/** The desk's state: what is open, seen, chosen and being shaped. Musical values come from the server, always. */
+import { create } from "zustand";
+import type { Facts, History, LaneName, Mark, Schemas, Stroke } from "../api/client";
+import type { NoticeText } from "../parts/Notice";
+import { type Camera, held, showingRows, startCamera } from "./camera";
+import type { LaneNodes } from "./lanes";
+import type { Chosen, Grid, PartScore, Score, Velocities } from "./score";
+
+export type Arrangement = Schemas["Arrangement"];
+export type Wishes = Schemas["Wishes"];
+
+/** A stroke that is open: being drawn (no number yet), or one of the history whose numbers are being changed. */
+export interface Shaping {
+  stroke: Stroke;
+  number: number | null;
+  mark: Mark | null;
+  problem: string | null;
+  field: string | null;
+}
+
+export interface Box {
+  stave: "notes" | "lane";
+  x0: number;
+  y0: number;
+  x1: number;
+  y1: number;
+}
+
+export interface DeskState {
+  score: Score | null;
+  name: string;
+  history: History;
+  /** Velocities as kept; as a preview has them; as they were before the open stroke; before the point of comparison. */
+  kept: Velocities;
+  live: Velocities | null;
+  ghost: Velocities | null;
+  earlier: Velocities | null;
+  /** The parts in front, the leading one first; and those that are not even shown behind. */
+  fronts: readonly number[];
+  hidden: readonly number[];
+  chosen: Chosen;
+  chosenCount: number;
+  /** The one pitch that the lane shows and edits alone: a voice of a drum part. */
+  voice: number | null;
+  span: [number, number] | null;
+  facts: Facts | null;
+  shaping: Shaping | null;
+  camera: Camera;
+  rows: "all" | "used";
+  /** The rows are as fitted: they are fitted anew when the stave's height changes. */
+  rowsFit: boolean;
+  grid: Grid;
+  box: Box | null;
+  hint: string;
+  notice: NoticeText | null;
+  failure: string | null;
+  arrangement: Arrangement;
+  wishes: Wishes;
+  laneNames: readonly LaneName[];
+  /** Nodes of the lanes of the leading part. */
+  lanes: ReadonlyMap<string, LaneNodes>;
+  followsHead: boolean;
+  listOpen: boolean;
+  panelOpen: boolean;
+}
+
+export const blank: DeskState = {
+  score: null,
+  name: "",
+  history: { revision: 0, strokes: [], undone: [], can_undo: 0, can_redo: 0 },
+  kept: [],
+  live: null,
+  ghost: null,
+  earlier: null,
+  fronts: [0],
+  hidden: [],
+  chosen: [],
+  chosenCount: 0,
+  voice: null,
+  span: null,
+  facts: null,
+  shaping: null,
+  camera: startCamera,
+  rows: "all",
+  rowsFit: true,
+  grid: { value: 4, feel: "straight", snap: true },
+  box: null,
+  hint: "",
+  notice: null,
+  failure: null,
+  arrangement: { parts: {}, lanes: {} },
+  wishes: { middle_c: 4, favourites: [] },
+  laneNames: [],
+  lanes: new Map(),
+  followsHead: true,
+  listOpen: false,
+  panelOpen: true,
+};
+
+export const useDesk = create<DeskState>()(() => blank);
+export const { getState: desk, setState: set } = useDesk;
+
+/** The leading part: the one that keys and lanes belong to. */
+export const leadPart = (state: DeskState = desk()): PartScore | undefined =>
+  state.score?.parts[state.fronts[0]];
+
+/** All parts in front, the leading one first. */
+export const frontParts = (state: DeskState = desk()): PartScore[] =>
+  state.score ? state.fronts.map((part) => (state.score as Score).parts[part]) : [];
+
+export const takePath = () => ({ take_id: desk().score?.id ?? "" });
+
+/** Look otherwise: a pure change of the camera. */
+export function look(change: (camera: Camera, score: Score) => Camera): void {
+  const { camera, score } = desk();
+  if (!score) return;
+  const changed = change(camera, score);
+  const moved = (Object.keys(camera) as (keyof Camera)[]).some((key) => camera[key] !== changed[key]);
+  if (!moved) return;
+  const sameRows = camera.top === changed.top && camera.row === changed.row;
+  set({ camera: changed, rowsFit: desk().rowsFit && sameRows });
+}
+
+export function resize(size: Partial<Pick<Camera, "width" | "notesHeight" | "laneHeight">>): void {
+  const { camera, score, rowsFit } = desk();
+  const resized = { ...camera, ...size };
+  if (!score) set({ camera: resized });
+  else set({ camera: rowsFit ? showingRows(resized, score, frontParts()) : held(resized, score) });
+}
