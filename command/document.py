@@ -4,6 +4,7 @@ import json
 from typing import Any
 
 from expression.strokes import KINDS, Where
+from expression.strokes.lane import Node
 
 _HEAD = """# Strokes
 
@@ -22,6 +23,9 @@ Its fields narrow each other; an absent one does not restrict. `{}` is everythin
 """
 
 
+NOUNS = {"integer": "whole number", "number": "number", "boolean": "`true`, `false`", "string": "text"}
+
+
 def stroke_document() -> str:
     """The whole page as Markdown."""
     pieces = [_HEAD, _table(Where.model_json_schema()["properties"])]
@@ -34,6 +38,7 @@ def stroke_document() -> str:
         properties = dict(model.model_json_schema()["properties"])
         del properties["kind"], properties["where"]
         pieces.append(f"## {kind}\n\n{(model.__doc__ or '').strip()}\n\n{_table(properties)}")
+    pieces.append(f"## node\n\n{(Node.__doc__ or '').strip()}\n\n{_table(Node.model_json_schema()['properties'])}")
     return "\n".join(pieces)
 
 
@@ -51,13 +56,17 @@ def _table(properties: dict[str, Any]) -> str:
 def _values(schema: dict[str, Any]) -> str:
     if "anyOf" in schema:
         return _values(next(choice for choice in schema["anyOf"] if choice.get("type") != "null"))
+    if "$ref" in schema:
+        return f"[{schema['$ref'].rsplit('/', 1)[1].lower()}](#{schema['$ref'].rsplit('/', 1)[1].lower()})"
     if "enum" in schema:
         return ", ".join(f"`{value}`" for value in schema["enum"])
     if schema.get("type") == "array":
         inner = schema["prefixItems"] if "prefixItems" in schema else [schema["items"]]
         shown = ", ".join(_values(item) for item in inner)
         return f"[{shown}]" if "prefixItems" in schema else f"list of {shown}"
-    noun = {"integer": "whole number", "number": "number"}[schema["type"]]
+    noun = {"integer": "whole number", "number": "number", "boolean": "`true`, `false`", "string": "text"}[
+        schema["type"]
+    ]
     if schema.get("maximum", 2**53) < 2**53:
         return f"{noun}, {schema['minimum']:g} to {schema['maximum']:g}"
     return f"{noun}, {schema['minimum']:g} or more" if "minimum" in schema else noun

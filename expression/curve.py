@@ -81,6 +81,15 @@ class Curve:
     def __len__(self) -> int:
         return len(self.ticks)
 
+    def spliced(self, start: int, end: int, made: "Curve") -> "Curve":
+        """The curve with the nodes from `start` to before `end` replaced by others."""
+
+        def joined(name: str) -> np.ndarray:
+            mine, theirs = getattr(self, name), getattr(made, name)
+            return frozen(np.concatenate((mine[:start], theirs, mine[end:])), mine.dtype)
+
+        return Curve(*(joined(name) for name in ("ticks", "values", "hold", "lift", "ease")))
+
     def at(self, ticks: ArrayLike) -> Floats:
         """Values at `ticks` (any shape). Before the first node a lane has no value: NaN."""
         ticks = np.asarray(ticks, dtype=np.float64)

@@ -7,8 +7,8 @@ import numpy as np
 
 from expression.arrays import Flags, Ints
 from expression.lanes import LANES
-from expression.midi import smf
-from expression.midi.emit import emit
+from expression.midi import rpn, smf
+from expression.midi.emit import emit_with_rows
 from expression.midi.read import BEND, CONTROL, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, text_of
 from expression.pitch import NOTE_NAMES
 from expression.take import Events, Part, Take
@@ -37,9 +37,10 @@ class Rows(NamedTuple):
 @lru_cache(maxsize=8)
 def rows_of(take: Take) -> tuple[Rows, tuple[Events, ...]]:
     """All rows, and the tracks that they point into."""
-    tracks = emit(take)
+    emitted = emit_with_rows(take)
+    tracks = tuple(track.events for track in emitted)
     pieces: list[tuple[Ints, ...]] = []
-    for number, track in enumerate(tracks):
+    for number, (track, was) in enumerate(emitted):
         kind = np.full(len(track), KINDS.index("other"))
         channel_kind = track.status & 0xF0
         for status, index in _STATUS_KIND.items():
@@ -48,16 +49,18 @@ def rows_of(take: Take) -> tuple[Rows, tuple[Events, ...]]:
         meta = track.status == smf.META
         kind[meta & np.isin(track.data1, _TEXTS)] = KINDS.index("text")
         kind[meta & (track.data1 == smf.TEMPO)] = KINDS.index("tempo")
-        note = np.full(len(track), _NO_NOTE)
+        # What notes know of their events are rows of the recording; new events have none, and go to the spare last.
+        recorded_note = np.full(len(take.tracks[number]) + 1, _NO_NOTE)
+        recorded_end = np.zeros(len(take.tracks[number]) + 1, dtype=bool)
         owner = np.full(len(track), -1)
-        ends = np.zeros(len(track), dtype=bool)
         for part in take.parts:
             if part.track != number:
                 continue
             owner[(track.status < smf.SYSEX) & ((track.status & 0x0F) == part.channel)] = part.id
-            note[part.notes.on] = part.notes.id
-            kind[part.notes.on] = KINDS.index("note")
-            ends[part.notes.off] = True
+            recorded_note[part.notes.on] = part.notes.id
+            recorded_end[part.notes.off] = True
+        note, ends = recorded_note[was], recorded_end[was]
+        kind[note != _NO_NOTE] = KINDS.index("note")
         shown = np.flatnonzero(~ends & ~(meta & (track.data1 == smf.END_OF_TRACK)))
         pieces.append((track.tick[shown], owner[shown], kind[shown], note[shown], np.full(len(shown), number), shown))
     columns = [np.concatenate(column) for column in zip(*pieces, strict=True)]
@@ -98,25 +101,26 @@ def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> dict[st
     kind = KINDS[int(rows.kind[at])]
     one, two = int(track.data1[row]), int(track.data2[row])
     bar, beat, rest = take.meter.position(tick)
-    number, value, length = "", "", 0
+    number, value, length, lane = "", "", 0, ""
     if note != _NO_NOTE:
         number, value = NOTE_NAMES[one], str(two)
         length = _length(take.parts[part], note)
     elif kind == "controller":
         number, value = f"{one} {LANES[f'cc:{one}'].name}", str(two)
+        lane = f"cc:{one}" if one not in rpn.CONTROLLERS and f"cc:{one}" in take.parts[part].lanes else ""
     elif kind == "bend":
-        value = str((one | two << 7) - 8192)
+        lane, value = kind, f"{float(take.parts[part].lanes[kind].curve.at(tick)):.2f}"
     elif kind == "key pressure":
         number, value = NOTE_NAMES[one], str(two)
     elif kind in ("pressure", "program"):
-        value = str(one)
+        value, lane = str(one), kind if kind == "pressure" else ""
     elif int(track.payload[row]) >= 0:
         value = _payload(kind, track.payloads[int(track.payload[row])])
     elif (status := int(track.status[row]) & 0xF0) <= NOTE_ON:
         number, value = NOTE_NAMES[one], "never ends" if (status == NOTE_ON and two) else "never began"
     return {
         "tick": tick, "bar": bar, "beat": beat, "rest": rest, "part": part, "kind": kind, "note": note,
-        "number": number, "value": value, "length": length,
+        "number": number, "value": value, "length": length, "lane": lane,
     }  # fmt: skip
 
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Bytes, Floats, Ints, frozen
+from expression.arrays import Bytes, Flags, Floats, Ints, frozen
 from expression.curve import Curve
 from expression.notes import Notes
 from expression.time import Meter, TempoMap
@@ -58,11 +58,35 @@ class Header(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Lane:
-    """A stream of one kind of expression. `origin` gives each node's row in the source track's events."""
+    """A stream of one kind of expression.
+
+    `origin` gives each node's row in the source track's events, -1 where it has none; `touched` the nodes that a stroke
+    has made or changed. What is not touched is emitted as recorded.
+    """
 
     key: str
     curve: Curve
     origin: Ints
+    touched: Flags
+
+    @classmethod
+    def recorded(cls, key: str, curve: Curve, origin: Ints) -> "Lane":
+        """A lane as it came."""
+        return cls(key, curve, origin, frozen(np.zeros(len(curve), dtype=bool), bool))
+
+    @classmethod
+    def empty(cls, key: str) -> "Lane":
+        """A lane without a node."""
+        return cls.recorded(key, Curve.of([], []), frozen([], np.int64))
+
+    def spliced(self, start: int, end: int, made: Curve, origin: Ints) -> "Lane":
+        """The lane with the nodes from `start` to before `end` replaced by others, which count as touched."""
+        return Lane(
+            self.key,
+            self.curve.spliced(start, end, made),
+            frozen(np.concatenate((self.origin[:start], origin, self.origin[end:])), np.int64),
+            frozen(np.concatenate((self.touched[:start], np.ones(len(made), bool), self.touched[end:])), bool),
+        )
 
 
 class BendRange(NamedTuple):
@@ -88,6 +112,8 @@ class Part:
     """Rows of the track's events that belong to this channel and are neither note nor lane."""
     program: int | None
     """The first program change, 0 to 127."""
+    shaped: frozenset[str] = frozenset()
+    """Lanes that strokes have changed: their recorded events count only where a node still stands for them."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,6 +135,17 @@ class Take:
         """The take with the notes of some parts (by id) replaced; the rest is shared."""
         parts = tuple(replace(part, notes=notes[part.id]) if part.id in notes else part for part in self.parts)
         return replace(self, parts=parts)
+
+    def with_lanes(self, lanes: Mapping[int, Lane]) -> "Take":
+        """The take with one lane of some parts (by id) replaced; a lane without nodes is gone."""
+        parts = list(self.parts)
+        for part, lane in lanes.items():
+            others = {key: known for key, known in parts[part].lanes.items() if key != lane.key}
+            shaped = parts[part].shaped | {lane.key}
+            parts[part] = replace(
+                parts[part], lanes=others | ({lane.key: lane} if len(lane.curve) else {}), shaped=shaped
+            )
+        return replace(self, parts=tuple(parts))
 
     @cached_property
     def end(self) -> int:

@@ -172,37 +172,39 @@ def mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
 
 def _mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
     try:
-        picked = select(take, stroke.where).picked
+        start, end, parts, count = stroke.reach(take)
     except NothingMatched:
         return {"label": stroke.label(), "place": "", "start": 0, "end": 0, "line": [], "parts": [], "count": 0}
-    start, end = stroke.where.span or (int(picked.start.min()), int(picked.end.max()))
     first, last = take.meter.position(start), take.meter.position(max(start, end - 1))
-    place = f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}"
-    parts = [part.id for part in take.parts if stroke.where.notes_of(part).any()]
     return {
         "label": stroke.label(),
-        "place": place,
+        "place": f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}",
         "start": start,
         "end": end,
         "line": stroke.line(take),
         "parts": parts,
-        "count": len(picked.id),
+        "count": count,
     }
 
 
 def changes(before: Take, after: Take) -> dict[str, Any]:
-    """Velocities that differ between two takes of one recording: runs of note ids, and one value for each note."""
-    ids: list[Ints] = []
-    values: list[np.ndarray] = []
+    """What differs between two takes of one recording.
+
+    Velocities as runs of note ids with one value for each note; and the parts of which any lane differs.
+    """
+    ids: list[Ints] = [np.zeros(0, dtype=np.int64)]
+    values: list[np.ndarray] = [np.zeros(0, dtype=np.uint8)]
+    parts: list[int] = []
     for old, new in zip(before.parts, after.parts, strict=True):
+        keys = old.lanes.keys() | new.lanes.keys()
+        if old.lanes is not new.lanes and any(old.lanes.get(key) is not new.lanes.get(key) for key in keys):
+            parts.append(new.id)
         if old.notes.velocity is new.notes.velocity:
             continue
         rows = np.flatnonzero(old.notes.velocity != new.notes.velocity)
         ids.append(new.notes.id[rows])
         values.append(new.notes.velocity[rows])
-    if not ids:
-        return {"notes": [], "velocity": []}
-    return {"notes": runs(np.concatenate(ids)), "velocity": np.concatenate(values).tolist()}
+    return {"notes": runs(np.concatenate(ids)), "velocity": np.concatenate(values).tolist(), "lanes": parts}
 
 
 def facts(take: Take, where: Where) -> dict[str, Any]:

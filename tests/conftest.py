@@ -3,6 +3,11 @@
 import os
 
 import pytest
+from hypothesis import settings
+
+# Machines that are busy with other things are slow, not wrong.
+settings.register_profile("lull", deadline=None)
+settings.load_profile("lull")
 
 # Playwright's loop runs in the same thread as the tests' own, quite synchronous, database work.
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.arrays import Bytes, Flags, Floats, Ints, frozen
-from expression.midi import rpn
+from expression.midi import lanes, rpn
 from expression.midi.read import BEND, CONTROL, NOTE_OFF, PRESSURE, PROGRAM
 from expression.midi.smf import SYSEX
 from expression.take import Events, Part, Take
@@ -22,11 +22,25 @@ def emit(take: Take) -> tuple[Events, ...]:
     Begins with what was recorded and changes only what strokes have changed, so an untouched take comes out as it was,
     event for event and in the same order.
     """
-    tracks = list(take.tracks)
+    return tuple(emitted.events for emitted in emit_with_rows(take))
+
+
+class Emitted(NamedTuple):
+    """A track as emitted, and for each event its row among the recorded ones (-1: there was none)."""
+
+    events: Events
+    rows: Ints
+
+
+@lru_cache(maxsize=8)
+def emit_with_rows(take: Take) -> tuple[Emitted, ...]:
+    """`emit`, with what each event was before."""
+    tracks = [Emitted(track, np.arange(len(track))) for track in take.tracks]
     for part in take.parts:
-        tracks[part.track] = _velocities(tracks[part.track], part)
-    for number in {part.track for part in take.parts if part.notes.muted.any()}:
-        tracks[number] = _unmuted(tracks[number], [part for part in take.parts if part.track == number])
+        tracks[part.track] = tracks[part.track]._replace(events=_velocities(tracks[part.track].events, part))
+    for number in {part.track for part in take.parts if part.notes.muted.any() or part.shaped}:
+        parts = [part for part in take.parts if part.track == number]
+        tracks[number] = _recut(take, tracks[number].events, parts)
     return tuple(tracks)
 
 
@@ -39,19 +53,40 @@ def _velocities(track: Events, part: Part) -> Events:
     return replace(track, data2=frozen(data2, np.uint8))
 
 
-def _unmuted(track: Events, parts: list[Part]) -> Events:
+def _recut(take: Take, track: Events, parts: list[Part]) -> Emitted:
+    """A track from which events go, and to which others come: before those recorded at the same tick."""
     keep = np.ones(len(track), dtype=bool)
+    data1, data2 = track.data1.copy(), track.data2.copy()
+    added: list[lanes.Messages] = []
     for part in parts:
         muted = part.notes.muted
         keep[part.notes.on[muted]] = keep[part.notes.off[muted]] = False
-    return Events(
-        frozen(track.tick[keep], np.int64),
-        frozen(track.status[keep], np.uint8),
-        frozen(track.data1[keep], np.uint8),
-        frozen(track.data2[keep], np.uint8),
-        frozen(track.payload[keep], np.int64),
+        for key in sorted(part.shaped):
+            made = lanes.messages(take, part, track, key)
+            keep[made.recorded] = False
+            keep[made.kept] = True
+            data1[made.changed], data2[made.changed] = made.new_data1, made.new_data2
+            added.append(made.added)
+    rows = np.flatnonzero(keep)
+    new = lanes.Messages._make(np.concatenate(column) for column in zip(*added, strict=True)) if added else None
+    count = len(new.tick) if new else 0
+    before = np.full(count, -1)
+    tick = np.concatenate((new.tick, track.tick[rows])) if new else track.tick[rows]
+    order = np.argsort(tick, kind="stable")
+
+    def column(fresh: np.ndarray | None, recorded: np.ndarray) -> np.ndarray:
+        joined = recorded[rows] if fresh is None else np.concatenate((fresh, recorded[rows]))
+        return frozen(joined[order].astype(recorded.dtype), recorded.dtype)
+
+    events = Events(
+        frozen(tick[order], np.int64),
+        column(new and new.status, track.status),
+        column(new and new.data1, data1),
+        column(new and new.data2, data2),
+        column(before if new else None, track.payload),
         track.payloads,
     )
+    return Emitted(events, np.concatenate((before, rows))[order] if new else rows[order])
 
 
 class Stream(NamedTuple):

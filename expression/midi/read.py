@@ -164,7 +164,7 @@ def _part(
 
     def add(key: str, at: Ints, values: np.ndarray) -> None:
         if len(at):
-            lanes[key] = Lane(key, Curve.of(track.tick[at], values), frozen(at, np.int64))
+            lanes[key] = Lane.recorded(key, Curve.of(track.tick[at], values), frozen(at, np.int64))
 
     bent = rows[kind == BEND]
     raw = track.data1[bent].astype(np.int64) | track.data2[bent].astype(np.int64) << 7

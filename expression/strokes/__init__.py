@@ -7,9 +7,10 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from expression.errors import BadStroke
 from expression.strokes.base import BaseStroke, Where, select
+from expression.strokes.lane import LaneNodes
 from expression.strokes.velocity import VelocityHairpin, VelocityNudge, VelocitySet
 
-AnyStroke = VelocitySet | VelocityNudge | VelocityHairpin
+AnyStroke = VelocitySet | VelocityNudge | VelocityHairpin | LaneNodes
 Stroke = Annotated[AnyStroke, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}
 

@@ -11,6 +11,7 @@ from expression.errors import NothingMatched
 from expression.take import Part, Take
 
 Count = Annotated[int, Field(ge=0, le=2**53)]
+Unit = Annotated[float, Field(ge=0, le=1)]
 
 
 class Record(BaseModel):
@@ -65,6 +66,15 @@ def _within(ids: Ints, firsts: Ints, lasts: Ints) -> Flags:
     return (at >= 0) & (ids <= reach[at])
 
 
+class Reach(NamedTuple):
+    """Where a stroke acts: ticks (the end not included), parts, and how many notes or nodes."""
+
+    start: int
+    end: int
+    parts: list[int]
+    matched: int
+
+
 class Picked(NamedTuple):
     """The notes a stroke acts on, of all its parts together. One element of each array a note."""
 
@@ -116,6 +126,12 @@ class BaseStroke(Record, ABC):
     @abstractmethod
     def label(self) -> str:
         """What was done, in a few words with its numbers."""
+
+    def reach(self, take: Take) -> Reach:
+        """Where the stroke acts. Raises NothingMatched."""
+        picked, masks = select(take, self.where)
+        start, end = self.where.span or (int(picked.start.min()), int(picked.end.max()))
+        return Reach(start, end, list(masks), len(picked.id))
 
     def line(self, take: Take) -> list[tuple[int, float]]:
         """The stroke as a line over the lane it acts on, (tick, value); empty where it draws none."""

@@ -10,11 +10,10 @@ from typing_extensions import override
 from expression.arrays import Floats, Ints, whole
 from expression.curve import lift_through, ramp
 from expression.notes import HIGHEST, LOWEST
-from expression.strokes.base import BaseStroke, Picked, select
+from expression.strokes.base import BaseStroke, Picked, Unit, select
 from expression.take import Take
 
 Velocity = Annotated[int, Field(ge=LOWEST, le=HIGHEST)]
-Unit = Annotated[float, Field(ge=0, le=1)]
 Limit = Literal["stop", "pin", "squeeze"]
 
 LINE_POINTS = 33

@@ -179,10 +179,11 @@ class DeskView(Schema):
 
 
 class Changes(Schema):
-    """Notes (inclusive ranges of ids) and the velocity each of them has now."""
+    """Notes (inclusive ranges of ids) with the velocity each has now, and the parts of which lanes have changed."""
 
     notes: list[tuple[int, int]]
     velocity: list[int]
+    lanes: list[int]
 
 
 class Facts(Schema):
@@ -213,7 +214,7 @@ class Preview(Schema):
     stroke: Stroke
     mark: Mark
     changes: Changes
-    facts: Facts
+    facts: Facts | None
 
 
 class StrokeAsked(Schema):
@@ -279,6 +280,7 @@ class EventRow(Schema):
     number: str
     value: str
     length: int
+    lane: str
 
 
 class EventPage(Schema):

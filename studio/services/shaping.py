@@ -74,7 +74,7 @@ def preview(
         "stroke": stroke.model_dump(mode="json"),
         "mark": view.mark(known.recorded, stroke),
         "changes": view.changes(known.now.take, tried.now.take),
-        "facts": view.facts(tried.now.take, stroke.where),
+        "facts": view.facts(tried.now.take, stroke.where) if stroke.kind.startswith("velocity.") else None,
     }
 
 

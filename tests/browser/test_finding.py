@@ -178,6 +178,25 @@ class TestEventList:
         cell.press("Enter")
         expect(desk.page.get_by_role("status").filter(has_text="value must be")).to_be_visible()
 
+    def test_a_controllers_value_is_changed_there_too_and_undone(self, desk: Desk) -> None:
+        desk.open(the_stair())
+        desk.button("Reed box").click()
+        desk.press("e")
+        events = desk.page.get_by_role("region", name="Events")
+        events.get_by_label("Kind of event").select_option("controller")
+        events.get_by_label("Part of the events").select_option("Reed box")
+        cell = events.get_by_label("Value of 64 Sustain pedal at 1:1").first
+        cell.fill("5")
+        cell.press("Enter")
+        desk.expect_strokes("Sustain pedal to 5")
+        assert "cc:64" in str(desk.api("view")["history"]["strokes"][0]["stroke"])
+        expect(desk.page.locator("[data-lane='cc:64']")).to_contain_text("55 · 0 to 127")
+        written = desk.download()
+        assert bytes([0xB1, 64, 5]) in written
+        assert bytes([0xB1, 64, 5]) not in the_stair()
+        desk.button("Undo").click()
+        expect(cell).to_have_value("127")
+
     def test_it_follows_the_selection_both_ways(self, desk: Desk) -> None:
         desk.open(the_keepers_log()).press("e")
         events = desk.page.get_by_role("region", name="Events")
@@ -325,3 +344,29 @@ def test_small_windows_and_folded_panels_work(desk: Desk) -> None:
     assert desk.box("Notes of")["width"] > wide + 200
     assert desk.box("Notes of")["height"] > 60
     assert desk.page.evaluate("document.documentElement.scrollWidth") <= 1000
+
+
+def test_a_voice_gets_a_name_of_its_own_for_good(desk: Desk) -> None:
+    desk.open(the_stair())
+    desk.button("Frame drum").click()
+    desk.page.mouse.click(desk.box("Notes of")["x"] + 40, row_y(desk, "Hand clap"))
+    name = desk.page.get_by_label("Name of the voice")
+    name.fill("Slap")
+    name.press("Enter")
+    desk.page.wait_for_timeout(600)
+    desk.reopen()
+    desk.button("Frame drum").click()
+    assert row_y(desk, "Slap") > 0
+
+
+def test_a_favourite_has_a_label_in_every_take(desk: Desk) -> None:
+    desk.open(the_stair())
+    lane = desk.page.locator("[data-lane='cc:1']")
+    lane.get_by_role("button").first.click()
+    lane.get_by_role("button", name=re.compile("make it a favourite")).click()
+    lane.get_by_label("Label of CC 1 Mod wheel").fill("Shimmer")
+    lane.get_by_label("Label of CC 1 Mod wheel").press("Enter")
+    expect(lane).to_contain_text("Shimmer · 803")
+    desk.page.wait_for_load_state("networkidle")
+    desk.open(the_lamp_room())
+    expect(desk.page.locator("[data-lane='cc:1']").get_by_role("button").first).to_have_text("Shimmer")

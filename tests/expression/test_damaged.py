@@ -59,7 +59,7 @@ def test_too_many_events_are_refused_before_memory_runs_out(monkeypatch: pytest.
 GOOD = file_of(phrase([60, 70, 80]), phrase([50, 40], channel=9))
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(st.data())
 def test_any_damage_is_either_read_or_refused(data: st.DataObject) -> None:
     broken = bytearray(GOOD)
@@ -73,7 +73,7 @@ def test_any_damage_is_either_read_or_refused(data: st.DataObject) -> None:
     assert read(write(take)).note_count == take.note_count
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 @given(st.binary(max_size=200))
 def test_any_track_body_is_either_read_or_refused(body: bytes) -> None:
     with contextlib.suppress(BadFile):

@@ -112,7 +112,7 @@ class TestListing:
         take = read(file_of([control(7, 90), *phrase([64], pitch=60), NOTE("pitchwheel", pitch=-8192, time=480)]))
         rows = listing.page(take, 0, 10)["rows"]
         assert [(row["kind"], row["number"], row["value"], row["length"]) for row in rows] == [
-            ("controller", "7 Volume", "90", 0), ("note", "C4", "64", 480), ("bend", "", "-8192", 0),
+            ("controller", "7 Volume", "90", 0), ("note", "C4", "64", 480), ("bend", "", "-2.00", 0),
         ]  # fmt: skip
         assert (rows[2]["bar"], rows[2]["beat"], rows[2]["rest"]) == (1, 2, 480)
         assert rows[1]["note"] == 0

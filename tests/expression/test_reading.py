@@ -36,7 +36,7 @@ tracks = st.lists(
 )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 @given(st.lists(tracks, min_size=1, max_size=4), st.sampled_from([24, 96, 480, 960, 1000, 32767]))
 def test_an_untouched_take_is_written_as_it_was_read(made: list[list[mido.Message]], ticks: int) -> None:
     data = file_of(*made, ticks=ticks)
@@ -46,7 +46,7 @@ def test_an_untouched_take_is_written_as_it_was_read(made: list[list[mido.Messag
     assert take.resolution % ticks == 0
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=100)
 @given(tracks)
 def test_every_channel_event_has_one_place_in_the_model(made: list[mido.Message]) -> None:
     take = read(file_of(made))

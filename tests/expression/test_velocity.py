@@ -164,7 +164,11 @@ class TestWhere:
         ({"kind": "velocity.hairpin", "start": 1, "end": float("inf")}, "end must be a number from 0 to 127", "end"),
         ({"kind": "velocity.nudge", "by": 1, "limit": "bounce"}, "limit must be one of stop, pin, squeeze", "limit"),
         ({"kind": "velocity.set", "value": 1, "colour": 2}, "colour is not a field of this stroke.", "colour"),
-        ({"kind": "velocity.sing"}, "kind must be one of velocity.set, velocity.nudge, velocity.hairpin.", "kind"),
+        (
+            {"kind": "velocity.sing"},
+            "kind must be one of velocity.set, velocity.nudge, velocity.hairpin, lane.nodes.",
+            "kind",
+        ),
         ({"kind": "velocity.set", "value": 1, "where": {"span": [9, 3]}}, "span must end after it starts", "where"),
         ({"kind": "velocity.hairpin", "start": 1, "end": 2, "floor": 9, "ceiling": 3}, "floor must not be above", None),
         ("velocity.set", "", None),

@@ -30,8 +30,10 @@ def test_seals_go_on_after_z() -> None:
 
 def test_changes_are_runs_of_ids_with_a_value_each() -> None:
     stroke = parse_stroke({"kind": "velocity.nudge", "by": 5})
-    assert view.changes(TAKE, stroke.apply(TAKE)) == {"notes": [(0, 1), (3, 3)], "velocity": [15, 25, 69]}
-    assert view.changes(TAKE, TAKE) == {"notes": [], "velocity": []}
+    assert view.changes(TAKE, stroke.apply(TAKE)) == {
+        "notes": [(0, 1), (3, 3)], "velocity": [15, 25, 69], "lanes": [],
+    }  # fmt: skip
+    assert view.changes(TAKE, TAKE) == {"notes": [], "velocity": [], "lanes": []}
 
 
 def test_facts_of_a_selection() -> None:

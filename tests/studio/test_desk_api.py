@@ -62,7 +62,7 @@ def test_answers_keep_to_the_contract(desk: Desk) -> None:
 
 def test_a_preview_changes_nothing_and_a_stroke_does(desk: Desk) -> None:
     tried = desk.send("post", "preview", stroke=HAIRPIN)
-    assert tried["changes"] == {"notes": [[0, 4]], "velocity": [40, 50, 60, 70, 80]}
+    assert tried["changes"] == {"notes": [[0, 4]], "velocity": [40, 50, 60, 70, 80], "lanes": []}
     assert tried["mark"]["line"] == [[0, 40.0], [3840, 80.0]]
     assert tried["facts"]["mean"] == 60
     assert desk.velocities() == [64] * 5
@@ -196,7 +196,7 @@ def test_a_body_that_is_no_json_is_refused(desk: Desk) -> None:
 def test_before_is_what_was_otherwise(desk: Desk) -> None:
     desk.send("post", "strokes", stroke=setting(10))
     desk.send("post", "strokes", stroke=setting(20, notes=[[1, 2]]))
-    assert desk.caller.get(f"takes/{desk.id}/before") == {"notes": [[1, 2]], "velocity": [10, 10]}
+    assert desk.caller.get(f"takes/{desk.id}/before") == {"notes": [[1, 2]], "velocity": [10, 10], "lanes": []}
     assert desk.caller.get(f"takes/{desk.id}/before?number=1")["velocity"] == [64] * 5
 
 
@@ -218,3 +218,21 @@ def test_the_view_is_packed_for_those_who_can_unpack_it(desk: Desk) -> None:
     path = f"/api/takes/{desk.id}/view"
     packed = desk.caller.client.get(path, headers={"accept-encoding": "gzip"})
     assert gzip.decompress(packed.content) == desk.caller.client.get(path).content
+
+
+def test_a_stroke_on_a_lane_is_previewed_kept_listed_and_undone(anna: Caller) -> None:
+    desk = Desk(anna, the_keepers_log())
+    where = {"parts": [1], "span": [20_000, 20_001]}
+    stroke = {"kind": "lane.nodes", "lane": "cc:11", "where": where, "nodes": [{"tick": 20_000, "value": 9}]}
+    tried = desk.send("post", "preview", stroke=stroke)
+    assert tried["changes"] == {"notes": [], "velocity": [], "lanes": [1]}
+    assert tried["facts"] is None
+    schemas.Preview.model_validate(tried)
+    before = anna.get(f"takes/{desk.id}/lanes?part=1")["lanes"]
+    kept = desk.send("post", "strokes", stroke=stroke)
+    assert kept["history"]["strokes"][0]["mark"]["label"] == "Expression to 9"
+    schemas.Written.model_validate(kept)
+    written = read(anna.call("get", f"takes/{desk.id}/file").content).parts[1].lanes["cc:11"].curve
+    assert written.at([20_000]).tolist() == [9]
+    desk.send("post", "undo")
+    assert anna.get(f"takes/{desk.id}/lanes?part=1")["lanes"] == before

@@ -59,7 +59,7 @@ bodies = st.one_of(
 PATHS = ["facts", "preview", "strokes", "undo", "redo"]
 
 
-@settings(max_examples=250, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=250, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(path=st.sampled_from(PATHS), body=bodies)
 def test_any_body_gets_an_answer(anna: Caller, path: str, body: Any) -> None:
     take = getattr(anna, "take", None) or anna.add()

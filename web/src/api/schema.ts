@@ -609,13 +609,15 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"]) | null;
+            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["LaneNodes"]) | null;
         };
         /**
          * Changes
-         * @description Notes (inclusive ranges of ids) and the velocity each of them has now.
+         * @description Notes (inclusive ranges of ids) with the velocity each has now, and the parts of which lanes have changed.
          */
         Changes: {
+            /** Lanes */
+            lanes: number[];
             /** Notes */
             notes: [
                 number,
@@ -728,6 +730,8 @@ export interface components {
             beat: number;
             /** Kind */
             kind: string;
+            /** Lane */
+            lane: string;
             /** Length */
             length: number;
             /** Note */
@@ -898,6 +902,29 @@ export interface components {
             /** Unit */
             unit: string;
         };
+        /**
+         * LaneNodes
+         * @description Nodes take the place of those in the span (of all, where no span is given).
+         */
+        LaneNodes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.nodes";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             */
+            lane: string;
+            /**
+             * Nodes
+             * @description Ascending by tick, within the span.
+             */
+            nodes: components["schemas"]["Node"][];
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
         /** Lanes */
         Lanes: {
             /** Lanes */
@@ -962,6 +989,35 @@ export interface components {
             revision: number;
             /** Seconds */
             seconds: number[];
+        };
+        /**
+         * Node
+         * @description One node of a lane, and the way to the next.
+         */
+        Node: {
+            /**
+             * Ease
+             * @default 0
+             */
+            ease: number;
+            /**
+             * Hold
+             * @description Keep the value until the next node.
+             * @default true
+             */
+            hold: boolean;
+            /**
+             * Lift
+             * @default 0
+             */
+            lift: number;
+            /** Tick */
+            tick: number;
+            /**
+             * Value
+             * @description In the lane's unit; bend in semitones.
+             */
+            value: number;
         };
         /**
          * PartLook
@@ -1048,10 +1104,10 @@ export interface components {
         /** Preview */
         Preview: {
             changes: components["schemas"]["Changes"];
-            facts: components["schemas"]["Facts"];
+            facts: components["schemas"]["Facts"] | null;
             mark: components["schemas"]["Mark"];
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["LaneNodes"];
         };
         /**
          * PreviewAsked
@@ -1068,7 +1124,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["LaneNodes"];
         };
         /**
          * Problem
@@ -1122,7 +1178,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["LaneNodes"];
         };
         /** StrokeView */
         StrokeView: {
@@ -1136,7 +1192,7 @@ export interface components {
             /** Step */
             step: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["LaneNodes"];
         };
         /** Summary */
         Summary: {

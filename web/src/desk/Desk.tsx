@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
 import { Notice } from "../parts/Notice";
 import { player, usePlayer } from "../sound/player";
-import { openTake, rowName } from "./arranging";
+import { openTake, refreshLanes, rowName } from "./arranging";
 import { EventList } from "./EventList";
 import { Finder } from "./Finder";
 import { Header } from "./Header";
@@ -94,7 +94,14 @@ function useSound() {
     });
   }, [score]);
   useEffect(() => () => player.unload(), []);
-  useEffect(() => onWritten(() => void player.refresh()), []);
+  useEffect(
+    () =>
+      onWritten((changes) => {
+        void player.refresh();
+        if (!changes || changes.lanes.length) void refreshLanes();
+      }),
+    [],
+  );
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new span changes what is to come
   useEffect(() => {
     if (usePlayer.getState().looping) void player.refresh();

@@ -1,5 +1,5 @@
 import { type UIEvent, useCallback, useEffect, useRef, useState } from "react";
-import { answered, api, type Schemas, sentence } from "../api/client";
+import { answered, api, type Schemas, type Stroke, sentence } from "../api/client";
 import { Seal } from "../parts/Seal";
 import { partDye, partName, toFront } from "./arranging";
 import { showing } from "./camera";
@@ -239,7 +239,7 @@ function Cells({ row, onChoose }: { row: Row; onChoose: () => void }) {
       </Cell>
       <Cell>{row.kind}</Cell>
       <Cell>{row.number}</Cell>
-      <Cell>{row.note >= 0 && part ? <VelocityCell row={row} /> : row.value}</Cell>
+      <Cell>{(row.note >= 0 || row.lane) && part ? <ValueCell row={row} /> : row.value}</Cell>
       <Cell>{row.length ? `${Math.round((row.length / resolution) * 100) / 100} quarters` : ""}</Cell>
     </>
   );
@@ -255,17 +255,28 @@ function Cell({ children }: { children: React.ReactNode }) {
   );
 }
 
-/** A velocity typed here is a stroke like any other. */
-function VelocityCell({ row }: { row: Row }) {
+/** The stroke that gives a row another value. */
+function strokeFor(row: Row, value: number): Stroke {
+  if (row.note >= 0) {
+    return { kind: "velocity.set", where: { parts: [row.part], notes: [[row.note, row.note]] }, value };
+  }
+  const where = { parts: [row.part], span: [row.tick, row.tick + 1] as [number, number] };
+  const node = { tick: row.tick, value, hold: true, lift: 0, ease: 0 };
+  return { kind: "lane.nodes", lane: row.lane, where, nodes: [node] };
+}
+
+/** A value typed here is a stroke like any other. */
+function ValueCell({ row }: { row: Row }) {
   const [problem, setProblem] = useState(false);
+  const what = row.note >= 0 ? `Velocity of ${row.number}` : `Value of ${row.number || row.kind}`;
   return (
     <input
       key={row.value}
-      aria-label={`Velocity of ${row.number} at ${row.bar}:${row.beat}`}
+      aria-label={`${what} at ${row.bar}:${row.beat}`}
       aria-invalid={problem}
       defaultValue={row.value}
-      inputMode="numeric"
-      className="entry h-5 w-14"
+      inputMode="decimal"
+      className="entry h-5 w-16"
       onKeyDown={(event) => {
         if (event.key === "Enter") event.currentTarget.blur();
         if (event.key === "Escape") {
@@ -274,13 +285,10 @@ function VelocityCell({ row }: { row: Row }) {
         }
       }}
       onBlur={(event) => {
-        const value = Number(event.currentTarget.value);
-        const isWhole = /^\d+$/.test(event.currentTarget.value.trim());
-        setProblem(!isWhole);
-        if (isWhole && String(value) !== row.value) {
-          const where = { parts: [row.part], notes: [[row.note, row.note] as [number, number]] };
-          void apply({ kind: "velocity.set", where, value });
-        }
+        const typed = event.currentTarget.value.trim().replace(",", ".").replace("−", "-");
+        const isNumber = (row.lane ? /^-?\d+(\.\d+)?$/ : /^\d+$/).test(typed);
+        setProblem(!isNumber);
+        if (isNumber && typed !== row.value) void apply(strokeFor(row, Number(typed)));
       }}
     />
   );

@@ -67,14 +67,19 @@ function MarkSign({ stroke, width }: { stroke: StrokeView; width: number }) {
       </svg>
     );
   }
-  const sign =
-    made.kind === "velocity.set" ? String(made.value) : `${made.by > 0 ? "+" : "−"}${Math.abs(made.by)}`;
+  const sign = signOf(stroke);
   return (
     <span className="flex h-full items-center overflow-hidden font-mark text-[15px] whitespace-nowrap italic">
       <span className="pl-0.5">{sign}</span>
       <span className="ml-1 h-px flex-1 bg-current opacity-50" />
     </span>
   );
+}
+
+function signOf({ stroke, mark }: StrokeView): string {
+  if (stroke.kind === "velocity.set") return String(stroke.value);
+  if (stroke.kind === "velocity.nudge") return `${stroke.by > 0 ? "+" : "−"}${Math.abs(stroke.by)}`;
+  return mark.label;
 }
 
 /** Programs, exclusives, texts, tempos: those that fall together share a flag. */

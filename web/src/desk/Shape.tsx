@@ -152,6 +152,14 @@ function OpenStroke({ shaping }: { shaping: Shaping }) {
           <LimitChoice value={stroke.limit ?? "pin"} onChange={(limit) => keepChange({ limit })} />
         </>
       )}
+      {stroke.kind === "lane.nodes" && stroke.nodes.length === 1 && (
+        <NumberEntry
+          label="Value"
+          value={stroke.nodes[0].value}
+          onTry={(value) => change({ nodes: [{ ...stroke.nodes[0], value }] })}
+          onKeep={(value) => keepChange({ nodes: [{ ...stroke.nodes[0], value }] })}
+        />
+      )}
       {problem && (
         <p role="alert" className="mt-2 text-accent-deep">
           {problem}
@@ -184,6 +192,7 @@ const NAMES: Record<Stroke["kind"], string> = {
   "velocity.hairpin": "Hairpin",
   "velocity.set": "Set",
   "velocity.nudge": "Nudge",
+  "lane.nodes": "Lane",
 };
 
 interface FormProps {

@@ -73,7 +73,7 @@ export function Staves({
         className="h-[30px] w-full shrink-0 touch-none"
       />
       <Marks />
-      <div className="relative min-h-0 flex-1">
+      <div className="relative min-h-[26%] flex-1">
         <canvas
           ref={notes}
           tabIndex={0}
@@ -83,7 +83,7 @@ export function Staves({
         <Beyond />
       </div>
       <LaneDivider share={laneShare} onShare={onLaneShare} />
-      <div className="relative shrink-0" style={{ height: `${laneShare * 100}%` }}>
+      <div className="relative min-h-[90px] shrink" style={{ height: `${laneShare * 100}%` }}>
         <canvas
           ref={lane}
           tabIndex={0}

@@ -187,8 +187,10 @@ let lanesAsked = 0;
 export async function readLanes(): Promise<void> {
   const asked = ++lanesAsked;
   const part = leadPart();
-  set({ lanes: new Map() });
-  if (!part?.lanes.length) return;
+  if (!part?.lanes.length) {
+    set({ lanes: new Map() });
+    return;
+  }
   try {
     const params = { path: takePath(), query: { part: part.id } };
     const answer = await answered<Schemas["Lanes"]>(api.GET("/api/takes/{take_id}/lanes", { params }));
@@ -196,6 +198,22 @@ export async function readLanes(): Promise<void> {
     set({ lanes: new Map<string, LaneNodes>(answer.lanes.map((lane) => [lane.key, nodesOf(lane)])) });
   } catch (thrown) {
     set({ notice: { text: sentence(thrown), action: { label: "Try again", run: () => void readLanes() } } });
+  }
+}
+
+/** Lanes have changed: what is drawn of them, and of the ribbons that they shape, is read again. */
+export async function refreshLanes(): Promise<void> {
+  const before = leadPart();
+  const view = await answered<DeskView>(
+    api.GET("/api/takes/{take_id}/view", { params: { path: takePath() } }),
+  );
+  set({ score: scoreOf(view) });
+  await readLanes();
+  // A lane that is gone closes quietly.
+  const now = new Set(leadPart()?.lanes.map((lane) => lane.key));
+  const gone = before?.lanes.filter((lane) => !now.has(lane.key)) ?? [];
+  for (const lane of lanesShown(desk().arrangement, before)) {
+    if (lane.open && gone.some((one) => one.key === lane.key)) changeLane(lane.key, { open: false });
   }
 }
 

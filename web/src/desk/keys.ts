@@ -175,8 +175,18 @@ export function handleKey(event: KeyboardEvent): void {
   if (!key || event.defaultPrevented || target.closest("[role=menu],[role=dialog]")) return;
   const typing = target.closest("input:not([type=range]),textarea,select,[contenteditable]");
   if (typing && event.key !== "Escape") return;
-  const onControl = target.closest("button,a,[role=slider],[role=switch],[role=radio],input");
-  if (onControl && /^(Space|Enter|Arrow|Home|End|Page)/.test(event.key === " " ? "Space" : event.key)) return;
+  // Buttons keep the keys that press them; what is moved by arrows keeps those too.
+  const pressed = event.key === " " || event.key === "Enter";
+  if (pressed && target.closest("button,a,[role=switch],[role=radio],[role=separator],input")) return;
+  const moves = /^(Arrow|Home|End|Page)/.test(event.key);
+  if (
+    moves &&
+    target.closest(
+      "input,[role=slider],[role=radio],[role=separator],[role=table],[tabindex='0']:not(canvas)",
+    )
+  ) {
+    return;
+  }
   event.preventDefault();
   key.run(event);
 }

@@ -183,10 +183,10 @@ async function stepTo(address: "/api/takes/{take_id}/undo" | "/api/takes/{take_i
   await write(() => api.POST(address, { params: { path: takePath() }, body }));
 }
 
-type Listener = () => void;
+type Listener = (changes: Changes | null) => void;
 const listeners = new Set<Listener>();
 
-/** Called whenever the take has changed for good, so that what is playing can follow. */
+/** Called whenever the take has changed for good: with what has changed, or null where it was read anew. */
 export function onWritten(listener: Listener): () => void {
   listeners.add(listener);
   return () => listeners.delete(listener);
@@ -211,14 +211,14 @@ function taken(history: History, changes: Changes): void {
   if (!score) return;
   set({ history, kept: withChanges(score, kept, changes), live: null, earlier: null });
   void readFacts();
-  for (const listener of listeners) listener();
+  for (const listener of listeners) listener(changes);
 }
 
 async function refused(thrown: unknown, again?: NoticeText["action"]): Promise<void> {
   if (thrown instanceof Refusal && thrown.history) {
     await reopen();
     set({ notice: { text: `${thrown.message} You see it as it is now.`, action: again } });
-    for (const listener of listeners) listener();
+    for (const listener of listeners) listener(null);
     return;
   }
   const shaping = desk().shaping;

@@ -3,6 +3,7 @@ import { type Camera, GUTTER, rightTick, yOfPitch } from "../camera";
 import { type PartScore, sounding } from "../score";
 import { drawBox, drawGrid, drawGutter, drawSpan } from "./grid";
 import { SANS } from "./ink";
+import { pixelOf, Raster } from "./raster";
 import type { Scene } from "./scene";
 
 /** With more notes than this in sight, each is a plain bar. */
@@ -23,12 +24,14 @@ export function drawRibbons(scene: Scene): void {
   drawSpan(scene, height);
   drawGrid(scene, height);
   drawRows(scene);
-  for (const part of scene.behind) drawBars(scene, part, false);
-  for (const part of [...scene.fronts].reverse()) {
+  drawBars(scene, scene.behind, false);
+  const isCrowd = (part: PartScore) => {
     const [from, to] = sounding(part, camera.left, rightTick(camera));
-    if (to - from > SHAPED_UP_TO) drawBars(scene, part, true);
-    else drawShaped(scene, part, from, to);
-  }
+    return to - from > SHAPED_UP_TO;
+  };
+  const fronts = [...scene.fronts].reverse();
+  drawBars(scene, fronts.filter(isCrowd), true);
+  for (const part of fronts) if (!isCrowd(part)) drawShaped(scene, part);
   drawBox(scene, "notes");
   drawGutter(scene, height);
   drawNames(scene);
@@ -85,49 +88,46 @@ function isPlayed(part: PartScore, pitch: number): boolean {
   return pitches.has(pitch);
 }
 
+const raster = new Raster();
+
 /** Bars without shape: parts behind, and any part with very many notes in sight. */
-function drawBars(scene: Scene, part: PartScore, inFront: boolean): void {
-  const { pen, ink, camera, voice } = scene;
+function drawBars(scene: Scene, parts: readonly PartScore[], inFront: boolean): void {
+  if (!parts.length) return;
+  raster.begin(scene.camera.width, scene.camera.notesHeight);
+  for (const part of parts) addBars(scene, part, inFront);
+  raster.paint(scene.pen);
+}
+
+function addBars(scene: Scene, part: PartScore, inFront: boolean): void {
+  const { ink, camera, voice } = scene;
   const picked = scene.picked[part.id];
   const velocities = scene.shown[part.id];
   const [from, to] = sounding(part, camera.left, rightTick(camera));
   const offset = GUTTER - camera.left * camera.perTick;
+  const cold = pixelOf(ink.dye(scene.dyeOf(part)), inFront ? 0.92 : 0.22);
+  const warm = pixelOf(ink.accent, 0.92);
   // Zoomed far out many notes share a pixel: of those in one row, only what reaches further is drawn.
-  const drawnTo = new Float64Array(128);
-  for (const warm of inFront ? [false, true] : [false]) {
-    pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
-    pen.globalAlpha = inFront ? 0.92 : 0.22;
-    drawnTo.fill(-1e9);
-    for (let note = from; note < to; note++) {
-      if (inFront && (picked[note] === 1) !== warm) continue;
-      const pitch = part.pitch[note];
-      const end = Math.max(
-        offset + part.end[note] * camera.perTick,
-        offset + part.start[note] * camera.perTick + 1.5,
-      );
-      if (end <= drawnTo[pitch] + 0.5 || end < GUTTER) continue;
-      const y = yOfPitch(camera, pitch);
-      if (y < -camera.row || y > camera.notesHeight) continue;
-      const left = Math.max(offset + part.start[note] * camera.perTick, drawnTo[pitch], GUTTER - 20);
-      drawnTo[pitch] = end;
-      const faint = voice !== null && pitch !== voice && inFront;
-      const high =
-        inFront && !faint ? thickness(camera.row, velocities[note]) : Math.max(1, camera.row * 0.34);
-      // One path of many thousands of pieces takes far longer to fill than as many small rectangles.
-      pen.fillRect(
-        Math.round(left),
-        Math.round(y + (camera.row - high) / 2),
-        Math.max(Math.round(end - left), 1),
-        Math.max(Math.round(high), 1),
-      );
-    }
+  const drawnTo = new Float64Array(128).fill(-1e9);
+  for (let note = from; note < to; note++) {
+    const pitch = part.pitch[note];
+    const isWarm = inFront && picked[note] === 1;
+    const start = offset + part.start[note] * camera.perTick;
+    const end = Math.max(offset + part.end[note] * camera.perTick, start + 1.5);
+    if ((end <= drawnTo[pitch] + 0.5 && !isWarm) || end < GUTTER) continue;
+    const y = yOfPitch(camera, pitch);
+    if (y < -camera.row || y > camera.notesHeight) continue;
+    const left = Math.max(isWarm ? start : Math.max(start, drawnTo[pitch]), GUTTER - 20);
+    drawnTo[pitch] = end;
+    const faint = voice !== null && pitch !== voice && inFront;
+    const high = inFront && !faint ? thickness(camera.row, velocities[note]) : Math.max(1, camera.row * 0.34);
+    raster.rect(left, y + (camera.row - high) / 2, end - left, high, isWarm ? warm : cold);
   }
-  pen.globalAlpha = 1;
 }
 
 /** Ribbons with all that the core knows of their sound. */
-function drawShaped(scene: Scene, part: PartScore, from: number, to: number): void {
+function drawShaped(scene: Scene, part: PartScore): void {
   const { pen, ink, camera, voice } = scene;
+  const [from, to] = sounding(part, camera.left, rightTick(camera));
   const picked = scene.picked[part.id];
   const velocities = scene.shown[part.id];
   const inks = (["cold", "warm"] as const).map(() => Array.from({ length: INKS }, () => new Path2D()));

@@ -3,6 +3,7 @@ import { GUTTER, rightTick, xOf, yOfVelocity } from "../camera";
 import { type PartScore, sounding } from "../score";
 import { drawBox, drawGrid, drawGutter, drawSpan } from "./grid";
 import { hair, MARK, polyline, SANS } from "./ink";
+import { pixelOf, Raster } from "./raster";
 import type { Scene } from "./scene";
 
 const BEAD = 4;
@@ -51,10 +52,8 @@ function drawScales({ pen, ink, camera, score }: Scene): void {
 function drawNotes(scene: Scene, part: PartScore): void {
   const { camera } = scene;
   const [from, to] = sounding(part, camera.left, rightTick(camera));
-  for (const warm of [false, true]) {
-    if (to - from > camera.width) drawCrowd(scene, part, from, to, warm);
-    else drawContour(scene, part, from, to, warm);
-  }
+  if (to - from > camera.width) drawCrowd(scene, part, from, to);
+  else for (const warm of [false, true]) drawContour(scene, part, from, to, warm);
 }
 
 /** Dashes and beads. */
@@ -81,23 +80,23 @@ function drawContour(scene: Scene, part: PartScore, from: number, to: number, wa
   pen.fill(beads);
 }
 
-/** Far out there are more notes than columns of pixels: each spot that holds any is drawn once. */
-function drawCrowd(scene: Scene, part: PartScore, from: number, to: number, warm: boolean): void {
+const raster = new Raster();
+
+/** Far out there are more notes than columns of pixels. */
+function drawCrowd(scene: Scene, part: PartScore, from: number, to: number): void {
   const { pen, ink, camera, voice } = scene;
   const picked = scene.picked[part.id];
   const velocities = scene.shown[part.id];
   const offset = GUTTER - camera.left * camera.perTick;
-  const taken = new Uint8Array((Math.ceil(camera.width) + 2) * 128);
-  pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
+  const colours = [pixelOf(ink.dye(scene.dyeOf(part)), 1), pixelOf(ink.accent, 1)];
+  raster.begin(camera.width, camera.laneHeight);
   for (let note = from; note < to; note++) {
-    if ((picked[note] === 1) !== warm || (voice !== null && part.pitch[note] !== voice)) continue;
-    const x = Math.round(offset + part.start[note] * camera.perTick);
+    if (voice !== null && part.pitch[note] !== voice) continue;
+    const x = offset + part.start[note] * camera.perTick;
     if (x < GUTTER - 1) continue;
-    const spot = x * 128 + velocities[note];
-    if (taken[spot]) continue;
-    taken[spot] = 1;
-    pen.fillRect(x - 1, Math.round(yOfVelocity(camera, velocities[note])) - 1, 2, 2);
+    raster.rect(x - 1, yOfVelocity(camera, velocities[note]) - 1, 2, 2, colours[picked[note]]);
   }
+  raster.paint(pen);
 }
 
 /** What was there before, dotted. */
