@@ -5,6 +5,7 @@ import subprocess
 import sys
 from collections.abc import Callable
 from pathlib import Path
+from typing import Literal
 
 from playwright.sync_api import Page, expect, sync_playwright
 
@@ -39,7 +40,55 @@ def keys(page: Page) -> None:
     expect(page.get_by_role("dialog")).to_be_visible()
 
 
-VIEWS: dict[str, Callable[[Page], None]] = {"library": library, "hairpin": hairpin, "keys": keys}
+def _open(page: Page, take: str, *parts: str) -> None:
+    page.goto("/")
+    page.get_by_role("link", name=take).click()
+    expect(page.get_by_role("navigation", name="Parts").get_by_role("button").first).to_be_visible()
+    for index, part in enumerate(parts):
+        modifiers: list[Literal["Shift"]] = ["Shift"] if index else []
+        page.get_by_role("button", name=part, exact=True).click(modifiers=modifiers)
+
+
+def bowed_glass(page: Page) -> None:
+    """A lead with its bends, and the lane of the bend open."""
+    _open(page, "The fog signal: the stair", "Bowed glass")
+    for _ in range(2):
+        page.keyboard.press("+")
+    page.locator("[data-lane='bend'] button").first.click()
+
+
+def reed_box(page: Page) -> None:
+    """Chords with pedal and expression."""
+    _open(page, "The fog signal: the stair", "Reed box")
+
+
+def drum_and_events(page: Page) -> None:
+    """A drum part by its voices, one of them chosen; and the list of events."""
+    _open(page, "The fog signal: the stair", "Frame drum")
+    page.keyboard.press("e")
+    page.get_by_label("Kind of event").select_option("note")
+    page.wait_for_timeout(300)
+    box = page.locator("canvas[aria-label^='Notes of']").bounding_box()
+    assert box
+    page.mouse.click(box["x"] + 40, box["y"] + box["height"] * 0.6)
+    page.wait_for_timeout(300)
+
+
+def two_parts(page: Page) -> None:
+    """Two parts in front together."""
+    _open(page, "The fog signal: the keeper's log", "Thumb piano", "Reed box")
+    page.keyboard.press("Control+a")
+
+
+VIEWS: dict[str, Callable[[Page], None]] = {
+    "library": library,
+    "hairpin": hairpin,
+    "keys": keys,
+    "bowed-glass": bowed_glass,
+    "reed-box": reed_box,
+    "frame-drum-and-events": drum_and_events,
+    "two-parts": two_parts,
+}
 
 
 def _span(page: Page, first: int, after: int) -> None:
@@ -67,7 +116,7 @@ def main() -> None:
         command = [sys.executable, "manage.py", "demo", "--address", address]
         link = subprocess.run(command, check=True, env=environment, capture_output=True, text=True).stdout.strip()
         browser = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
-        page = browser.new_page(viewport=SIZE)
+        page = browser.new_page(viewport=SIZE, base_url=address)
         page.goto(link)
         for name, show in VIEWS.items():
             show(page)
