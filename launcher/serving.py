@@ -1,6 +1,8 @@
 """The application served by gunicorn: for the demo, the tests, the bench and the pictures alike."""
 
 import contextlib
+import ctypes
+import signal
 import subprocess
 import sys
 import time
@@ -23,10 +25,16 @@ CHROMIUM_FLAGS = [
 PATIENCE = 30
 
 
+def _end_with_launcher() -> None:
+    """Have Linux end a process when the launcher goes, however it goes (PR_SET_PDEATHSIG)."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(1, signal.SIGTERM)
+
+
 @contextlib.contextmanager
 def process(*command: str | Path, cwd: Path = ROOT, env: Mapping[str, str]) -> Iterator[subprocess.Popen[bytes]]:
     """A process for as long as it is needed."""
-    started = subprocess.Popen(list(map(str, command)), cwd=cwd, env=env)
+    started = subprocess.Popen(list(map(str, command)), cwd=cwd, env=env, preexec_fn=_end_with_launcher)
     try:
         yield started
     finally:

@@ -370,3 +370,32 @@ def test_a_favourite_has_a_label_in_every_take(desk: Desk) -> None:
     desk.page.wait_for_load_state("networkidle")
     desk.open(the_lamp_room())
     expect(desk.page.locator("[data-lane='cc:1']").get_by_role("button").first).to_have_text("Shimmer")
+
+
+def test_a_lane_that_an_undo_takes_away_closes_quietly(desk: Desk, page: Page) -> None:
+    desk.open(the_keepers_log())
+    token = next(cookie["value"] for cookie in page.context.cookies() if cookie["name"] == "csrftoken")
+    nodes = [{"tick": 0, "value": 20}, {"tick": 9600, "value": 90}]
+    stroke = {"kind": "lane.nodes", "lane": "cc:74", "where": {"parts": [0]}, "nodes": nodes}
+    body = {"revision": 0, "stroke": stroke}
+    assert page.request.post(f"/api/takes/{desk.take_id}/strokes", data=body, headers={"X-CSRFToken": token}).ok
+    desk.reopen()
+    lane = page.locator("[data-lane='cc:74']")
+    expect(lane).to_contain_text("2 · 20 to 90")
+    lane.get_by_role("button", name="74 Timbre", exact=True).click()
+    expect(lane.get_by_role("button", name="74 Timbre", exact=True)).to_have_attribute("aria-expanded", "true")
+    desk.button("Undo").click()
+    expect(lane).to_contain_text("no data")
+    expect(lane.get_by_role("button", name="74 Timbre", exact=True)).to_have_attribute("aria-expanded", "false")
+
+
+def test_the_selection_fills_the_view_in_time_and_pitch(desk: Desk) -> None:
+    desk.open(the_keepers_log())
+    notes = desk.box("Notes of")
+    desk.drag((desk.x_of(5) + 1, notes["y"] + notes["height"] * 0.55), (desk.x_of(7), notes["y"] + notes["height"] - 2))
+    expect(desk.page.get_by_test_id("facts")).to_contain_text("notes")
+    desk.press("v")
+    desk.page.mouse.move(notes["x"] + 100, desk.box("Ruler")["y"] + 15)
+    desk.page.mouse.move(notes["x"] + 110, desk.box("Ruler")["y"] + 15)
+    assert re.match(r"[45]:", desk.hint())
+    expect(desk.page.get_by_role("button", name=re.compile("above, from"))).to_be_visible()

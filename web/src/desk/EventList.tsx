@@ -1,7 +1,7 @@
 import { type UIEvent, useCallback, useEffect, useRef, useState } from "react";
 import { answered, api, type Schemas, type Stroke, sentence } from "../api/client";
 import { Seal } from "../parts/Seal";
-import { partDye, partName, toFront } from "./arranging";
+import { partDye, partName, rowName, toFront } from "./arranging";
 import { showing } from "./camera";
 import { chooseIn } from "./selecting";
 import { apply } from "./shaping";
@@ -238,7 +238,7 @@ function Cells({ row, onChoose }: { row: Row; onChoose: () => void }) {
         )}
       </Cell>
       <Cell>{row.kind}</Cell>
-      <Cell>{row.number}</Cell>
+      <Cell>{row.note >= 0 && part ? rowName(part, part.pitch[row.note - part.firstNote]) : row.number}</Cell>
       <Cell>{(row.note >= 0 || row.lane) && part ? <ValueCell row={row} /> : row.value}</Cell>
       <Cell>{row.length ? `${Math.round((row.length / resolution) * 100) / 100} quarters` : ""}</Cell>
     </>

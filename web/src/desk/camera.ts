@@ -105,12 +105,19 @@ export function showing(camera: Camera, score: Score, from: number, to: number):
 export function showingRows(camera: Camera, score: Score, parts: readonly PartScore[]): Camera {
   const sounding = parts.filter((part) => part.start.length);
   if (!sounding.length) return held(camera, score);
-  const highest = Math.max(...sounding.map((part) => camera.rowOf[part.highest]));
-  const lowest = Math.min(...sounding.map((part) => camera.rowOf[part.lowest]));
-  const rows = highest - lowest + (camera.pitches.length < 128 ? 1 : 5);
+  const lowest = Math.min(...sounding.map((part) => part.lowest));
+  const highest = Math.max(...sounding.map((part) => part.highest));
+  return showingPitches(camera, score, lowest, highest);
+}
+
+/** Rows fitted to some pitches, with a little air where all rows are shown. */
+export function showingPitches(camera: Camera, score: Score, lowest: number, highest: number): Camera {
+  const air = camera.pitches.length < 128 ? 0 : 2;
+  const [low, high] = [camera.rowOf[lowest], camera.rowOf[highest]];
+  const rows = high - low + 1 + 2 * air;
   const row = clamp(camera.notesHeight / rows, LEAST_ROW, MOST_ROW - 4);
   const spare = (camera.notesHeight / row - rows) / 2;
-  return held({ ...camera, row, top: highest + (camera.pitches.length < 128 ? 0 : 3) + spare }, score);
+  return held({ ...camera, row, top: high + air + spare }, score);
 }
 
 /** All 128 rows, or only those that some parts use. */

@@ -1,7 +1,7 @@
 /** Every key of the desk in one table: what it does is read by the handler and by the sheet. */
 import { player, usePlayer } from "../sound/player";
 import { allToFront, arrangeRows, toFront, wish } from "./arranging";
-import { GUTTER, scrolled, scrolledRows, showing, xOf, zoomed, zoomedRows } from "./camera";
+import { GUTTER, scrolled, scrolledRows, showing, showingPitches, xOf, zoomed, zoomedRows } from "./camera";
 import { restOfHairpin } from "./gestures";
 import { type Chosen, noneOf, secondsAt, tickAt } from "./score";
 import { choose, chooseAll, chooseNone, chooseSpan, invertChoice, selected } from "./selecting";
@@ -309,9 +309,20 @@ function pageRows(by: number): void {
   look((camera, score) => scrolledRows(camera, score, by * camera.notesHeight * 0.5));
 }
 
+/** The selection fills the view, in time and in pitch. */
 function viewSelection(): void {
   const wanted = extent() ?? desk().span;
-  if (wanted) look((camera, score) => showing(camera, score, wanted[0], wanted[1]));
+  if (!wanted) return;
+  look((camera, score) => showing(camera, score, wanted[0], wanted[1]));
+  let [lowest, highest] = [128, -1];
+  for (const part of frontParts()) {
+    desk().chosen[part.id].forEach((one, note) => {
+      if (!one) return;
+      lowest = Math.min(lowest, part.pitch[note]);
+      highest = Math.max(highest, part.pitch[note]);
+    });
+  }
+  if (highest >= 0) look((camera, score) => showingPitches(camera, score, lowest, highest));
 }
 
 export function wholeTake(): void {
