@@ -1,6 +1,7 @@
 import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 import { Link } from "react-router";
+import { MENU_ITEM, Menu, MenuItem } from "../parts/Menu";
 import { Seal } from "../parts/Seal";
 import { Wordmark } from "../parts/Wordmark";
 import { player, usePlayer } from "../sound/player";
@@ -137,75 +138,63 @@ interface MenuProps {
   onRename: () => void;
 }
 
-const ITEM =
-  "flex cursor-pointer items-center gap-2 rounded px-3 py-1.5 outline-none data-[highlighted]:bg-accent-wash data-[highlighted]:text-accent-deep data-[disabled]:text-ghost";
-
 function PartMenu({ part, name, inFront, isHidden, isMuted, isSoloed, onRename }: MenuProps) {
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger
-        aria-label={`More for part ${name}`}
-        className="grid h-full w-6 place-items-center rounded-r-full pr-1 text-faded hover:text-ink"
-      >
+    <Menu
+      label={`More for part ${name}`}
+      align="start"
+      className="h-full w-6 rounded-r-full pr-1"
+      sign={
         <svg viewBox="0 0 10 10" className="h-2.5 w-2.5" aria-hidden>
           <path d="M1.5 3.5L5 7l3.5-3.5" fill="none" stroke="currentColor" strokeWidth="1.4" />
         </svg>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="start"
-          className="z-40 min-w-48 rounded-lg border border-rule-strong bg-sheet p-1 shadow-lg"
-          onCloseAutoFocus={(event) => event.preventDefault()}
-        >
-          <DropdownMenu.Item className={ITEM} onSelect={() => toFront(part.id, true)}>
-            {inFront ? "Away from the front" : "To the front beside the others"}
-          </DropdownMenu.Item>
-          <DropdownMenu.CheckboxItem
-            className={ITEM}
-            checked={!isHidden}
-            disabled={inFront}
-            onCheckedChange={(shown) => showBehind(part.id, shown)}
-          >
-            <Tick on={!isHidden} /> Show behind
-          </DropdownMenu.CheckboxItem>
-          <DropdownMenu.CheckboxItem
-            className={ITEM}
-            checked={isMuted}
-            onCheckedChange={() => player.hush(part.id, "muted")}
-          >
-            <Tick on={isMuted} /> Mute
-          </DropdownMenu.CheckboxItem>
-          <DropdownMenu.CheckboxItem
-            className={ITEM}
-            checked={isSoloed}
-            onCheckedChange={() => player.hush(part.id, "soloed")}
-          >
-            <Tick on={isSoloed} /> Solo
-          </DropdownMenu.CheckboxItem>
-          <DropdownMenu.Item className={ITEM} onSelect={onRename}>
-            Rename
-          </DropdownMenu.Item>
-          <DropdownMenu.Separator className="my-1 h-px bg-rule" />
-          <DropdownMenu.Label className="px-3 pt-1 text-[12px] text-faded">Dye</DropdownMenu.Label>
-          <DropdownMenu.RadioGroup
-            value={partDye(part)}
-            onValueChange={(dye) => renamePart(part.id, { dye })}
-            className="grid grid-cols-4 gap-1 p-2"
-          >
-            {DYES.map((dye) => (
-              <DropdownMenu.RadioItem
-                key={dye}
-                value={dye}
-                aria-label={dye}
-                title={dye}
-                className="h-7 cursor-pointer rounded border-2 border-transparent outline-none data-[highlighted]:border-ink data-[state=checked]:border-ink"
-                style={{ background: `var(--color-${dye})` }}
-              />
-            ))}
-          </DropdownMenu.RadioGroup>
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+      }
+    >
+      <MenuItem onSelect={() => toFront(part.id, true)}>
+        {inFront ? "Away from the front" : "To the front beside the others"}
+      </MenuItem>
+      <DropdownMenu.CheckboxItem
+        className={MENU_ITEM}
+        checked={!isHidden}
+        disabled={inFront}
+        onCheckedChange={(shown) => showBehind(part.id, shown)}
+      >
+        <Tick on={!isHidden} /> Show behind
+      </DropdownMenu.CheckboxItem>
+      <DropdownMenu.CheckboxItem
+        className={MENU_ITEM}
+        checked={isMuted}
+        onCheckedChange={() => player.hush(part.id, "muted")}
+      >
+        <Tick on={isMuted} /> Mute
+      </DropdownMenu.CheckboxItem>
+      <DropdownMenu.CheckboxItem
+        className={MENU_ITEM}
+        checked={isSoloed}
+        onCheckedChange={() => player.hush(part.id, "soloed")}
+      >
+        <Tick on={isSoloed} /> Solo
+      </DropdownMenu.CheckboxItem>
+      <MenuItem onSelect={onRename}>Rename</MenuItem>
+      <DropdownMenu.Separator className="my-1 h-px bg-rule" />
+      <DropdownMenu.Label className="px-3 pt-1 text-[12px] text-faded">Dye</DropdownMenu.Label>
+      <DropdownMenu.RadioGroup
+        value={partDye(part)}
+        onValueChange={(dye) => renamePart(part.id, { dye })}
+        className="grid grid-cols-4 gap-1 p-2"
+      >
+        {DYES.map((dye) => (
+          <DropdownMenu.RadioItem
+            key={dye}
+            value={dye}
+            aria-label={dye}
+            title={dye}
+            className="h-7 cursor-pointer rounded border-2 border-transparent outline-none data-[highlighted]:border-ink data-[state=checked]:border-ink"
+            style={{ background: `var(--color-${dye})` }}
+          />
+        ))}
+      </DropdownMenu.RadioGroup>
+    </Menu>
   );
 }
 

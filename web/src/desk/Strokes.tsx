@@ -1,5 +1,6 @@
-import { DropdownMenu, Switch } from "radix-ui";
+import { Switch } from "radix-ui";
 import type { StrokeView } from "../api/client";
+import { Dots, Menu, MenuItem } from "../parts/Menu";
 import { player, usePlayer } from "../sound/player";
 import { openStroke } from "./arranging";
 import { deleteStroke, jump, redo, switchStroke, undo } from "./shaping";
@@ -90,42 +91,14 @@ function StrokeItem({ stroke, isOpen }: { stroke: StrokeView; isOpen: boolean })
   );
 }
 
-const ITEM =
-  "cursor-pointer rounded px-3 py-1.5 outline-none data-[highlighted]:bg-accent-wash data-[highlighted]:text-accent-deep";
-
 function StrokeMenu({ stroke, isAgainst }: { stroke: StrokeView; isAgainst: boolean }) {
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger
-        aria-label={`More for stroke ${stroke.number}`}
-        className="grid h-6 w-5 place-items-center rounded text-faded hover:text-ink"
-      >
-        <svg viewBox="0 0 4 16" className="h-3.5 w-1" aria-hidden fill="currentColor">
-          <circle cx="2" cy="2.5" r="1.6" />
-          <circle cx="2" cy="8" r="1.6" />
-          <circle cx="2" cy="13.5" r="1.6" />
-        </svg>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          className="z-40 min-w-48 rounded-lg border border-rule-strong bg-sheet p-1 shadow-lg"
-          onCloseAutoFocus={(event) => event.preventDefault()}
-        >
-          <DropdownMenu.Item className={ITEM} onSelect={() => void jump(stroke.step)}>
-            Go back to here
-          </DropdownMenu.Item>
-          <DropdownMenu.Item
-            className={ITEM}
-            onSelect={() => player.compareWith(isAgainst ? 0 : stroke.number)}
-          >
-            {isAgainst ? "Compare with the newest again" : "Compare with before this"}
-          </DropdownMenu.Item>
-          <DropdownMenu.Item className={ITEM} onSelect={() => void deleteStroke(stroke.number)}>
-            Delete
-          </DropdownMenu.Item>
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <Menu label={`More for stroke ${stroke.number}`} sign={<Dots upright />} className="h-6 w-5 rounded">
+      <MenuItem onSelect={() => void jump(stroke.step)}>Go back to here</MenuItem>
+      <MenuItem onSelect={() => player.compareWith(isAgainst ? 0 : stroke.number)}>
+        {isAgainst ? "Compare with the newest again" : "Compare with before this"}
+      </MenuItem>
+      <MenuItem onSelect={() => void deleteStroke(stroke.number)}>Delete</MenuItem>
+    </Menu>
   );
 }

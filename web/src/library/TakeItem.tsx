@@ -1,7 +1,7 @@
-import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { TakeCard } from "../api/client";
+import { Dots, Menu, MenuItem } from "../parts/Menu";
 import { Seal } from "../parts/Seal";
 import { clock, count } from "../parts/time";
 import { Sketch } from "./Sketch";
@@ -87,34 +87,14 @@ function TakeMenu({
   onRename: () => void;
   onDelete: () => void;
 }) {
-  const item =
-    "cursor-pointer rounded px-3 py-1.5 outline-none data-[highlighted]:bg-accent-wash data-[highlighted]:text-accent-deep";
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger
-        aria-label={`More for ${name}`}
-        className="relative z-10 -mt-1 -mr-1 grid h-8 w-8 place-items-center rounded-md text-faded hover:bg-paper hover:text-ink"
-      >
-        <svg viewBox="0 0 16 16" className="h-4 w-4" aria-hidden fill="currentColor">
-          <circle cx="3" cy="8" r="1.5" />
-          <circle cx="8" cy="8" r="1.5" />
-          <circle cx="13" cy="8" r="1.5" />
-        </svg>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          className="z-40 min-w-36 rounded-lg border border-rule-strong bg-sheet p-1 shadow-lg"
-          onCloseAutoFocus={(event) => event.preventDefault()}
-        >
-          <DropdownMenu.Item className={item} onSelect={onRename}>
-            Rename
-          </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={onDelete}>
-            Delete
-          </DropdownMenu.Item>
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <Menu
+      label={`More for ${name}`}
+      sign={<Dots />}
+      className="relative z-10 -mt-1 -mr-1 h-8 w-8 rounded-md hover:bg-paper"
+    >
+      <MenuItem onSelect={onRename}>Rename</MenuItem>
+      <MenuItem onSelect={onDelete}>Delete</MenuItem>
+    </Menu>
   );
 }

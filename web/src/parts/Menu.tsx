@@ -1,0 +1,62 @@
+import { DropdownMenu } from "radix-ui";
+import type { ReactNode } from "react";
+
+/** How an item of any menu looks. */
+export const MENU_ITEM =
+  "flex cursor-pointer items-center gap-2 rounded px-3 py-1.5 outline-none data-[highlighted]:bg-accent-wash data-[highlighted]:text-accent-deep data-[disabled]:text-ghost";
+
+interface MenuProps {
+  label: string;
+  /** What is pressed to open it, and how that looks. */
+  sign: ReactNode;
+  className: string;
+  align?: "start" | "end";
+  children: ReactNode;
+}
+
+/** A small menu behind a sign. */
+export function Menu({ label, sign, className, align = "end", children }: MenuProps) {
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger
+        aria-label={label}
+        className={`grid place-items-center text-faded hover:text-ink ${className}`}
+      >
+        {sign}
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align={align}
+          className="z-40 min-w-36 rounded-lg border border-rule-strong bg-sheet p-1 shadow-lg"
+          onCloseAutoFocus={(event) => event.preventDefault()}
+        >
+          {children}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+export function MenuItem({ onSelect, children }: { onSelect: () => void; children: ReactNode }) {
+  return (
+    <DropdownMenu.Item className={MENU_ITEM} onSelect={onSelect}>
+      {children}
+    </DropdownMenu.Item>
+  );
+}
+
+/** Three dots, in a row or upright. */
+export function Dots({ upright = false }: { upright?: boolean }) {
+  return (
+    <svg
+      viewBox="0 0 16 16"
+      className={`h-4 w-4 ${upright ? "rotate-90" : ""}`}
+      aria-hidden
+      fill="currentColor"
+    >
+      <circle cx="3" cy="8" r="1.5" />
+      <circle cx="8" cy="8" r="1.5" />
+      <circle cx="13" cy="8" r="1.5" />
+    </svg>
+  );
+}
