@@ -1,6 +1,6 @@
 /** The one way to the server: typed by its own contract, with every refusal turned into a sentence. */
 import createClient from "openapi-fetch";
-import type { components, paths } from "./schema";
+import type { components, paths } from "./generated/schema";
 
 export type Schemas = components["schemas"];
 export type DeskView = Schemas["DeskView"];

@@ -1,0 +1,53 @@
+"""Several hands at one take: whoever comes second is told, and nothing of either is lost."""
+
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+import pytest
+from django.db import connections
+from django.test import Client
+
+from studio.models import Step, Take
+from studio.services.folding import Shelf
+from tests.files import file_of, phrase
+from tests.studio.conftest import Caller
+
+
+@pytest.mark.django_db(transaction=True)
+def test_of_strokes_made_at_once_on_one_revision_just_one_is_taken(anna: Caller) -> None:
+    take = anna.add()
+
+    def draw(value: int) -> int:
+        client = Client()
+        client.force_login(anna.user)
+        body = {"revision": 0, "stroke": {"kind": "velocity.set", "value": value}}
+        try:
+            path = f"/api/takes/{take}/strokes"
+            return client.post(path, data=body, content_type="application/json").status_code
+        finally:
+            connections.close_all()
+
+    with ThreadPoolExecutor(6) as hands:
+        answers = sorted(hands.map(draw, range(10, 16)))
+    assert answers == [200, 409, 409, 409, 409, 409]
+    assert (Step.objects.count(), Take.objects.get().revision) == (1, 1)
+
+
+@pytest.mark.django_db
+def test_takes_of_one_account_do_not_meet(anna: Caller) -> None:
+    first, second = anna.add(), anna.add(file_of(phrase([90, 91])))
+    body = {"revision": 0, "stroke": {"kind": "velocity.set", "value": 5}}
+    anna.call("post", f"takes/{first}/strokes", body)
+    assert anna.get(f"takes/{second}/view")["parts"][0]["velocity"] == [90, 91]
+    assert anna.get(f"takes/{second}/view")["history"]["revision"] == 0
+
+
+def test_the_shelf_lets_go_of_what_was_unused_for_longest() -> None:
+    shelf = Shelf(2)
+    made: dict[str, Any] = {name: object() for name in "abc"}
+    shelf.put(("a", 0), made["a"])  # type: ignore[arg-type]
+    shelf.put(("b", 0), made["b"])  # type: ignore[arg-type]
+    assert shelf.get(("a", 0)) is made["a"]  # type: ignore[arg-type]
+    shelf.put(("c", 0), made["c"])  # type: ignore[arg-type]
+    assert shelf.get(("b", 0)) is None  # type: ignore[arg-type]
+    assert shelf.get(("a", 0)) is made["a"]  # type: ignore[arg-type]
