@@ -54,7 +54,7 @@ def main() -> None:
     user = User.objects.create_user("bench")
     take = takes.add(user, "Long take.mid", data)
     others = {
-        "Two hours": takes.add(user, "Two hours.mid", performance(notes=25_000, pedals=43_000, tempo=52)),
+        "Two hours": takes.add(user, "Two hours.mid", performance(notes=25_000, pedals=43_000, tempo=45)),
         "Fourteen parts": takes.add(user, "Fourteen parts.mid", performance(notes=6_000, pedals=5_000, parts=14)),
     }
     port = free_port()

@@ -2,6 +2,7 @@ import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { KeyCaps } from "./KeySheet";
 import { ACTIONS, type Action } from "./keys";
+import { offers } from "./offers";
 
 /** Every action, found by what it does. */
 export function Finder({ open, onOpen }: { open: boolean; onOpen: (open: boolean) => void }) {
@@ -11,7 +12,7 @@ export function Finder({ open, onOpen }: { open: boolean; onOpen: (open: boolean
     const text = `${action.does} ${action.group} ${action.words ?? ""}`.toLowerCase();
     return wanted.every((word) => text.includes(word));
   };
-  const found = ACTIONS.filter(fits).slice(0, 10);
+  const found = open ? [...ACTIONS, ...offers()].filter(fits).slice(0, 10) : [];
   const run = (action: Action | undefined) => {
     if (!action) return;
     onOpen(false);
