@@ -49,7 +49,10 @@ export function attachLane(canvas: HTMLCanvasElement, kind: () => LaneKind): () 
       gridTicks: gridTicks(state.score, state.grid),
       box: null,
       mark: null,
-      kept: [],
+      kept: state.history.strokes
+        .filter(({ stroke, on, idle }) => stroke.kind === "lane.nodes" && stroke.lane === key && on && !idle)
+        .filter(({ mark }) => mark.parts.includes(part.id))
+        .map(({ mark }) => mark),
       laneKey: key,
       nodes: state.lanes.get(key),
       height,
@@ -68,6 +71,7 @@ export function attachLane(canvas: HTMLCanvasElement, kind: () => LaneKind): () 
       now.span === was.span &&
       now.arrangement === was.arrangement &&
       now.wishes === was.wishes &&
+      now.history === was.history &&
       now.grid === was.grid &&
       now.fronts === was.fronts;
     if (!same) ask();

@@ -35,6 +35,7 @@ export function drawLane(scene: LaneScene): void {
     if (scene.isSwitch) drawSwitch(scene, nodes);
     else drawSteps(scene, nodes, range);
   }
+  drawMarks(scene);
   drawGutter(scene, height);
   if (open) drawScale(scene, range);
 }
@@ -83,6 +84,15 @@ function drawNoValue({ pen, ink, camera, height, firstNote }: LaneScene, nodes: 
   }
   pen.stroke();
   pen.restore();
+}
+
+/** Where strokes have acted on the lane: a line along its foot. */
+function drawMarks({ pen, ink, camera, height, kept }: LaneScene): void {
+  pen.fillStyle = ink.accent;
+  for (const mark of kept) {
+    const left = xOf(camera, mark.start);
+    pen.fillRect(left, height - 3, Math.max(xOf(camera, mark.end) - left, 4), 2);
+  }
 }
 
 /** On and off as pressed ground, never a slope. */
