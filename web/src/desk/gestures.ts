@@ -39,7 +39,8 @@ export interface Actions {
 
 /** Attach all gestures; the result takes them off again. */
 export function attach(elements: Elements, actions: Actions): () => void {
-  const off: (() => void)[] = [];
+  const ending = new AbortController();
+  const { signal } = ending;
   const begin: Record<Stave, (x: number, y: number, event: PointerEvent) => Grip | null> = {
     overview: (x) => overviewGrip(x),
     ruler: (x, _y, event) => rulerGrip(x, event, actions),
@@ -121,28 +122,16 @@ export function attach(elements: Elements, actions: Actions): () => void {
       }
     };
     const noMenu = (event: Event) => event.preventDefault();
-    canvas.addEventListener("pointerdown", down);
-    canvas.addEventListener("pointermove", move);
-    canvas.addEventListener("pointerup", up);
-    canvas.addEventListener("pointercancel", up);
-    canvas.addEventListener("pointerleave", leave);
-    canvas.addEventListener("wheel", wheel, { passive: false });
-    canvas.addEventListener("contextmenu", noMenu);
-    window.addEventListener("keydown", escaped, { capture: true });
-    off.push(() => {
-      canvas.removeEventListener("pointerdown", down);
-      canvas.removeEventListener("pointermove", move);
-      canvas.removeEventListener("pointerup", up);
-      canvas.removeEventListener("pointercancel", up);
-      canvas.removeEventListener("pointerleave", leave);
-      canvas.removeEventListener("wheel", wheel);
-      canvas.removeEventListener("contextmenu", noMenu);
-      window.removeEventListener("keydown", escaped, { capture: true });
-    });
+    canvas.addEventListener("pointerdown", down, { signal });
+    canvas.addEventListener("pointermove", move, { signal });
+    canvas.addEventListener("pointerup", up, { signal });
+    canvas.addEventListener("pointercancel", up, { signal });
+    canvas.addEventListener("pointerleave", leave, { signal });
+    canvas.addEventListener("wheel", wheel, { passive: false, signal });
+    canvas.addEventListener("contextmenu", noMenu, { signal });
+    window.addEventListener("keydown", escaped, { capture: true, signal });
   }
-  return () => {
-    for (const one of off) one();
-  };
+  return () => ending.abort();
 }
 
 // ---- moving about

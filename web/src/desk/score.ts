@@ -233,14 +233,6 @@ export function nearestLine(score: Score, tick: number, grid: Pick<Grid, "value"
   return Math.min(Math.round(start + Math.round((tick - start) / step) * step), after);
 }
 
-/** The nearest beat line. */
-export function nearestBeat(score: Score, tick: number): number {
-  const { bar, beat, rest } = placeOf(score, tick);
-  const length = score.bars.beat_ticks[bar - 1];
-  const line = score.bars.start[bar - 1] + (beat - 1) * length;
-  return rest * 2 > length ? line + length : line;
-}
-
 /** Seconds and ticks, along the core's own tempo steps. */
 export function secondsAt(score: Score, tick: number): number {
   const { ticks, seconds, micros } = score.tempo;
