@@ -20,16 +20,26 @@ def frozen(values: ArrayLike, dtype: DTypeLike) -> NDArray[Any]:
     return array
 
 
+def joined(*pieces: NDArray[Any]) -> NDArray[Any]:
+    """Read-only pieces of one kind, one after another; where all but one are empty, that one itself."""
+    full = [piece for piece in pieces if len(piece)] or [pieces[0]]
+    if len(full) == 1 and not full[0].flags.writeable:
+        return full[0]
+    array = np.concatenate(full)
+    array.flags.writeable = False
+    return array
+
+
 def whole(values: ArrayLike) -> Ints:
     """Nearest whole numbers, halves up (so that +0.5 is the same step at every height)."""
     return np.floor(np.asarray(values, dtype=np.float64) + 0.5).astype(np.int64)
 
 
-def runs(sorted_ids: Ints) -> list[tuple[int, int]]:
-    """Inclusive (first, last) ranges of consecutive numbers in an ascending array without doubles."""
-    if not len(sorted_ids):
+def runs(ids: Ints) -> list[tuple[int, int]]:
+    """Inclusive (first, last) ranges of numbers that follow one another, in the order of the array."""
+    if not len(ids):
         return []
-    breaks = np.flatnonzero(np.diff(sorted_ids) != 1)
-    firsts = sorted_ids[np.concatenate(([0], breaks + 1))]
-    lasts = sorted_ids[np.concatenate((breaks, [len(sorted_ids) - 1]))]
+    breaks = np.flatnonzero(np.diff(ids) != 1)
+    firsts = ids[np.concatenate(([0], breaks + 1))]
+    lasts = ids[np.concatenate((breaks, [len(ids) - 1]))]
     return list(zip(firsts.tolist(), lasts.tolist(), strict=True))

@@ -8,14 +8,19 @@ One form serves every ramp, hairpin, fade, glide and lane segment. With u from 0
 It rises from 0 to 1, never turns back, and is exact at both ends.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike
 
-from expression.arrays import Flags, Floats, Ints, frozen
+from expression.arrays import Flags, Floats, Ints, frozen, joined, whole
 
-_STEEPNESS = 8.0
+STEEPNESS = 8.0
+"""The power of a way whose lift is 1."""
+LINE_POINTS = 33
+"""Points of a bent line as it is drawn."""
+_PIECES = 64
+"""Straight pieces that stand for an eased way where it is cut: within 0.1% of its height."""
 
 
 def form(u: ArrayLike, lift: ArrayLike = 0.0, ease: ArrayLike = 0.0) -> Floats:
@@ -24,7 +29,7 @@ def form(u: ArrayLike, lift: ArrayLike = 0.0, ease: ArrayLike = 0.0) -> Floats:
     `lift` from -1 (fast, then slow) to 1 (slow, then fast); `ease` from 0 to 1 softens both ends. Shapes broadcast.
     """
     u, lift = np.broadcast_arrays(np.asarray(u, dtype=np.float64), np.asarray(lift, dtype=np.float64))
-    power = _STEEPNESS * lift
+    power = STEEPNESS * lift
     straight = np.abs(power) < 1e-9
     safe = np.where(straight, 1.0, power)
     s = np.where(straight, u, np.expm1(safe * u) / np.expm1(safe))
@@ -49,6 +54,26 @@ def lift_through(u: float, y: float, ease: float = 0.0) -> float:
         else:
             high = middle
     return round((low + high) / 2, 4) + 0.0
+
+
+def lift_between(
+    tick: float, value: float, start: tuple[float, float], end: tuple[float, float], ease: float = 0.0
+) -> float | None:
+    """The lift with which the way from one (tick, value) to another passes a third; None where it has no form there."""
+    if start[1] == end[1] or not start[0] < tick < end[0]:
+        return None
+    y = min(max((value - start[1]) / (end[1] - start[1]), 0.0), 1.0)
+    return lift_through((tick - start[0]) / (end[0] - start[0]), y, ease)
+
+
+def line_between(
+    start: tuple[float, float], end: tuple[float, float], lift: float, ease: float
+) -> list[tuple[int, float]]:
+    """The way from (tick, value) to (tick, value) as points of a line."""
+    shares = np.linspace(0, 1, LINE_POINTS if lift or ease else 2)
+    ticks = whole(start[0] + shares * (end[0] - start[0]))
+    values = np.round(ramp(shares, start[1], end[1], lift, ease), 3)
+    return list(zip(ticks.tolist(), values.tolist(), strict=True))
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,14 +106,59 @@ class Curve:
     def __len__(self) -> int:
         return len(self.ticks)
 
+    @property
+    def columns(self) -> tuple[Ints, Floats, Flags, Floats, Floats]:
+        """Ticks, values, hold, lift, ease."""
+        return self.ticks, self.values, self.hold, self.lift, self.ease
+
+    def valued(self, values: Floats) -> "Curve":
+        """The same nodes at other values."""
+        return replace(self, values=frozen(values, np.float64))
+
+    def timed(self, ticks: Ints) -> "Curve":
+        """The same nodes at other times."""
+        return replace(self, ticks=frozen(ticks, np.int64))
+
     def spliced(self, start: int, end: int, made: "Curve") -> "Curve":
         """The curve with the nodes from `start` to before `end` replaced by others."""
+        pairs = zip(self.columns, made.columns, strict=True)
+        return Curve(*(joined(mine[:start], theirs, mine[end:]) for mine, theirs in pairs))
 
-        def joined(name: str) -> np.ndarray:
-            mine, theirs = getattr(self, name), getattr(made, name)
-            return frozen(np.concatenate((mine[:start], theirs, mine[end:])), mine.dtype)
+    def cut(self, tick: int) -> "tuple[int, int, Curve] | None":
+        """A node at `tick` that changes nothing: which nodes make room (first, and before last), and their stead.
 
-        return Curve(*(joined(name) for name in ("ticks", "values", "hold", "lift", "ease")))
+        None where there is one already, or no value yet. Without ease, a part of a way is a way of the same form, with
+        its lift in proportion; an eased way becomes straight pieces.
+        """
+        node = int(np.searchsorted(self.ticks, tick, side="right")) - 1
+        if node < 0 or self.ticks[node] == tick:
+            return None
+        value = float(self.at(tick))
+        if node + 1 == len(self) or self.hold[node]:
+            return node + 1, node + 1, Curve.of([tick], [value])
+        start, end = int(self.ticks[node]), int(self.ticks[node + 1])
+        if self.ease[node]:
+            even = np.round(np.linspace(start, end, _PIECES + 1)[:-1]).astype(np.int64)
+            ticks = np.unique(np.append(even, tick))
+            return node, node + 1, Curve.of(ticks, self.at(ticks), hold=False)
+        lift = self.lift[node] * np.array([tick - start, end - tick]) / (end - start)
+        return node, node + 1, Curve.of([start, tick], [self.values[node], value], False, lift)
+
+    def within(self, start: int, end: int) -> "Curve":
+        """The nodes from `start` to before `end`."""
+        rows = slice(*np.searchsorted(self.ticks, [start, end]).tolist())
+        return Curve(self.ticks[rows], self.values[rows], self.hold[rows], self.lift[rows], self.ease[rows])
+
+    def drawn(self, node: int) -> list[tuple[int, float]]:
+        """The way from a node to the next as points of a line."""
+        ticks = np.unique(np.linspace(self.ticks[node], self.ticks[node + 1], LINE_POINTS).astype(np.int64))
+        values = np.append(self.at(ticks[:-1]), self.values[node + 1])
+        return list(zip(ticks.tolist(), np.round(values, 2).tolist(), strict=True))
+
+    def holds(self, ticks: ArrayLike) -> Flags:
+        """Whether the value is held at `ticks`, not on its way."""
+        node = np.searchsorted(self.ticks, ticks, side="right") - 1
+        return np.asarray(self.hold[np.maximum(node, 0)] | (node == len(self) - 1))
 
     def at(self, ticks: ArrayLike) -> Floats:
         """Values at `ticks` (any shape). Before the first node a lane has no value: NaN."""

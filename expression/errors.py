@@ -2,7 +2,14 @@
 
 
 class Refused(ValueError):
-    """Base of everything the core refuses; `str()` of it is a sentence fit to be shown."""
+    """Base of everything the core refuses; `str()` of it is a sentence fit to be shown.
+
+    `field` names the number that is wrong, where one is.
+    """
+
+    def __init__(self, sentence: str, field: str | None = None) -> None:
+        super().__init__(sentence)
+        self.field = field
 
 
 class BadFile(Refused):
@@ -10,15 +17,11 @@ class BadFile(Refused):
 
 
 class BadStroke(Refused):
-    """A stroke's text form breaks its contract. `field` names the number that is wrong, where one is."""
-
-    def __init__(self, sentence: str, field: str | None = None) -> None:
-        super().__init__(sentence)
-        self.field = field
+    """A stroke's text form breaks its contract."""
 
 
 class NothingMatched(Refused):
-    """A stroke's `where` reaches nothing in this take."""
+    """A stroke reaches nothing in this take, or nothing that its numbers fit."""
 
 
 class BadStep(Refused):

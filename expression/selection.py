@@ -7,12 +7,10 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression.arrays import Flags, Ints, runs
+from expression.chords import chord_onsets
 from expression.errors import NothingMatched
 from expression.strokes.base import Record, Where
 from expression.take import Part, Take
-
-CHORD_SPREAD = 16
-"""Notes that begin within this fraction of a quarter of the first one are one chord (about 30 ms)."""
 
 Beats = Annotated[float, Field(ge=0, le=1024)]
 
@@ -60,7 +58,7 @@ class BarPlace(Rule):
 
     @override
     def pick(self, take: Take, part: Part, within: Flags) -> Flags:
-        start, beat_ticks, bar_ticks = _bars(take, part.notes.start)
+        start, beat_ticks, bar_ticks = take.meter.bar_of(part.notes.start)
         away = np.abs(part.notes.start - start - (self.beat - 1) * beat_ticks)
         # A note played early at the first beat lies at the end of the bar before.
         away = np.minimum(away, np.abs(away - bar_ticks))
@@ -114,7 +112,7 @@ class ChordEdge(Rule):
     @override
     def pick(self, take: Take, part: Part, within: Flags) -> Flags:
         rows = np.flatnonzero(within)
-        chord = _chords(part.notes.start[rows], take.resolution // CHORD_SPREAD)
+        chord = chord_onsets(part.notes.start[rows], take.resolution)
         pitch = part.notes.pitch[rows].astype(np.int64)
         height = pitch if self.edge == "top" else -pitch
         order = np.lexsort((-height, chord))
@@ -173,26 +171,6 @@ def select_by(take: Take, where: Where, rule: AnyRule) -> list[tuple[int, int]]:
     return runs(ids)
 
 
-def _bars(take: Take, ticks: Ints) -> tuple[Ints, Ints, Ints]:
-    """Of the bar that each tick lies in: its start, ticks a beat, ticks a bar."""
-    meter = take.meter
-    step = np.searchsorted(meter.ticks, ticks, side="right") - 1
-    beat_ticks = meter.beat_ticks[step]
-    bar_ticks = beat_ticks * meter.beats[step]
-    return meter.ticks[step] + (ticks - meter.ticks[step]) // bar_ticks * bar_ticks, beat_ticks, bar_ticks
-
-
 def _into_beat(take: Take, ticks: Ints) -> tuple[Ints, Ints]:
-    start, beat_ticks, _ = _bars(take, ticks)
+    start, beat_ticks, _ = take.meter.bar_of(ticks)
     return (ticks - start) % beat_ticks, beat_ticks
-
-
-def _chords(starts: Ints, spread: int) -> Ints:
-    """A number for each note that its chord shares. `starts` ascend; a chord is measured from its first note."""
-    chord = np.zeros(len(starts), dtype=np.int64)
-    number, began = 0, None
-    for row, start in enumerate(starts.tolist()):
-        if began is None or start - began > spread:
-            number, began = number + 1, start
-        chord[row] = number
-    return chord

@@ -7,10 +7,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Bytes, Flags, Floats, Ints, frozen
+from expression.arrays import Bytes, Flags, Floats, Ints, frozen, joined
 from expression.curve import Curve
 from expression.notes import Notes
 from expression.time import Meter, TempoMap
+
+LAST_TICK = 2**40
+"""No take lasts longer than this."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,13 +82,45 @@ class Lane:
         """A lane without a node."""
         return cls.recorded(key, Curve.of([], []), frozen([], np.int64))
 
+    def kept(self, rows: Flags, values: Floats, touched: Flags) -> "Lane":
+        """Some of the nodes, with other values where they are `touched`."""
+        curve = Curve.of(
+            self.curve.ticks[rows], values[rows], self.curve.hold[rows], self.curve.lift[rows], self.curve.ease[rows]
+        )
+        return Lane(self.key, curve, frozen(self.origin[rows], np.int64), frozen(touched[rows], bool))
+
+    def opened(self, tick: int) -> "Lane":
+        """The same lane with a node at `tick`, wherever it has a value there."""
+        cut = self.curve.cut(tick)
+        if cut is None:
+            return self
+        first, after, made = cut
+        origin = np.full(len(made), -1, dtype=np.int64)
+        origin[: after - first] = self.origin[first:after]
+        return self.spliced(first, after, made, origin)
+
+    def between(self, start: int, end: int, made: Curve, comes_back: bool = True) -> "Lane":
+        """The lane with its nodes from tick `start` to before `end` replaced; ways across an edge keep their form.
+
+        What was held at the end goes on from there only where it `comes_back`: otherwise the last of the new values
+        stays until the next node, as with anything that is played over.
+        """
+        lane = self.opened(start)
+        if comes_back or not (len(self.curve) and self.curve.holds([end]).all()):
+            lane = lane.opened(end)
+        first, after = np.searchsorted(lane.curve.ticks, [start, end]).tolist()
+        if first and first < len(lane.curve) and not lane.curve.hold[first - 1]:
+            # A way that comes in from outside arrives where it did, before anything new begins.
+            made = Curve.of([start], [lane.curve.values[first]]).spliced(1, 1, made)
+        return lane.spliced(first, after, made, np.full(len(made), -1, dtype=np.int64))
+
     def spliced(self, start: int, end: int, made: Curve, origin: Ints) -> "Lane":
         """The lane with the nodes from `start` to before `end` replaced by others, which count as touched."""
         return Lane(
             self.key,
             self.curve.spliced(start, end, made),
-            frozen(np.concatenate((self.origin[:start], origin, self.origin[end:])), np.int64),
-            frozen(np.concatenate((self.touched[:start], np.ones(len(made), bool), self.touched[end:])), bool),
+            joined(self.origin[:start], frozen(origin, np.int64), self.origin[end:]),
+            joined(self.touched[:start], frozen(np.ones(len(made), bool), bool), self.touched[end:]),
         )
 
 
@@ -150,7 +185,11 @@ class Take:
     @cached_property
     def end(self) -> int:
         """The last tick at which anything happens."""
-        return max((int(track.tick[-1]) for track in self.tracks if len(track)), default=0)
+        ends = [track.tick[-1] for track in self.tracks if len(track)]
+        for part in self.parts:
+            ends += [part.notes.end.max()] if len(part.notes) else []
+            ends += [lane.curve.ticks[-1] for lane in part.lanes.values()]
+        return int(max(ends, default=0))
 
     @property
     def seconds(self) -> float:

@@ -35,6 +35,8 @@ class TempoMap:
     def seconds(self, ticks: ArrayLike) -> Floats:
         """Seconds from the take's start, for ticks of any shape."""
         ticks = np.asarray(ticks, dtype=np.float64)
+        if len(self.ticks) == 1:
+            return np.asarray(ticks * (int(self.micros[0]) / (1e6 * self.resolution)))
         step = np.maximum(np.searchsorted(self.ticks, ticks, side="right") - 1, 0)
         return self.at_step[step] + (ticks - self.ticks[step]) * self.micros[step] / (1e6 * self.resolution)
 
@@ -91,6 +93,13 @@ class Meter:
         beat_ticks, beats = int(self.beat_ticks[step]), int(self.beats[step])
         beat, rest = divmod(tick - int(self.ticks[step]), beat_ticks)
         return Position(int(self.first_bar[step]) + beat // beats + 1, beat % beats + 1, rest)
+
+    def bar_of(self, ticks: Ints) -> tuple[Ints, Ints, Ints]:
+        """Of the bar that each tick lies in: its start, ticks a beat, ticks a bar."""
+        step = np.searchsorted(self.ticks, ticks, side="right") - 1
+        bar_ticks = self.beat_ticks[step] * self.beats[step]
+        start = self.ticks[step] + (ticks - self.ticks[step]) // bar_ticks * bar_ticks
+        return start, self.beat_ticks[step], bar_ticks
 
     def bars(self, end: int) -> Bars:
         """Every bar from the start to the one that holds tick `end`."""
