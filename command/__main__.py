@@ -13,6 +13,7 @@ from typing import Any
 
 from command.document import stroke_document
 from expression.errors import BadStroke, NothingMatched, Refused
+from expression.history import applied
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import parse_stroke
@@ -41,6 +42,13 @@ def _parser() -> argparse.ArgumentParser:
     shaping.add_argument("file", metavar="IN.mid")
     shaping.add_argument("--strokes", required=True, metavar="FILE.json", help="a JSON list of strokes")
     shaping.add_argument("-o", "--output", required=True, metavar="OUT.mid")
+    shaping.add_argument(
+        "--thin",
+        type=_steps,
+        default=0.0,
+        metavar="STEPS",
+        help="send drawn ways in fewer events, off by so much at most",
+    )
     shaping.set_defaults(run=_shape)
     inspecting = commands.add_parser("inspect", help="tell what a MIDI file holds")
     inspecting.add_argument("file", metavar="IN.mid")
@@ -69,16 +77,23 @@ def _take(path: str) -> Take:
     return take
 
 
+def _steps(words: str) -> float:
+    steps = float(words)
+    if not 0 <= steps <= 64:
+        raise argparse.ArgumentTypeError(f"a tolerance is from 0 to 64 steps, not {words}")
+    return steps
+
+
 def _shape(options: argparse.Namespace) -> None:
     take = _take(options.file)
     strokes = _strokes(options.strokes)
     for number, data in enumerate(strokes, 1):
         _progress(number, len(strokes))
         try:
-            take = parse_stroke(data).apply(take)
+            take = applied(parse_stroke(data), take)
         except (BadStroke, NothingMatched) as refused:
             raise Fault(f"{options.strokes}: stroke {number}: {refused}") from None
-    _write_whole(Path(options.output), write(take))
+    _write_whole(Path(options.output), write(take, options.thin))
 
 
 def _strokes(path: str) -> list[Any]:

@@ -4,7 +4,8 @@ import json
 from typing import Any
 
 from expression.strokes import KINDS, Where
-from expression.strokes.lane import Node
+from expression.strokes.copying import CopyTarget
+from expression.strokes.writing import Node
 
 _HEAD = """# Strokes
 
@@ -38,7 +39,9 @@ def stroke_document() -> str:
         properties = dict(model.model_json_schema()["properties"])
         del properties["kind"], properties["where"]
         pieces.append(f"## {kind}\n\n{(model.__doc__ or '').strip()}\n\n{_table(properties)}")
-    pieces.append(f"## node\n\n{(Node.__doc__ or '').strip()}\n\n{_table(Node.model_json_schema()['properties'])}")
+    for record in (Node, CopyTarget):
+        fields = _table(record.model_json_schema()["properties"])
+        pieces.append(f"## {record.__name__.lower()}\n\n{(record.__doc__ or '').strip()}\n\n{fields}")
     return "\n".join(pieces)
 
 
@@ -55,7 +58,7 @@ def _table(properties: dict[str, Any]) -> str:
 
 def _values(schema: dict[str, Any]) -> str:
     if "anyOf" in schema:
-        return _values(next(choice for choice in schema["anyOf"] if choice.get("type") != "null"))
+        return ", or ".join(_values(choice) for choice in schema["anyOf"] if choice.get("type") != "null")
     if "$ref" in schema:
         return f"[{schema['$ref'].rsplit('/', 1)[1].lower()}](#{schema['$ref'].rsplit('/', 1)[1].lower()})"
     if "enum" in schema:
@@ -64,9 +67,9 @@ def _values(schema: dict[str, Any]) -> str:
         inner = schema["prefixItems"] if "prefixItems" in schema else [schema["items"]]
         shown = ", ".join(_values(item) for item in inner)
         return f"[{shown}]" if "prefixItems" in schema else f"list of {shown}"
-    noun = {"integer": "whole number", "number": "number", "boolean": "`true`, `false`", "string": "text"}[
-        schema["type"]
-    ]
+    noun = NOUNS[schema["type"]]
+    if "exclusiveMinimum" in schema:
+        return f"{noun}, above {schema['exclusiveMinimum']:g}, {schema['maximum']:g} at most"
     if schema.get("maximum", 2**53) < 2**53:
         return f"{noun}, {schema['minimum']:g} to {schema['maximum']:g}"
     return f"{noun}, {schema['minimum']:g} or more" if "minimum" in schema else noun

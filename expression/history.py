@@ -6,10 +6,14 @@ undo is nothing but looking at fewer steps, and there is no end to it.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from expression.errors import BadStep, NothingMatched
 from expression.strokes import AnyStroke
 from expression.take import Take
+
+FARTHEST = 2**24
+"""So many ticks a stroke may go on after the take has ended: about two hours."""
 
 
 @dataclass(frozen=True)
@@ -49,14 +53,18 @@ class History:
         return [(done, step) for done, step in after if step.number not in here]
 
     def add(self, stroke: AnyStroke) -> "History":
-        """A new stroke after all others."""
+        """A new stroke after all others; one that stands takes the place of the same one made before."""
+        for entry in self.entries() if stroke.stands else []:
+            if (entry.stroke.kind, entry.stroke.where) == (stroke.kind, stroke.where):
+                return self.change(entry.number, stroke, on=True)
         number = max((step.number for step in self.steps[: self.done]), default=0) + 1
-        return self._then(Entry(number, stroke))
+        return self._then(Entry(number, stroke.numbered(number)))
 
     def change(self, number: int, stroke: AnyStroke | None = None, on: bool | None = None) -> "History":
         """Other numbers for a stroke, or on or off. Raises BadStep."""
         entry = self.entry(number)
-        return self._then(replace(entry, stroke=stroke or entry.stroke, on=entry.on if on is None else on))
+        stroke = stroke.numbered(number) if stroke else entry.stroke
+        return self._then(replace(entry, stroke=stroke, on=entry.on if on is None else on))
 
     def delete(self, number: int) -> "History":
         """A stroke out of the history (undo brings it back). Raises BadStep."""
@@ -88,21 +96,28 @@ class History:
         return History((*self.steps[: self.done], step), self.done + 1)
 
 
+class Reason(NamedTuple):
+    """Why a stroke reaches nothing: a sentence, and the number that is wrong, where one is."""
+
+    sentence: str
+    field: str | None
+
+
 @dataclass(frozen=True)
 class Folded:
     """A take after some strokes, and why any of them lay idle (by number)."""
 
     take: Take
-    idle: dict[int, str]
+    idle: dict[int, Reason]
 
     def then(self, entry: Entry) -> "Folded":
         """One stroke further. A stroke that is off changes nothing; one that matches nothing is left idle."""
         if not entry.on:
             return self
         try:
-            return Folded(entry.stroke.apply(self.take), self.idle)
+            return Folded(applied(entry.stroke, self.take), self.idle)
         except NothingMatched as reason:
-            return Folded(self.take, self.idle | {entry.number: str(reason)})
+            return Folded(self.take, self.idle | {entry.number: Reason(str(reason), reason.field)})
 
 
 @dataclass(frozen=True)
@@ -147,6 +162,17 @@ class Shaped:
         """The take as it was before the newest stroke; the recording where there is none."""
         return self.folds[max(len(self.folds) - 2, 0)].take
 
+    def ground(self, number: int | None = None) -> Take:
+        """The take on which a stroke (the next, where none is named) is measured and marked.
+
+        The recording, unless strokes before it have brought other notes: then as the last of those left it. Not the
+        take right before it, so that marks stay where they are, and known, whatever else is shaped.
+        """
+        numbers = [entry.number for entry in self.entries]
+        at = numbers.index(number) if number in numbers else len(numbers)
+        bringing = [place + 1 for place in range(at) if self.entries[place].stroke.brings_notes]
+        return self.folds[bringing[-1] if bringing else 0].take
+
     def before_stroke(self, number: int) -> Take:
         """The take as it was before a stroke. Raises BadStep."""
         return self.folds[self.entries.index(self.history.entry(number))].take
@@ -155,5 +181,18 @@ class Shaped:
 def shape(take: Take, strokes: Sequence[AnyStroke]) -> Take:
     """The take through strokes that all have to match. Raises NothingMatched."""
     for stroke in strokes:
-        take = stroke.apply(take)
+        take = applied(stroke, take)
     return take
+
+
+def applied(stroke: AnyStroke, take: Take) -> Take:
+    """The take as a stroke leaves it. Raises NothingMatched, also where the stroke lies outside the take."""
+    made = stroke.apply(take)
+    span = stroke.where.span
+    if span and span[0] > take.end:
+        begins, ends = (take.meter.position(tick).bar for tick in (span[0], take.end))
+        raise NothingMatched(f"The span begins in bar {begins}, after the take has ended in bar {ends}.", "where")
+    if made.end > take.end + FARTHEST:
+        last = take.meter.position(take.end + FARTHEST).bar
+        raise NothingMatched(f"That would go on far past the end of the take; put it before bar {last}.")
+    return made

@@ -8,7 +8,7 @@ import numpy as np
 from expression.arrays import Flags, Ints
 from expression.lanes import LANES
 from expression.midi import rpn, smf
-from expression.midi.emit import emit_with_rows
+from expression.midi.emit import NOTE_END, emit_with_notes
 from expression.midi.read import BEND, CONTROL, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, text_of
 from expression.pitch import NOTE_NAMES
 from expression.take import Events, Part, Take
@@ -16,7 +16,6 @@ from expression.take import Events, Part, Take
 KINDS = ("note", "controller", "bend", "pressure", "key pressure", "program", "exclusive", "text", "tempo", "other")
 _STATUS_KIND = {CONTROL: 1, BEND: 2, PRESSURE: 3, POLY_PRESSURE: 4, PROGRAM: 5}
 _TEXTS = range(0x01, 0x10)
-_NO_NOTE = -1
 
 
 class Rows(NamedTuple):
@@ -37,10 +36,10 @@ class Rows(NamedTuple):
 @lru_cache(maxsize=8)
 def rows_of(take: Take) -> tuple[Rows, tuple[Events, ...]]:
     """All rows, and the tracks that they point into."""
-    emitted = emit_with_rows(take)
+    emitted = emit_with_notes(take)
     tracks = tuple(track.events for track in emitted)
     pieces: list[tuple[Ints, ...]] = []
-    for number, (track, was) in enumerate(emitted):
+    for number, (track, note) in enumerate(emitted):
         kind = np.full(len(track), KINDS.index("other"))
         channel_kind = track.status & 0xF0
         for status, index in _STATUS_KIND.items():
@@ -49,19 +48,13 @@ def rows_of(take: Take) -> tuple[Rows, tuple[Events, ...]]:
         meta = track.status == smf.META
         kind[meta & np.isin(track.data1, _TEXTS)] = KINDS.index("text")
         kind[meta & (track.data1 == smf.TEMPO)] = KINDS.index("tempo")
-        # What notes know of their events are rows of the recording; new events have none, and go to the spare last.
-        recorded_note = np.full(len(take.tracks[number]) + 1, _NO_NOTE)
-        recorded_end = np.zeros(len(take.tracks[number]) + 1, dtype=bool)
         owner = np.full(len(track), -1)
         for part in take.parts:
             if part.track != number:
                 continue
             owner[(track.status < smf.SYSEX) & ((track.status & 0x0F) == part.channel)] = part.id
-            recorded_note[part.notes.on] = part.notes.id
-            recorded_end[part.notes.off] = True
-        note, ends = recorded_note[was], recorded_end[was]
-        kind[note != _NO_NOTE] = KINDS.index("note")
-        shown = np.flatnonzero(~ends & ~(meta & (track.data1 == smf.END_OF_TRACK)))
+        kind[note >= 0] = KINDS.index("note")
+        shown = np.flatnonzero((note != NOTE_END) & ~(meta & (track.data1 == smf.END_OF_TRACK)))
         pieces.append((track.tick[shown], owner[shown], kind[shown], note[shown], np.full(len(shown), number), shown))
     columns = [np.concatenate(column) for column in zip(*pieces, strict=True)]
     order = np.argsort(columns[0], kind="stable")
@@ -102,7 +95,7 @@ def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> dict[st
     one, two = int(track.data1[row]), int(track.data2[row])
     bar, beat, rest = take.meter.position(tick)
     number, value, length, lane = "", "", 0, ""
-    if note != _NO_NOTE:
+    if note >= 0:
         number, value = NOTE_NAMES[one], str(two)
         length = _length(take.parts[part], note)
     elif kind == "controller":
@@ -125,7 +118,7 @@ def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> dict[st
 
 
 def _length(part: Part, note: int) -> int:
-    index = note - int(part.notes.id[0])
+    index = int(np.argmax(part.notes.id == note))
     return int(part.notes.end[index] - part.notes.start[index])
 
 

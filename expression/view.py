@@ -1,6 +1,7 @@
 """What a screen needs of a take, as plain lists and numbers ready for JSON."""
 
 import itertools
+from collections.abc import Sequence
 from typing import Any
 from weakref import WeakKeyDictionary
 
@@ -13,18 +14,18 @@ from expression.dynamics import MARKS, dynamic
 from expression.errors import NothingMatched
 from expression.history import Shaped
 from expression.lanes import LANES
-from expression.notes import HIGHEST, LOWEST
+from expression.notes import HIGHEST, LOWEST, Notes
 from expression.pitch import NOTE_NAMES
 from expression.strokes import AnyStroke, Where, select
 from expression.take import Part, Take
 
 DYES = ("indigo", "walnut", "verdigris", "orchil", "weld", "madder", "woad", "oakgall")
 """Natural dyes, one for each part in turn; the page knows their colours."""
-PATCHES = ("thumb piano", "reed box")
+PATCHES = ("thumb piano", "reed box", "bowed glass", "frame drum")
 MOST_FLAGS = 500
 SKETCH_COLUMNS, SKETCH_ROWS = 96, 16
-REEDS = range(16, 24)
-PIPES_AND_STRINGS = range(40, 104)
+REEDS_AND_PIPES = (*range(16, 24), *range(56, 80))
+STRINGS_AND_PADS = (*range(40, 56), *range(80, 104))
 BINS = 16
 
 
@@ -60,14 +61,22 @@ def _part(part: Part) -> dict[str, Any]:
         "patch": patch(part),
         "drum": part.channel == percussion.CHANNEL,
         "voices": _voices(part),
-        "lanes": [_lane_head(part, key) for key in LANES if key in part.lanes],
-        "contour": contours(part),
-        "first_note": int(notes.id[0]) if len(notes) else 0,
+        **_lanes(part),
+        "ids": runs(notes.id),
         "start": np.diff(notes.start, prepend=0).tolist(),
         "length": (notes.end - notes.start).tolist(),
         "pitch": notes.pitch.tolist(),
         "velocity": notes.velocity.tolist(),
     }
+
+
+def lanes_of(take: Take, parts: Sequence[int]) -> list[dict[str, Any]]:
+    """What `desk` tells of the lanes of some parts (those that are there), and of what they make of the notes."""
+    return [{"id": part.id, **_lanes(part)} for part in take.parts if part.id in parts]
+
+
+def _lanes(part: Part) -> dict[str, Any]:
+    return {"lanes": [_lane_head(part, key) for key in LANES if key in part.lanes], "contour": contours(part)}
 
 
 def _voices(part: Part) -> dict[int, str]:
@@ -91,21 +100,8 @@ def _lane_head(part: Part, key: str) -> dict[str, Any]:
 
 
 def lane_names() -> list[dict[str, Any]]:
-    """Every lane there can be: key, name, unit, and whether it is a switch."""
-    return [{"key": key, "name": lane.name, "unit": lane.unit, "switch": lane.switch} for key, lane in LANES.items()]
-
-
-def lanes(part: Part) -> list[dict[str, Any]]:
-    """The nodes of every lane of a part, as recorded or shaped: `tick` holds differences."""
-    return [
-        {
-            "key": key,
-            "tick": np.diff(lane.curve.ticks, prepend=0).tolist(),
-            "value": np.round(lane.curve.values, 3).tolist(),
-            "hold": lane.curve.hold.all().item(),
-        }
-        for key, lane in part.lanes.items()
-    ]
+    """Every lane there can be: key, name, unit, whether it is a switch, and the standard's default."""
+    return [{"key": key, **lane._asdict()} for key, lane in LANES.items()]
 
 
 def flags(take: Take) -> list[dict[str, Any]]:
@@ -125,9 +121,13 @@ def seal(part_id: int) -> str:
 
 
 def patch(part: Part) -> str:
-    """The practice patch that suits a part: by its program, for want of one by how long its notes are held."""
+    """The practice patch that suits a part: by its program (GM level 1), for want of one by how its notes are held."""
+    if part.channel == percussion.CHANNEL:
+        return PATCHES[3]
+    if part.program in STRINGS_AND_PADS:
+        return PATCHES[2]
     if part.program is not None:
-        held = part.program in REEDS or part.program in PIPES_AND_STRINGS
+        held = part.program in REEDS_AND_PIPES
     else:
         notes = part.notes
         gaps = float(np.median(np.diff(notes.start))) if len(notes) > 1 else 0.0
@@ -145,8 +145,8 @@ def history(shaped: Shaped) -> dict[str, Any]:
                 "on": entry.on,
                 "step": steps.last_step(entry.number),
                 "stroke": entry.stroke.model_dump(mode="json"),
-                "idle": shaped.now.idle.get(entry.number),
-                "mark": mark(shaped.recorded, entry.stroke),
+                "idle": reason.sentence if (reason := shaped.now.idle.get(entry.number)) else None,
+                "mark": mark(shaped.ground(entry.number), entry.stroke),
             }
             for entry in shaped.entries
         ],
@@ -175,7 +175,9 @@ def _mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
         start, end, parts, count = stroke.reach(take)
     except NothingMatched:
         return {"label": stroke.label(), "place": "", "start": 0, "end": 0, "line": [], "parts": [], "count": 0}
-    first, last = take.meter.position(start), take.meter.position(max(start, end - 1))
+    # What comes a little before a bar line belongs to the bar that the hand was aiming at.
+    first = take.meter.position(min(start + take.resolution // 8, max(start, end - 1)))
+    last = take.meter.position(max(start, end - 1))
     return {
         "label": stroke.label(),
         "place": f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}",
@@ -190,8 +192,11 @@ def _mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
 def changes(before: Take, after: Take) -> dict[str, Any]:
     """What differs between two takes of one recording.
 
-    Velocities as runs of note ids with one value for each note; and the parts of which any lane differs.
+    Velocities as runs of note ids with one value for each note; the parts of which any lane differs; the notes
+    that have come; and whether there are `others` at all, come or gone, so that the take has to be read anew.
     """
+    added: list[dict[str, Any]] = []
+    others = False
     ids: list[Ints] = [np.zeros(0, dtype=np.int64)]
     values: list[np.ndarray] = [np.zeros(0, dtype=np.uint8)]
     parts: list[int] = []
@@ -201,10 +206,35 @@ def changes(before: Take, after: Take) -> dict[str, Any]:
             parts.append(new.id)
         if old.notes.velocity is new.notes.velocity:
             continue
-        rows = np.flatnonzero(old.notes.velocity != new.notes.velocity)
-        ids.append(new.notes.id[rows])
-        values.append(new.notes.velocity[rows])
-    return {"notes": runs(np.concatenate(ids)), "velocity": np.concatenate(values).tolist(), "lanes": parts}
+        was, now = old.notes, new.notes
+        if old.notes.id is not new.notes.id:
+            others = True
+            come = now.only(~now.among_ids(was))
+            was, now = was.only(was.among_ids(now)), now.only(now.among_ids(was))
+            was, now = was.only(np.argsort(was.id)), now.only(np.argsort(now.id))
+            moved = now.only((was.start != now.start) | (was.end != now.end) | (was.pitch != now.pitch))
+            come = come.among(moved)
+            added += [_added(new.id, come)] if len(come) else []
+        rows = np.flatnonzero(was.velocity != now.velocity)
+        ids.append(now.id[rows])
+        values.append(now.velocity[rows])
+    return {
+        "notes": runs(np.concatenate(ids)),
+        "velocity": np.concatenate(values).tolist(),
+        "lanes": parts,
+        "added": added,
+        "others": others,
+    }
+
+
+def _added(part: int, notes: Notes) -> dict[str, Any]:
+    return {
+        "part": part,
+        "start": notes.start.tolist(),
+        "end": notes.end.tolist(),
+        "pitch": notes.pitch.tolist(),
+        "velocity": notes.velocity.tolist(),
+    }
 
 
 def facts(take: Take, where: Where) -> dict[str, Any]:

@@ -1,6 +1,7 @@
 """From a take to MIDI events: the one place where what is drawn becomes what is heard and what is written."""
 
 from dataclasses import replace
+from enum import IntEnum
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -8,85 +9,124 @@ import numpy as np
 
 from expression.arrays import Bytes, Flags, Floats, Ints, frozen
 from expression.midi import lanes, rpn
-from expression.midi.read import BEND, CONTROL, NOTE_OFF, PRESSURE, PROGRAM
-from expression.midi.smf import SYSEX
+from expression.midi.lanes import Messages
+from expression.midi.read import BEND, CONTROL, NOTE_OFF, NOTE_ON, PRESSURE, PROGRAM
+from expression.midi.smf import END_OF_TRACK, META, SYSEX
+from expression.notes import Notes
 from expression.take import Events, Part, Take
 
 MODE_MESSAGES = 120
 """Controllers from here on are channel mode messages (all sound off, all notes off ...), not values in force."""
 
 
-def emit(take: Take) -> tuple[Events, ...]:
+def emit(take: Take, tolerance: float = 0.0) -> tuple[Events, ...]:
     """The events of every track, at the take's resolution.
+
+    With a `tolerance` (in steps) the ways between nodes are sent in fewer events: never further off than that.
 
     Begins with what was recorded and changes only what strokes have changed, so an untouched take comes out as it was,
     event for event and in the same order.
     """
-    return tuple(emitted.events for emitted in emit_with_rows(take))
+    return tuple(emitted.events for emitted in emit_with_notes(take, tolerance))
+
+
+NO_NOTE, NOTE_END = -1, -2
 
 
 class Emitted(NamedTuple):
-    """A track as emitted, and for each event its row among the recorded ones (-1: there was none)."""
+    """A track as emitted. For each event the id of the note that it starts, `NOTE_END` or `NO_NOTE`."""
 
     events: Events
-    rows: Ints
+    note: Ints
 
 
 @lru_cache(maxsize=8)
-def emit_with_rows(take: Take) -> tuple[Emitted, ...]:
-    """`emit`, with what each event was before."""
-    tracks = [Emitted(track, np.arange(len(track))) for track in take.tracks]
-    for part in take.parts:
-        tracks[part.track] = tracks[part.track]._replace(events=_velocities(tracks[part.track].events, part))
-    for number in {part.track for part in take.parts if part.notes.muted.any() or part.shaped}:
+def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
+    """`emit`, with the notes that its events belong to."""
+    tracks = []
+    for number, track in enumerate(take.tracks):
         parts = [part for part in take.parts if part.track == number]
-        tracks[number] = _recut(take, tracks[number].events, parts)
+        note = np.full(len(track), NO_NOTE)
+        for notes in (part.notes for part in parts):
+            recorded = notes.on >= 0
+            note[notes.on[recorded]] = notes.id[recorded]
+            note[notes.off[recorded]] = NOTE_END
+            track = _velocities(track, notes)
+        emitted = Emitted(track, note)
+        if any(part.shaped or part.notes.muted.any() or (part.notes.on < 0).any() for part in parts):
+            emitted = _recut(take, emitted, parts, tolerance)
+        tracks.append(emitted)
     return tuple(tracks)
 
 
-def _velocities(track: Events, part: Part) -> Events:
-    notes = part.notes
-    if np.array_equal(track.data2[notes.on], notes.velocity):
+def _velocities(track: Events, notes: Notes) -> Events:
+    recorded = notes.on >= 0
+    on, velocity = notes.on[recorded], notes.velocity[recorded]
+    if np.array_equal(track.data2[on], velocity):
         return track
     data2 = track.data2.copy()
-    data2[notes.on] = notes.velocity
+    data2[on] = velocity
     return replace(track, data2=frozen(data2, np.uint8))
 
 
-def _recut(take: Take, track: Events, parts: list[Part]) -> Emitted:
-    """A track from which events go, and to which others come: before those recorded at the same tick."""
+class _Order(IntEnum):
+    """Which of the events at one tick come first."""
+
+    NEW_ENDS = 0
+    NEW_VALUES = 1
+    RECORDED = 2
+    NEW_STARTS = 3
+    TRACK_END = 4
+
+
+def _recut(take: Take, emitted: Emitted, parts: list[Part], tolerance: float) -> Emitted:
+    """A track from which events go, and to which others come."""
+    track, note = emitted
     keep = np.ones(len(track), dtype=bool)
     data1, data2 = track.data1.copy(), track.data2.copy()
-    added: list[lanes.Messages] = []
+    new: list[tuple[_Order, Messages, Ints]] = []
     for part in parts:
-        muted = part.notes.muted
+        muted = part.notes.muted & (part.notes.on >= 0)
         keep[part.notes.on[muted]] = keep[part.notes.off[muted]] = False
         for key in sorted(part.shaped):
-            made = lanes.messages(take, part, track, key)
+            made = lanes.messages(take, part, track, key, tolerance)
             keep[made.recorded] = False
             keep[made.kept] = True
             data1[made.changed], data2[made.changed] = made.new_data1, made.new_data2
-            added.append(made.added)
+            new.append((_Order.NEW_VALUES, made.added, np.full(len(made.added.tick), NO_NOTE)))
+        new += _new_notes(part)
     rows = np.flatnonzero(keep)
-    new = lanes.Messages._make(np.concatenate(column) for column in zip(*added, strict=True)) if added else None
-    count = len(new.tick) if new else 0
-    before = np.full(count, -1)
-    tick = np.concatenate((new.tick, track.tick[rows])) if new else track.tick[rows]
-    order = np.argsort(tick, kind="stable")
-
-    def column(fresh: np.ndarray | None, recorded: np.ndarray) -> np.ndarray:
-        joined = recorded[rows] if fresh is None else np.concatenate((fresh, recorded[rows]))
-        return frozen(joined[order].astype(recorded.dtype), recorded.dtype)
-
+    recorded = Messages(track.tick[rows], track.status[rows], data1[rows], data2[rows])
+    groups = [*new, (_Order.RECORDED, recorded, note[rows])]
+    columns = Messages._make(np.concatenate(column) for column in zip(*(one for _, one, _ in groups), strict=True))
+    rank = np.concatenate([np.full(len(one.tick), order) for order, one, _ in groups])
+    payload = np.full(len(rank), -1)
+    payload[len(rank) - len(rows) :] = track.payload[rows]
+    ends = (columns.status == META) & (columns.data1 == END_OF_TRACK)
+    tick = np.where(ends, columns.tick.max(initial=0), columns.tick)
+    rank[ends] = _Order.TRACK_END
+    order = np.lexsort((rank, tick))
+    status, one, two = (frozen(column[order].astype(np.uint8), np.uint8) for column in columns[1:])
     events = Events(
         frozen(tick[order], np.int64),
-        column(new and new.status, track.status),
-        column(new and new.data1, data1),
-        column(new and new.data2, data2),
-        column(before if new else None, track.payload),
+        status,
+        one,
+        two,
+        frozen(payload[order], np.int64),
         track.payloads,
     )
-    return Emitted(events, np.concatenate((before, rows))[order] if new else rows[order])
+    return Emitted(events, np.concatenate([notes for _, _, notes in groups])[order])
+
+
+def _new_notes(part: Part) -> list[tuple[_Order, Messages, Ints]]:
+    """The messages of notes that were not recorded: their starts and their ends."""
+    notes = part.notes.only((part.notes.on < 0) & ~part.notes.muted)
+    on, off = np.full(len(notes), NOTE_ON | part.channel), np.full(len(notes), NOTE_OFF | part.channel)
+    pitch = notes.pitch.astype(np.int64)
+    return [
+        (_Order.NEW_ENDS, Messages(notes.end, off, pitch, notes.release), np.full(len(notes), NOTE_END)),
+        (_Order.NEW_STARTS, Messages(notes.start, on, pitch, notes.velocity), notes.id),
+    ]
 
 
 class Stream(NamedTuple):

@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Floats, Ints, whole
+from expression.arrays import Bytes, Floats, Ints, whole
 from expression.curve import form
 from expression.lanes import FINE_OFFSET, controller_of
 from expression.midi.read import BEND, BEND_CENTRE, CONTROL, PRESSURE
@@ -13,15 +13,17 @@ from expression.take import Events, Lane, Part, Take
 STEP_SECONDS = {"bend": 0.002}
 """No two events of a lane come closer together than this between its nodes."""
 DEFAULT_STEP_SECONDS = 0.005
+BEND_GRAIN = 1 / 64
+"""A step of bend, in semitones, that is worth an event."""
 
 
 class Messages(NamedTuple):
     """Channel messages with their ticks. One element of each array a message."""
 
     tick: Ints
-    status: Ints
-    data1: Ints
-    data2: Ints
+    status: Ints | Bytes
+    data1: Ints | Bytes
+    data2: Ints | Bytes
 
 
 class LaneMessages(NamedTuple):
@@ -35,7 +37,7 @@ class LaneMessages(NamedTuple):
     added: Messages
 
 
-def messages(take: Take, part: Part, track: Events, key: str) -> LaneMessages:
+def messages(take: Take, part: Part, track: Events, key: str, tolerance: float = 0.0) -> LaneMessages:
     """Nodes that were not touched stand for their recorded events; the others, and the ways between, are made anew."""
     lane = part.lanes.get(key) or Lane.empty(key)
     recorded = _recorded_rows(part, track, key)
@@ -46,8 +48,9 @@ def messages(take: Take, part: Part, track: Events, key: str) -> LaneMessages:
     in_place = np.zeros_like(moved) if has_fine else moved
     untouched = lane.origin[~lane.touched & (lane.origin >= 0)]
     _, one, two = _encode(part, key, lane.curve.ticks[in_place], lane.curve.values[in_place])
-    fresh = lane.touched & ~in_place
-    ticks, values = _ways(take, lane, key)
+    # Of several nodes at one tick only the last is ever heard.
+    fresh = lane.touched & ~in_place & (np.diff(lane.curve.ticks, append=-1) != 0)
+    ticks, values = _ways(take, lane, key, tolerance)
     ticks = np.concatenate((lane.curve.ticks[fresh], ticks))
     values = np.concatenate((lane.curve.values[fresh], values))
     order = np.argsort(ticks, kind="stable")
@@ -100,24 +103,27 @@ def _new(part: Part, key: str, ticks: Ints, values: Floats, has_fine: bool) -> M
     return Messages(np.repeat(ticks, 2), status, number, np.stack((both >> 7, both & 0x7F), axis=1).ravel())
 
 
-def _ways(take: Take, lane: Lane, key: str) -> tuple[Ints, Floats]:
-    """Events between nodes that are joined by a curve: where the rounded value changes, a time step apart at least."""
+def _ways(take: Take, lane: Lane, key: str, tolerance: float) -> tuple[Ints, Floats]:
+    """Events between nodes that are joined by a curve: where the rounded value changes, a time step apart at least.
+
+    Rounded to the tolerance, where one is given, so that an event comes before the curve has gone further than that.
+    """
     curve = lane.curve
+    nodes = np.flatnonzero(~curve.hold[:-1])
     seconds = STEP_SECONDS.get(key, DEFAULT_STEP_SECONDS)
-    grain = 1 / 64 if key == "bend" else 1.0
-    ticks: list[Ints] = [np.zeros(0, dtype=np.int64)]
-    values: list[Floats] = [np.zeros(0)]
-    for node in np.flatnonzero(~curve.hold[:-1]).tolist() if len(curve) > 1 else []:
-        start, end = int(curve.ticks[node]), int(curve.ticks[node + 1])
-        clock = take.tempo.seconds([start, end])
-        steps = int((clock[1] - clock[0]) / seconds)
-        if steps < 2:
-            continue
-        at = whole(np.linspace(start, end, steps + 1)[1:-1])
-        way = form((at - start) / (end - start), curve.lift[node], curve.ease[node])
-        value = curve.values[node] + (curve.values[node + 1] - curve.values[node]) * way
-        level = whole(np.concatenate(([curve.values[node]], value)) / grain)
-        changed = np.flatnonzero(np.diff(level) != 0)
-        ticks.append(at[changed])
-        values.append(value[changed])
-    return np.concatenate(ticks), np.concatenate(values)
+    grain = max(BEND_GRAIN if key == "bend" else 1.0, tolerance)
+    start, end = curve.ticks[nodes], curve.ticks[nodes + 1]
+    steps = ((take.tempo.seconds(end) - take.tempo.seconds(start)) / seconds).astype(np.int64)
+    inner = np.maximum(steps - 1, 0)
+    way = np.repeat(np.arange(len(nodes)), inner)
+    if not len(way):
+        return np.zeros(0, dtype=np.int64), np.zeros(0)
+    step = np.arange(len(way)) - np.repeat(np.cumsum(inner) - inner, inner) + 1
+    at = start[way] + whole((end - start)[way] * step / steps[way])
+    node = nodes[way]
+    share = form((at - start[way]) / (end - start)[way], curve.lift[node], curve.ease[node])
+    value = curve.values[node] + (curve.values[node + 1] - curve.values[node]) * share
+    level = whole(value / grain)
+    before = np.where(step == 1, whole(curve.values[node] / grain), np.concatenate((level[:1], level[:-1])))
+    changed = level != before
+    return at[changed], value[changed]

@@ -11,7 +11,7 @@ from typing import NamedTuple
 from mido.messages.specs import SPEC_BY_STATUS
 
 from expression.errors import BadFile
-from expression.take import Events
+from expression.take import LAST_TICK, Events
 
 MOST_BYTES = 32 * 1024 * 1024
 MOST_TRACKS = 128
@@ -168,7 +168,7 @@ def _track(body: bytes, number: int, room: int, remarks: list[str]) -> Events:
     except IndexError:
         raise _damaged(number, size, "its last event is cut off") from None
     payload.extend([-1] * (len(ticks) - len(payload)))
-    if tick > 2**40:
+    if tick > LAST_TICK:
         raise _damaged(number, size, "it claims to last for years")
     if crossed:
         remarks.append(f"Track {number} leaves out a message's kind after a meta event; the last kind was taken.")

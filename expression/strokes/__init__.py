@@ -7,10 +7,43 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from expression.errors import BadStroke
 from expression.strokes.base import BaseStroke, Where, select
-from expression.strokes.lane import LaneNodes
-from expression.strokes.velocity import VelocityHairpin, VelocityNudge, VelocitySet
+from expression.strokes.cleaning import LaneDistil, LaneSmooth, LaneUnplayed
+from expression.strokes.copying import LaneCopy, LaneMove
+from expression.strokes.fade import LaneFade
+from expression.strokes.feel import VelocityAccent, VelocityVary
+from expression.strokes.frame import LaneReshape
+from expression.strokes.hairpin import VelocityDraw, VelocityHairpin
+from expression.strokes.notes import NotesCopy
+from expression.strokes.shapes import LaneShape, LaneWave
+from expression.strokes.velocity import VelocityKnee, VelocityNudge, VelocityScale, VelocitySet, VelocityTrim
+from expression.strokes.writing import LaneClear, LaneDraw, LaneLeadIn, LaneNodes, LaneRamp
 
-AnyStroke = VelocitySet | VelocityNudge | VelocityHairpin | LaneNodes
+AnyStroke = (
+    VelocitySet
+    | VelocityNudge
+    | VelocityScale
+    | VelocityKnee
+    | VelocityHairpin
+    | VelocityDraw
+    | VelocityVary
+    | VelocityAccent
+    | VelocityTrim
+    | LaneNodes
+    | LaneDraw
+    | LaneRamp
+    | LaneShape
+    | LaneWave
+    | LaneFade
+    | LaneReshape
+    | LaneSmooth
+    | LaneDistil
+    | LaneUnplayed
+    | LaneCopy
+    | LaneMove
+    | LaneClear
+    | LaneLeadIn
+    | NotesCopy
+)
 Stroke = Annotated[AnyStroke, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}
 
@@ -34,7 +67,10 @@ def explain(faults: Sequence[Mapping[str, Any]]) -> BadStroke:
     of = next((step for step in first["loc"] if step in KINDS), "")
     # What stands before the stroke's kind is where the stroke itself stood.
     path = first["loc"][first["loc"].index(of) + 1 :] if of else first["loc"]
-    field = ".".join(str(step) for step in path) or None
+    # What follows the field are places within it, or the names that pydantic gives to a choice of types.
+    types = ("int", "float", "str")
+    places = [step for step in path[1:] if isinstance(step, int) or (step.isidentifier() and step not in types)]
+    field = ".".join(str(step) for step in (*path[:1], *places)) or None
     name = field or "stroke"
     if kind == "value_error":
         return BadStroke(f"{first['msg'].removeprefix('Value error, ')}.", field)
@@ -42,6 +78,9 @@ def explain(faults: Sequence[Mapping[str, Any]]) -> BadStroke:
         return BadStroke(f"{name} is missing.", field)
     if kind == "extra_forbidden":
         return BadStroke(f"{name} is not a field of this stroke.", field)
+    if kind in ("too_short", "too_long"):
+        fewest, most = (first["ctx"].get(name) for name in ("min_length", "max_length"))
+        return BadStroke(f"{name} must have at {f'least {fewest}' if fewest else f'most {most:,}'}.", field)
     shown = f", not {first['input']!r:.40}" if "input" in first else ""
     if limits := _range(of, str(path[0]) if path else ""):
         return BadStroke(f"{name} must be {limits}{shown}.", field)
@@ -50,17 +89,26 @@ def explain(faults: Sequence[Mapping[str, Any]]) -> BadStroke:
 
 
 def _range(kind: str, field: str) -> str | None:
-    """The range of a stroke's number, read from its model."""
+    """What a field of a stroke may be, read from its model."""
     model = KINDS.get(kind)
     if not model or field not in model.model_fields:
         return None
     schema = model.model_json_schema()["properties"][field]
+    return _allowed(schema)
+
+
+def _allowed(schema: dict[str, Any]) -> str | None:
+    if "anyOf" in schema:
+        choices = [found for choice in schema["anyOf"] if (found := _allowed(choice))]
+        return ", or ".join(choices) or None
     if "enum" in schema:
-        return "one of " + ", ".join(schema["enum"])
+        return "one of " + ", ".join(str(value) for value in schema["enum"])
+    noun = "a whole number" if schema.get("type") == "integer" else "a number"
+    if "exclusiveMinimum" in schema:
+        return f"{noun} above {schema['exclusiveMinimum']:g}, at most {schema['maximum']:g}"
     if "minimum" not in schema:
         return None
-    noun = "a whole number" if schema["type"] == "integer" else "a number"
-    return f"{noun} from {schema['minimum']:g} to {schema['maximum']:g}"
+    return f"{noun} from {schema['minimum']:.15g} to {schema['maximum']:.15g}"
 
 
 __all__ = ["KINDS", "AnyStroke", "BaseStroke", "Stroke", "Where", "explain", "parse_stroke", "select"]

@@ -1,17 +1,35 @@
 """What every stroke has: a kind, a place, and a pure `apply`."""
 
+import itertools
 from abc import ABC, abstractmethod
-from typing import Annotated, NamedTuple, Self
+from typing import Annotated, ClassVar, NamedTuple, Self, TypeVar
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
 from expression.arrays import Flags, Ints
 from expression.errors import NothingMatched
-from expression.take import Part, Take
+from expression.take import LAST_TICK, Part, Take
 
 Count = Annotated[int, Field(ge=0, le=2**53)]
+Tick = Annotated[int, Field(ge=0, le=LAST_TICK)]
 Unit = Annotated[float, Field(ge=0, le=1)]
+Lift = Annotated[float, Field(ge=-1, le=1)]
+MOST_POINTS = 20_000
+Height = TypeVar("Height")
+
+
+def _ascending(points: tuple[tuple[int, Height], ...]) -> tuple[tuple[int, Height], ...]:
+    if any(after[0] < point[0] for point, after in itertools.pairwise(points)):
+        raise ValueError("points must ascend by tick")
+    return points
+
+
+Points = Annotated[
+    tuple[tuple[Tick, Height], ...],
+    Field(min_length=1, max_length=MOST_POINTS, description="Ticks and values of the line, ascending by tick."),
+    AfterValidator(_ascending),
+]
 
 
 class Record(BaseModel):
@@ -27,7 +45,7 @@ class Where(Record):
     notes: tuple[tuple[Count, Count], ...] | None = Field(
         None, description="Inclusive ranges of note ids. Ids count through the whole take, part after part."
     )
-    span: tuple[Count, Count] | None = Field(
+    span: tuple[Tick, Tick] | None = Field(
         None, description="Ticks at the take's resolution: the start is included, the end is not."
     )
     pitches: tuple[Annotated[int, Field(ge=0, le=127)], ...] | None = Field(None, description="Note numbers.")
@@ -40,6 +58,14 @@ class Where(Record):
             if first > last:
                 raise ValueError(f"notes must be ranges from low to high, not {first} to {last}")
         return self
+
+    def within(self, start: int, end: int) -> "Where":
+        """Narrowed to ticks from `start` to before `end`. Raises NothingMatched where nothing is left."""
+        if self.span:
+            start, end = max(start, self.span[0]), min(end, self.span[1])
+        if start >= end:
+            raise NothingMatched("The stroke lies outside the span that it is meant for.")
+        return self.model_copy(update={"span": (start, end)})
 
     def notes_of(self, part: Part) -> Flags:
         """Which notes of a part are meant, by their onsets. Cue notes never are."""
@@ -91,10 +117,15 @@ class Selection(NamedTuple):
     masks: dict[int, Flags]
 
 
+def masks_of(take: Take, where: Where) -> dict[int, Flags]:
+    """Which notes `where` reaches, of each part of which it reaches any."""
+    masks = {part.id: where.notes_of(part) for part in take.parts}
+    return {part: mask for part, mask in masks.items() if mask.any()}
+
+
 def select(take: Take, where: Where) -> Selection:
     """The notes that `where` reaches. Raises NothingMatched when there are none."""
-    masks = {part.id: where.notes_of(part) for part in take.parts}
-    masks = {part: mask for part, mask in masks.items() if mask.any()}
+    masks = masks_of(take, where)
     if not masks:
         raise NothingMatched(_why_nothing(take, where))
     chosen = [(take.parts[part].notes, mask) for part, mask in masks.items()]
@@ -117,7 +148,22 @@ def _why_nothing(take: Take, where: Where) -> str:
 class BaseStroke(Record, ABC):
     """One edit: what was done, to what, with which numbers."""
 
+    stands: ClassVar[bool] = False
+    """Of a stroke that stands there is one at each `where`: made again, it takes the place of the one before."""
+
+    brings_notes: ClassVar[bool] = False
+    """Whether there are other notes after it than before."""
+
     where: Where = Field(default_factory=lambda: Where.model_validate({}), description="What the stroke acts on.")
+
+    @property
+    def target(self) -> Where:
+        """What the stroke acts on in the end: `where`, narrowed by the place that its own numbers have."""
+        return self.where
+
+    def numbered(self, number: int) -> Self:
+        """The stroke as the one of that number in a history."""
+        return self
 
     @abstractmethod
     def apply(self, take: Take) -> Take:
@@ -129,8 +175,8 @@ class BaseStroke(Record, ABC):
 
     def reach(self, take: Take) -> Reach:
         """Where the stroke acts. Raises NothingMatched."""
-        picked, masks = select(take, self.where)
-        start, end = self.where.span or (int(picked.start.min()), int(picked.end.max()))
+        picked, masks = select(take, self.target)
+        start, end = self.target.span or (int(picked.start.min()), int(picked.end.max()))
         return Reach(start, end, list(masks), len(picked.id))
 
     def line(self, take: Take) -> list[tuple[int, float]]:

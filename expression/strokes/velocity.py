@@ -1,22 +1,30 @@
 """Strokes on the velocity of notes. Results are whole numbers from 1 to 127."""
 
 from collections.abc import Callable
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import Field
 from typing_extensions import override
 
 from expression.arrays import Floats, Ints, whole
-from expression.curve import lift_through, ramp
 from expression.notes import HIGHEST, LOWEST
-from expression.strokes.base import BaseStroke, Picked, Unit, select
+from expression.strokes.base import BaseStroke, Picked, select
+from expression.strokes.limits import Limit, limited
 from expression.take import Take
 
 Velocity = Annotated[int, Field(ge=LOWEST, le=HIGHEST)]
-Limit = Literal["stop", "pin", "squeeze"]
+Level = Annotated[float, Field(ge=0, le=HIGHEST)]
+Measure = Literal["mean", "min", "max"]
+"""A level that the notes themselves give: of those that a stroke reaches."""
 
-LINE_POINTS = 33
+_MEASURES: dict[str, Callable[[Any], Any]] = {"mean": np.mean, "min": np.min, "max": np.max}
+_MEASURE_NAMES = {"mean": "the mean", "min": "the softest", "max": "the loudest"}
+
+
+def measured(level: float | Measure, values: Ints | Floats) -> float:
+    """A level in numbers."""
+    return float(_MEASURES[level](values)) if isinstance(level, str) else level
 
 
 class VelocityStroke(BaseStroke):
@@ -24,8 +32,8 @@ class VelocityStroke(BaseStroke):
 
     def apply(self, take: Take) -> Take:
         """The take with the velocities that `velocities` gives; halves round up, all within 1 to 127."""
-        picked, masks = select(take, self.where)
-        made = np.clip(whole(self.velocities(picked)), LOWEST, HIGHEST)
+        picked, masks = select(take, self.target)
+        made = np.clip(whole(self.velocities(picked, take)), LOWEST, HIGHEST)
         replaced = {}
         at = 0
         for part, mask in masks.items():
@@ -37,7 +45,7 @@ class VelocityStroke(BaseStroke):
             at += count
         return take.with_notes(replaced)
 
-    def velocities(self, picked: Picked) -> Floats | Ints:
+    def velocities(self, picked: Picked, take: Take) -> Floats | Ints:
         """New velocities for the notes, not yet rounded or kept within the range."""
         raise NotImplementedError
 
@@ -46,14 +54,18 @@ class VelocitySet(VelocityStroke):
     """Every note to one value."""
 
     kind: Literal["velocity.set"] = "velocity.set"
-    value: Velocity = Field(description="The velocity that every note gets.")
+    value: Velocity | Measure = Field(
+        description="The velocity that every note gets: a number, or what the notes themselves give (levelling out)."
+    )
 
     @override
-    def velocities(self, picked: Picked) -> Ints:
-        return np.full(len(picked.id), self.value)
+    def velocities(self, picked: Picked, take: Take) -> Floats:
+        return np.full(len(picked.id), measured(self.value, picked.velocity))
 
     @override
     def label(self) -> str:
+        if isinstance(self.value, str):
+            return f"Level out to {_MEASURE_NAMES[self.value]}"
         return f"Set to {self.value}"
 
 
@@ -62,130 +74,84 @@ class VelocityNudge(VelocityStroke):
 
     kind: Literal["velocity.nudge"] = "velocity.nudge"
     by: Annotated[int, Field(ge=-127, le=127)] = Field(description="What is added to each velocity.")
-    limit: Limit = Field(
-        "pin",
-        description=(
-            "At the end of the range: `stop` halts the whole group when its first note is at the end, `pin` leaves "
-            "each note at the end, `squeeze` compresses the group so that louder stays louder."
-        ),
-    )
+    limit: Limit = "pin"
 
     @override
-    def velocities(self, picked: Picked) -> Ints:
-        return LIMITS[self.limit](picked.velocity, self.by)
+    def velocities(self, picked: Picked, take: Take) -> Ints:
+        return limited(picked.velocity, picked.velocity + self.by, self.limit)
 
     @override
     def label(self) -> str:
         return f"Nudge by {self.by:+d}".replace("-", "−")
 
 
-class VelocityHairpin(VelocityStroke):
-    """A ramp over the notes, from the first onset to the last or over `where.span`."""
+class VelocityScale(VelocityStroke):
+    """Widen or narrow the differences about a pivot. About 0 it is a plain percentage."""
 
-    kind: Literal["velocity.hairpin"] = "velocity.hairpin"
-    start: Annotated[float, Field(ge=0, le=127)] = Field(description="Where the ramp starts: a velocity, or a factor.")
-    end: Annotated[float, Field(ge=0, le=127)] = Field(description="Where it ends.")
-    lift: Annotated[float, Field(ge=-1, le=1)] = Field(
-        0.0, description="-1: fast, then slow; 0: straight; 1: slow, then fast."
+    kind: Literal["velocity.scale"] = "velocity.scale"
+    factor: Annotated[float, Field(ge=0, le=16)] = Field(
+        description="1 changes nothing, 0.5 halves every distance from the pivot, 0 levels out, 2 doubles."
     )
-    ease: Unit = Field(0.0, description="0: as `lift` forms it; 1: softened at both ends.")
-    accents: Unit = Field(
-        0.0,
-        description=(
-            "How much of each note's own deviation from the straight line through the notes is kept (mode `to`)."
-        ),
-    )
-    mode: Literal["to", "by"] = Field(
-        "to",
-        description=(
-            "`to`: the notes go to the ramp's values. `by`: each velocity is multiplied by the ramp (a fade)."
-        ),
-    )
-    floor: Velocity = Field(LOWEST, description="No note ends up softer than this.")
-    ceiling: Velocity = Field(HIGHEST, description="No note ends up louder than this.")
-
-    @model_validator(mode="after")
-    def _room(self) -> "VelocityHairpin":
-        if self.floor > self.ceiling:
-            raise ValueError(f"floor must not be above ceiling ({self.floor} is above {self.ceiling})")
-        return self
+    pivot: Level | Measure = Field("mean", description="What stays where it is: a level, or what the notes give.")
+    limit: Limit = "pin"
 
     @override
-    def velocities(self, picked: Picked) -> Floats:
-        way = self._way(picked.start, self._span(picked))
-        if self.mode == "by":
-            made = picked.velocity * way
-        else:
-            made = way + self.accents * _deviation(picked)
-        return np.clip(made, self.floor, self.ceiling)
-
-    def _span(self, picked: Picked) -> tuple[int, int]:
-        return self.where.span or (int(picked.start.min()), int(picked.start.max()))
-
-    def _way(self, ticks: Ints | Floats, span: tuple[int, int]) -> Floats:
-        u = (ticks - span[0]) / max(span[1] - span[0], 1)
-        return ramp(u, self.start, self.end, self.lift, self.ease)
-
-    @property
-    def _scale(self) -> int:
-        """Factors have no place on a lane of velocities; they are drawn as a share of its range."""
-        return HIGHEST if self.mode == "by" else 1
-
-    @override
-    def line(self, take: Take) -> list[tuple[int, float]]:
-        span = self._span(select(take, self.where).picked)
-        points = 2 if not self.lift and not self.ease else LINE_POINTS
-        ticks = np.linspace(*span, points)
-        values = np.minimum(self._way(ticks, span) * self._scale, HIGHEST)
-        return list(zip(whole(ticks).tolist(), np.round(values, 3).tolist(), strict=True))
-
-    @override
-    def pulled(self, take: Take, tick: int, value: float) -> Self:
-        start, end = self._span(select(take, self.where).picked)
-        if self.start == self.end or not start < tick < end:
-            return self
-        y = (value / self._scale - self.start) / (self.end - self.start)
-        lift = lift_through((tick - start) / (end - start), min(max(y, 0.0), 1.0), self.ease)
-        return self.model_copy(update={"lift": lift})
+    def velocities(self, picked: Picked, take: Take) -> Ints:
+        pivot = measured(self.pivot, picked.velocity)
+        wanted = np.asarray(pivot + self.factor * (picked.velocity - pivot))
+        return limited(picked.velocity, wanted, self.limit)
 
     @override
     def label(self) -> str:
-        if self.mode == "by":
-            return f"Fade {self.start * 100:.0f}% → {self.end * 100:.0f}%"
-        return f"Hairpin {self.start:.0f} → {self.end:.0f}"
+        if self.pivot == 0:
+            return f"Scale to {self.factor * 100:.0f}%"
+        about = _MEASURE_NAMES[self.pivot] if isinstance(self.pivot, str) else f"{self.pivot:g}"
+        return f"Depth {self.factor * 100:.0f}% about {about}"
 
 
-def _deviation(picked: Picked) -> Floats:
-    """Each note's distance from the least-squares line through the velocities over their onsets."""
-    time = picked.start - picked.start.mean()
-    spread = float((time * time).sum())
-    slope = float((time * picked.velocity).sum()) / spread if spread else 0.0
-    return np.asarray(picked.velocity - (picked.velocity.mean() + slope * time))
+class VelocityKnee(VelocityStroke):
+    """Lower the loud notes only, or raise the quiet ones only, bending softly where it begins.
+
+    Distances past the threshold are divided by the ratio; within the knee the bend is a parabola that meets both
+    straight lines smoothly, so that no order is ever turned round.
+    """
+
+    kind: Literal["velocity.knee"] = "velocity.knee"
+    side: Literal["loud", "quiet"] = Field("loud", description="Which notes move: those above, or those below.")
+    threshold: Level = Field(description="Where it begins.")
+    ratio: Annotated[float, Field(ge=1, le=100)] = Field(
+        2.0, description="1 changes nothing, 2 halves what lies past the threshold, 100 holds it there."
+    )
+    knee: Annotated[float, Field(ge=0, le=127)] = Field(16.0, description="Over how many steps it bends; 0: a corner.")
+
+    @override
+    def velocities(self, picked: Picked, take: Take) -> Floats:
+        sign = 1.0 if self.side == "loud" else -1.0
+        past = sign * (picked.velocity - self.threshold)
+        slope = 1 - 1 / self.ratio
+        bend = (past + self.knee / 2) ** 2 / (2 * max(self.knee, 1e-9))
+        less = np.where(2 * past >= self.knee, past, np.where(2 * past > -self.knee, bend, 0.0))
+        return np.asarray(picked.velocity - sign * slope * less)
+
+    @override
+    def label(self) -> str:
+        what = "Lower the loud" if self.side == "loud" else "Raise the quiet"
+        return f"{what} past {self.threshold:.0f}, {self.ratio:g} to 1"
 
 
-def _stop(velocity: Ints, by: int) -> Ints:
-    room = (HIGHEST - velocity.max()) if by > 0 else (LOWEST - velocity.min())
-    return np.asarray(velocity + (min(by, room) if by > 0 else max(by, room)))
+class VelocityTrim(VelocityStroke):
+    """A standing scale and offset, mostly of a whole part: there is one at each `where`, which is opened again."""
 
+    stands: ClassVar[bool] = True
 
-def _pin(velocity: Ints, by: int) -> Ints:
-    return np.clip(velocity + by, LOWEST, HIGHEST)
+    kind: Literal["velocity.trim"] = "velocity.trim"
+    scale: Annotated[float, Field(ge=0, le=4)] = Field(1.0, description="Each velocity times this ...")
+    offset: Annotated[int, Field(ge=-127, le=127)] = Field(0, description="... plus this.")
 
+    @override
+    def velocities(self, picked: Picked, take: Take) -> Floats:
+        return np.asarray(picked.velocity * self.scale + self.offset)
 
-def _squeeze(velocity: Ints, by: int) -> Ints:
-    if by < 0:  # The same at the other end, seen in a mirror.
-        return LOWEST + HIGHEST - _squeeze(LOWEST + HIGHEST - velocity, -by)
-    steps = np.unique(velocity)
-    moved = steps + by
-    if moved[-1] > HIGHEST:
-        # The softest goes all the way unless the others need its room; the rest is spread evenly up to the end.
-        low = min(moved[0], HIGHEST - (len(steps) - 1))
-        moved = whole(low + (steps - steps[0]) * (HIGHEST - low) / max(steps[-1] - steps[0], 1))
-        count = np.arange(len(steps))
-        moved = np.maximum.accumulate(moved - count) + count
-        moved = np.minimum(moved, HIGHEST - count[::-1])
-    return moved[np.searchsorted(steps, velocity)]
-
-
-LIMITS: dict[Limit, Callable[[Ints, int], Ints]] = {"stop": _stop, "pin": _pin, "squeeze": _squeeze}
-"""What a group does at the end of the range when `by` is added to it. Velocities in, velocities out."""
+    @override
+    def label(self) -> str:
+        return f"Trim {self.scale * 100:.0f}% {self.offset:+d}".replace("-", "−")

@@ -98,7 +98,10 @@ def test_a_damaged_file_is_one_line_and_nothing_is_written(
     [
         ("not json", "is not JSON"),
         ({"kind": "velocity.set"}, "must hold a list"),
-        ([{"kind": "velocity.set", "value": 0}], "stroke 1: value must be a whole number from 1 to 127, not 0."),
+        (
+            [{"kind": "velocity.set", "value": 0}],
+            "stroke 1: value must be a whole number from 1 to 127, or one of mean, min, max, not 0.",
+        ),
         ([{"kind": "velocity.set", "value": 9, "where": {"parts": [7]}}], "names parts that are not there"),
         ("[" * 100_000, "is not JSON"),
     ],

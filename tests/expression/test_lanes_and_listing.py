@@ -2,7 +2,7 @@ import numpy as np
 import pytest
 
 from demo.fog_signal import the_keepers_log, the_lamp_room, the_stair
-from expression import listing, view
+from expression import lane_view, listing, view
 from expression.contour import MOST_POINTS, contours
 from expression.lanes import LANES
 from expression.midi.read import read
@@ -97,7 +97,7 @@ def test_lanes_are_told_with_count_range_and_lead_in() -> None:
     assert not expression["leads_in"]
     assert parts[2]["drum"]
     assert parts[2]["voices"][36] == "Bass drum"
-    (first, *_), *_ = (view.lanes(read(the_stair()).parts[1]),)
+    (first, *_), *_ = (lane_view.lanes(read(the_stair()).parts[1]),)
     assert len(first["tick"]) == expression["nodes"]
     assert sum(first["tick"]) > 0
 

@@ -156,8 +156,12 @@ class TestWhere:
 @pytest.mark.parametrize(
     ("stroke", "sentence", "field"),
     [
-        ({"kind": "velocity.set", "value": 300}, "value must be a whole number from 1 to 127, not 300.", "value"),
-        ({"kind": "velocity.set", "value": "loud"}, "value must be a whole number from 1 to 127, not 'loud'.", "value"),
+        (
+            {"kind": "velocity.set", "value": 300},
+            "value must be a whole number from 1 to 127, or one of mean, min, max, not 300.",
+            "value",
+        ),
+        ({"kind": "velocity.set", "value": "loud"}, "or one of mean, min, max, not 'loud'.", "value"),
         ({"kind": "velocity.set"}, "value is missing.", "value"),
         ({"kind": "velocity.hairpin", "start": 1, "end": 2, "lift": 3}, "lift must be a number from -1 to 1", "lift"),
         ({"kind": "velocity.hairpin", "start": float("nan"), "end": 2}, "start must be a number from 0", "start"),
@@ -166,7 +170,7 @@ class TestWhere:
         ({"kind": "velocity.set", "value": 1, "colour": 2}, "colour is not a field of this stroke.", "colour"),
         (
             {"kind": "velocity.sing"},
-            "kind must be one of velocity.set, velocity.nudge, velocity.hairpin, lane.nodes.",
+            "kind must be one of velocity.set, velocity.nudge, velocity.scale, ",
             "kind",
         ),
         ({"kind": "velocity.set", "value": 1, "where": {"span": [9, 3]}}, "span must end after it starts", "where"),

@@ -1,0 +1,168 @@
+"""Distil: a dense recording in few nodes, within a tolerance at every recorded event.
+
+Each segment runs from one recorded event to another, as a held value or as a way. Seen from its start, a way of the
+form of `curve` is c (exp(p t) - 1): with p fixed, every event on the way allows an interval of c, and what all of them
+allow is their intersection. So one running maximum and one running minimum tell of every later event whether a segment
+can end there.
+
+Of the last few places where a segment can end, that one is taken from which the next segment comes furthest. Long
+recordings are worked on in several stretches side by side, so that whole arrays do the work.
+"""
+
+import numpy as np
+
+from expression.arrays import Flags, Floats, Ints
+from expression.curve import STEEPNESS, Curve, form
+
+SMALL = 1000
+"""Recordings of no more events are fitted with care; larger ones with less, so that they too are done at once."""
+STRETCH = 600
+"""Events of a stretch that is worked on by itself; shorter recordings are worked on as one."""
+MOST_STRETCHES = 64
+WINDOW = 24
+"""Witnesses looked at from a start; four times as many, again and again, where a segment may come further."""
+
+
+class _Recording:
+    """Events to be fitted, and the witnesses that a fit is held against: the events, and the ends of long rests.
+
+    A value that was held through a rest has to be held there still: at the last tick of the rest stands a witness too.
+    """
+
+    def __init__(self, ticks: Ints, values: Floats, rest: int | None, tolerance: float) -> None:
+        rests = np.flatnonzero(np.diff(ticks) > rest) if rest is not None else np.zeros(0, dtype=np.int64)
+        self.is_line = rest is None
+        self.ticks, self.values, self.tolerance = ticks, values, tolerance
+        at = np.concatenate((ticks, ticks[rests + 1] - 1))
+        order = np.argsort(at, kind="stable")
+        self.at = at[order].astype(np.float64)
+        self.value = np.concatenate((values, values[rests]))[order]
+        self.is_event = order < len(ticks)
+        self.own = np.flatnonzero(self.is_event)
+        """The witness that each event is itself."""
+        self.event = np.cumsum(self.is_event) - 1
+        gap = float(np.median(np.diff(ticks)))
+        # Steep ways are for short segments, flat ones for long ones; where there is time for it, with many between.
+        small = len(ticks) <= SMALL
+        self.steep = STEEPNESS / (gap * 2.0 ** np.arange(1, 9, 0.0625 if small else 1))
+        self.ahead = 12 if small else 2
+
+    def ends(self, start: Ints, end: Ints, window: int) -> Flags:
+        """Which of the next `window` witnesses a segment can end at, from witnesses `start`; none is after `end`."""
+        index = start[:, None] + np.arange(1, window + 1)
+        inside = index <= end[:, None]
+        index = np.minimum(index, len(self.at) - 1)
+        time = self.at[index] - self.at[start][:, None]
+        rise = self.value[index] - self.value[start][:, None]
+        slack = self.tolerance + 1e-9
+        found = np.ones_like(inside)
+        found[:, 1:] = np.logical_and.accumulate(np.abs(rise) <= slack, axis=1)[:, :-1] & (not self.is_line)
+        found |= _allowed(1 / time, rise, slack)
+        reach = self.steep[:, None, None] * time
+        share = 1 / np.expm1(np.minimum(reach, STEEPNESS))
+        fits = _allowed(share, rise, slack)
+        fits |= _allowed(share + 1, rise, slack)  # 1 - exp(-p t) is exp(p t) - 1 over exp(p t).
+        fits &= reach <= STEEPNESS
+        found |= fits.any(axis=0)
+        return np.asarray(found & inside & self.is_event[index])
+
+    def furthest(self, start: Ints, end: Ints) -> Ints:
+        """For each of the witnesses `start` its last possible ends, the last first: a row for each."""
+        best = np.repeat(start[:, None], self.ahead, axis=1)
+        open_, window = np.arange(len(start)), WINDOW
+        while len(open_):
+            ends = self.ends(start[open_], end[open_], window)
+            # The last ones first; where there are fewer, the first of them stands for the rest.
+            place = np.where(ends, np.arange(1, window + 1), 0)
+            last = _largest(place, self.ahead)
+            last = np.where(last > 0, last, last[:, :1])
+            best[open_] = start[open_][:, None] + last
+            further = (last[:, 0] > window * 3 // 4) & (best[open_, 0] < end[open_])
+            open_, window = open_[further], window * 4
+        return best
+
+    def joined(self, events: Ints) -> Curve:
+        """The curve through chosen events, each segment as held or with the lift that fits best."""
+        first, last = self.own[events[:-1]], self.own[events[1:]]
+        between = last - first - 1
+        segment = np.repeat(np.arange(len(first)), between)
+        witness = first[segment] + 1 + np.arange(len(segment)) - np.repeat(np.cumsum(between) - between, between)
+        time, rise = self.at[last] - self.at[first], self.value[last] - self.value[first]
+        u = (self.at[witness] - self.at[first][segment]) / time[segment]
+        value = self.value[witness] - self.value[first][segment]
+
+        def off(made: Floats | float) -> Floats:
+            worst = np.zeros(len(first))
+            np.maximum.at(worst, segment, np.abs(made - value))
+            return worst
+
+        held = off(0.0)
+        lift, error = np.zeros(len(first)), off(rise[segment] * u)
+        for power in np.concatenate((self.steep, -self.steep)):
+            tried = power * time / STEEPNESS
+            fitting = (np.abs(tried) <= 1) & (error > 0)
+            rows = np.flatnonzero(fitting[segment])
+            here = segment[rows]
+            worse = np.zeros(len(first))
+            np.maximum.at(worse, here, np.abs(rise[here] * form(u[rows], tried[here]) - value[rows]))
+            better = fitting & (worse < error)
+            lift, error = np.where(better, tried, lift), np.where(better, worse, error)
+        if self.is_line:
+            return Curve.of(
+                self.ticks[events], self.values[events], np.arange(len(events)) == len(first), np.append(lift, 0)
+            )
+        # A held value is the simplest; between next neighbours after a rest it is the only one.
+        hold = np.append((held <= self.tolerance + 1e-9) & ((error > self.tolerance + 1e-9) | (rise == 0)), True)
+        keep = np.ones(len(events), dtype=bool)
+        # The last node says nothing where what is held before it is near enough.
+        keep[-1] = not (held[-1] <= self.tolerance and abs(rise[-1]) <= self.tolerance)
+        hold[-2] |= not keep[-1]
+        lift = np.where(hold, 0.0, np.append(lift, 0.0))
+        return Curve.of(self.ticks[events][keep], self.values[events][keep], hold[keep], lift[keep])
+
+
+def _allowed(share: Floats, rise: Floats, slack: float) -> Flags:
+    """Where c = rise times `share` lies within what all events so far allow (along the last axis)."""
+    own, wide = rise * share, slack * share
+    low, high = own - wide, own + wide
+    np.maximum.accumulate(low, axis=-1, out=low)
+    np.minimum.accumulate(high, axis=-1, out=high)
+    return np.asarray((own >= low) & (own <= high))
+
+
+def _largest(place: Ints, count: int) -> Ints:
+    """The largest of each row, largest first."""
+    found = np.partition(place, -count, axis=1)[:, -count:]
+    return -np.sort(-found, axis=1)
+
+
+def distil(ticks: Ints, values: Floats, tolerance: float, rest: int | None) -> Curve:
+    """Few nodes for recorded events of ascending `ticks`: at each of them the curve is within `tolerance` of its value.
+
+    Where nothing came for more than `rest` ticks the value was held, and there too it is held to within the tolerance.
+    With `rest` None the events are points of a line that never jumps.
+    """
+    ticks, last = np.unique(np.asarray(ticks, dtype=np.int64)[::-1], return_index=True)
+    values = np.asarray(values, dtype=np.float64)[::-1][last]  # Of several events at one tick the last holds.
+    if len(ticks) < 2:
+        return Curve.of(ticks, values)
+    recording = _Recording(ticks, values, rest, tolerance)
+    ahead = recording.ahead
+    stretches = min(max(len(ticks) // STRETCH, 1), MOST_STRETCHES)
+    edges = recording.own[np.unique(np.linspace(0, len(ticks) - 1, stretches + 1).astype(np.int64))]
+    at, end = edges[:-1].copy(), edges[1:]
+    nodes = [at.copy(), end[-1:]]
+    ends = recording.furthest(at, end)
+    while (open_ := np.flatnonzero(at < end)).size:
+        tried = ends[open_]
+        comes = np.repeat(tried[:, :, None], ahead, axis=2)
+        going = tried[:, 0] < end[open_]
+        if going.any():
+            starts = tried[going].ravel()
+            found = recording.furthest(starts, np.repeat(end[open_][going], ahead))
+            comes[going] = found.reshape(-1, ahead, ahead)
+        best = comes[:, :, 0].argmax(axis=1)
+        row = np.arange(len(open_))
+        at[open_], ends[open_] = tried[row, best], comes[row, best]
+        nodes.append(at[open_].copy())
+    return recording.joined(recording.event[np.unique(np.concatenate(nodes))])

@@ -1,0 +1,99 @@
+"""What a screen needs of lanes: their nodes, and what a stroke makes of them while it is held."""
+
+from typing import Any
+
+import numpy as np
+
+from expression.arrays import Flags, Ints
+from expression.curve import Curve
+from expression.lanes import LANES
+from expression.take import Part, Take
+
+MOST_DRAWN = 4000
+"""Nodes of a lane that are sent while a gesture is held."""
+
+
+def lanes(part: Part) -> list[dict[str, Any]]:
+    """The nodes of every lane of a part, as recorded or shaped."""
+    return [{"key": key, **_nodes(lane.curve, np.arange(len(lane.curve)))} for key, lane in part.lanes.items()]
+
+
+def _nodes(curve: Curve, rows: Ints) -> dict[str, Any]:
+    """Some nodes (`tick` holds differences), which of them do not hold their value, and each bent way as a line."""
+    ways = np.flatnonzero(~curve.hold[rows] & (rows + 1 < len(curve)))
+    bent = ways[(curve.lift[rows[ways]] != 0) | (curve.ease[rows[ways]] != 0)]
+    return {
+        "tick": np.diff(curve.ticks[rows], prepend=0).tolist(),
+        "value": np.round(curve.values[rows], 3).tolist(),
+        "ways": ways.tolist(),
+        "bent": [
+            {
+                "node": node,
+                "lift": float(curve.lift[rows[node]]),
+                "ease": float(curve.ease[rows[node]]),
+                "line": curve.drawn(rows[node]),
+            }
+            for node in bent.tolist()
+        ],
+    }
+
+
+def lane_changes(before: Part, after: Part) -> list[dict[str, Any]]:
+    """Of each lane of a part that differs: which of its nodes (from `first` to before `after`) are replaced, by which.
+
+    Meant to be drawn while a gesture is held: of very many nodes the lowest and the highest of each stretch are sent.
+    """
+    found = []
+    for key in LANES:
+        old, new = before.lanes.get(key), after.lanes.get(key)
+        if old is new:
+            continue
+        curve = new.curve if new else Curve.of([], [])
+        first, rows, gone = _difference(old.curve if old else Curve.of([], []), curve)
+        found.append({"key": key, "first": first, "after": gone, **_nodes(curve, _outline(curve, rows))})
+    return found
+
+
+def saving(before: Take, after: Take) -> dict[str, Any]:
+    """Of the lanes that differ: their nodes before and after, and how far they stray from the former at most."""
+    counts, error = [0, 0], 0.0
+    for old, new in zip(before.parts, after.parts, strict=True):
+        for key, lane in old.lanes.items():
+            made = new.lanes.get(key)
+            if made is lane or made is None:
+                continue
+            counts = [counts[0] + len(lane.curve), counts[1] + len(made.curve)]
+            error = max(
+                error, float(np.nanmax(np.abs(made.curve.at(lane.curve.ticks) - lane.curve.at(lane.curve.ticks))))
+            )
+    return {"before": counts[0], "after": counts[1], "error": round(error, 2)}
+
+
+def _difference(old: Curve, new: Curve) -> tuple[int, Ints, int]:
+    """The first node that differs, the rows of the new ones from there, and the old one from which both agree again."""
+    most = min(len(old), len(new))
+
+    def same(mine: slice, theirs: slice) -> Flags:
+        pairs = zip(old.columns, new.columns, strict=True)
+        return np.asarray(np.logical_and.reduce([a[mine] == b[theirs] for a, b in pairs]))
+
+    head = same(slice(most), slice(most))
+    first = most if head.all() else int(np.argmin(head))
+    left = most - first
+    tail = same(slice(len(old) - left, None), slice(len(new) - left, None))[::-1]
+    last = left if tail.all() else int(np.argmin(tail))
+    return first, np.arange(first, len(new) - last), len(old) - last
+
+
+def _outline(curve: Curve, rows: Ints) -> Ints:
+    """Of more rows than can be seen, those that bound the curve: the lowest and the highest of each even stretch."""
+    if len(rows) <= MOST_DRAWN:
+        return rows
+    size = -(-len(rows) // (MOST_DRAWN // 2))
+    starts = np.arange(0, len(rows), size)
+    last = np.full(len(starts) * size - len(rows), curve.values[rows[-1]])
+    values = np.concatenate((curve.values[rows], last)).reshape(-1, size)
+    ends = np.stack((values.argmin(axis=1), values.argmax(axis=1)), axis=1)
+    ends.sort(axis=1)
+    flat = np.minimum(ends + starts[:, None], len(rows) - 1).ravel()
+    return np.asarray(rows[flat[np.diff(flat, prepend=-1) > 0]])

@@ -1,0 +1,141 @@
+"""Velocity strokes that are lines in time: hairpins and what is drawn by hand."""
+
+from typing import Annotated, Literal, Self
+
+import numpy as np
+from pydantic import Field, model_validator
+from typing_extensions import override
+
+from expression.arrays import Floats, Ints, whole
+from expression.chords import chord_onsets
+from expression.curve import LINE_POINTS, form, lift_between
+from expression.notes import HIGHEST, LOWEST
+from expression.strokes.base import Lift, Picked, Points, Unit, Where, select
+from expression.strokes.velocity import Level, Velocity, VelocityStroke
+from expression.take import Take
+
+Accents = Annotated[
+    float,
+    Field(
+        ge=0,
+        le=1,
+        description="How much of each note's own deviation from the straight line through the notes is kept.",
+    ),
+]
+
+
+class VelocityHairpin(VelocityStroke):
+    """A ramp over the notes, from the first onset to the last or over `where.span`; a chord moves as one.
+
+    With a `peak` it goes there and back: from `start` to `peak`, and in the mirror of that form on to `end`.
+    """
+
+    kind: Literal["velocity.hairpin"] = "velocity.hairpin"
+    start: Level = Field(description="Where the ramp starts: a velocity, or a factor.")
+    end: Level = Field(description="Where it ends.")
+    peak: Level | None = Field(None, description="Where it turns back; none for a plain ramp. Lower ones make a dip.")
+    peak_at: Unit = Field(0.5, description="When it turns back, as a share of the way.")
+    lift: Lift = Field(0.0, description="-1: fast, then slow; 0: straight; 1: slow, then fast.")
+    ease: Unit = Field(0.0, description="0: as `lift` forms it; 1: softened at both ends.")
+    accents: Accents = 0.0
+    mode: Literal["to", "by"] = Field(
+        "to",
+        description=(
+            "`to`: the notes go to the ramp's values, keeping `accents`. `by`: each velocity is multiplied by the "
+            "ramp (a fade)."
+        ),
+    )
+    floor: Velocity = Field(LOWEST, description="No note ends up softer than this.")
+    ceiling: Velocity = Field(HIGHEST, description="No note ends up louder than this.")
+
+    @model_validator(mode="after")
+    def _room(self) -> "VelocityHairpin":
+        if self.floor > self.ceiling:
+            raise ValueError(f"floor must not be above ceiling ({self.floor} is above {self.ceiling})")
+        return self
+
+    @override
+    def velocities(self, picked: Picked, take: Take) -> Floats:
+        way = self._way(chord_onsets(picked.start, take.resolution), self._span(picked))
+        made = picked.velocity * way if self.mode == "by" else way + self.accents * deviation(picked)
+        return np.clip(made, self.floor, self.ceiling)
+
+    def _span(self, picked: Picked) -> tuple[int, int]:
+        return self.where.span or (int(picked.start.min()), int(picked.start.max()))
+
+    def _way(self, ticks: Ints | Floats, span: tuple[int, int]) -> Floats:
+        u = np.clip((ticks - span[0]) / max(span[1] - span[0], 1), 0.0, 1.0)
+        if self.peak is None:
+            return np.asarray(self.start + (self.end - self.start) * form(u, self.lift, self.ease))
+        # The way back is the way there, seen in a mirror: with equal ends and the peak in the middle both halves match.
+        there = form(np.clip(u / max(self.peak_at, 1e-9), 0, 1), self.lift, self.ease)
+        back = form(np.clip((1 - u) / max(1 - self.peak_at, 1e-9), 0, 1), self.lift, self.ease)
+        up, down = self.start + (self.peak - self.start) * there, self.end + (self.peak - self.end) * back
+        return np.where(u < self.peak_at, up, down)
+
+    @property
+    def _scale(self) -> int:
+        """Factors have no place on a lane of velocities; they are drawn as a share of its range."""
+        return HIGHEST if self.mode == "by" else 1
+
+    @override
+    def line(self, take: Take) -> list[tuple[int, float]]:
+        span = self._span(select(take, self.where).picked)
+        shares = np.linspace(0, 1, LINE_POINTS if self.lift or self.ease else 2)
+        if self.peak is not None:
+            shares = np.concatenate((shares * self.peak_at, self.peak_at + shares[1:] * (1 - self.peak_at)))
+        ticks = whole(span[0] + shares * (span[1] - span[0]))
+        values = np.minimum(self._way(ticks, span) * self._scale, HIGHEST)
+        return list(zip(ticks.tolist(), np.round(values, 3).tolist(), strict=True))
+
+    @override
+    def pulled(self, take: Take, tick: int, value: float) -> Self:
+        start, end = self._span(select(take, self.where).picked)
+        target = self.end
+        if self.peak is not None:
+            end, target = start + round(self.peak_at * (end - start)), self.peak
+        lift = lift_between(tick, value / self._scale, (start, self.start), (end, target), self.ease)
+        return self if lift is None else self.model_copy(update={"lift": lift})
+
+    @override
+    def label(self) -> str:
+        levels = [self.start, self.end] if self.peak is None else [self.start, self.peak, self.end]
+        if self.mode == "by":
+            return "Fade " + " → ".join(f"{level * 100:.0f}%" for level in levels)
+        turns = "Hairpin" if self.peak is None else "Swell" if self.peak >= max(self.start, self.end) else "Dip"
+        return f"{turns} " + " → ".join(f"{level:.0f}" for level in levels)
+
+
+class VelocityDraw(VelocityStroke):
+    """Notes follow a line drawn over them; only those between its first and its last point change."""
+
+    kind: Literal["velocity.draw"] = "velocity.draw"
+    points: Points[Level]
+    accents: Accents = 0.0
+
+    @property
+    @override
+    def target(self) -> Where:
+        return self.where.within(self.points[0][0], self.points[-1][0] + 1)
+
+    @override
+    def velocities(self, picked: Picked, take: Take) -> Floats:
+        ticks, values = np.array(self.points, dtype=np.float64).T
+        onsets = np.maximum(chord_onsets(picked.start, take.resolution), ticks[0])
+        return np.asarray(np.interp(onsets, ticks, values) + self.accents * deviation(picked))
+
+    @override
+    def line(self, take: Take) -> list[tuple[int, float]]:
+        return [(tick, value) for tick, value in self.points]
+
+    @override
+    def label(self) -> str:
+        return f"Drawn {self.points[0][1]:.0f} → {self.points[-1][1]:.0f}"
+
+
+def deviation(picked: Picked) -> Floats:
+    """Each note's distance from the least-squares line through the velocities over their onsets."""
+    time = picked.start - picked.start.mean()
+    spread = float((time * time).sum())
+    slope = float((time * picked.velocity).sum()) / spread if spread else 0.0
+    return np.asarray(picked.velocity - (picked.velocity.mean() + slope * time))

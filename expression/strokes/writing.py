@@ -1,0 +1,256 @@
+"""Strokes that write a lane: nodes, lines drawn by hand, ramps, lead-ins; and those that take it away."""
+
+import itertools
+from typing import Annotated, Literal, Self
+
+import numpy as np
+from pydantic import Field, model_validator
+from typing_extensions import override
+
+from expression.curve import Curve, lift_between, line_between
+from expression.distil import distil
+from expression.lanes import LANES
+from expression.strokes.base import Lift, Points, Reach, Record, Tick, Unit, Where
+from expression.strokes.lane import LaneKey, LaneKeys, LaneStroke, lane_of, pinned, switched
+from expression.take import Lane, Part, Take
+
+MOST_NODES = 100_000
+Value = Annotated[float, Field(ge=-127, le=127)]
+ValueThere = Annotated[
+    float | None, Field(ge=-127, le=127, description="In the lane's unit; absent: the value that is there.")
+]
+Tolerance = Annotated[float, Field(ge=0, le=64)]
+
+
+class Node(Record):
+    """One node of a lane, and the way to the next."""
+
+    tick: Tick
+    value: Value = Field(description="In the lane's unit; bend in semitones.")
+    hold: bool = Field(True, description="Keep the value until the next node.")
+    lift: Lift = 0.0
+    ease: Unit = 0.0
+
+
+class WritingStroke(LaneStroke):
+    """A stroke that writes one lane, and makes it where there is none."""
+
+    lane: LaneKey
+
+    @property
+    @override
+    def makes(self) -> bool:
+        return True
+
+    @property
+    def is_switch(self) -> bool:
+        """A switch lane jumps: it is on or off, never on its way."""
+        return LANES[self.keys[0]].switch
+
+
+class LaneNodes(WritingStroke):
+    """Nodes take the place of those in the span (of all, where no span is given)."""
+
+    kind: Literal["lane.nodes"] = "lane.nodes"
+    nodes: tuple[Node, ...] = Field(max_length=MOST_NODES, description="Ascending by tick, within the span.")
+
+    @model_validator(mode="after")
+    def _fits(self) -> Self:
+        ticks = [node.tick for node in self.nodes]
+        if ticks != sorted(ticks):
+            raise ValueError("nodes must ascend by tick")
+        if self.where.span and ticks and not self.where.span[0] <= ticks[0] <= ticks[-1] < self.where.span[1]:
+            raise ValueError("nodes must lie within the span")
+        if self.lane != "bend" and any(node.value < 0 for node in self.nodes):
+            raise ValueError(f"nodes of {self.lane} must have values from 0 to 127")
+        return self
+
+    @property
+    @override
+    def makes(self) -> bool:
+        return bool(self.nodes)
+
+    @override
+    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane:
+        old = lane.curve
+        first, after = self.where.span or (0, int(old.ticks[-1]) + 1 if len(old) else 1)
+        start, end = np.searchsorted(old.ticks, [first, after])
+        made = Curve.of(
+            [node.tick for node in self.nodes],
+            [node.value for node in self.nodes],
+            [node.hold or self.is_switch for node in self.nodes],
+            [node.lift for node in self.nodes],
+            [node.ease for node in self.nodes],
+        )
+        # A node at the place of one that was there keeps that one's event, and so its order among others of the tick.
+        place = {int(tick): int(row) for tick, row in zip(old.ticks[start:end], lane.origin[start:end], strict=True)}
+        origin = np.array([place.pop(node.tick, -1) for node in self.nodes], dtype=np.int64)
+        return lane.spliced(int(start), int(end), made, origin)
+
+    @override
+    def pulled(self, take: Take, tick: int, value: float) -> Self:
+        nodes = list(self.nodes)
+        for row, (node, after) in enumerate(itertools.pairwise(self.nodes)):
+            lift = lift_between(tick, value, (node.tick, node.value), (after.tick, after.value), node.ease)
+            if lift is None or self.is_switch:
+                continue
+            nodes[row] = node.model_copy(update={"lift": lift, "hold": False})
+        return self.model_copy(update={"nodes": tuple(nodes)})
+
+    @override
+    def reach(self, take: Take) -> Reach:
+        ticks = [node.tick for node in self.nodes]
+        start, end = self.where.span or (min(ticks, default=0), max(ticks, default=0) + 1)
+        return Reach(start, end, [part.id for part, _ in self.lanes(take)], len(self.nodes))
+
+    @override
+    def label(self) -> str:
+        if len(self.nodes) == 1:
+            return f"{self.name} to {self.nodes[0].value:g}".replace("-", "−")
+        return f"{self.name}: {len(self.nodes)} nodes" if self.nodes else f"{self.name} erased"
+
+
+class LaneDraw(WritingStroke):
+    """A line drawn by hand takes the place of what was between its first and its last point; distilled to few nodes."""
+
+    kind: Literal["lane.draw"] = "lane.draw"
+    points: Points[Value]
+    tolerance: Tolerance = Field(1.0, description="How far the nodes may stray from the points, in steps.")
+    steps: bool = Field(False, description="Jump from point to point without a slide.")
+
+    @property
+    @override
+    def target(self) -> Where:
+        return self.where.within(self.points[0][0], self.points[-1][0] + 1)
+
+    @override
+    def span_of(self, take: Take, lane: Lane) -> tuple[int, int]:
+        return self.target.span or (0, 1)
+
+    @override
+    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane:
+        start, end = self.span_of(take, lane)
+        ticks, values = np.array(self.points, dtype=np.float64).T
+        inside = (ticks > start) & (ticks < end - 1)
+        # Where the span cuts the line, it begins and ends on the line all the same.
+        edges = np.unique([start, end - 1])
+        at_edges = np.interp(edges, ticks, values)
+        ticks = np.concatenate((edges[:1], ticks[inside], edges[1:])).astype(np.int64)
+        values = pinned(np.concatenate((at_edges[:1], values[inside], at_edges[1:])), part, lane.key)
+        if self.is_switch:
+            values = switched(values)
+        if self.steps or self.is_switch:
+            turns = np.concatenate(([True], np.diff(values) != 0))
+            made = Curve.of(ticks[turns], values[turns])
+        else:
+            made = distil(ticks, values, self.tolerance, None)
+        return lane.between(start, end, made, comes_back=False)
+
+    @override
+    def line(self, take: Take) -> list[tuple[int, float]]:
+        return list(self.points)
+
+    @override
+    def label(self) -> str:
+        first, last = self.points[0][1], self.points[-1][1]
+        return f"{self.name} drawn {first:.0f} → {last:.0f}".replace("-", "−")
+
+
+class LaneRamp(WritingStroke):
+    """One way over the span, in place of all that was there."""
+
+    kind: Literal["lane.ramp"] = "lane.ramp"
+    start: ValueThere = None
+    end: ValueThere = None
+    lift: Lift = Field(0.0, description="-1: fast, then slow; 0: straight; 1: slow, then fast.")
+    ease: Unit = Field(0.0, description="0: as `lift` forms it; 1: softened at both ends.")
+
+    @model_validator(mode="after")
+    def _has_span(self) -> Self:
+        if self.where.span is None:
+            raise ValueError("a ramp needs a span")
+        if self.is_switch:
+            raise ValueError(f"{self.name} is on or off; it cannot slide")
+        return self
+
+    def _ends(self, lane: Lane) -> tuple[float, float]:
+        there = lane.curve.at(np.array(self.where.span, dtype=np.int64))
+        values = [
+            given if given is not None else LANES[self.lane].default if np.isnan(known) else float(known)
+            for given, known in zip((self.start, self.end), there, strict=True)
+        ]
+        return values[0], values[1]
+
+    @override
+    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane:
+        start, end = self.where.span or (0, 1)
+        values = pinned(np.array(self._ends(lane)), part, lane.key)
+        return lane.between(
+            start, end, Curve.of([start, end], values, [False, True], self.lift, self.ease), comes_back=False
+        )
+
+    def _way(self, take: Take) -> tuple[int, int, float, float]:
+        start, end = self.where.span or (0, 1)
+        part, _ = self.lanes(take)[0]
+        return start, end, *self._ends(lane_of(part, self.lane))
+
+    @override
+    def line(self, take: Take) -> list[tuple[int, float]]:
+        start, end, low, high = self._way(take)
+        return line_between((start, low), (end, high), self.lift, self.ease)
+
+    @override
+    def pulled(self, take: Take, tick: int, value: float) -> Self:
+        start, end, low, high = self._way(take)
+        lift = lift_between(tick, value, (start, low), (end, high), self.ease)
+        return self if lift is None else self.model_copy(update={"lift": lift})
+
+    @override
+    def label(self) -> str:
+        ends = ["…" if value is None else f"{value:g}".replace("-", "−") for value in (self.start, self.end)]
+        return f"{self.name} {ends[0]} → {ends[1]}"
+
+
+class LaneLeadIn(WritingStroke):
+    """A value at the very start, before the first note, so that no value is left over from the last time."""
+
+    kind: Literal["lane.lead_in"] = "lane.lead_in"
+    value: Annotated[float | None, Field(ge=-127, le=127)] = Field(
+        None, description="Absent: the value that the lane begins with; where it has none, the standard's default."
+    )
+
+    @override
+    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane:
+        value = self.value
+        if value is None:
+            value = float(lane.curve.values[0]) if len(lane.curve) else LANES[self.lane].default
+        made = Curve.of([0], pinned(np.array([value]), part, lane.key))
+        after = int(np.searchsorted(lane.curve.ticks, 0, side="right"))
+        return lane.spliced(0, after, made, np.array([-1], dtype=np.int64))
+
+    @override
+    def reach(self, take: Take) -> Reach:
+        return Reach(0, 1, [part.id for part, _ in self.lanes(take)], 1)
+
+    @override
+    def label(self) -> str:
+        return f"{self.name} lead-in" + ("" if self.value is None else f" {self.value:g}".replace("-", "−"))
+
+
+class LaneClear(LaneStroke):
+    """Take all in the span away. A way that crosses an edge keeps its form outside."""
+
+    kind: Literal["lane.clear"] = "lane.clear"
+    lane: LaneKeys
+
+    @override
+    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane | None:
+        start, end = self.where.span or (0, int(lane.curve.ticks[-1]) + 1)
+        crossed = lane.curve.ticks[0] <= start and not lane.curve.holds([start]).all()
+        if not len(lane.curve.within(start, end)) and not crossed:
+            return None
+        return lane.between(start, end, Curve.of([], []), comes_back=False)
+
+    @override
+    def label(self) -> str:
+        return f"{self.name} erased" if self.where.span else f"{self.name} cleared"

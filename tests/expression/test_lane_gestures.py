@@ -1,0 +1,558 @@
+"""Writing, framing, cleaning, shaping and copying lanes."""
+
+import io
+from typing import Any
+
+import mido
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from expression.arrays import whole
+from expression.curve import Curve, form
+from expression.distil import distil
+from expression.errors import BadStroke, NothingMatched
+from expression.history import shape
+from expression.midi.read import read
+from expression.midi.write import write
+from expression.strokes import parse_stroke
+from expression.take import Take
+from expression.unplayed import findings
+from tests.files import events, file_of, phrase
+
+BEAT = 960
+
+
+def wheel(values: Any, gap: int = 24, start: int = 0, control: int = 1, channel: int = 0) -> list[mido.Message]:
+    """A controller moved by hand: one event every `gap` ticks of the file (480 a quarter)."""
+    return [
+        mido.Message(
+            "control_change", control=control, value=int(value), time=start if step == 0 else gap, channel=channel
+        )
+        for step, value in enumerate(values)
+    ]
+
+
+def recorded(values: Any, notes: int = 8, **more: Any) -> Take:
+    """A part with notes and a wheel."""
+    merged = mido.merge_tracks([mido.MidiTrack(phrase([64] * notes)), mido.MidiTrack(wheel(values, **more))])
+    return read(file_of([message for message in merged if not message.is_meta]))
+
+
+def curve_of(take: Take, key: str = "cc:1", part: int = 0) -> Curve:
+    return take.parts[part].lanes[key].curve
+
+
+def made(take: Take, *strokes: dict[str, Any], key: str = "cc:1") -> Curve:
+    return curve_of(shape(take, [parse_stroke(one) for one in strokes]), key)
+
+
+def exported(take: Take, control: int = 1) -> list[tuple[int, int]]:
+    """What another reader finds of a controller in the file."""
+    data = write(take)
+    scale = BEAT // mido.MidiFile(file=io.BytesIO(data)).ticks_per_beat
+    return [
+        (tick * scale, sent[2])
+        for track in events(data)
+        for tick, sent in track
+        if sent[0] & 0xF0 == 0xB0 and sent[1] == control
+    ]
+
+
+values7 = st.lists(st.integers(0, 127), min_size=2, max_size=60)
+BUMP = [round(20 + 80 * np.sin(np.pi * step / 40) ** 2) for step in range(41)]
+
+
+class TestDistil:
+    @given(values7, st.integers(1, 60), st.sampled_from([0.0, 0.5, 1.0, 3.0]), st.sampled_from([None, 40]))
+    def test_every_recorded_event_is_kept_within_the_tolerance(
+        self, values: list[int], gap: int, tolerance: float, rest: int | None
+    ) -> None:
+        ticks = np.arange(len(values)) * gap
+        fit = distil(ticks, np.array(values, float), tolerance, rest)
+        assert np.abs(fit.at(ticks) - values).max() <= tolerance + 1e-6
+        assert len(fit) <= len(values)
+
+    @given(st.lists(st.tuples(st.integers(1, 400), st.integers(0, 127)), min_size=2, max_size=40))
+    def test_what_was_held_through_a_rest_is_held(self, steps: list[tuple[int, int]]) -> None:
+        ticks = np.cumsum([gap for gap, _ in steps])
+        values = np.array([value for _, value in steps], float)
+        fit = distil(ticks, values, 1.0, 100)
+        for k in np.flatnonzero(np.diff(ticks) > 100):
+            assert abs(fit.at(ticks[k + 1] - 1) - values[k]) <= 1 + 1e-6
+
+    @pytest.mark.parametrize("lift", [-0.5, -0.2, 0.0, 0.2, 0.5])
+    def test_a_way_of_our_own_form_comes_back_as_one_segment(self, lift: float) -> None:
+        ticks = np.arange(101) * 10
+        values = np.round(10 + 100 * form(ticks / 1000, lift))
+        assert len(distil(ticks, values, 1.0, None)) == 2
+
+    def test_within_15_percent_of_the_fewest_that_can_be_found(self) -> None:
+        from bench.fewest import fewest, made_up
+
+        for seed in range(8):
+            ticks, values = made_up(seed)
+            ours, best = len(distil(ticks, values, 1.0, 200)), fewest(ticks, values, 1.0, 200)
+            assert ours <= 1.15 * best
+
+    def test_as_a_stroke_with_the_ways_between_emitted_again(self) -> None:
+        take = recorded(BUMP)
+        few = made(take, {"kind": "lane.distil", "lane": "cc:1", "tolerance": 1})
+        assert len(few) <= 8
+        assert np.abs(few.at(curve_of(take).ticks) - curve_of(take).values).max() <= 1
+        shaped = shape(take, [parse_stroke({"kind": "lane.distil", "lane": "cc:1", "tolerance": 1})])
+        sent = exported(shaped)
+        heard = Curve.of([tick for tick, _ in sent], [value for _, value in sent])
+        at = np.arange(curve_of(take).ticks[0], curve_of(take).ticks[-1], 7)
+        assert np.abs(heard.at(at) - few.at(at)).max() <= 2
+
+    @pytest.mark.parametrize("span", [None, [0, 2 * BEAT], [BEAT, 3 * BEAT]])
+    def test_what_a_frame_has_made_of_it_is_distilled_as_well(self, span: list[int] | None) -> None:
+        framed = {"kind": "lane.reshape", "lane": "cc:1", "bow": 20, "where": {"span": [0, 2 * BEAT]}}
+        take = shape(recorded(BUMP, gap=30), [parse_stroke(framed)])
+        where = {"span": span} if span else {}
+        few = made(take, {"kind": "lane.distil", "lane": "cc:1", "tolerance": 1, "where": where})
+        was = curve_of(take)
+        assert not was.hold.all()
+        start, end = span or (0, int(was.ticks[-1]) + 1)
+        inside = was.within(start, end)
+        assert len(few.within(start, end)) < len(inside) / 3
+        # Within a way the last node of a tick is what is heard from there on.
+        last = np.append(np.diff(inside.ticks) > 0, True)
+        assert np.abs(few.at(inside.ticks[last]) - inside.values[last]).max() <= 1 + 1e-6
+        outside = (was.ticks < start) | (was.ticks >= end)
+        assert np.allclose(few.at(was.ticks[outside]), was.at(was.ticks[outside]))
+
+    @given(st.integers(0, 127), st.integers(0, 127), st.floats(-0.6, 0.6), st.integers(0, 127))
+    def test_a_way_and_the_jump_at_its_end_are_kept(self, low: int, high: int, lift: float, after: int) -> None:
+        nodes = [
+            {"tick": 0, "value": low, "hold": False, "lift": lift},
+            {"tick": 4 * BEAT, "value": high},
+            {"tick": 4 * BEAT, "value": after},
+            *({"tick": 4 * BEAT + 40 * step, "value": after} for step in range(1, 20)),
+        ]
+        written = {"kind": "lane.nodes", "lane": "cc:74", "where": {"parts": [0]}, "nodes": nodes}
+        take = shape(recorded([0]), [parse_stroke(written)])
+        was = curve_of(take, "cc:74")
+        few = made(take, {"kind": "lane.distil", "lane": "cc:74", "tolerance": 1}, key="cc:74")
+        assert len(few) <= 6
+        at = np.arange(0, 4 * BEAT + 800, 7)
+        assert np.abs(few.at(at) - was.at(at)).max() <= 1.1
+
+
+class TestDraw:
+    LINE = (("lane", "cc:74"), ("where", {"parts": [0]}))
+
+    def test_a_rise_drawn_has_no_stairs_in_the_file(self) -> None:
+        points = [[bar * 4 * BEAT, 20 + 25 * bar] for bar in range(5)]
+        stroke = {"kind": "lane.draw", **dict(self.LINE), "points": points, "tolerance": 0}
+        shaped = shape(recorded([0]), [parse_stroke(stroke)])
+        sent = exported(shaped, 74)
+        steps = np.diff([value for _, value in sent])
+        assert set(steps.tolist()) <= {0, 1}
+        assert np.diff([tick for tick, _ in sent]).max() < BEAT / 4
+
+    def test_as_steps_it_jumps(self) -> None:
+        stroke = {"kind": "lane.draw", **dict(self.LINE), "points": [[0, 10], [BEAT, 90]], "steps": True}
+        assert exported(shape(recorded([0]), [parse_stroke(stroke)]), 74) == [(0, 10), (BEAT, 90)]
+
+    def test_a_switch_is_drawn_as_on_and_off_never_as_a_slope(self) -> None:
+        points = [[0, 10], [BEAT, 60], [2 * BEAT, 70], [3 * BEAT, 100], [4 * BEAT, 20]]
+        stroke = {"kind": "lane.draw", "lane": "cc:65", "where": {"parts": [0]}, "points": points}
+        assert exported(shape(recorded([0]), [parse_stroke(stroke)]), 65) == [(0, 0), (2 * BEAT, 127), (4 * BEAT, 0)]
+        with pytest.raises(BadStroke, match="Portamento on is on or off; it cannot slide"):
+            parse_stroke({"kind": "lane.ramp", "lane": "cc:65", "where": {"span": [0, 9]}, "start": 0, "end": 1})
+
+    def test_drawn_again_over_a_stretch_the_ramp_outside_keeps_its_form(self) -> None:
+        ramp = {"kind": "lane.ramp", "lane": "cc:74", "start": 0, "end": 120, "lift": 0.4,
+                "where": {"parts": [0], "span": [0, 8 * BEAT]}}  # fmt: skip
+        over = {"kind": "lane.draw", **dict(self.LINE), "points": [[3 * BEAT, 90], [4 * BEAT, 10]]}
+        before, after = (made(recorded([0]), *strokes, key="cc:74") for strokes in ((ramp,), (ramp, over)))
+        outside = np.concatenate((np.arange(0, 3 * BEAT, 50), np.arange(4 * BEAT + 1, 8 * BEAT, 50)))
+        assert np.allclose(after.at(outside), before.at(outside), atol=0.02)
+        assert after.at([3 * BEAT, 4 * BEAT]).tolist() == pytest.approx([90, 10])
+
+    def test_a_ramp_takes_the_values_that_are_there(self) -> None:
+        take = recorded([40, 90], gap=960)
+        stroke = {"kind": "lane.ramp", "lane": "cc:1", "where": {"parts": [0], "span": [BEAT, 3 * BEAT]}}
+        curve = made(take, stroke)
+        assert curve.at([0, BEAT, 2 * BEAT, 3 * BEAT]).tolist() == [40, 40, 65, 90]
+
+
+class TestClearAndLeadIn:
+    def test_a_span_and_all(self) -> None:
+        take = recorded(BUMP)
+        curve = made(take, {"kind": "lane.clear", "lane": "cc:1", "where": {"span": [480, 960]}})
+        assert not ((curve.ticks >= 480) & (curve.ticks < 960)).any()
+        assert len(curve) == 41 - 10
+        cleared = shape(take, [parse_stroke({"kind": "lane.clear", "lane": ["cc:1", "cc:2"]})])
+        assert not cleared.parts[0].lanes
+        assert exported(cleared) == []
+        with pytest.raises(NothingMatched, match="Mod wheel carries nothing in this span"):
+            made(take, {"kind": "lane.clear", "lane": "cc:1", "where": {"span": [90_000, 90_001]}})
+
+    @pytest.mark.parametrize(("value", "sent"), [(None, 33), (64, 64)])
+    def test_the_lead_in_comes_before_the_first_note(self, value: int | None, sent: int) -> None:
+        take = recorded([33, 40], start=480)
+        shaped = shape(take, [parse_stroke({"kind": "lane.lead_in", "lane": "cc:1", "value": value})])
+        assert exported(shaped)[0] == (0, sent)
+        first = [data[0] & 0xF0 for tick, data in events(write(shaped))[0] if tick == 0]
+        assert first.index(0xB0) < first.index(0x90)
+
+    def test_without_data_it_is_the_standards_default(self) -> None:
+        stroke = {"kind": "lane.lead_in", "lane": "cc:7", "where": {"parts": [0]}}
+        assert exported(shape(recorded([0]), [parse_stroke(stroke)]), 7) == [(0, 100)]
+
+
+def framed(take: Take, **grips: Any) -> Curve:
+    return made(take, {"kind": "lane.reshape", "lane": "cc:1", **grips})
+
+
+class TestFrame:
+    def test_neutral_numbers_change_nothing_at_all(self) -> None:
+        take = recorded(BUMP)
+        shaped = shape(take, [parse_stroke({"kind": "lane.reshape", "lane": "cc:1"})])
+        assert shaped.parts[0].lanes["cc:1"] is take.parts[0].lanes["cc:1"]
+        assert write(shaped) == write(take)
+
+    @pytest.mark.parametrize(
+        ("grips", "expected"),
+        [
+            ({"level": 10}, [30, 50, 70]),
+            ({"depth": 0.5, "pivot": "min"}, [20, 30, 40]),
+            ({"depth": 2, "pivot": 40}, [0, 40, 80]),
+            ({"depth": 0, "pivot": "mean"}, [40, 40, 40]),
+            ({"level": 10, "depth": 2, "pivot": 0}, [60, 100, 127]),
+        ],
+    )
+    def test_level_and_depth_by_hand(self, grips: dict[str, Any], expected: list[int]) -> None:
+        assert framed(recorded([20, 40, 60], gap=20), **grips).values.tolist()[:3] == expected
+
+    @pytest.mark.parametrize(
+        ("limit", "expected"), [("pin", [50, 127, 127]), ("stop", [27, 107, 127]), ("squeeze", [50, 120.75, 127])]
+    )
+    def test_at_the_end_of_the_range(self, limit: str, expected: list[float]) -> None:
+        if limit == "squeeze":  # Linear: 0 to 100 becomes 30 to 127.
+            expected = [30, 30 + 80 * 0.97, 127]
+            made_ = framed(recorded([0, 80, 100], gap=20), level=30, limit=limit)
+        else:
+            made_ = framed(recorded([20, 100, 120], gap=20), level=30, limit=limit)
+        assert made_.values.tolist()[:3] == pytest.approx(expected)
+
+    @given(values7, st.floats(0.2, 1), st.floats(0.2, 1))
+    def test_lean_and_then_the_inverse_lean_is_back(self, values: list[int], left: float, right: float) -> None:
+        take = recorded(values, gap=20)
+        span = {"where": {"parts": [0], "span": [0, 40 * len(values)]}}
+        there = {"kind": "lane.reshape", "lane": "cc:1", "lean": [left, right], **span}
+        if left == right:
+            return
+        once = made(take, there)
+        u = curve_of(take).ticks / (40 * len(values))
+        assert once.at(curve_of(take).ticks) == pytest.approx(values * (left + (right - left) * u), abs=1.5)
+
+    def test_what_is_held_for_long_slides_under_a_lean(self) -> None:
+        take = recorded([100])
+        curve = framed(take, lean=[1, 0], where={"parts": [0], "span": [0, 8 * BEAT]})
+        at = np.linspace(0, 8 * BEAT - 1, 50)
+        assert np.abs(curve.at(at) - 100 * (1 - at / (8 * BEAT))).max() < 0.5
+        assert curve.at(8 * BEAT) == 100
+
+    def test_bow_pushes_the_middle_and_drift_moves_it(self) -> None:
+        take = recorded([50], notes=8)
+        span = {"where": {"parts": [0], "span": [0, 4 * BEAT]}}
+        bowed = framed(take, bow=40, **span)
+        assert bowed.at([0, 2 * BEAT, 4 * BEAT]).tolist() == pytest.approx([50, 90, 50], abs=0.3)
+        late = made(take, {"kind": "lane.reshape", "lane": "cc:1", "bow": 40, "drift": 0.5, **span})
+        assert late.ticks[late.values.argmax()] == pytest.approx(4 * BEAT * 0.725, abs=30)
+
+    def test_length_stretches_from_the_start_and_covers_what_it_reaches(self) -> None:
+        take = recorded([10, 20, 30, 40, 50, 60], gap=120)
+        longer = framed(take, length=2, where={"parts": [0], "span": [0, 480]})
+        assert list(zip(longer.ticks.tolist(), longer.values.tolist(), strict=True))[:4] == [
+            (0, 10), (480, 20), (960, 50), (1200, 60)
+        ]  # fmt: skip
+        shorter = framed(take, length=0.5, where={"parts": [0], "span": [0, 960]})
+        assert shorter.ticks.tolist()[:4] == [0, 120, 240, 360]
+
+    @given(values7, st.floats(-60, 60), st.floats(0, 2), st.floats(-40, 40))
+    def test_a_smooth_join_is_continuous(self, values: list[int], level: float, depth: float, bow: float) -> None:
+        take = recorded([*values, values[-1]], gap=20)
+        start, end = 40 * (len(values) // 4), 40 * (len(values) - 1)
+        if end - start < 200:
+            return
+        span = {"where": {"parts": [0], "span": [start, end]}}
+        curve = framed(take, level=level, depth=depth, bow=bow, join="smooth", **span)
+        was = curve_of(take)
+        for edge in (start, end):
+            jump = abs(float(was.at(edge) - was.at(edge - 1)))
+            assert abs(float(curve.at(edge) - curve.at(edge - 1))) <= jump + 40
+
+    def test_several_lanes_and_parts_at_once(self) -> None:
+        tracks = [
+            [
+                *wheel([40, 50], gap=20, channel=channel),
+                *wheel([60], control=11, channel=channel),
+                *phrase([64], channel=channel),
+            ]
+            for channel in (0, 1)
+        ]
+        take = read(file_of(*tracks))
+        shaped = shape(take, [parse_stroke({"kind": "lane.reshape", "lane": ["cc:1", "cc:11"], "level": 5})])
+        for part in (0, 1):
+            assert curve_of(shaped, "cc:1", part).values.tolist() == [45, 55]
+            assert curve_of(shaped, "cc:11", part).values.tolist() == [65]
+
+
+class TestSmooth:
+    def test_jitter_is_less_and_nothing_comes_late(self) -> None:
+        dice = np.random.default_rng(5)
+        clean = 64 + 40 * np.sin(np.arange(200) / 20)
+        take = recorded(np.round(clean + dice.normal(0, 2, 200)), gap=10)
+        smooth = made(take, {"kind": "lane.smooth", "lane": "cc:1", "width": 120}).values
+        raw = curve_of(take).values
+        assert np.abs(np.diff(smooth, 2)).mean() < 0.2 * np.abs(np.diff(raw, 2)).mean()
+        lags = [float(np.corrcoef(clean[20:-20], np.roll(smooth, -lag)[20:-20])[0, 1]) for lag in (-3, 0, 3)]
+        assert lags[1] == max(lags)
+
+    def test_a_line_stays_a_line(self) -> None:
+        take = recorded(range(0, 120, 2), gap=10)
+        smooth = made(take, {"kind": "lane.smooth", "lane": "cc:1", "width": 100}).values
+        # A held value is heard until the next: the mean lies half a step lower at every place but the ends.
+        assert np.abs(np.diff(smooth)[8:-8] - 2).max() < 1e-6
+
+
+class TestUnplayed:
+    def test_flicker_becomes_one_value_and_the_hand_stays(self) -> None:
+        hand = list(range(20, 60, 2))
+        flicker = [64, 65] * 6 + [64, 66, 65]
+        take = recorded([*hand, *flicker, 90], gap=12)
+        (found,) = [one for one in findings(take) if one["reason"] == "flicker"]
+        assert "Mod wheel flickers between neighbouring values in bar" in found["says"]
+        curve = made(take, found["stroke"])
+        assert curve.values.tolist() == [*hand, 64, 90]
+        assert not [one for one in findings(shape(take, [parse_stroke(found["stroke"])])) if one["reason"] == "flicker"]
+
+    def test_a_movement_that_nobody_hears_leaves_where_it_ends(self) -> None:
+        quiet = [mido.Message("control_change", control=1, value=value, time=30) for value in range(30, 60)]
+        notes = phrase([64])
+        later = [m.copy(time=m.time + (1920 if m.type == "note_on" else 0)) for m in phrase([64])]
+        wait = [mido.Message("control_change", control=1, value=9, time=2400)]
+        take = read(file_of([*notes, *wait, *quiet, *later]))
+        (found,) = findings(take)
+        assert found["reason"] == "unheard"
+        assert made(take, found["stroke"]).values.tolist() == [59]
+
+    def test_a_slow_hand_is_no_flicker(self) -> None:
+        take = recorded([10, 10, 11, 11, 12, 12, 12, 13, 13, 14, 14, 15, 15, 16], gap=24)
+        assert findings(take) == []
+        with pytest.raises(NothingMatched, match="nothing that nobody played"):
+            made(take, {"kind": "lane.unplayed", "lane": "cc:1"})
+
+
+class TestWaveAndShape:
+    def test_a_sine_in_step_with_the_beat(self) -> None:
+        stroke = {"kind": "lane.wave", "lane": "cc:1", "rate": 2, "depth": 40, "centre": 64,
+                  "where": {"parts": [0], "span": [0, 8 * BEAT]}}  # fmt: skip
+        curve = made(recorded([0]), stroke)
+        at = np.linspace(0, 8 * BEAT - 1, 400)
+        assert np.abs(curve.at(at) - (64 + 40 * np.sin(2 * np.pi * at / (2 * BEAT)))).max() < 0.9
+        assert len(curve) < 20
+
+    @pytest.mark.parametrize(
+        ("kind", "expected"),
+        [
+            ("triangle", [64, 104, 64, 24, 64, 104]),
+            ("rise", [24, 44, 64, 84, 24, 44]),
+            ("fall", [104, 84, 64, 44, 104, 84]),
+            ("pulse", [104, 104, 24, 24, 104, 104]),
+        ],
+    )
+    def test_the_other_forms(self, kind: str, expected: list[int]) -> None:
+        stroke = {"kind": "lane.wave", "lane": "cc:1", "form": kind, "rate": 4, "depth": 40,
+                  "where": {"parts": [0], "span": [0, 8 * BEAT]}}  # fmt: skip
+        curve = made(recorded([0]), stroke)
+        assert curve.at([beat * BEAT for beat in range(6)]).tolist() == pytest.approx(expected, abs=0.01)
+
+    def test_in_hertz_it_follows_the_clock_through_a_change_of_tempo(self) -> None:
+        slower = [
+            mido.MetaMessage("set_tempo", tempo=500_000),
+            mido.MetaMessage("set_tempo", tempo=1_000_000, time=1920),
+        ]
+        take = read(file_of(slower, phrase([64] * 16)))
+        stroke = {"kind": "lane.wave", "lane": "cc:1", "form": "triangle", "rate": 2, "per": "hz", "depth": 20,
+                  "where": {"parts": [0], "span": [0, 8 * BEAT]}}  # fmt: skip
+        curve = made(take, stroke)
+        seconds = take.tempo.seconds(curve.ticks[curve.values > 83.5])
+        assert np.diff(seconds) == pytest.approx(0.5, abs=0.002)
+
+    def test_fade_in_and_a_depth_that_ramps_itself(self) -> None:
+        stroke = {"kind": "lane.wave", "lane": "cc:1", "form": "pulse", "rate": 1, "depth": 40, "depth_end": 0,
+                  "fade_in": 2, "where": {"parts": [0], "span": [0, 8 * BEAT]}}  # fmt: skip
+        curve = made(recorded([0]), stroke)
+        peaks = curve.at([beat * BEAT for beat in range(8)]) - 64
+        assert peaks.tolist() == pytest.approx([0, 17.5, 30, 25, 20, 15, 10, 5])
+
+    def test_added_to_what_is_there(self) -> None:
+        take = recorded([30, 90], gap=1920)
+        stroke = {"kind": "lane.wave", "lane": "cc:1", "form": "triangle", "rate": 4, "depth": 10, "mode": "add",
+                  "where": {"parts": [0], "span": [0, 8 * BEAT]}}  # fmt: skip
+        curve = made(take, stroke)
+        assert curve.at([0, BEAT, 3 * BEAT, 5 * BEAT]).tolist() == pytest.approx([30, 40, 20, 100])
+
+    def test_a_swell_on_every_held_note_at_once(self) -> None:
+        notes = [m.copy(time=m.time * 2) for m in phrase([64] * 4)]
+        take = read(file_of(notes))
+        stroke = {"kind": "lane.shape", "lane": "pressure", "start": 0, "peak": 100, "end": 0, "notes": True,
+                  "delay": 100, "where": {"parts": [0]}}  # fmt: skip
+        curve = made(take, stroke, key="pressure")
+        for start, end in zip(take.parts[0].notes.start, take.parts[0].notes.end, strict=True):
+            begin = start + 0.1 * 2 * BEAT
+            assert curve.at([begin, (begin + end) // 2, end - 1]).tolist() == pytest.approx([0, 100, 0], abs=1)
+
+    def test_repeated_to_fill_the_span(self) -> None:
+        stroke = {"kind": "lane.shape", "lane": "cc:74", "start": 10, "end": 90, "every": 2,
+                  "where": {"parts": [0], "span": [0, 7 * BEAT]}}  # fmt: skip
+        curve = made(recorded([0]), stroke, key="cc:74")
+        assert curve.at([0, BEAT, 2 * BEAT - 1, 2 * BEAT, 6 * BEAT]).tolist() == pytest.approx(
+            [10, 50, 90, 10, 10], abs=0.1
+        )
+
+
+class TestCopyAndMove:
+    def test_to_another_time_as_it_is(self) -> None:
+        take = recorded([10, 20, 30], gap=240)
+        stroke = {"kind": "lane.copy", "lane": "cc:1", "where": {"parts": [0], "span": [0, 1440]}, "to": {"at": 4800}}
+        curve = made(take, stroke)
+        assert curve.at([0, 480, 960, 4799, 4800, 5280, 5760, 6240]).tolist() == [10, 20, 30, 30, 10, 20, 30, 30]
+
+    def test_fitted_scaled_repeated_onto_another_lane(self) -> None:
+        take = recorded([40, 80], gap=480)
+        stroke = {"kind": "lane.copy", "lane": "cc:1", "where": {"parts": [0], "span": [0, 1920]}, "fit": 960,
+                  "to": {"lane": "cc:11", "at": 0}, "gain": 0.5, "repeat": 2}  # fmt: skip
+        curve = made(take, stroke, key="cc:11")
+        assert curve.at([0, 480, 960, 1440]).tolist() == [20, 40, 20, 40]
+
+    @given(st.lists(st.integers(0, 127), min_size=1, max_size=12), st.sampled_from(["time", "value"]))
+    def test_flipped_twice_is_back(self, values: list[int], flip: str) -> None:
+        length = 200 * len(values)
+        take = recorded(values, gap=100)
+        there = {"kind": "lane.copy", "lane": "cc:1", "where": {"parts": [0], "span": [0, length]}, "flip": flip,
+                 "to": {"at": 20 * BEAT}}  # fmt: skip
+        back = {**there, "where": {"parts": [0], "span": [20 * BEAT, 20 * BEAT + length]}, "to": {"at": 40 * BEAT}}
+        curve = made(take, there, back)
+        at = np.arange(0, length, 37)
+        assert curve.at(at + 40 * BEAT).tolist() == curve_of(take).at(at).tolist()
+
+    def test_a_way_flipped_in_time_runs_backwards(self) -> None:
+        ramp = {"kind": "lane.ramp", "lane": "cc:74", "start": 0, "end": 100, "lift": 0.5,
+                "where": {"parts": [0], "span": [0, 960]}}  # fmt: skip
+        copy = {"kind": "lane.copy", "lane": "cc:74", "where": {"parts": [0], "span": [0, 960]}, "flip": "time",
+                "to": {"at": 4800}}  # fmt: skip
+        curve = made(recorded([0]), ramp, copy, key="cc:74")
+        at = np.arange(1, 960, 60)
+        assert np.allclose(curve.at(4800 + 960 - at), curve.at(at), atol=0.01)
+
+    def test_the_wheel_becomes_expression_and_comes_back(self) -> None:
+        take = recorded(BUMP)
+        there, back = ({"kind": "lane.move", "lane": a, "to": b} for a, b in (("cc:1", "cc:11"), ("cc:11", "cc:1")))
+        moved = shape(take, [parse_stroke(there)])
+        assert exported(moved) == []
+        assert exported(moved, 11) == exported(take)
+        assert exported(shape(take, [parse_stroke(there), parse_stroke(back)])) == exported(take)
+        kept = shape(take, [parse_stroke({**there, "keep": True})])
+        assert exported(kept) == exported(kept, 11)
+
+    def test_pressure_becomes_bend_over_its_full_range(self) -> None:
+        track = [mido.Message("aftertouch", value=value, time=100) for value in (0, 127)]
+        curve = made(
+            read(file_of([*phrase([64]), *track])), {"kind": "lane.move", "lane": "pressure", "to": "bend"}, key="bend"
+        )
+        assert curve.values.tolist() == [-2, 2]
+
+    @pytest.mark.parametrize(
+        ("stroke", "sentence"),
+        [
+            (
+                {"kind": "lane.copy", "where": {"parts": [0], "span": [0, 9]}, "to": {"at": 0}},
+                "exactly on the original",
+            ),
+            ({"kind": "lane.copy", "where": {"parts": [0]}, "to": {"at": 0}}, "needs the span that is copied"),
+            ({"kind": "lane.copy", "where": {"span": [0, 9]}, "to": {"at": 0}}, "made from one part"),
+            ({"kind": "lane.move", "to": "cc:1"}, "moved onto itself"),
+            ({"kind": "lane.move", "to": "cc:999"}, "to must be bend, pressure or cc:0"),
+            ({"kind": "lane.wave", "where": {"span": [0, 9]}, "rate": 0, "depth": 9}, "rate must be a number above 0"),
+            ({"kind": "lane.wave", "rate": 1, "depth": 9}, "a wave needs a span"),
+            ({"kind": "lane.distil", "tolerance": -1}, "tolerance must be a number from 0 to 64, not -1"),
+            ({"kind": "lane.smooth", "width": 0}, "width must be a number above 0"),
+            ({"kind": "lane.reshape", "length": 0}, "length must be a number above 0"),
+            ({"kind": "lane.reshape", "lane": ["cc:1", "cc:64"]}, "Sustain pedal is on or off"),
+            ({"kind": "lane.reshape", "lane": []}, "lane"),
+            ({"kind": "lane.shape", "start": 0, "end": 9}, "needs a span, or notes"),
+            ({"kind": "lane.draw", "points": []}, "points must have at least 1"),
+        ],
+    )
+    def test_what_makes_no_sense_is_refused(self, stroke: dict[str, Any], sentence: str) -> None:
+        with pytest.raises(BadStroke, match=sentence):
+            parse_stroke({"lane": "cc:1", **stroke})
+
+    def test_a_copy_to_a_part_that_is_not_there(self) -> None:
+        stroke = {"kind": "lane.copy", "lane": "cc:1", "where": {"parts": [0], "span": [0, 99]}, "to": {"part": 7}}
+        with pytest.raises(NothingMatched, match="There is no part 7 to copy to"):
+            made(recorded([1]), stroke)
+
+    def test_a_line_that_its_span_cuts_begins_and_ends_on_the_line(self) -> None:
+        drawn = {"kind": "lane.draw", "lane": "cc:1", "points": [[0, 0], [1000, 100]], "tolerance": 0}
+        curve = made(recorded(BUMP), {**drawn, "where": {"parts": [0], "span": [250, 751]}})
+        assert curve.at([250, 500, 750]).tolist() == pytest.approx([25, 50, 75])
+
+    def test_a_span_outside_the_take_says_so(self) -> None:
+        where = {"parts": [0], "span": [10**9, 10**9 + 1]}
+        for kind, more in (("lane.smooth", {}), ("lane.clear", {}), ("lane.unplayed", {})):
+            with pytest.raises(NothingMatched):
+                made(recorded(BUMP), {"kind": kind, "lane": "cc:1", "where": where, **more})
+
+
+class TestEmission:
+    @given(
+        st.lists(
+            st.tuples(st.integers(1, 4000), st.floats(0, 127), st.booleans(), st.floats(-1, 1), st.floats(0, 1)),
+            min_size=1,
+            max_size=12,
+        )
+    )
+    def test_what_is_sent_stays_near_what_is_drawn(self, nodes: list[tuple[int, float, bool, float, float]]) -> None:
+        ticks = np.cumsum([gap for gap, *_ in nodes]).tolist()
+        written = [
+            {"tick": tick, "value": value, "hold": hold, "lift": lift, "ease": ease}
+            for tick, (_, value, hold, lift, ease) in zip(ticks, nodes, strict=True)
+        ]
+        stroke = {"kind": "lane.nodes", "lane": "cc:74", "where": {"parts": [0]}, "nodes": written}
+        take = shape(recorded([0], notes=1), [parse_stroke(stroke)])
+        curve = curve_of(take, "cc:74")
+        sent = exported(take, 74)
+        heard = Curve.of([tick for tick, _ in sent], [value for _, value in sent])
+        assert heard.at(curve.ticks).tolist() == whole(curve.at(curve.ticks)).tolist()
+        # Between events the curve goes on for one time step (5 ms, here 10 ticks) at most.
+        at = np.arange(ticks[0], ticks[-1] + 1, 3)
+        drawn = np.stack([curve.at(np.maximum(at - back, ticks[0])) for back in range(25)])
+        assert (np.abs(heard.at(at) - drawn).min(axis=0) <= 0.5 + np.ptp(drawn, axis=0)).all()
+        gaps = np.diff([tick for tick, _ in sent if tick not in set(ticks)])
+        assert len(gaps) == 0 or gaps.min() >= 9 or (np.diff(ticks) > 0).all()
+
+    @pytest.mark.parametrize("tolerance", [0, 2, 5])
+    def test_a_tolerance_sends_fewer_events_and_keeps_its_bound(self, tolerance: int) -> None:
+        ramp = {"kind": "lane.ramp", "lane": "cc:74", "start": 0, "end": 127, "lift": 0.3,
+                "where": {"parts": [0], "span": [0, 8 * BEAT]}}  # fmt: skip
+        take = shape(recorded([0]), [parse_stroke(ramp)])
+        sent = [
+            (tick, data[2])
+            for tick, data in events(write(take, tolerance))[0]
+            if data[0] & 0xF0 == 0xB0 and data[1] == 74
+        ]
+        scale = BEAT // mido.MidiFile(file=io.BytesIO(write(take, tolerance))).ticks_per_beat
+        heard = Curve.of([tick * scale for tick, _ in sent], [value for _, value in sent])
+        at = np.arange(0, 8 * BEAT, 11)
+        # Half a step of rounding, and what the curve moves within a time step.
+        assert np.abs(heard.at(at) - curve_of(take, "cc:74").at(at)).max() <= max(tolerance, 0.5) + 1
+        assert len(sent) <= 128 / max(tolerance, 1) + 3

@@ -1,0 +1,89 @@
+"""A sound beside a take: read in all widths and rates, followed by its loudness, refused with a reason."""
+
+import io
+
+import numpy as np
+import pytest
+import soundfile
+
+from expression import sound
+from expression.errors import BadFile, NothingMatched
+from expression.midi.read import read
+from tests.files import file_of, phrase
+
+
+def wav(samples: np.ndarray, rate: int = 44_100, subtype: str = "PCM_16", format_: str = "WAV") -> bytes:
+    out = io.BytesIO()
+    soundfile.write(out, samples, rate, format=format_, subtype=subtype)
+    return out.getvalue()
+
+
+def tone(seconds: float, rate: int = 44_100, level: float = 0.5) -> np.ndarray:
+    return level * np.sin(2 * np.pi * 220 * np.arange(int(seconds * rate)) / rate)
+
+
+@pytest.mark.parametrize("subtype", ["PCM_U8", "PCM_16", "PCM_24", "PCM_32", "FLOAT", "DOUBLE"])
+@pytest.mark.parametrize("rate", [8_000, 44_100, 96_000])
+def test_every_width_and_rate_is_read_alike(subtype: str, rate: int) -> None:
+    heard = sound.decode(wav(np.stack([tone(0.5, rate), tone(0.5, rate)], axis=1), rate, subtype))
+    assert heard.seconds == pytest.approx(0.5, abs=0.001)
+    assert heard.rate == min(rate, 48_000)
+    assert np.abs(heard.samples).max() == pytest.approx(0.5, abs=0.02)
+    again = sound.unpack(sound.pack(heard))
+    assert np.abs(again.samples - heard.samples).max() < 1e-4
+
+
+@pytest.mark.parametrize(
+    ("data", "sentence"),
+    [
+        (b"", "not a WAV file"),
+        (b"RIFF....WAVEjunk", "not a WAV file"),
+        (file_of(phrase([64])), "not a WAV file"),
+        (wav(tone(0.1), format_="FLAC"), "This is a FLAC file. Save the sound as WAV"),
+        (wav(np.zeros(0)), "holds no sound"),
+        (wav(np.zeros(66 * 60 * 100), 100), "lasts 66 minutes; at most 65"),
+    ],
+)
+def test_what_is_no_sound_is_refused_with_the_reason(data: bytes, sentence: str) -> None:
+    with pytest.raises(BadFile, match=sentence):
+        sound.decode(data)
+
+
+def test_an_hour_at_a_low_rate_is_kept() -> None:
+    heard = sound.decode(wav(np.zeros(3600 * 200, dtype=np.float32), 200))
+    assert heard.seconds == 3600
+    assert len(sound.loudness(heard, 10, 100)[0]) <= sound.MOST_POINTS + 1
+
+
+def test_peaks_show_where_it_is_loud() -> None:
+    heard = sound.decode(wav(np.concatenate((np.zeros(22_050), tone(0.5)))))
+    shown = sound.peaks(heard)
+    assert shown[:24].max() == 0
+    assert shown[26:49].min() > 250
+
+
+def test_loudness_rises_with_the_attack_and_falls_with_the_release() -> None:
+    heard = sound.decode(wav(np.concatenate((np.zeros(4_410), tone(0.6), np.zeros(22_050)))))
+    quick = sound.loudness(heard, 1, 10)
+    slow = sound.loudness(heard, 200, 200)
+    at = {round(time, 3): level for time, level in zip(*quick, strict=True)}
+    assert at[0.055] < -60
+    assert at[0.305] == pytest.approx(0, abs=0.5)
+    rise = np.searchsorted(slow[0], [0.2, 0.3, 0.5])
+    assert (np.diff(slow[1][rise]) > 0).all()
+    # 200 ms after the end the power has fallen to 1/e: 4.3 dB.
+    end, later = np.searchsorted(slow[0], [0.7, 0.9])
+    assert slow[1][end] - slow[1][later] == pytest.approx(4.34, abs=0.6)
+
+
+def test_traced_it_lies_where_it_is_heard_within_its_range() -> None:
+    take = read(file_of(phrase([64] * 8)))
+    heard = sound.decode(wav(np.concatenate((np.zeros(44_100), tone(1)))))
+    points = sound.traced(take, heard, 0.5, 1, 50, 20, 100)
+    ticks, values = np.array(points).T
+    assert (np.diff(ticks) > 0).all()
+    # Silence until 1.5 s (three beats at 120 a minute), then loud.
+    assert set(values[ticks < 2.95 * 960]) == {20}
+    assert values[(ticks > 3.1 * 960) & (ticks < 4.9 * 960)].min() > 95
+    with pytest.raises(NothingMatched, match="ends before the take begins"):
+        sound.traced(take, heard, -10, 1, 50, 0, 127)
