@@ -52,6 +52,7 @@ STATIC_ROOT = BASE_DIR / "web" / "dist"
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^.*/assets/.+-[\w-]{8}\.\w+$"
 
 MOST_UPLOAD_BYTES = 32 * 1024 * 1024
+MOST_SOUND_BYTES = 128 * 1024 * 1024
 FILE_UPLOAD_HANDLERS = ["studio.uploads.BoundedUpload"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
 

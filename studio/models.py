@@ -29,6 +29,20 @@ class Take(models.Model):
         return self.name
 
 
+class TakeSound(models.Model):
+    """A recorded sound that is kept beside a take: to be drawn against, traced, heard with it."""
+
+    take = models.OneToOneField(Take, on_delete=models.CASCADE, related_name="sound")
+    name = models.CharField(max_length=200)
+    data = models.BinaryField(help_text="One channel, as FLAC.")
+    peaks = models.BinaryField(help_text="One byte for each fiftieth of a second.")
+    seconds = models.FloatField()
+    offset = models.FloatField(default=0.0, help_text="Seconds of the take at which it begins.")
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Preferences(models.Model):
     """What an account wants in every take."""
 

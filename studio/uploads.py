@@ -23,13 +23,15 @@ class BoundedUpload(MemoryFileUploadHandler):
     ) -> tuple[QueryDict, Any] | None:
         """Take every upload into memory: the limit keeps it small."""
         self.activated = True
+        sounds = self.request is not None and self.request.path.endswith("/sound")
+        self._most = settings.MOST_SOUND_BYTES if sounds else settings.MOST_UPLOAD_BYTES
         self._received = 0
         return None
 
     def receive_data_chunk(self, raw_data: bytes, start: int) -> bytes | None:
         """Keep a piece of the file."""
         self._received = start + len(raw_data)
-        if self._received > settings.MOST_UPLOAD_BYTES:
+        if self._received > self._most:
             if self.request is not None:
                 self.request.META["lull.too_large"] = True
             raise SkipFile

@@ -11,9 +11,9 @@ from ninja.errors import AuthenticationError, ValidationError
 from ninja.renderers import BaseRenderer
 from ninja.security import django_auth
 
-from expression.errors import BadStroke, Refused
+from expression.errors import Refused
 from expression.strokes import KINDS, explain
-from studio.api import desk, session, takes
+from studio.api import desk, session, sounds, takes
 from studio.api.encoding import encode
 from studio.services.shaping import Stale
 from studio.services.takes import NoSuchTake
@@ -33,6 +33,7 @@ api = NinjaAPI(title="Lull", version="1", auth=django_auth, renderer=Fast(), doc
 api.add_router("", session.router)
 api.add_router("takes", takes.router)
 api.add_router("takes", desk.router)
+api.add_router("takes", sounds.router)
 
 
 def _problem(status: int, detail: str, **more: Any) -> HttpResponse:
@@ -41,8 +42,7 @@ def _problem(status: int, detail: str, **more: Any) -> HttpResponse:
 
 
 def _refused(request: HttpRequest, error: Refused) -> HttpResponse:
-    field = error.field if isinstance(error, BadStroke) else None
-    return _problem(422, str(error), field=field)
+    return _problem(422, str(error), field=error.field)
 
 
 def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:

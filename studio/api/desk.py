@@ -21,13 +21,16 @@ from studio.api.schemas import (
     JumpAsked,
     Lanes,
     Messages,
+    PartsLanes,
     Preview,
     PreviewAsked,
     Problem,
+    RehearsalAsked,
     RuleAsked,
     StaleProblem,
     StepAsked,
     StrokeAsked,
+    Unplayed,
     Written,
 )
 from studio.services import arrangement, listening, shaping, takes
@@ -39,7 +42,7 @@ Index = Annotated[int, Field(ge=0, le=2**31)]
 Seconds = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
 
 
-def _json(request: HttpRequest, data: dict[str, Any], pack: bool = False) -> HttpResponse:
+def _json(request: HttpRequest, data: dict[str, Any] | list[Any], pack: bool = False) -> HttpResponse:
     """An answer of long columns: what the services made is sent as it is. `pack` is for the slow way to the browser."""
     body = encode(data)
     response = HttpResponse(content_type="application/json")
@@ -65,9 +68,15 @@ def facts(request: HttpRequest, take_id: UUID, asked: FactsAsked) -> HttpRespons
 @router.post("{uuid:take_id}/preview", response={200: Preview, **REFUSALS})
 def preview(request: HttpRequest, take_id: UUID, asked: PreviewAsked) -> HttpResponse:
     """What a stroke would change, without keeping it."""
-    return _json(
-        request, shaping.preview(owner(request), take_id, asked.revision, asked.stroke, asked.number, asked.pull)
-    )
+    tried = (asked.stroke, asked.number, asked.pull, asked.part)
+    return _json(request, shaping.preview(owner(request), take_id, asked.revision, *tried))
+
+
+@router.post("{uuid:take_id}/rehearse", response={200: Messages, **REFUSALS})
+def rehearse(request: HttpRequest, take_id: UUID, asked: RehearsalAsked) -> HttpResponse:
+    """What the practice synth plays of a span while a stroke is being made."""
+    tried = (asked.stroke, asked.number, asked.span, asked.chase)
+    return _json(request, listening.rehearse(owner(request), take_id, asked.revision, *tried))
 
 
 @router.get("{uuid:take_id}/before", response={200: Changes, **REFUSALS})
@@ -119,9 +128,25 @@ def select(request: HttpRequest, take_id: UUID, asked: RuleAsked) -> HttpRespons
 
 
 @router.get("{uuid:take_id}/lanes", response={200: Lanes, **REFUSALS})
-def lanes(request: HttpRequest, take_id: UUID, part: Index) -> HttpResponse:
-    """The nodes of every lane of a part."""
-    return _json(request, shaping.lanes(takes.get(owner(request), take_id), part), pack=True)
+def lanes(request: HttpRequest, take_id: UUID, part: Index, before: Index | None = None) -> HttpResponse:
+    """The nodes of every lane of a part; `before`: as they were before that stroke (0: the newest)."""
+    return _json(request, shaping.lanes(takes.get(owner(request), take_id), part, before), pack=True)
+
+
+@router.get("{uuid:take_id}/parts", response={200: PartsLanes, **REFUSALS})
+def parts(request: HttpRequest, take_id: UUID, of: str) -> HttpResponse:
+    """What the desk draws of the lanes of some parts. `of` is a list with commas."""
+    return _json(request, shaping.parts_lanes(takes.get(owner(request), take_id), _numbers(of)), pack=True)
+
+
+def _numbers(listed: str) -> list[int]:
+    return [int(number) for number in listed.split(",") if number.isdecimal()]
+
+
+@router.get("{uuid:take_id}/unplayed", response={200: list[Unplayed], **REFUSALS})
+def unplayed(request: HttpRequest, take_id: UUID) -> HttpResponse:
+    """What nobody played, each with the stroke that takes it away."""
+    return _json(request, shaping.unplayed_findings(takes.get(owner(request), take_id)))
 
 
 @router.get("{uuid:take_id}/events", response={200: EventPage, **REFUSALS})
@@ -136,7 +161,7 @@ def events(
 ) -> HttpResponse:
     """A page of the event list. `kinds` and `parts` are lists with commas; `note` finds the page that holds it."""
     wanted_kinds = kinds.split(",") if kinds is not None else None
-    wanted_parts = [int(part) for part in parts.split(",") if part.isdecimal()] if parts is not None else None
+    wanted_parts = _numbers(parts) if parts is not None else None
     take = takes.get(owner(request), take_id)
     return _json(request, shaping.events(take, first, count, wanted_kinds, wanted_parts, note))
 

@@ -103,10 +103,15 @@ class Flag(Schema):
     value: str
 
 
-class PartView(Schema):
+class PartLanes(Schema):
+    id: int
+    lanes: list[LaneHead]
+    contour: Contour | None
+
+
+class PartView(PartLanes):
     """A part with its notes in columns. `start` holds differences from note to note."""
 
-    id: int
     name: str
     channel: int
     dye: str
@@ -114,9 +119,7 @@ class PartView(Schema):
     patch: str
     drum: bool
     voices: dict[int, str]
-    lanes: list[LaneHead]
-    contour: Contour | None
-    first_note: int
+    ids: list[tuple[int, int]]
     start: list[int]
     length: list[int]
     pitch: list[int]
@@ -178,12 +181,27 @@ class DeskView(Schema):
     arrangement: Arrangement
 
 
+class AddedNotes(Schema):
+    """Notes that have come to a part, in columns; times are ticks."""
+
+    part: int
+    start: list[int]
+    end: list[int]
+    pitch: list[int]
+    velocity: list[int]
+
+
 class Changes(Schema):
-    """Notes (inclusive ranges of ids) with the velocity each has now, and the parts of which lanes have changed."""
+    """Notes (inclusive ranges of ids) with the velocity each has now, and the parts of which lanes have changed.
+
+    With `others` the notes themselves are others, come (`added`) or gone: the take has to be read anew.
+    """
 
     notes: list[tuple[int, int]]
     velocity: list[int]
     lanes: list[int]
+    added: list[AddedNotes]
+    others: bool
 
 
 class Facts(Schema):
@@ -196,25 +214,78 @@ class Facts(Schema):
     at_end: int
 
 
+class BentWay(Schema):
+    """The way from a node to the next where it is no straight line: its form, and (tick, value) to draw it by."""
+
+    node: int
+    lift: float
+    ease: float
+    line: list[tuple[int, float]]
+
+
+class LaneData(Schema):
+    """Nodes of a lane; `tick` holds differences, `ways` which nodes do not hold their value until the next."""
+
+    key: str
+    tick: list[int]
+    value: list[float]
+    ways: list[int]
+    bent: list[BentWay]
+
+
+class LaneChange(LaneData):
+    """Nodes that take the place of those from `first` to before `after`."""
+
+    first: int
+    after: int
+
+
+class Saving(Schema):
+    """Nodes of lanes before and after a stroke, and how far the lane strays from each of the former at most."""
+
+    before: int
+    after: int
+    error: float
+
+
 class FactsAsked(Schema):
     revision: int
     where: Where
 
 
 class PreviewAsked(Schema):
-    """A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass."""
+    """A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass.
+
+    `part`: whose lanes are to be told node by node.
+    """
 
     revision: int
     stroke: Stroke
     number: int | None = None
     pull: tuple[int, Annotated[float, Field(allow_inf_nan=False)]] | None = None
+    part: Annotated[int, Field(ge=0)] | None = None
 
 
 class Preview(Schema):
     stroke: Stroke
     mark: Mark
     changes: Changes
+    lanes: list[LaneChange]
     facts: Facts | None
+    saving: Saving | None
+
+
+Second = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
+
+
+class RehearsalAsked(Schema):
+    """A span in seconds of the take as a stroke would leave it."""
+
+    revision: int
+    stroke: Stroke
+    number: int | None = None
+    span: tuple[Second, Second]
+    chase: bool = False
 
 
 class StrokeAsked(Schema):
@@ -248,18 +319,58 @@ class Chosen(Schema):
     count: int
 
 
-class LaneData(Schema):
-    """Nodes of a lane; `tick` holds differences."""
-
-    key: str
-    tick: list[int]
-    value: list[float]
-    hold: bool
-
-
 class Lanes(Schema):
     revision: int
     lanes: list[LaneData]
+
+
+class PartsLanes(Schema):
+    """What has changed on the desk with the lanes of some parts; `end` is the take's last tick."""
+
+    revision: int
+    end: int
+    parts: list[PartLanes]
+
+
+class Unplayed(Schema):
+    """What nobody played on a lane: why it is thought so, where (spans of ticks), and the stroke that takes it away."""
+
+    part: int
+    lane: str
+    reason: str
+    says: str
+    spans: list[tuple[int, int]]
+    stroke: Stroke
+
+
+class SoundView(Schema):
+    """A sound beside a take: when it begins and how far it goes out (base64, one byte for each peak)."""
+
+    name: str
+    seconds: float
+    offset: float
+    peaks_a_second: int
+    peaks: str
+
+
+class SoundMoved(Schema):
+    offset: Annotated[float, Field(ge=-36_000, le=36_000, allow_inf_nan=False)]
+
+
+class TraceAsked(Schema):
+    """A lane from the sound's loudness: milliseconds to rise and fall, and the values of silence and of the loudest."""
+
+    part: Annotated[int, Field(ge=0, le=10_000)]
+    lane: str
+    attack: Annotated[float, Field(ge=0, le=10_000)] = 10
+    release: Annotated[float, Field(ge=0, le=60_000)] = 120
+    low: Annotated[float, Field(ge=0, le=127)] = 0
+    high: Annotated[float, Field(ge=0, le=127)] = 127
+    tolerance: Annotated[float, Field(ge=0, le=64)] = 1
+
+
+class Traced(Schema):
+    stroke: Stroke
 
 
 class LaneNameView(Schema):
@@ -267,6 +378,7 @@ class LaneNameView(Schema):
     name: str
     unit: str
     switch: bool
+    default: float
 
 
 class EventRow(Schema):

@@ -1,6 +1,6 @@
 """How a player has arranged the desk: names and dyes of parts, drum voices, lanes; and an account's wishes."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from django.contrib.auth.models import AbstractBaseUser
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
@@ -18,12 +18,21 @@ class _Kept(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
+class Route(_Kept):
+    """What a lane also moves in the practice synth, by a share of the target's reach either way."""
+
+    lane: Name
+    target: Literal["level", "brightness", "vibrato", "pan", "resonance", "detune"]
+    amount: Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
+
+
 class PartLook(_Kept):
-    """What the player calls a part, its dye, and names for its drum voices. Empty: as it came."""
+    """What the player calls a part, its dye, names for its drum voices, and its routes. Empty: as it came."""
 
     name: Name = ""
     dye: Name = ""
     voices: dict[Annotated[int, Field(ge=0, le=127)], Name] = {}
+    routes: Annotated[list[Route], Field(max_length=64)] = []
 
 
 class LaneLook(_Kept):
@@ -39,6 +48,8 @@ class Arrangement(_Kept):
 
     parts: dict[Index, PartLook] = {}
     lanes: dict[Index, Annotated[list[LaneLook], Field(max_length=130)]] = {}
+    velocity_share: Annotated[float, Field(ge=0.05, le=0.95, allow_inf_nan=False)] | None = None
+    """How much of the height the velocity lane takes; none: as the desk would have it."""
 
 
 class Favourite(_Kept):
@@ -54,6 +65,8 @@ class Wishes(_Kept):
 
     middle_c: Annotated[int, Field(ge=3, le=5)] = 4
     favourites: Annotated[list[Favourite], Field(max_length=128)] = []
+    sounds: bool = True
+    """Notes sound as they are chosen and dragged."""
 
 
 def of(take: Take) -> dict[str, Any]:
@@ -66,6 +79,7 @@ def arrange(take: Take, wanted: Arrangement) -> dict[str, Any]:
     for look in wanted.parts.values():
         look.name, look.dye = clean_name(look.name), clean_name(look.dye)
         look.voices = {pitch: clean_name(name) for pitch, name in look.voices.items()}
+        look.routes = [route for route in look.routes if route.lane in LANES]
     for lanes in wanted.lanes.values():
         lanes[:] = [lane for lane in lanes if lane.key in LANES]
     take.arrangement = wanted.model_dump(mode="json")

@@ -2,24 +2,40 @@
 
 import base64
 from typing import Any
+from uuid import UUID
 
 import numpy as np
+from django.contrib.auth.models import AbstractBaseUser
 
 from expression.midi.emit import listen, message_bytes, stream
+from expression.strokes import AnyStroke
+from expression.take import Take as Recording
 from studio.models import Take
-from studio.services.folding import shaped
+from studio.services.shaping import rehearsed, seen
 
 
 def messages(take: Take, start: float, end: float, chase: bool, before: int | None) -> dict[str, Any]:
     """Messages from `start` to `end` seconds of the take as it is, or as it was before a stroke (0: the newest)."""
-    known = shaped(take.pk, take.revision)
-    if before is None:
-        take_heard = known.now.take
-    else:
-        take_heard = known.before_stroke(before) if before else known.before
-    heard = listen(stream(take_heard), start, end, chase)
+    return _heard(take.revision, seen(take, before), start, end, chase)
+
+
+def rehearse(
+    owner: AbstractBaseUser,
+    take_id: UUID,
+    revision: int,
+    stroke: AnyStroke,
+    number: int | None,
+    span: tuple[float, float],
+    chase: bool,
+) -> dict[str, Any]:
+    """Messages of a span in seconds, of the take as a stroke would leave it that is not kept yet."""
+    return _heard(revision, rehearsed(owner, take_id, revision, stroke, number), *span, chase)
+
+
+def _heard(revision: int, take: Recording, start: float, end: float, chase: bool) -> dict[str, Any]:
+    heard = listen(stream(take), start, end, chase)
     return {
-        "revision": take.revision,
+        "revision": revision,
         "seconds": np.round(heard.seconds, 5).tolist(),
         "parts": heard.part.tolist(),
         "bytes": base64.b64encode(message_bytes(heard)).decode(),

@@ -7,11 +7,12 @@ from uuid import UUID
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 
-from expression import listing, view
+from expression import lane_view, listing, unplayed, view
 from expression.errors import NothingMatched
 from expression.history import History, Shaped
 from expression.selection import AnyRule, select_by
 from expression.strokes import AnyStroke, Where
+from expression.take import Take as Recording
 from studio.models import Step, Take
 from studio.services import arrangement, takes
 from studio.services.folding import shaped, shelf
@@ -47,6 +48,14 @@ def facts(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where) -
     return view.facts(_at(owner, take_id, revision).now.take, where)
 
 
+def seen(take: Take, before: int | None = None) -> Recording:
+    """The take as it is, or as it was before a stroke (0: the newest)."""
+    known = shaped(take.pk, take.revision)
+    if before is None:
+        return known.now.take
+    return known.before_stroke(before) if before else known.before
+
+
 def before(take: Take, number: int | None) -> dict[str, Any]:
     """What differs from the take as it is in the take as it was before a stroke (the newest where none is named)."""
     known = shaped(take.pk, take.revision)
@@ -60,21 +69,27 @@ def preview(
     stroke: AnyStroke,
     number: int | None,
     pull: tuple[int, float] | None,
+    part: int | None,
 ) -> dict[str, Any]:
     """What a stroke would change, without keeping it. With `number`, as that stroke's new numbers.
 
-    With `pull` (tick, value), the stroke is first formed to pass there, as a grip on the line asks.
+    With `pull` (tick, value), the stroke is first formed to pass there, as a grip on the line asks. Of the lanes, those
+    of one `part` are told node by node.
     """
     known = _at(owner, take_id, revision)
     if pull is not None:
-        stroke = stroke.pulled(known.recorded, *pull)
-    tried = known.with_history(_with(known.history, stroke, number))
-    _refuse_idle(tried, number)
+        stroke = stroke.pulled(known.ground(number), *pull)
+    tried = _tried(known, stroke, number)
+    parts = (known.now.take.parts, tried.now.take.parts)
     return {
         "stroke": stroke.model_dump(mode="json"),
-        "mark": view.mark(known.recorded, stroke),
+        "mark": view.mark(known.ground(number), stroke),
         "changes": view.changes(known.now.take, tried.now.take),
-        "facts": view.facts(tried.now.take, stroke.where) if stroke.kind.startswith("velocity.") else None,
+        "lanes": lane_view.lane_changes(*(take[part] for take in parts))
+        if part is not None and part < len(parts[0])
+        else [],
+        "saving": lane_view.saving(known.now.take, tried.now.take) if stroke.kind == "lane.distil" else None,
+        "facts": view.facts(tried.now.take, stroke.target) if stroke.kind.startswith("velocity.") else None,
     }
 
 
@@ -116,17 +131,42 @@ def choose(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where, 
     return {"notes": notes, "count": sum(last - first + 1 for first, last in notes)}
 
 
-def lanes(take: Take, part: int) -> dict[str, Any]:
-    """The nodes of every lane of a part."""
-    parts = shaped(take.pk, take.revision).now.take.parts
-    return {"revision": take.revision, "lanes": view.lanes(parts[part]) if part < len(parts) else []}
+def unplayed_findings(take: Take) -> list[dict[str, Any]]:
+    """What nobody played, each with the stroke that takes it away."""
+    return unplayed.findings(seen(take))
+
+
+def lanes(take: Take, part: int, before: int | None) -> dict[str, Any]:
+    """The nodes of every lane of a part: as they are, or as they were before a stroke (0: the newest)."""
+    parts = seen(take, before).parts
+    return {"revision": take.revision, "lanes": lane_view.lanes(parts[part]) if part < len(parts) else []}
+
+
+def parts_lanes(take: Take, parts: list[int]) -> dict[str, Any]:
+    """What the desk draws of the lanes of some parts, and of the notes that they shape."""
+    now = seen(take)
+    return {"revision": take.revision, "end": now.end, "parts": view.lanes_of(now, parts)}
 
 
 def events(
     take: Take, first: int, count: int, kinds: list[str] | None, parts: list[int] | None, note: int | None
 ) -> dict[str, Any]:
     """A page of the event list."""
-    return listing.page(shaped(take.pk, take.revision).now.take, first, count, kinds, parts, note)
+    return listing.page(seen(take), first, count, kinds, parts, note)
+
+
+def rehearsed(
+    owner: AbstractBaseUser, take_id: UUID, revision: int, stroke: AnyStroke, number: int | None
+) -> Recording:
+    """The take as a stroke would leave it, to be heard."""
+    return _tried(_at(owner, take_id, revision), stroke, number).now.take
+
+
+def _tried(known: Shaped, stroke: AnyStroke, number: int | None) -> Shaped:
+    """The take through a stroke that is not kept yet. Raises NothingMatched."""
+    tried = known.with_history(_with(known.history, stroke, number))
+    _refuse_idle(tried, number)
+    return tried
 
 
 def _with(history: History, stroke: AnyStroke, number: int | None) -> History:
@@ -137,7 +177,7 @@ def _refuse_idle(tried: Shaped, number: int | None) -> None:
     """A stroke that is being made must match something. `number` None is the newest, 0 is none."""
     asked = tried.entries[-1].number if number is None else number
     if asked in tried.now.idle:
-        raise NothingMatched(tried.now.idle[asked])
+        raise NothingMatched(*tried.now.idle[asked])
 
 
 def _at(owner: AbstractBaseUser, take_id: UUID, revision: int) -> Shaped:

@@ -63,16 +63,25 @@ def test_the_event_list_by_pages_and_filters(anna: Caller, take: str) -> None:
 
 
 KEPT: dict[str, Any] = {
-    "parts": {"2": {"name": "Drum of skin", "dye": "madder", "voices": {"38": "Open hand"}}},
+    "parts": {
+        "2": {
+            "name": "Drum of skin",
+            "dye": "madder",
+            "voices": {"38": "Open hand"},
+            "routes": [{"lane": "cc:74", "target": "level", "amount": -0.5}],
+        }
+    },
     "lanes": {"1": [{"key": "cc:64", "open": True, "height": 200}, {"key": "cc:11", "open": False, "height": 140}]},
+    "velocity_share": 0.5,
 }
+EMPTY: dict[str, Any] = {"parts": {}, "lanes": {}, "velocity_share": None}
 
 
 class TestArrangement:
     def test_names_dyes_voices_and_lanes_are_kept_with_the_take(self, anna: Caller, take: str) -> None:
         assert anna.call("put", f"takes/{take}/arrangement", KEPT).status_code == 200
         assert anna.get(f"takes/{take}/view")["arrangement"] == KEPT
-        assert anna.get(f"takes/{anna.add(the_keepers_log())}/view")["arrangement"] == {"parts": {}, "lanes": {}}
+        assert anna.get(f"takes/{anna.add(the_keepers_log())}/view")["arrangement"] == EMPTY
 
     def test_names_are_any_text_and_unknown_lanes_are_left_out(self, anna: Caller, take: str) -> None:
         odd = {
@@ -89,6 +98,7 @@ class TestArrangement:
             {"parts": {"x": {}}},
             {"lanes": {"0": [{"key": "bend", "height": -1}]}},
             {"colour": 1},
+            {"velocity_share": 2},
             [],
             {"parts": {"0": 3}},
         ],
@@ -104,10 +114,10 @@ class TestArrangement:
 
 class TestPreferences:
     def test_wishes_belong_to_the_account(self, anna: Caller, bert: Caller) -> None:
-        wishes = {"middle_c": 3, "favourites": [{"key": "cc:74", "label": "Filter", "dye": "weld"}]}
+        wishes = {"middle_c": 3, "favourites": [{"key": "cc:74", "label": "Filter", "dye": "weld"}], "sounds": False}
         assert anna.call("put", "preferences", wishes).json() == wishes
         assert anna.get("preferences") == wishes
-        assert bert.get("preferences") == {"middle_c": 4, "favourites": []}
+        assert bert.get("preferences") == {"middle_c": 4, "favourites": [], "sounds": True}
 
     def test_nonsense_is_refused(self, anna: Caller) -> None:
         refused = anna.call("put", "preferences", {"middle_c": 9})

@@ -17,6 +17,7 @@ from tests.files import file_of, phrase
 from tests.studio.conftest import Caller
 
 pytestmark = pytest.mark.django_db
+SAME_NOTES = {"added": [], "others": False}
 HAIRPIN = {"kind": "velocity.hairpin", "start": 40, "end": 80}
 
 
@@ -62,7 +63,7 @@ def test_answers_keep_to_the_contract(desk: Desk) -> None:
 
 def test_a_preview_changes_nothing_and_a_stroke_does(desk: Desk) -> None:
     tried = desk.send("post", "preview", stroke=HAIRPIN)
-    assert tried["changes"] == {"notes": [[0, 4]], "velocity": [40, 50, 60, 70, 80], "lanes": []}
+    assert tried["changes"] == {"notes": [[0, 4]], "velocity": [40, 50, 60, 70, 80], "lanes": [], **SAME_NOTES}
     assert tried["mark"]["line"] == [[0, 40.0], [3840, 80.0]]
     assert tried["facts"]["mean"] == 60
     assert desk.velocities() == [64] * 5
@@ -196,7 +197,12 @@ def test_a_body_that_is_no_json_is_refused(desk: Desk) -> None:
 def test_before_is_what_was_otherwise(desk: Desk) -> None:
     desk.send("post", "strokes", stroke=setting(10))
     desk.send("post", "strokes", stroke=setting(20, notes=[[1, 2]]))
-    assert desk.caller.get(f"takes/{desk.id}/before") == {"notes": [[1, 2]], "velocity": [10, 10], "lanes": []}
+    assert desk.caller.get(f"takes/{desk.id}/before") == {
+        "notes": [[1, 2]],
+        "velocity": [10, 10],
+        "lanes": [],
+        **SAME_NOTES,
+    }
     assert desk.caller.get(f"takes/{desk.id}/before?number=1")["velocity"] == [64] * 5
 
 
@@ -225,7 +231,7 @@ def test_a_stroke_on_a_lane_is_previewed_kept_listed_and_undone(anna: Caller) ->
     where = {"parts": [1], "span": [20_000, 20_001]}
     stroke = {"kind": "lane.nodes", "lane": "cc:11", "where": where, "nodes": [{"tick": 20_000, "value": 9}]}
     tried = desk.send("post", "preview", stroke=stroke)
-    assert tried["changes"] == {"notes": [], "velocity": [], "lanes": [1]}
+    assert tried["changes"] == {"notes": [], "velocity": [], "lanes": [1], **SAME_NOTES}
     assert tried["facts"] is None
     schemas.Preview.model_validate(tried)
     before = anna.get(f"takes/{desk.id}/lanes?part=1")["lanes"]
@@ -236,3 +242,97 @@ def test_a_stroke_on_a_lane_is_previewed_kept_listed_and_undone(anna: Caller) ->
     assert written.at([20_000]).tolist() == [9]
     desk.send("post", "undo")
     assert anna.get(f"takes/{desk.id}/lanes?part=1")["lanes"] == before
+
+
+FADE = {"kind": "lane.fade", "lane": "cc:7", "start": 1, "end": 0, "where": {"parts": [0], "span": [0, 3840]}}
+
+
+class TestGesturesUnderTheHand:
+    def test_a_preview_tells_the_lanes_of_one_part_node_by_node(self, desk: Desk) -> None:
+        answer = desk.send("post", "preview", stroke=FADE, part=0)
+        schemas.Preview.model_validate({name: answer[name] for name in schemas.Preview.model_fields})
+        (lane,) = answer["lanes"]
+        assert (lane["key"], lane["first"], lane["after"]) == ("cc:7", 0, 0)
+        assert lane["value"] == [100, 0, 100]
+        assert lane["ways"] == [0]
+        assert answer["facts"] is None
+        assert desk.send("post", "preview", stroke=FADE)["lanes"] == []
+        assert desk.send("post", "preview", stroke=FADE, part=99)["lanes"] == []
+
+    def test_a_stroke_is_heard_before_it_is_kept(self, desk: Desk) -> None:
+        asked = {"stroke": setting(99), "span": [0, 1.2], "chase": True}
+        answer = desk.send("post", "rehearse", **asked)
+        schemas.Messages.model_validate(answer)
+        heard = mido.parse_all(base64.b64decode(answer["bytes"]))
+        assert [message.velocity for message in heard if message.type == "note_on"] == [99, 99, 99]
+        assert desk.velocities() == [64] * 5
+        nothing = desk.send("post", "rehearse", **{**asked, "stroke": setting(9, parts=[7])})
+        assert (nothing["status"], "parts that are not there" in nothing["detail"]) == (422, True)
+        assert desk.send("post", "rehearse", **{**asked, "span": [0, float("1e300")]})["status"] == 422
+
+    def test_a_pattern_of_the_wrong_length_names_its_field(self, desk: Desk) -> None:
+        answer = desk.send("post", "preview", stroke={"kind": "velocity.accent", "grid": 4, "pattern": [1, 0]})
+        assert (answer["status"], answer["field"]) == (422, "pattern")
+        assert "The pattern has 2 steps, but bar 1 has 4 of 1/4." in answer["detail"]
+        assert (
+            desk.send("post", "strokes", stroke={"kind": "velocity.accent", "grid": 4, "pattern": [1]})["status"] == 422
+        )
+        assert desk.revision == 0
+
+    def test_a_trim_made_twice_is_one_stroke(self, desk: Desk) -> None:
+        for offset in (5, -5):
+            trim = {"kind": "velocity.trim", "offset": offset, "where": {"parts": [0]}}
+            history = desk.send("post", "strokes", stroke=trim)["history"]
+        assert [one["number"] for one in history["strokes"]] == [1]
+        assert desk.velocities() == [59] * 5
+        shelf.clear()
+        assert desk.velocities() == [59] * 5
+
+    def test_what_lanes_make_of_the_notes_is_told_part_by_part(self, desk: Desk) -> None:
+        before = desk.caller.get(f"takes/{desk.id}/parts?of=0,99,x")
+        assert before["parts"] == [{"id": 0, "lanes": [], "contour": None}]
+        desk.send("post", "strokes", stroke={**FADE, "lane": "cc:11"})
+        after = desk.caller.get(f"takes/{desk.id}/parts?of=0")
+        schemas.PartsLanes.model_validate(after)
+        (part,) = after["parts"]
+        view = desk.caller.get(f"takes/{desk.id}/view")
+        assert (after["revision"], after["end"]) == (1, view["end"])
+        assert part == {name: view["parts"][0][name] for name in ("id", "lanes", "contour")}
+        assert part["contour"]["loud"][0] == 100
+
+
+COPY = {"kind": "notes.copy", "where": {"notes": [[0, 1]]}, "to": {"at": 9600}}
+
+
+class TestCopiedNotes:
+    def test_a_preview_shows_what_would_come_and_a_stroke_brings_it(self, desk: Desk) -> None:
+        tried = desk.send("post", "preview", stroke=COPY, part=0)
+        schemas.Preview.model_validate({name: tried[name] for name in schemas.Preview.model_fields})
+        (added,) = tried["changes"]["added"]
+        assert (added["start"], tried["changes"]["others"]) == ([9600, 10560], True)
+        kept = desk.send("post", "strokes", stroke=COPY)
+        assert kept["history"]["strokes"][0]["stroke"]["first"] == 2**32
+        shelf.clear()
+        part = desk.caller.get(f"takes/{desk.id}/view")["parts"][0]
+        assert part["ids"] == [[0, 4], [2**32, 2**32 + 1]]
+        assert part["velocity"] == [64] * 7
+
+    def test_a_copy_is_moved_and_keeps_its_ids(self, desk: Desk) -> None:
+        desk.send("post", "strokes", stroke=COPY)
+        desk.send("post", "strokes", stroke=setting(9, notes=[[2**32, 2**32]]))
+        moved = {**COPY, "to": {"at": 19200}}
+        tried = desk.send("post", "preview", stroke=moved, number=1)
+        assert tried["changes"]["added"][0]["start"] == [19200, 20160]
+        desk.send("patch", "strokes/1", stroke=moved)
+        part = desk.caller.get(f"takes/{desk.id}/view")["parts"][0]
+        assert part["velocity"] == [64] * 5 + [9, 64]
+        assert part["ids"] == [[0, 4], [2**32, 2**32 + 1]]
+
+    def test_what_cannot_be_copied_says_why(self, desk: Desk) -> None:
+        onto = desk.send("post", "strokes", stroke={**COPY, "to": {"at": 0}})
+        assert (onto["status"], onto["field"]) == (422, "to")
+        assert "the keys are down already" in onto["detail"]
+        far = desk.send("post", "strokes", stroke={**COPY, "to": {"at": 2**40}})
+        assert (far["status"], "far past the end" in far["detail"]) == (422, True)
+        assert desk.send("post", "strokes", stroke={**COPY, "to": {"at": 2**41}})["status"] == 422
+        assert desk.revision == 0

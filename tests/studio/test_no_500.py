@@ -8,46 +8,24 @@ from django.db import OperationalError
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from expression.strokes import KINDS
 from studio.models import Take
 from studio.services import shaping
+from tests.expression.test_lane_gestures import wheel
+from tests.files import file_of, phrase
+from tests.strokes import pairs, scraps, strokes_of, wheres
 from tests.studio.conftest import Caller
 
 pytestmark = pytest.mark.django_db
 
-numbers = st.one_of(
-    st.integers(-(2**70), 2**70), st.integers(-200, 200), st.floats(allow_nan=False), st.sampled_from([1e308, -0.0])
-)
-scraps = st.recursive(
-    st.one_of(st.none(), st.booleans(), numbers, st.text(max_size=5)),
-    lambda inner: st.one_of(st.lists(inner, max_size=3), st.dictionaries(st.text(max_size=5), inner, max_size=3)),
-    max_leaves=6,
-)
-pairs = st.one_of(scraps, st.lists(numbers, min_size=2, max_size=2))
-wheres = st.one_of(
-    scraps,
-    st.fixed_dictionaries(
-        {},
-        optional={
-            "parts": st.one_of(scraps, st.lists(numbers, max_size=3)),
-            "notes": st.one_of(scraps, st.lists(pairs, max_size=3)),
-            "span": pairs,
-            "pitches": st.one_of(scraps, st.lists(numbers, max_size=3)),
-        },
-    ),
-)
-strokes = st.one_of(
-    scraps,
-    st.fixed_dictionaries(
-        {"kind": st.sampled_from(["velocity.set", "velocity.nudge", "velocity.hairpin"]), "where": wheres},
-        optional={name: st.one_of(scraps, numbers) for name in ("value", "by", "start", "end", "lift", "accents")},
-    ),
-)
+strokes = st.one_of(scraps, st.sampled_from(sorted(KINDS)).flatmap(strokes_of))
 bodies = st.one_of(
     scraps,
     st.fixed_dictionaries(
         {"revision": st.one_of(st.just(0), scraps)},
         optional={
             "stroke": strokes,
+            "part": scraps,
             "number": scraps,
             "pull": pairs,
             "where": wheres,
@@ -56,13 +34,14 @@ bodies = st.one_of(
         },
     ),
 )
+WHEELED = file_of([*wheel([5, 60, 61, 9]), *phrase([64] * 8)])
 PATHS = ["facts", "preview", "strokes", "undo", "redo"]
 
 
-@settings(max_examples=250, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=400, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(path=st.sampled_from(PATHS), body=bodies)
 def test_any_body_gets_an_answer(anna: Caller, path: str, body: Any) -> None:
-    take = getattr(anna, "take", None) or anna.add()
+    take = getattr(anna, "take", None) or anna.add(WHEELED)
     anna.take = take  # type: ignore[attr-defined]
     if isinstance(body, dict) and body.get("revision") == 0:
         body["revision"] = Take.objects.get().revision

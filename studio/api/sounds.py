@@ -1,0 +1,64 @@
+"""A sound beside a take."""
+
+from typing import Any
+from uuid import UUID
+
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Router, Status
+from ninja.files import UploadedFile
+
+from expression.errors import BadFile
+from studio.api.access import owner
+from studio.api.schemas import Problem, SoundMoved, SoundView, TraceAsked, Traced
+from studio.services import sounds, takes
+
+router = Router(tags=["sound"])
+REFUSALS = {401: Problem, 404: Problem, 422: Problem}
+
+
+@router.get("{uuid:take_id}/sound", response={200: SoundView | None, **REFUSALS})
+def sound(request: HttpRequest, take_id: UUID) -> Any:
+    """What is known of a take's sound; null where it has none."""
+    return sounds.of(takes.get(owner(request), take_id))
+
+
+@router.post("{uuid:take_id}/sound", response={201: SoundView, **REFUSALS})
+def add_sound(
+    request: HttpRequest,
+    take_id: UUID,
+    file: UploadedFile | None = File(None),  # type: ignore[type-arg]  # noqa: B008
+) -> Status[Any]:
+    """Keep a WAV file beside a take, in place of any other."""
+    take = takes.get(owner(request), take_id)
+    if file is None:
+        if request.META.get("lull.too_large"):
+            raise BadFile("The sound is larger than 128 MiB. Save it in one channel, or shorter, and try again.")
+        raise BadFile("No file came with the request. Choose a WAV file.")
+    return Status(201, sounds.add(take, file.name or "", file.read()))
+
+
+@router.patch("{uuid:take_id}/sound", response={200: SoundView, **REFUSALS})
+def move_sound(request: HttpRequest, take_id: UUID, asked: SoundMoved) -> Any:
+    """Let it begin at another time."""
+    return sounds.move(takes.get(owner(request), take_id), asked.offset)
+
+
+@router.delete("{uuid:take_id}/sound", response={204: None, **REFUSALS})
+def remove_sound(request: HttpRequest, take_id: UUID) -> Status[None]:
+    """Take it away."""
+    sounds.remove(takes.get(owner(request), take_id))
+    return Status(204, None)
+
+
+@router.get("{uuid:take_id}/sound/data", response={200: None, **REFUSALS})
+def sound_data(request: HttpRequest, take_id: UUID) -> HttpResponse:
+    """The sound itself, as FLAC."""
+    return HttpResponse(sounds.data(takes.get(owner(request), take_id)), content_type="audio/flac")
+
+
+@router.post("{uuid:take_id}/sound/trace", response={200: Traced, **REFUSALS})
+def trace(request: HttpRequest, take_id: UUID, asked: TraceAsked) -> Any:
+    """The stroke that draws a lane after the sound's loudness; to be tried or kept like any other."""
+    numbers = {name: getattr(asked, name) for name in ("attack", "release", "low", "high")}
+    take = takes.get(owner(request), take_id)
+    return {"stroke": sounds.trace(take, asked.part, asked.lane, numbers, asked.tolerance)}

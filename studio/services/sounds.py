@@ -1,0 +1,76 @@
+"""A sound beside a take: kept with it, moved, traced, taken away."""
+
+import base64
+from typing import Any
+
+from expression import sound
+from expression.strokes import AnyStroke, parse_stroke
+from studio.models import Take, TakeSound
+from studio.services.shaping import seen
+from studio.services.takes import NoSuchTake, clean_name
+
+
+def add(take: Take, file_name: str, data: bytes) -> dict[str, Any]:
+    """Keep a WAV file beside a take, in place of any other. Raises BadFile, and then nothing has changed."""
+    heard = sound.decode(data)
+    kept, _ = TakeSound.objects.update_or_create(
+        take=take,
+        defaults={
+            "name": clean_name(file_name) or "Sound",
+            "data": sound.pack(heard),
+            "peaks": sound.peaks(heard).tobytes(),
+            "seconds": heard.seconds,
+            "offset": 0.0,
+        },
+    )
+    return _view(kept)
+
+
+def of(take: Take) -> dict[str, Any] | None:
+    """What is known of a take's sound; None where it has none."""
+    kept = TakeSound.objects.filter(take=take).defer("data").first()
+    return _view(kept) if kept else None
+
+
+def move(take: Take, offset: float) -> dict[str, Any]:
+    """Let it begin at another time of the take (seconds; before 0 its beginning is not heard)."""
+    kept = _kept(take)
+    kept.offset = offset
+    kept.save(update_fields=["offset"])
+    return _view(kept)
+
+
+def remove(take: Take) -> None:
+    """Take it away."""
+    TakeSound.objects.filter(take=take).delete()
+
+
+def data(take: Take) -> bytes:
+    """The sound itself, as FLAC."""
+    return bytes(_kept(take).data)
+
+
+def trace(take: Take, part: int, lane: str, numbers: dict[str, float], tolerance: float) -> AnyStroke:
+    """The stroke that draws a lane after the sound's loudness."""
+    kept = _kept(take)
+    points = sound.traced(seen(take), sound.unpack(bytes(kept.data)), kept.offset, **numbers)
+    return parse_stroke(
+        {"kind": "lane.draw", "lane": lane, "where": {"parts": [part]}, "points": points, "tolerance": tolerance}
+    )
+
+
+def _kept(take: Take) -> TakeSound:
+    kept = TakeSound.objects.filter(take=take).first()
+    if kept is None:
+        raise NoSuchTake
+    return kept
+
+
+def _view(kept: TakeSound) -> dict[str, Any]:
+    return {
+        "name": kept.name,
+        "seconds": round(kept.seconds, 3),
+        "offset": kept.offset,
+        "peaks_a_second": sound.PEAKS_A_SECOND,
+        "peaks": base64.b64encode(bytes(kept.peaks)).decode(),
+    }

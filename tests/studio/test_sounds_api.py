@@ -1,0 +1,61 @@
+from typing import Any
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from studio.models import TakeSound
+from tests.expression.test_sound import tone, wav
+from tests.studio.conftest import Caller
+
+pytestmark = pytest.mark.django_db
+
+
+def send(caller: Caller, take: str, data: bytes, name: str = "Foghorn.wav") -> Any:
+    return caller.client.post(f"/api/takes/{take}/sound", {"file": SimpleUploadedFile(name, data)})
+
+
+def test_a_sound_is_kept_with_its_take_moved_traced_and_taken_off(anna: Caller) -> None:
+    take = anna.add()
+    assert anna.get(f"takes/{take}/sound") is None
+    kept = send(anna, take, wav(tone(1.0)))
+    assert kept.status_code == 201
+    assert (kept.json()["name"], kept.json()["seconds"], kept.json()["offset"]) == ("Foghorn.wav", 1.0, 0.0)
+    assert anna.call("patch", f"takes/{take}/sound", {"offset": 0.25}).json()["offset"] == 0.25
+    assert anna.client.get(f"/api/takes/{take}/sound/data").content[:4] == b"fLaC"
+    asked = {"part": 0, "lane": "cc:11", "attack": 5, "release": 60, "low": 10, "high": 90}
+    stroke = anna.call("post", f"takes/{take}/sound/trace", asked).json()["stroke"]
+    assert (stroke["kind"], stroke["lane"], stroke["where"]["parts"]) == ("lane.draw", "cc:11", [0])
+    assert anna.call("post", f"takes/{take}/strokes", {"revision": 0, "stroke": stroke}).status_code == 200
+    assert send(anna, take, wav(tone(0.5)), "Other.wav").json()["seconds"] == 0.5
+    assert TakeSound.objects.count() == 1
+    assert anna.call("delete", f"takes/{take}/sound").status_code == 204
+    assert anna.get(f"takes/{take}/sound") is None
+
+
+def test_what_cannot_be_read_leaves_the_old_one(anna: Caller) -> None:
+    take = anna.add()
+    send(anna, take, wav(tone(0.2)))
+    refused = send(anna, take, b"no sound at all")
+    assert (refused.status_code, "not a WAV file" in refused.json()["detail"]) == (422, True)
+    assert anna.client.post(f"/api/takes/{take}/sound").status_code == 422
+    assert anna.get(f"takes/{take}/sound")["seconds"] == 0.2
+
+
+@pytest.mark.parametrize(
+    ("asked", "field"), [({"attack": -1}, "attack"), ({"low": 200}, "low"), ({"lane": "cc:999"}, "lane")]
+)
+def test_numbers_out_of_range_are_named(anna: Caller, asked: dict[str, Any], field: str) -> None:
+    take = anna.add()
+    send(anna, take, wav(tone(0.2)))
+    refused = anna.call("post", f"takes/{take}/sound/trace", {"part": 0, "lane": "cc:1", **asked})
+    assert (refused.status_code, field in refused.json()["detail"]) == (422, True)
+
+
+def test_nobody_else_hears_it(anna: Caller, bert: Caller) -> None:
+    take = anna.add()
+    send(anna, take, wav(tone(0.2)))
+    for method, path in (("get", ""), ("get", "/data"), ("delete", ""), ("patch", ""), ("post", "/trace")):
+        body = {"offset": 1} if method == "patch" else {"part": 0, "lane": "cc:1"} if method == "post" else None
+        assert bert.call(method, f"takes/{take}/sound{path}", body).status_code == 404
+    assert send(bert, take, wav(tone(0.2))).status_code == 404
+    assert anna.get(f"takes/{take}/sound") is not None
