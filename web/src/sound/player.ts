@@ -3,16 +3,18 @@
  * handed over can be taken back, so a change of the take, or a flip to before, is heard at once and in place.
  */
 import { create } from "zustand";
-import { answered, api, type Messages } from "../api/client";
+import { answered, api, type Messages, type Schemas } from "../api/client";
 import { silence, unpack } from "./messages";
 import { makeSynth } from "./synth";
-import type { Order } from "./synth.worklet";
+import type { Order, Route } from "./synth.worklet";
 
 const AHEAD = 3;
 const REFILL_MS = 250;
 /** Time for an answer to arrive before it has to sound. */
 const LEAD = 0.06;
 const LEAST_LOOP = 0.05;
+const TAP_SECONDS = 0.35;
+const AGAIN_MS = 250;
 
 interface PlayerState {
   playing: boolean;
@@ -49,11 +51,16 @@ interface Handed {
   length: number;
 }
 
+/** A stroke that is being made: what it would sound like can be heard before it is kept. */
+export type Trial = Pick<Schemas["RehearsalAsked"], "revision" | "stroke" | "number">;
+
 export interface Programme {
   takeId: string;
   seconds: number;
   patches: string[];
+  routes: Route[][];
   loop: () => [number, number] | null;
+  trial: () => Trial | null;
 }
 
 /** Whether a part is heard: not muted, and soloed where any is. */
@@ -69,7 +76,12 @@ class Player {
   private handed: Handed[] = [];
   private timer = 0;
   private turn = 0;
+  private restingBefore = 0;
   private filling = false;
+  private beside: { buffer: AudioBuffer; offset: number } | null = null;
+  private voices: AudioBufferSourceNode[] = [];
+  private phrase: [number, number] | null = null;
+  private again = 0;
 
   load(programme: Programme): void {
     if (this.programme?.takeId !== programme.takeId) {
@@ -78,11 +90,53 @@ class Player {
     }
     this.programme = programme;
     this.order({ kind: "patches", patches: programme.patches });
+    this.order({ kind: "routes", routes: programme.routes });
+  }
+
+  /** What the lanes of each part also move, from now on. */
+  route(routes: Route[][]): void {
+    if (this.programme) this.programme.routes = routes;
+    this.order({ kind: "routes", routes });
   }
 
   unload(): void {
     this.stop();
     this.programme = null;
+  }
+
+  /** A recorded sound that is heard with the take from `offset` on; null for none. */
+  async playBeside(data: ArrayBuffer | null, offset: number): Promise<void> {
+    this.context ??= new AudioContext({ latencyHint: "interactive" });
+    this.beside = data && { buffer: await this.context.decodeAudioData(data), offset };
+    this.hushBeside(0);
+    void this.refresh();
+  }
+
+  moveBeside(offset: number): void {
+    if (!this.beside) return;
+    this.beside.offset = offset;
+    void this.refresh();
+  }
+
+  /** What of the sound lies in a stretch that was handed over. */
+  private handBeside({ at, from, length }: Handed): void {
+    if (!this.beside || !this.context || length <= 0) return;
+    const { buffer, offset } = this.beside;
+    const begin = Math.max(from - offset, 0);
+    const end = Math.min(from + length - offset, buffer.duration);
+    if (end <= begin) return;
+    const voice = new AudioBufferSourceNode(this.context, { buffer });
+    voice.connect(this.context.destination);
+    voice.start(at + begin - (from - offset), begin, end - begin);
+    voice.onended = () => {
+      this.voices = this.voices.filter((one) => one !== voice);
+    };
+    this.voices.push(voice);
+  }
+
+  private hushBeside(at: number): void {
+    for (const voice of this.voices) voice.stop(at);
+    this.voices = [];
   }
 
   setLevel(level: number): void {
@@ -115,6 +169,47 @@ class Player {
     }
   }
 
+  /** A note by itself, as its part's instrument stands now. */
+  async tap(part: number, pitch: number, velocity: number): Promise<void> {
+    try {
+      await this.wake();
+    } catch {
+      return; // Without sound there is nothing to be heard, and nothing else is lost.
+    }
+    const at = (this.context as AudioContext).currentTime;
+    this.order({
+      kind: "play",
+      clearFrom: null,
+      times: Float64Array.of(at, at + TAP_SECONDS),
+      parts: Uint8Array.of(part, part),
+      bytes: Uint8Array.of(0x90, pitch, velocity, 0x80, pitch, 64),
+    });
+  }
+
+  /** Repeat a stretch for as long as it is held; where the take is playing already, it plays on. */
+  rehearse(from: number, to: number): void {
+    if (now().playing || to - from < LEAST_LOOP) return;
+    this.phrase = [from, to];
+    this.restingBefore = now().resting;
+    void this.play(from);
+  }
+
+  endRehearsal(): void {
+    if (!this.phrase) return;
+    this.phrase = null;
+    this.stop();
+    set({ resting: this.restingBefore });
+  }
+
+  /** What is to come is heard with the values of the moment; often, but not with every one of them. */
+  hearAgain(): void {
+    if (!now().playing || this.again) return;
+    this.again = window.setTimeout(() => {
+      this.again = 0;
+      void this.refresh();
+    }, AGAIN_MS);
+  }
+
   stop(): void {
     const resting = this.position();
     this.turn++;
@@ -122,6 +217,7 @@ class Player {
     if (this.context && now().playing) {
       const time = this.context.currentTime;
       this.order({ kind: "play", clearFrom: 0, ...this.silence(time) });
+      this.hushBeside(0);
     }
     this.handed = [];
     set({ playing: false, resting });
@@ -187,6 +283,7 @@ class Player {
   }
 
   private loop(): [number, number] | null {
+    if (this.phrase) return this.phrase;
     const loop = now().looping ? (this.programme?.loop() ?? null) : null;
     return loop && loop[1] - loop[0] > LEAST_LOOP ? loop : null;
   }
@@ -198,6 +295,7 @@ class Player {
       this.synth.connect(this.context.destination);
       this.order({ kind: "level", level: now().level });
       this.order({ kind: "patches", patches: this.programme?.patches ?? [] });
+      this.order({ kind: "routes", routes: this.programme?.routes ?? [] });
     }
     if (this.context.state !== "running") await this.context.resume();
   }
@@ -218,6 +316,8 @@ class Player {
     if (fresh) this.order({ kind: "play", clearFrom: 0, ...this.silence(start - 0.005) });
     this.order({ kind: "play", clearFrom: start, ...unpack(batch, start - from, audible) });
     const past = fresh ? [] : this.handed.filter((one) => one.at < start);
+    this.hushBeside(start);
+    this.handBeside({ at: start, from, length });
     this.handed = [...past, { at: start, from, length }];
     await this.refill();
   }
@@ -246,6 +346,7 @@ class Player {
         if (turn !== this.turn) return;
         if (turns) this.order({ kind: "play", clearFrom: null, ...this.silence(reached) });
         this.order({ kind: "play", clearFrom: null, ...unpack(batch, reached - from, audible) });
+        this.handBeside({ at: reached, from, length });
         this.handed.push({ at: reached, from, length });
         if (this.handed.length > 64) this.handed.splice(0, this.handed.length - 64);
       }
@@ -258,6 +359,12 @@ class Player {
 
   private fetch(start: number, end: number, chase: boolean) {
     const { before, against } = now();
+    const trial = before ? null : (this.programme?.trial() ?? null);
+    if (trial) {
+      const path = { take_id: this.programme?.takeId ?? "" };
+      const body = { ...trial, span: [start, end] as [number, number], chase };
+      return answered<Messages>(api.POST("/api/takes/{take_id}/rehearse", { params: { path }, body }));
+    }
     const query = { start, end, chase, ...(before ? { before: against } : {}) };
     const params = { path: { take_id: this.programme?.takeId ?? "" }, query };
     return answered<Messages>(api.GET("/api/takes/{take_id}/messages", { params }));

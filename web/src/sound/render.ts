@@ -2,12 +2,18 @@
 import { answered, api, type Messages } from "../api/client";
 import { unpack } from "./messages";
 import { makeSynth } from "./synth";
+import type { Order, Route } from "./synth.worklet";
 
 export interface Stretch {
   takeId: string;
   start: number;
   end: number;
   patches: string[];
+  routes?: Route[][];
+  /** What the synth was left with by an earlier play: heard first, and thrown away. */
+  after?: [number, number];
+  /** The left (0) or the right (1) alone; absent: both together. */
+  side?: 0 | 1;
   /** As it was before this stroke (0: the newest). */
   before?: number;
 }
@@ -15,16 +21,30 @@ export interface Stretch {
 const RATE = 44_100;
 
 /** Mono samples of a stretch (seconds of the take). */
-export async function renderStretch({ takeId, start, end, patches, before }: Stretch): Promise<Float32Array> {
-  const params = { path: { take_id: takeId }, query: { start, end, chase: true, before } };
-  const answer = await answered<Messages>(api.GET("/api/takes/{take_id}/messages", { params }));
+export async function renderStretch(stretch: Stretch): Promise<Float32Array> {
+  const { takeId, start, end, patches, routes = [], before, after, side } = stretch;
+  const fetch = (from: number, to: number) => {
+    const params = { path: { take_id: takeId }, query: { start: from, end: to, chase: true, before } };
+    return answered<Messages>(api.GET("/api/takes/{take_id}/messages", { params }));
+  };
+  const answer = await fetch(start, end);
+  const orders: Order[] = [
+    { kind: "patches", patches },
+    { kind: "routes", routes },
+  ];
+  if (after) {
+    // An earlier play, in no time: what it leaves behind is what the next one finds.
+    const left = unpack(await fetch(...after), 0, () => false);
+    orders.push({ kind: "play", clearFrom: null, ...left, times: left.times.fill(0) });
+  }
   const context = new OfflineAudioContext(2, Math.ceil((end - start) * RATE), RATE);
   const synth = await makeSynth(context, [
-    { kind: "patches", patches },
+    ...orders,
     { kind: "play", clearFrom: null, ...unpack(answer, -start) },
   ]);
   synth.connect(context.destination);
   const rendered = await context.startRendering();
+  if (side !== undefined) return rendered.getChannelData(side);
   const [left, right] = [rendered.getChannelData(0), rendered.getChannelData(1)];
   return left.map((sample, i) => (sample + right[i]) / 2);
 }

@@ -8,11 +8,23 @@ import type { Batch } from "./messages";
 export type Order =
   | ({ kind: "play"; clearFrom: number | null } & Batch)
   | { kind: "patches"; patches: string[] }
+  | { kind: "routes"; routes: Route[][] }
   | { kind: "level"; level: number };
+
+/** What a lane of a part also moves: by `amount` of the target's full reach, either way. */
+export interface Route {
+  lane: string;
+  target: Target;
+  amount: number;
+}
+
+type Target = "level" | "brightness" | "vibrato" | "pan" | "resonance" | "detune";
 
 const VOICES = 48;
 const MOST_PARTIALS = 16;
 const BLOCK = 128;
+/** Time constant with which level and pan follow their controllers. */
+const GLIDE_SECONDS = 0.008;
 /** Below this a partial is not heard. */
 const FAINT = 1e-5;
 const TWO_PI = 2 * Math.PI;
@@ -28,6 +40,10 @@ interface Patch {
   /** Detune of the second rank in cents; 0 for none. */
   rank: number;
   gain: number;
+  /** A burst of noise at the strike: strength and seconds to fall by 60 dB. */
+  noise?: readonly [number, number];
+  /** Keys that are instruments of their own: hertz of the lowest partial, noise, and how long all of it rings. */
+  keys?: Record<number, { hertz: number; noise: readonly [number, number]; ring: number }>;
 }
 
 const REED_PARTIALS = Array.from(
@@ -35,7 +51,38 @@ const REED_PARTIALS = Array.from(
   (_, k) => [k + 1, (k % 2 ? 0.75 : 1) / (k + 1) ** 0.55, Infinity] as const,
 );
 
+/** Modes of a circular membrane: zeros of the Bessel functions over the first (2.405). */
+const MEMBRANE = [1, 1.593, 2.136, 2.295, 2.653, 2.917, 3.155, 3.5];
+
 const PATCHES: Record<string, Patch> = {
+  "bowed glass": {
+    partials: [1, 2, 3.01, 4.02, 5.04, 6.1, 8.2].map(
+      (ratio, k) => [ratio, 0.9 / (k + 1) ** 1.1, Infinity] as const,
+    ),
+    attack: 0.11,
+    release: 0.55,
+    dull: 0.4,
+    bright: 0.85,
+    rank: 4,
+    gain: 0.2,
+  },
+  "frame drum": {
+    partials: MEMBRANE.map((ratio, k) => [ratio, 0.8 / (k + 1) ** 0.6, 0.7 / (1 + k * 0.6)] as const),
+    attack: 0.001,
+    release: 0.3,
+    dull: 0.45,
+    bright: 0.95,
+    rank: 0,
+    gain: 0.5,
+    noise: [0.25, 0.06],
+    keys: {
+      36: { hertz: 74, noise: [0.15, 0.05], ring: 1.6 },
+      38: { hertz: 118, noise: [0.25, 0.07], ring: 1 },
+      39: { hertz: 190, noise: [0.9, 0.06], ring: 0.35 },
+      37: { hertz: 420, noise: [0.6, 0.03], ring: 0.2 },
+      54: { hertz: 2400, noise: [0.8, 0.2], ring: 0.5 },
+    },
+  },
   "thumb piano": {
     partials: [
       [1, 1, 2.6],
@@ -63,6 +110,19 @@ const PATCHES: Record<string, Patch> = {
   },
 };
 
+/** What moves what in every patch: the wheel shakes the pitch, pressure swells, timbre brightens. */
+const STANDARD: readonly Route[] = [
+  { lane: "cc:1", target: "vibrato", amount: 1 },
+  { lane: "pressure", target: "brightness", amount: 0.5 },
+  { lane: "pressure", target: "level", amount: 0.5 },
+  { lane: "cc:74", target: "brightness", amount: 1 },
+  { lane: "cc:71", target: "resonance", amount: 0.5 },
+];
+const CENTRED = new Set(["cc:71", "cc:74"]);
+const VIBRATO_HERTZ = 5.4;
+const VIBRATO_SEMITONES = 0.45;
+const DETUNE_CENTS = 28;
+
 /** One part's instrument: the state that its controllers have put it in. */
 class Instrument {
   patch: Patch = PATCHES["thumb piano"];
@@ -72,9 +132,60 @@ class Instrument {
   pedal = false;
   bend = 0;
   range = 2;
+  private moves = STANDARD;
+  /** The last value of every lane, 0 to 1 (bend: -1 to 1): kept from play to play, as real gear keeps it. */
+  private readonly values = new Map<string, number>();
+  /** What the lanes come to: how bright (0 is as struck), how much vibrato, resonance and detune. */
+  brightness = 0;
+  vibrato = 0;
+  resonance = 0;
+  detune = 0;
+  private lift = 1;
+  private aside = 0;
   private rpn = 0x3fff;
+  private left = 0;
+  private right = 0;
+
+  constructor() {
+    this.settle();
+  }
+
+  /** What its lanes move beside what is standard. */
+  route(routes: readonly Route[]): void {
+    this.moves = [...STANDARD, ...routes];
+    this.listen();
+  }
+
+  /** A lane has a new value: all that it moves is worked out anew. */
+  lane(key: string, value: number): void {
+    this.values.set(key, value);
+    this.listen();
+  }
+
+  private listen(): void {
+    const to: Record<Target, number> = {
+      level: 0,
+      brightness: 0,
+      vibrato: 0,
+      pan: 0,
+      resonance: 0,
+      detune: 0,
+    };
+    for (const { lane, target, amount } of this.moves) {
+      const value = this.values.get(lane);
+      // Timbre and its like rest in the middle (RP-015); everything else at nothing.
+      if (value !== undefined) to[target] += amount * (CENTRED.has(lane) ? 2 * value - 64 / 63.5 : value);
+    }
+    this.brightness = Math.min(Math.max(to.brightness, -1.5), 1.5);
+    this.vibrato = Math.min(Math.abs(to.vibrato), 1);
+    this.resonance = Math.min(Math.max(to.resonance, 0), 1);
+    this.detune = Math.min(Math.abs(to.detune), 1);
+    this.lift = Math.max(1 + to.level, 0);
+    this.aside = to.pan;
+  }
 
   controller(number: number, value: number): void {
+    this.lane(`cc:${number}`, value / 127);
     if (number === 7) this.volume = value / 127;
     else if (number === 11) this.expression = value / 127;
     else if (number === 10) this.pan = value / 127;
@@ -87,14 +198,38 @@ class Instrument {
       this.expression = 1;
       this.pedal = false;
       this.bend = 0;
+      this.values.clear();
+      this.listen();
     }
   }
 
   /** MIDI's recommended curve: level falls with the square of the controllers (GM, CC 7 and CC 11). */
-  get level(): number {
-    return (this.volume * this.expression) ** 2;
+  private get target(): [number, number] {
+    const level = (this.volume * this.expression) ** 2 * Math.SQRT2 * this.lift;
+    const angle = (Math.min(Math.max(this.pan + this.aside / 2, 0), 1) * Math.PI) / 2;
+    return [level * Math.cos(angle), level * Math.sin(angle)];
+  }
+
+  /** Add what its voices make to both sides. Level and pan glide to their new values: steps of a controller must not click. */
+  mix(mono: Float32Array, left: Float32Array, right: Float32Array, from: number, to: number): void {
+    const [toLeft, toRight] = this.target;
+    const share = 1 - Math.exp(-1 / (GLIDE_SECONDS * sampleRate));
+    for (let i = from; i < to; i++) {
+      this.left += (toLeft - this.left) * share;
+      this.right += (toRight - this.right) * share;
+      left[i] += mono[i] * this.left;
+      right[i] += mono[i] * this.right;
+    }
+  }
+
+  /** While nothing sounds there is nothing to glide. */
+  settle(): void {
+    [this.left, this.right] = this.target;
   }
 }
+
+/** What the lanes of a part make of the sound of its voices. */
+type Colour = Pick<Instrument, "brightness" | "resonance" | "detune">;
 
 class Voice {
   active = false;
@@ -108,12 +243,21 @@ class Voice {
   private readonly strengths = new Float64Array(MOST_PARTIALS);
   private readonly falls = new Float64Array(MOST_PARTIALS);
   private readonly envelope = new Float64Array(BLOCK);
+  private hertz = 440;
+  private hiss = 0;
+  private hissFall = 0;
   private loudness = 0;
   private rise = 0;
   private fade = 1;
 
   start(part: number, pitch: number, velocity: number, patch: Patch, age: number): void {
     const force = velocity / 127;
+    const key = patch.keys?.[pitch];
+    this.hertz = key?.hertz ?? 440 * 2 ** ((pitch - 69) / 12);
+    const noise = key?.noise ?? patch.noise;
+    this.hiss = noise ? noise[0] * force : 0;
+    this.hissFall = noise ? 0.001 ** (1 / (noise[1] * sampleRate)) : 0;
+    const ring = key?.ring ?? 1;
     this.active = this.held = true;
     this.sustained = false;
     this.part = part;
@@ -125,13 +269,15 @@ class Voice {
     this.strengths.fill(0);
     this.loudness = patch.gain * force ** 1.6;
     const brightness = patch.dull + (patch.bright - patch.dull) * force;
-    const frequency = 440 * 2 ** ((pitch - 69) / 12);
+    const frequency = this.hertz;
     patch.partials.forEach(([ratio, strength, fall], k) => {
       // Partials beyond hearing would fold back as noise.
       this.strengths[k] = ratio * frequency < sampleRate * 0.45 ? strength * brightness ** (ratio - 1) : 0;
       // Low notes ring longer, high ones shorter.
       this.falls[k] =
-        fall === Infinity ? 1 : 0.001 ** (1 / (fall * Math.min(2, (440 / frequency) ** 0.5) * sampleRate));
+        fall === Infinity
+          ? 1
+          : 0.001 ** (1 / (fall * ring * Math.min(2, (440 / frequency) ** 0.5) * sampleRate));
     });
     this.phases.fill(0);
   }
@@ -141,9 +287,12 @@ class Voice {
     return this.loudness * this.fade * (this.held ? 2 : 1);
   }
 
-  render(out: Float32Array, from: number, to: number, bend: number): void {
-    const { partials, attack, release, rank } = this.patch;
-    const frequency = 440 * 2 ** ((this.pitch + bend - 69) / 12);
+  render(out: Float32Array, from: number, to: number, bend: number, colour: Colour): void {
+    const { partials, attack, release } = this.patch;
+    const frequency = this.hertz * 2 ** (bend / 12);
+    const rank = this.patch.rank + colour.detune * DETUNE_CENTS;
+    const tilt = 1.35 ** colour.brightness;
+    const peak = 2 + 4 * (colour.brightness + 1.5);
     const frames = to - from;
     const fading = this.held || this.sustained ? 1 : 0.001 ** (1 / (release * sampleRate));
     const rising = 1 / (attack * sampleRate);
@@ -163,9 +312,18 @@ class Voice {
       for (let place = 0; place < ranks.length; place++) {
         const step = (TWO_PI * frequency * partials[k][0] * ranks[place]) / sampleRate;
         const slot = k + place * MOST_PARTIALS;
-        this.add(out, from, frames, slot, step, this.strengths[k] * (rank ? 0.6 : 1), this.falls[k]);
+        const ratio = partials[k][0];
+        const ringing = 1 + 4 * colour.resonance * Math.exp(-((ratio - peak) ** 2) / 2);
+        const strength = this.strengths[k] * Math.min(tilt ** (ratio - 1), 8) * ringing * (rank ? 0.6 : 1);
+        this.add(out, from, frames, slot, step, strength, this.falls[k]);
       }
       this.strengths[k] *= this.falls[k] ** frames;
+    }
+    if (this.hiss > FAINT) {
+      for (let i = 0; i < frames; i++) {
+        out[from + i] += (Math.random() * 2 - 1) * this.hiss * envelope[i] * 0.5;
+        this.hiss *= this.hissFall;
+      }
     }
     if (this.fade < 1e-3 || this.strengths.every((strength) => strength < FAINT)) this.active = false;
   }
@@ -223,6 +381,10 @@ class PracticeSynth extends AudioWorkletProcessor {
       order.patches.forEach((name, part) => {
         this.instrument(part).patch = PATCHES[name] ?? PATCHES["thumb piano"];
       });
+    } else if (order.kind === "routes") {
+      order.routes.forEach((routes, part) => {
+        this.instrument(part).route(routes);
+      });
     } else {
       const { clearFrom, times, parts, bytes } = order;
       const kept = this.queue.slice(this.next).filter(({ time }) => clearFrom === null || time < clearFrom);
@@ -244,8 +406,11 @@ class PracticeSynth extends AudioWorkletProcessor {
     const kind = status & 0xf0;
     if (kind === 0x90 && two > 0) this.strike(part, one, two);
     else if (kind === 0x80 || kind === 0x90) this.release(part, one);
-    else if (kind === 0xe0) instrument.bend = ((one | (two << 7)) - 8192) / 8192;
-    else if (kind === 0xb0) {
+    else if (kind === 0xd0) instrument.lane("pressure", one / 127);
+    else if (kind === 0xe0) {
+      instrument.bend = ((one | (two << 7)) - 8192) / 8192;
+      instrument.lane("bend", instrument.bend);
+    } else if (kind === 0xb0) {
       if (one === 64) this.pedal(part, two >= 64);
       else if (one === 120 || one === 123) this.allOff(part, one === 120);
       else instrument.controller(one, two);
@@ -312,18 +477,19 @@ class PracticeSynth extends AudioWorkletProcessor {
   }
 
   private render(left: Float32Array, right: Float32Array, from: number, to: number): void {
-    for (const voice of this.voices) {
-      if (!voice.active) continue;
-      const { level, pan, bend, range } = this.instrument(voice.part);
-      this.mono.fill(0, from, to);
-      voice.render(this.mono, from, to, bend * range);
-      const toLeft = level * Math.cos((pan * Math.PI) / 2) * Math.SQRT2;
-      const toRight = level * Math.sin((pan * Math.PI) / 2) * Math.SQRT2;
-      for (let i = from; i < to; i++) {
-        left[i] += this.mono[i] * toLeft;
-        right[i] += this.mono[i] * toRight;
+    const sway = VIBRATO_SEMITONES * Math.sin(TWO_PI * VIBRATO_HERTZ * currentTime);
+    this.instruments.forEach((instrument, part) => {
+      const bend = instrument.bend * instrument.range + instrument.vibrato * sway;
+      let sounds = false;
+      for (const voice of this.voices) {
+        if (!voice.active || voice.part !== part) continue;
+        if (!sounds) this.mono.fill(0, from, to);
+        sounds = true;
+        voice.render(this.mono, from, to, bend, instrument);
       }
-    }
+      if (sounds) instrument.mix(this.mono, left, right, from, to);
+      else instrument.settle();
+    });
   }
 }
 
