@@ -60,7 +60,14 @@ def _bowed_glass(bars: int, first: int = 4) -> Hand:
         hand.control(1, [(beat + 4.2, 0), (beat + 5.5, 84), (beat + 7.5, 6)])
     hand.note((bars - 2) * 4, 4, 74, 60)
     hand.sweep("pitchwheel", "pitch", [((bars - 2) * 4 + 2, 0), ((bars - 2) * 4 + 3.6, 3610)])
+    _worn_knob(hand, first * 4 + 9.0, 1, 6)
     return hand
+
+
+def _worn_knob(hand: Hand, beat: float, controller: int, value: int) -> None:
+    """A controller that nobody touches and that sends all the same: two values in turn."""
+    for step in range(18):
+        hand.send(beat + step / 12, "control_change", control=controller, value=value + (0, 1, 0, 1, 1, 0)[step % 6])
 
 
 def _reed_box(bars: int) -> Hand:

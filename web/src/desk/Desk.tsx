@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
 import { Notice } from "../parts/Notice";
 import { player, usePlayer } from "../sound/player";
-import { openTake, refreshLanes, rowName } from "./arranging";
+import { arrangeRows, openTake, refreshLanes, routesOf, rowName } from "./arranging";
 import { EventList } from "./EventList";
 import { Finder } from "./Finder";
 import { Header } from "./Header";
@@ -12,11 +12,10 @@ import { Shape } from "./Shape";
 import { Staves } from "./Staves";
 import { Strokes } from "./Strokes";
 import { dynamicOf, placeText, secondsAt } from "./score";
-import { before, onWritten } from "./shaping";
+import { before, lanesBefore, onWritten } from "./shaping";
 import { desk, frontParts, set, useDesk } from "./state";
 import { Transport } from "./Transport";
-
-const START_LANE_SHARE = 0.36;
+import { releaseNudge } from "./velocityGestures";
 
 export function Desk() {
   const { takeId = "" } = useParams();
@@ -27,7 +26,6 @@ export function Desk() {
   const [finderOpen, setFinderOpen] = useState(false);
   const listOpen = useDesk((state) => state.listOpen);
   const panelOpen = useDesk((state) => state.panelOpen);
-  const [laneShare, setLaneShare] = useState(START_LANE_SHARE);
 
   useEffect(() => {
     void openTake(takeId);
@@ -45,8 +43,13 @@ export function Desk() {
         setFinderOpen(true);
       } else handleKey(event);
     };
+    const release = () => void releaseNudge();
     window.addEventListener("keydown", press);
-    return () => window.removeEventListener("keydown", press);
+    window.addEventListener("keyup", release);
+    return () => {
+      window.removeEventListener("keydown", press);
+      window.removeEventListener("keyup", release);
+    };
   }, []);
 
   if (failure) return <Failure text={failure} />;
@@ -55,7 +58,7 @@ export function Desk() {
       <Header onFind={() => setFinderOpen(true)} />
       <div className="flex min-h-0 flex-1">
         <main className="min-w-0 flex-1">
-          <Staves laneShare={laneShare} onLaneShare={setLaneShare} />
+          <Staves />
         </main>
         {panelOpen && (
           <aside className="flex w-[290px] shrink-0 flex-col overflow-y-auto border-l border-rule-strong bg-sheet">
@@ -78,6 +81,7 @@ export function Desk() {
 function useSound() {
   const score = useDesk((state) => state.score);
   const span = useDesk((state) => state.span);
+  const arrangement = useDesk((state) => state.arrangement);
   const revision = useDesk((state) => state.history.revision);
   const showsBefore = usePlayer((state) => state.before);
   const against = usePlayer((state) => state.against);
@@ -87,18 +91,30 @@ function useSound() {
       takeId: score.id,
       seconds: score.seconds,
       patches: score.parts.map((part) => part.patch),
+      routes: score.parts.map((part) => [...routesOf(part.id)]),
       loop: () => {
         const now = desk().span;
         return now && [secondsAt(score, now[0]), secondsAt(score, now[1])];
       },
+      trial: () => {
+        const { shaping, history, live } = desk();
+        if (!shaping || shaping.problem || !live) return null;
+        return { revision: history.revision, stroke: shaping.stroke, number: shaping.number };
+      },
     });
   }, [score]);
+  useEffect(() => {
+    if (score) player.route(score.parts.map((part) => [...routesOf(part.id, arrangement)]));
+  }, [score, arrangement]);
   useEffect(() => () => player.unload(), []);
   useEffect(
     () =>
       onWritten((changes) => {
         void player.refresh();
-        if (!changes || changes.lanes.length) void refreshLanes();
+        const parts = changes?.lanes ?? desk().score?.parts.map(({ id }) => id) ?? [];
+        if (parts.length) void refreshLanes(parts);
+        // Notes that have come may need rows that were not in use.
+        if (changes?.others && desk().rows === "used") arrangeRows("used");
       }),
     [],
   );
@@ -109,11 +125,12 @@ function useSound() {
   // biome-ignore lint/correctness/useExhaustiveDependencies: "before" means another take after every change
   useEffect(() => {
     if (!showsBefore) {
-      set({ earlier: null });
+      set({ earlier: null, earlierLanes: null });
       return;
     }
     let wanted = true;
     void before(against || undefined).then((earlier) => wanted && set({ earlier }));
+    void lanesBefore(against).then((earlierLanes) => wanted && set({ earlierLanes }));
     return () => {
       wanted = false;
     };

@@ -3,6 +3,7 @@ import { answered, api, type Schemas, type Stroke, sentence } from "../api/clien
 import { Seal } from "../parts/Seal";
 import { partDye, partName, rowName, toFront } from "./arranging";
 import { showing } from "./camera";
+import { idOfRow, rowOfId } from "./score";
 import { chooseIn } from "./selecting";
 import { apply } from "./shaping";
 import { desk, frontParts, look, set, takePath, useDesk } from "./state";
@@ -119,7 +120,7 @@ export function EventList() {
     if (!desk().fronts.includes(row.part)) toFront(row.part);
     chosenHere.current = row.note;
     const mask = new Uint8Array(owner.start.length);
-    mask[row.note - owner.firstNote] = 1;
+    mask[rowOfId(owner, row.note)] = 1;
     chooseIn(owner, mask);
     look((camera, whole) => {
       const seen = row.tick >= camera.left && row.tick < camera.left + (camera.width - 120) / camera.perTick;
@@ -139,7 +140,7 @@ export function EventList() {
   );
   const isChosen = (row: Row) => {
     const owner = score?.parts[row.part];
-    return row.note >= 0 && !!owner && chosen[row.part]?.[row.note - owner.firstNote] === 1;
+    return row.note >= 0 && !!owner && chosen[row.part]?.[rowOfId(owner, row.note)] === 1;
   };
   return (
     <section aria-label="Events" className="flex h-56 shrink-0 flex-col border-t border-rule-strong bg-sheet">
@@ -238,7 +239,7 @@ function Cells({ row, onChoose }: { row: Row; onChoose: () => void }) {
         )}
       </Cell>
       <Cell>{row.kind}</Cell>
-      <Cell>{row.note >= 0 && part ? rowName(part, part.pitch[row.note - part.firstNote]) : row.number}</Cell>
+      <Cell>{row.note >= 0 && part ? rowName(part, part.pitch[rowOfId(part, row.note)]) : row.number}</Cell>
       <Cell>{(row.note >= 0 || row.lane) && part ? <ValueCell row={row} /> : row.value}</Cell>
       <Cell>{row.length ? `${Math.round((row.length / resolution) * 100) / 100} quarters` : ""}</Cell>
     </>
@@ -248,7 +249,6 @@ function Cells({ row, onChoose }: { row: Row; onChoose: () => void }) {
 function Cell({ children }: { children: React.ReactNode }) {
   return (
     // biome-ignore lint/a11y/useSemanticElements: see the table
-    // biome-ignore lint/a11y/useFocusableInteractive: a cell that is read needs no focus
     <div role="cell" className="flex min-w-0 items-center gap-1.5 truncate">
       {children}
     </div>
@@ -299,7 +299,7 @@ function firstChosen(): number | null {
   let first: number | null = null;
   for (const part of frontParts()) {
     const at = chosen[part.id].indexOf(1);
-    if (at >= 0 && (first === null || part.firstNote + at < first)) first = part.firstNote + at;
+    if (at >= 0 && (first === null || idOfRow(part, at) < first)) first = idOfRow(part, at);
   }
   return first;
 }

@@ -2,6 +2,7 @@ import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
 import { Link } from "react-router";
 import { MENU_ITEM, Menu, MenuItem } from "../parts/Menu";
+import { NameEntry } from "../parts/NameEntry";
 import { Seal } from "../parts/Seal";
 import { Wordmark } from "../parts/Wordmark";
 import { player, usePlayer } from "../sound/player";
@@ -71,7 +72,22 @@ function PartChip({ part }: { part: PartScore }) {
   const isSoloed = usePlayer((state) => state.soloed.includes(part.id));
   const [renaming, setRenaming] = useState(false);
   const name = partName(part, arrangement);
-  if (renaming) return <Rename name={name} part={part} onDone={() => setRenaming(false)} />;
+  if (renaming) {
+    const done = (typed: string) => {
+      setRenaming(false);
+      if (typed !== name) renamePart(part.id, { name: typed });
+    };
+    return (
+      <NameEntry
+        label="Name of the part"
+        name={name}
+        maxLength={120}
+        className="h-8 w-40"
+        asked
+        onDone={done}
+      />
+    );
+  }
   return (
     <div
       className={`flex h-8 shrink-0 items-center rounded-full border ${
@@ -103,28 +119,6 @@ function PartChip({ part }: { part: PartScore }) {
         onRename={() => setRenaming(true)}
       />
     </div>
-  );
-}
-
-function Rename({ name, part, onDone }: { name: string; part: PartScore; onDone: () => void }) {
-  return (
-    <input
-      aria-label="Name of the part"
-      defaultValue={name}
-      maxLength={120}
-      // biome-ignore lint/a11y/noAutofocus: the player has just asked to type here
-      autoFocus
-      onFocus={(event) => event.currentTarget.select()}
-      onBlur={(event) => {
-        renamePart(part.id, { name: event.currentTarget.value.trim() });
-        onDone();
-      }}
-      onKeyDown={(event) => {
-        if (event.key === "Escape") event.currentTarget.value = name;
-        if (event.key === "Escape" || event.key === "Enter") event.currentTarget.blur();
-      }}
-      className="entry h-8 w-40 text-left"
-    />
   );
 }
 

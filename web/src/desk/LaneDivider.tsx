@@ -1,11 +1,14 @@
 import type { KeyboardEvent, PointerEvent } from "react";
+import { between } from "./numbers";
 
+/** Of the height, before anybody has moved it. */
+export const START_SHARE = 0.36;
 const LEAST = 0.16;
 const MOST = 0.7;
 
 /** The edge between notes and lane: names the lane, and is dragged to make it taller. */
 export function LaneDivider({ share, onShare }: { share: number; onShare: (share: number) => void }) {
-  const limited = (value: number) => onShare(Math.min(Math.max(value, LEAST), MOST));
+  const limited = (value: number) => onShare(between(value, LEAST, MOST));
   const drag = (event: PointerEvent<HTMLElement>) => {
     if (!event.currentTarget.hasPointerCapture(event.pointerId)) return;
     const box = event.currentTarget.parentElement?.getBoundingClientRect();

@@ -1,13 +1,21 @@
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 import { changeLane, DYES, dropLane, type LaneLook, lanesShown, moveLane, wish } from "./arranging";
 import { GUTTER } from "./camera";
-import { attachLane, type LaneKind, laneHint, sayHint, spanFrom } from "./laneStage";
-import { titleOf } from "./lanes";
-import { leadPart, useDesk, type Wishes } from "./state";
+import { valueOfY, yOfValue } from "./draw/lane";
+import { FrameGrips } from "./FrameGrips";
+import { Grips } from "./Grips";
+import { type Grip, Press } from "./grip";
+import { laneGrip } from "./laneGestures";
+import { attachLane, bringToSight, type LaneKind, laneHint, sayHint, spanFrom } from "./laneStage";
+import { lanesOf, titleOf } from "./lanes";
+import { between } from "./numbers";
+import { desk, leadPart, set, useDesk, type Wishes } from "./state";
+import { Tip } from "./Tip";
 
 type Favourite = NonNullable<Wishes["favourites"]>[number];
 
 const STRIP_HEIGHT = 34;
+const LANE_RANGE = [0, 127] as const;
 
 /** Every lane of the leading part that carries data, as a strip; opened, it is tall. Others can be added. */
 export function Lanes() {
@@ -17,7 +25,7 @@ export function Lanes() {
   return (
     <section
       aria-label="Lanes"
-      className="max-h-[42%] shrink-0 overflow-x-hidden overflow-y-auto border-t border-rule-strong [scrollbar-width:thin]"
+      className="max-h-[42%] min-h-8 shrink overflow-x-hidden overflow-y-auto border-t border-rule-strong [scrollbar-width:thin]"
     >
       {shown.map((lane, index) => (
         <LaneRow key={lane.key} look={lane} isFirst={index === 0} isLast={index === shown.length - 1} />
@@ -42,10 +50,19 @@ function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: boolean; 
     unit: name?.unit ?? "",
   };
   useEffect(() => attachLane(canvas.current as HTMLCanvasElement, () => kind.current), []);
-
-  const dragSpan = useRef<((to: number) => void) | null>(null);
-  const xOf = (event: PointerEvent<HTMLElement>) =>
-    event.clientX - event.currentTarget.getBoundingClientRect().left;
+  // A lane that is opened, or added as the one that is meant, is seen whole wherever it lies among the others.
+  const wasOpen = useRef(look.open && desk().about !== look.key);
+  useEffect(() => {
+    if (look.open && !wasOpen.current) bringToSight(look.key);
+    wasOpen.current = look.open;
+  }, [look.open, look.key]);
+  const press = useRef<Press | null>(null);
+  press.current ??= new Press(true);
+  useEffect(() => press.current?.watchEscape(), []);
+  const placeOf = (event: PointerEvent<HTMLElement>): [number, number] => {
+    const box = event.currentTarget.getBoundingClientRect();
+    return [event.clientX - box.left, event.clientY - box.top];
+  };
   const range = head && `${signed(head.lowest)} to ${signed(head.highest)}`;
   const facts = head ? `${head.nodes.toLocaleString("en-GB")} · ${range}` : "no data";
   const height = look.open ? (look.height ?? 140) : STRIP_HEIGHT;
@@ -56,24 +73,30 @@ function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: boolean; 
         aria-label={`${title} of the leading part`}
         className="block h-full w-full touch-none"
         onPointerDown={(event) => {
-          if (event.button !== 0 || xOf(event) < GUTTER) return;
-          event.currentTarget.setPointerCapture(event.pointerId);
-          dragSpan.current = spanFrom(xOf(event), event.altKey);
+          if (event.button !== 0) return;
+          const [x, y] = placeOf(event);
+          const stave = { key: look.key, isSwitch: kind.current.isSwitch, height };
+          const grip = look.open ? laneGrip(stave, x, y, event.nativeEvent) : spanGrip(x, event.altKey);
+          if (grip) event.currentTarget.setPointerCapture(event.pointerId);
+          press.current?.begin(grip, x, y);
         }}
         onPointerMove={(event) => {
-          sayHint(laneHint(kind.current, xOf(event)));
-          dragSpan.current?.(xOf(event));
+          const [x, y] = placeOf(event);
+          if (!press.current?.move(x, y, event.nativeEvent)) sayHint(laneHint(kind.current, x));
         }}
-        onPointerUp={() => {
-          dragSpan.current = null;
-        }}
+        onPointerUp={(event) => press.current?.end(event.nativeEvent)}
+        onPointerCancel={() => press.current?.drop()}
         onPointerLeave={() => sayHint("")}
       />
       <div className="pointer-events-none absolute inset-x-0 top-0 flex h-[18px] items-center gap-2 text-[12px]">
         <button
           type="button"
           aria-expanded={look.open}
-          onClick={() => changeLane(look.key, { open: !look.open })}
+          onClick={() => {
+            // The lane that is opened is the one that is meant from now on.
+            set({ about: look.open ? "velocity" : look.key });
+            changeLane(look.key, { open: !look.open });
+          }}
           style={{ width: GUTTER - 4 }}
           className="pointer-events-auto flex items-center gap-1 truncate pl-2 text-left font-medium hover:text-accent-deep"
           title={`${title}, ${name?.unit ?? ""}: ${look.open ? "fold it to a strip" : "open it"}\n${facts}${
@@ -135,6 +158,15 @@ function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: boolean; 
           {facts}
         </span>
       )}
+      {look.open && <FrameGrips laneKey={look.key} height={height} />}
+      {look.open && <Tip stave={look.key} />}
+      {look.open && (
+        <Grips
+          shapes={(stroke) => lanesOf(stroke).includes(look.key)}
+          yOf={(_camera, value) => yOfValue(value, LANE_RANGE, height)}
+          valueAt={(_camera, y) => valueOfY(y, LANE_RANGE, height)}
+        />
+      )}
       {look.open && (
         <HeightHandle
           title={title}
@@ -147,6 +179,13 @@ function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: boolean; 
 }
 
 const signed = (value: number) => String(value).replace("-", "−");
+
+/** On a strip a drag chooses a span, and nothing else. */
+function spanGrip(x: number, free: boolean): Grip | null {
+  if (x < GUTTER) return null;
+  const choose = spanFrom(x, free);
+  return { move: (to) => choose(to), done() {} };
+}
 
 /** In the gutter there is room for a word: the number, or the name where there is none. */
 function shortTitle(title: string): string {
@@ -229,7 +268,7 @@ function HeightHandle({
   height: number;
   onHeight: (height: number) => void;
 }) {
-  const limited = (value: number) => onHeight(Math.round(Math.min(Math.max(value, 60), 500)));
+  const limited = (value: number) => onHeight(Math.round(between(value, 60, 500)));
   return (
     // biome-ignore lint/a11y/useSemanticElements: a rule that is moved is a separator, not an hr
     <div
@@ -289,6 +328,7 @@ function AddLane({ shown }: { shown: string[] }) {
     );
   const add = (key: string) => {
     changeLane(key, { open: true });
+    set({ about: key });
     setWords(null);
   };
   return (

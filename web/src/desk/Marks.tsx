@@ -1,3 +1,4 @@
+import { useMemo } from "react";
 import type { StrokeView } from "../api/client";
 import { openStroke } from "./arranging";
 import { type Camera, GUTTER, xOf } from "./camera";
@@ -5,7 +6,24 @@ import { placeText, type Score } from "./score";
 import { useDesk } from "./state";
 
 const LEAST_WIDTH = 14;
+const ROW_PIXELS = 22;
+const MOST_ROWS = 3;
 const FLAG_PIXELS = 12;
+
+/** Marks that overlap go below one another, as far as there is room; what more there is lies over the one that ends first. */
+function inRows(strokes: readonly StrokeView[], fronts: readonly number[]) {
+  const free: number[] = [0];
+  const shown = strokes
+    .filter((one) => one.mark.parts.some((part) => fronts.includes(part)))
+    .sort((a, b) => a.mark.start - b.mark.start || a.number - b.number)
+    .map((one) => {
+      let row = free.findIndex((end) => end <= one.mark.start);
+      if (row < 0) row = free.length < MOST_ROWS ? free.length : free.indexOf(Math.min(...free));
+      free[row] = Math.max(free[row] ?? 0, one.mark.end);
+      return { one, row };
+    });
+  return { shown, rows: free.length };
+}
 
 /** The strokes as marks under the ruler, where they act; and small flags for what is neither note nor lane. */
 export function Marks() {
@@ -14,10 +32,12 @@ export function Marks() {
   const score = useDesk((state) => state.score);
   const fronts = useDesk((state) => state.fronts);
   const openNumber = useDesk((state) => state.shaping?.number);
+  const { shown, rows } = useMemo(() => inRows(strokes, fronts), [strokes, fronts]);
   return (
     <section
       aria-label="Marks"
-      className="relative h-6 w-full shrink-0 overflow-hidden border-b border-rule bg-sheet"
+      className="relative w-full shrink-0 overflow-hidden border-b border-rule bg-sheet"
+      style={{ height: rows * ROW_PIXELS + 2 }}
     >
       <span
         aria-hidden
@@ -27,28 +47,26 @@ export function Marks() {
         marks
       </span>
       <div className="absolute inset-y-0 right-0 overflow-hidden" style={{ left: GUTTER }}>
-        {strokes
-          .filter((one) => one.mark.parts.some((part) => fronts.includes(part)))
-          .map((one) => {
-            const left = xOf(camera, one.mark.start) - GUTTER;
-            const width = Math.max((one.mark.end - one.mark.start) * camera.perTick, LEAST_WIDTH);
-            if (left + width < 0 || left > camera.width) return null;
-            return (
-              <button
-                key={one.number}
-                type="button"
-                aria-label={`Open ${one.mark.label}, ${one.mark.place}`}
-                title={`${one.mark.label}, ${one.mark.place}`}
-                onClick={() => void openStroke(one.number)}
-                style={{ left, width }}
-                className={`absolute inset-y-0.5 rounded-sm hover:bg-accent-wash ${
-                  one.on && !one.idle ? "" : "opacity-35"
-                } ${openNumber === one.number ? "bg-accent-wash text-accent" : "text-ink"}`}
-              >
-                <MarkSign stroke={one} width={width} />
-              </button>
-            );
-          })}
+        {shown.map(({ one, row }) => {
+          const left = xOf(camera, one.mark.start) - GUTTER;
+          const width = Math.max((one.mark.end - one.mark.start) * camera.perTick, LEAST_WIDTH);
+          if (left + width < 0 || left > camera.width) return null;
+          return (
+            <button
+              key={one.number}
+              type="button"
+              aria-label={`Open ${one.mark.label}, ${one.mark.place}`}
+              title={`${one.mark.label}, ${one.mark.place}`}
+              onClick={() => void openStroke(one.number)}
+              style={{ left, width, top: row * ROW_PIXELS + 2, height: ROW_PIXELS - 2 }}
+              className={`absolute rounded-sm hover:bg-accent-wash ${
+                one.on && !one.idle ? "" : "opacity-35"
+              } ${openNumber === one.number ? "bg-accent-wash text-accent" : "text-ink"}`}
+            >
+              <MarkSign stroke={one} width={width} />
+            </button>
+          );
+        })}
         {score && <Flags camera={camera} score={score} />}
       </div>
     </section>

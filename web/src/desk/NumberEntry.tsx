@@ -1,19 +1,32 @@
 import { useEffect, useId, useState } from "react";
+import { rounded } from "./numbers";
 
 interface Props {
   label: string;
-  value: number;
+  /** Null: none is given, and what that means is shown in its place. */
+  value: number | null;
   onTry?: (value: number) => void;
   onKeep?: (value: number) => void;
+  /** May be left empty: what is then shown, and what is told. */
+  absent?: { shown: string; onTry: () => void; onKeep: () => void };
   problem?: boolean;
   step?: number;
   className?: string;
 }
 
 /** A number with its label. What is typed is tried at once and kept with Enter or on leaving; Escape takes it back. */
-export function NumberEntry({ label, value, onTry, onKeep, problem, step = 1, className = "" }: Props) {
+export function NumberEntry({
+  label,
+  value,
+  onTry,
+  onKeep,
+  absent,
+  problem,
+  step = 1,
+  className = "",
+}: Props) {
   const id = useId();
-  const shown = format(value);
+  const shown = value === null ? "" : format(value);
   const [text, setText] = useState(shown);
   const [typing, setTyping] = useState(false);
   useEffect(() => {
@@ -21,15 +34,18 @@ export function NumberEntry({ label, value, onTry, onKeep, problem, step = 1, cl
   }, [shown, typing]);
 
   const parsed = parse(text);
+  const isAbsent = absent !== undefined && text.trim() === "";
   const tried = (next: string) => {
     setText(next);
     const number = parse(next);
     if (number !== null) onTry?.(number);
+    else if (next.trim() === "") absent?.onTry();
   };
   const finish = () => {
     if (!typing) return;
     setTyping(false);
-    if (parsed === null) setText(shown);
+    if (isAbsent) absent.onKeep();
+    else if (parsed === null) setText(shown);
     else onKeep?.(parsed);
   };
   return (
@@ -39,7 +55,8 @@ export function NumberEntry({ label, value, onTry, onKeep, problem, step = 1, cl
         id={id}
         inputMode="decimal"
         autoComplete="off"
-        aria-invalid={problem || parsed === null}
+        aria-invalid={problem || (parsed === null && !isAbsent)}
+        placeholder={absent?.shown}
         value={text}
         className="entry max-w-16"
         onChange={(event) => {
@@ -72,5 +89,5 @@ function parse(text: string): number | null {
 }
 
 function format(value: number): string {
-  return String(Math.round(value * 100) / 100);
+  return String(rounded(value));
 }

@@ -2,7 +2,10 @@ import { useEffect, useState } from "react";
 import { count } from "../parts/time";
 import { NumberEntry } from "./NumberEntry";
 import { chooseRanges, type Rule, tryRule } from "./selecting";
+import { apply } from "./shaping";
 import { desk, useDesk } from "./state";
+
+const GHOST = 22;
 
 interface Offer {
   name: string;
@@ -62,6 +65,7 @@ const OFFERS: Offer[] = [
 export function Rules() {
   const [at, setAt] = useState(0);
   const [numbers, setNumbers] = useState<Record<string, number>>({});
+  const [ghost, setGhost] = useState(GHOST);
   const [found, setFound] = useState<Awaited<ReturnType<typeof tryRule>> | null>(null);
   const takeId = useDesk((state) => state.score?.id);
   const revision = useDesk((state) => state.history.revision);
@@ -133,6 +137,27 @@ export function Rules() {
         </span>
         <button type="submit" className="key h-7" disabled={found === null || typeof found === "string"}>
           Choose
+        </button>
+      </div>
+      <div className="flex items-center gap-2">
+        <NumberEntry
+          label="Ghosts at"
+          value={ghost}
+          problem={ghost < 1 || ghost > 127}
+          onTry={setGhost}
+          className="flex-1"
+        />
+        <button
+          type="button"
+          className="key h-7"
+          title="Set what this rule finds so low that it is barely there: one stroke"
+          disabled={found === null || typeof found === "string"}
+          onClick={() => {
+            if (!found || typeof found === "string") return;
+            void apply({ kind: "velocity.set", where: { notes: found.notes }, value: ghost });
+          }}
+        >
+          Make ghosts
         </button>
       </div>
     </form>

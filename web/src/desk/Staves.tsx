@@ -1,24 +1,24 @@
 import { useEffect, useRef } from "react";
+import type { Stroke } from "../api/client";
 import { player, usePlayer } from "../sound/player";
-import { partName } from "./arranging";
+import { partName, shareOut } from "./arranging";
 import { Beyond } from "./Beyond";
+import { velocityOf, yOfVelocity } from "./camera";
 import { Grips } from "./Grips";
 import { attach } from "./gestures";
-import { LaneDivider } from "./LaneDivider";
+import { LaneDivider, START_SHARE } from "./LaneDivider";
 import { Lanes } from "./Lanes";
 import { Marks } from "./Marks";
 import { secondsAt, tickAt } from "./score";
 import { type Elements, Stage } from "./stage";
 import { desk, leadPart, set, useDesk } from "./state";
+import { Tip } from "./Tip";
+
+const shapesVelocity = ({ kind }: Stroke) => kind.startsWith("velocity.");
 
 /** The column of staves on one time axis. */
-export function Staves({
-  laneShare,
-  onLaneShare,
-}: {
-  laneShare: number;
-  onLaneShare: (share: number) => void;
-}) {
+export function Staves() {
+  const share = useDesk((state) => state.arrangement.velocity_share ?? START_SHARE);
   const overview = useRef<HTMLCanvasElement>(null);
   const ruler = useRef<HTMLCanvasElement>(null);
   const notes = useRef<HTMLCanvasElement>(null);
@@ -82,15 +82,16 @@ export function Staves({
         />
         <Beyond />
       </div>
-      <LaneDivider share={laneShare} onShare={onLaneShare} />
-      <div className="relative min-h-[90px] shrink" style={{ height: `${laneShare * 100}%` }}>
+      <LaneDivider share={share} onShare={shareOut} />
+      <div className="relative min-h-[90px] shrink-[5]" style={{ height: `${share * 100}%` }}>
         <canvas
           ref={lane}
           tabIndex={0}
           aria-label={`Velocity of ${name}`}
           className="h-full w-full cursor-crosshair touch-none"
         />
-        <Grips lane={lane} />
+        <Grips shapes={shapesVelocity} yOf={yOfVelocity} valueAt={velocityOf} />
+        <Tip stave="velocity" />
       </div>
       <Lanes />
       <div

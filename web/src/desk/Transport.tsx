@@ -1,6 +1,7 @@
 import { useEffect, useRef } from "react";
 import { clock } from "../parts/time";
 import { player, usePlayer } from "../sound/player";
+import { wish } from "./arranging";
 import { GridChoice } from "./GridChoice";
 import { goTo, playOrStop } from "./keys";
 import { placeText, tickAt } from "./score";
@@ -12,10 +13,11 @@ export function Transport({ onKeys }: { onKeys: () => void }) {
   const hasSpan = useDesk((state) => state.span !== null);
   const hasStrokes = useDesk((state) => state.history.strokes.length > 0);
   const hint = useDesk((state) => state.hint);
+  const sounds = useDesk((state) => state.wishes.sounds ?? true);
   const followsHead = useDesk((state) => state.followsHead);
   return (
     <footer className="border-t border-rule-strong bg-sheet">
-      <div className="flex items-center gap-2 px-4 pt-2">
+      <div className="flex items-center gap-2 px-4 pt-2 whitespace-nowrap">
         <button
           type="button"
           className="key w-10 px-0"
@@ -40,7 +42,9 @@ export function Transport({ onKeys }: { onKeys: () => void }) {
           title={hasSpan ? "Play the span again and again" : "Choose a span on the ruler first"}
           onClick={() => player.setLooping(!looping)}
         >
-          Repeat span
+          <span>
+            Repeat<span className="max-[1150px]:sr-only"> span</span>
+          </span>
         </button>
         <fieldset
           className="ml-2 flex rounded-md border border-rule-strong"
@@ -69,6 +73,20 @@ export function Transport({ onKeys }: { onKeys: () => void }) {
           />
           Follow
         </label>
+        <label
+          className="flex items-center gap-1.5 text-faded"
+          title="Notes sound as they are chosen and dragged"
+        >
+          <input
+            type="checkbox"
+            checked={sounds}
+            onChange={(event) => wish({ sounds: event.target.checked })}
+            className="accent-ink"
+          />
+          <span>
+            Sound<span className="max-[1150px]:sr-only"> what I touch</span>
+          </span>
+        </label>
         <div className="flex-1" />
         <GridChoice />
         <label className="ml-2 flex items-center gap-2 text-faded">
@@ -80,7 +98,7 @@ export function Transport({ onKeys }: { onKeys: () => void }) {
             step={0.05}
             value={level}
             onChange={(event) => player.setLevel(Number(event.target.value))}
-            className="w-24 accent-ink"
+            className="w-24 accent-ink max-[1150px]:w-14"
           />
         </label>
         <button

@@ -1,13 +1,16 @@
 /** Opening a take, and arranging the desk: which parts are in front, what they are called, which lanes are open. */
 import { answered, api, type DeskView, type LaneName, type Schemas, sentence } from "../api/client";
+import { readSound } from "./beside";
 import { showing, showingRows, withRows } from "./camera";
 import { type LaneNodes, nodesOf } from "./lanes";
-import { noneOf, type PartScore, scoreOf, velocitiesOf } from "./score";
+import { between } from "./numbers";
+import { noneOf, type PartScore, scoreOf, velocitiesOf, withLanes } from "./score";
 import { chooseNone } from "./selecting";
-import { letGo, open } from "./shaping";
+import { letGo, open, reopen } from "./shaping";
 import {
   type Arrangement,
   blank,
+  complain,
   desk,
   frontParts,
   leadPart,
@@ -22,7 +25,9 @@ const SAVE_MS = 400;
 export const DYES = ["indigo", "walnut", "verdigris", "orchil", "weld", "madder", "woad", "oakgall"] as const;
 
 export async function openTake(takeId: string): Promise<void> {
+  keepArrangement();
   set({ ...blank, camera: desk().camera, panelOpen: desk().panelOpen });
+  void readSound(takeId);
   try {
     const params = { path: { take_id: takeId } };
     const [view, wishes, laneNames] = await Promise.all([
@@ -68,7 +73,9 @@ export function toFront(part: number, add = false): void {
   letGo();
   chooseNone();
   arrangeRows(desk().score?.parts[next[0]]?.drum ? "used" : next.length === 1 ? "all" : desk().rows);
-  if (lead) void readLanes();
+  if (!lead) return;
+  set({ lanes: new Map() });
+  void readLanes();
 }
 
 /** Open a stroke of the history, with a part that it acts on in front. */
@@ -126,12 +133,18 @@ export function noteName(pitch: number): string {
   return shift ? name.replace(/-?\d+$/, (octave) => String(Number(octave) + shift)) : name;
 }
 
+export type Route = NonNullable<NonNullable<Arrangement["parts"]>[string]["routes"]>[number];
+
+/** What the lanes of a part also move in the practice synth. */
+export const routesOf = (part: number, arrangement: Arrangement = desk().arrangement): readonly Route[] =>
+  arrangement.parts?.[part]?.routes ?? [];
+
 export function renamePart(
   part: number,
-  look_: { name?: string; dye?: string; voices?: Record<number, string> },
+  look_: { name?: string; dye?: string; voices?: Record<number, string>; routes?: Route[] },
 ): void {
   const { arrangement } = desk();
-  const before = arrangement.parts?.[part] ?? { name: "", dye: "", voices: {} };
+  const before = arrangement.parts?.[part] ?? { name: "", dye: "", voices: {}, routes: [] };
   const voices = { ...before.voices, ...look_.voices };
   rearrange({ ...arrangement, parts: { ...arrangement.parts, [part]: { ...before, ...look_, voices } } });
 }
@@ -158,10 +171,15 @@ export function changeLane(key: string, change: Partial<LaneLook>): void {
   });
 }
 
+/** How much of the height the velocity lane takes. */
+export function shareOut(velocity_share: number): void {
+  rearrange({ ...desk().arrangement, velocity_share });
+}
+
 export function moveLane(key: string, by: number): void {
   arrangeLanes((lanes) => {
     const from = lanes.findIndex((lane) => lane.key === key);
-    const to = Math.min(Math.max(from + by, 0), lanes.length - 1);
+    const to = between(from + by, 0, lanes.length - 1);
     const moved = [...lanes];
     moved.splice(to, 0, ...moved.splice(from, 1));
     return moved;
@@ -187,28 +205,32 @@ let lanesAsked = 0;
 export async function readLanes(): Promise<void> {
   const asked = ++lanesAsked;
   const part = leadPart();
-  if (!part?.lanes.length) {
-    set({ lanes: new Map() });
-    return;
-  }
+  if (!part) return;
   try {
     const params = { path: takePath(), query: { part: part.id } };
     const answer = await answered<Schemas["Lanes"]>(api.GET("/api/takes/{take_id}/lanes", { params }));
     if (asked !== lanesAsked) return;
-    set({ lanes: new Map<string, LaneNodes>(answer.lanes.map((lane) => [lane.key, nodesOf(lane)])) });
+    const lanes = new Map<string, LaneNodes>(answer.lanes.map((lane) => [lane.key, nodesOf(lane)]));
+    set({ lanes, liveLanes: null });
   } catch (thrown) {
     set({ notice: { text: sentence(thrown), action: { label: "Try again", run: () => void readLanes() } } });
   }
 }
 
 /** Lanes have changed: what is drawn of them, and of the ribbons that they shape, is read again. */
-export async function refreshLanes(): Promise<void> {
+export async function refreshLanes(parts: readonly number[]): Promise<void> {
   const before = leadPart();
-  const view = await answered<DeskView>(
-    api.GET("/api/takes/{take_id}/view", { params: { path: takePath() } }),
-  );
-  set({ score: scoreOf(view) });
-  await readLanes();
+  const params = { path: takePath(), query: { of: parts.join(",") } };
+  const [answer] = await Promise.all([
+    answered<Schemas["PartsLanes"]>(api.GET("/api/takes/{take_id}/parts", { params })),
+    parts.includes(before?.id ?? -1) ? readLanes() : null,
+  ]);
+  const { history, score } = desk();
+  // Notes may have come or gone since this was read, or in another window: columns of two revisions do not go together.
+  if (answer.revision < history.revision) return refreshLanes(parts);
+  if (answer.revision > history.revision || !score) return;
+  if (answer.end === score.end) set({ score: withLanes(score, answer.parts) });
+  else await reopen();
   // A lane that is gone closes quietly.
   const now = new Set(leadPart()?.lanes.map((lane) => lane.key));
   const gone = before?.lanes.filter((lane) => !now.has(lane.key)) ?? [];
@@ -220,25 +242,28 @@ export async function refreshLanes(): Promise<void> {
 // ---- keeping
 
 let saving = 0;
+let unkept: { params: { path: ReturnType<typeof takePath> }; body: Arrangement } | null = null;
 
 /** Change the arrangement, and keep it with the take a moment after the last change. */
 function rearrange(arrangement: Arrangement): void {
   set({ arrangement });
+  unkept = { params: { path: takePath() }, body: arrangement };
   window.clearTimeout(saving);
-  const path = takePath();
-  saving = window.setTimeout(() => {
-    void answered(api.PUT("/api/takes/{take_id}/arrangement", { params: { path }, body: arrangement })).catch(
-      complain,
-    );
-  }, SAVE_MS);
+  saving = window.setTimeout(keepArrangement, SAVE_MS);
 }
+
+/** Keep now what waits for its moment. A request that is to outlive the page has to be said to (`keepalive`). */
+function keepArrangement(keepalive = false): void {
+  window.clearTimeout(saving);
+  if (!unkept) return;
+  void answered(api.PUT("/api/takes/{take_id}/arrangement", { ...unkept, keepalive })).catch(complain);
+  unkept = null;
+}
+
+window.addEventListener("pagehide", () => keepArrangement(true));
 
 export function wish(change: Partial<Wishes>): void {
   const wishes = { ...desk().wishes, ...change };
   set({ wishes });
   void answered(api.PUT("/api/preferences", { body: wishes })).catch(complain);
-}
-
-function complain(thrown: unknown): void {
-  set({ notice: { text: sentence(thrown) } });
 }

@@ -1,12 +1,17 @@
 /** Every key of the desk in one table: what it does is read by the handler and by the sheet. */
 import { player, usePlayer } from "../sound/player";
 import { allToFront, arrangeRows, toFront, wish } from "./arranging";
+import { hairpin } from "./begin";
 import { GUTTER, scrolled, scrolledRows, showing, showingPitches, xOf, zoomed, zoomedRows } from "./camera";
-import { restOfHairpin } from "./gestures";
+import { paste, remember } from "./copying";
+import { erase } from "./laneGestures";
 import { type Chosen, noneOf, secondsAt, tickAt } from "./score";
-import { choose, chooseAll, chooseNone, chooseSpan, invertChoice, selected } from "./selecting";
-import { apply, letGo, preview, redo, undo } from "./shaping";
-import { desk, frontParts, leadPart, look, set } from "./state";
+import { choose, chooseAll, chooseNone, chooseSpan, invertChoice } from "./selecting";
+import { apply, keep, letGo, preview, redo, undo } from "./shaping";
+import { desk, frontParts, type Limit, leadPart, look, set } from "./state";
+import { nudge } from "./velocityGestures";
+
+const LIMITS: Limit[] = ["stop", "pin", "squeeze"];
 
 export interface Action {
   /** None: it is only found by search. */
@@ -79,7 +84,7 @@ export const ACTIONS: Action[] = [
     keys: ["h"],
     group: "Shape",
     does: "A hairpin over the selection, its numbers in Shape",
-    run: () => hairpin(),
+    run: () => hairpin(desk().turns),
   },
   {
     keys: ["ArrowUp", "Shift+ArrowUp"],
@@ -92,6 +97,45 @@ export const ACTIONS: Action[] = [
     group: "Shape",
     does: "Velocity 1 down (Shift: 10)",
     run: (event) => nudge(event.shiftKey ? -10 : -1),
+  },
+  {
+    keys: ["l"],
+    group: "Shape",
+    does: "At the end of the range: stop, pin, squeeze in turn",
+    words: "limit",
+    run: () => limit(LIMITS[(LIMITS.indexOf(desk().limit) + 1) % LIMITS.length]),
+  },
+  {
+    keys: ["t"],
+    group: "Shape",
+    does: "Hairpins go there and back, or one way",
+    words: "swell dip peak",
+    run: () => set({ turns: !desk().turns }),
+  },
+  {
+    keys: ["d"],
+    group: "Shape",
+    does: "The pointer draws, or chooses (Ctrl held: the other)",
+    words: "freehand pencil line",
+    run: () => set({ drawing: !desk().drawing }),
+  },
+  {
+    keys: ["Delete", "Backspace"],
+    group: "Shape",
+    does: "Erase the span on the lane that Shape is about, or its chosen node",
+    run: () => eraseSpan(),
+  },
+  {
+    keys: ["Mod+c"],
+    group: "Shape",
+    does: "Copy the chosen notes with what lies under them, or the span of the lane",
+    run: () => remember(),
+  },
+  {
+    keys: ["Mod+v"],
+    group: "Shape",
+    does: "Paste at the playhead, or where another span begins",
+    run: () => void paste(),
   },
   { keys: ["Mod+z"], group: "Shape", does: "Undo", run: () => void undo() },
   { keys: ["Mod+Shift+z", "Mod+y"], group: "Shape", does: "Redo", run: () => void redo() },
@@ -157,6 +201,21 @@ export const ACTIONS: Action[] = [
   },
 ];
 
+function eraseSpan(): void {
+  const { about, span } = desk();
+  if (about === "velocity" || !span) return;
+  void apply(erase(about, span));
+}
+
+/** What a group does at the end of the range from now on, in the open stroke too. */
+export function limit(limit: Limit): void {
+  set({ limit });
+  const { shaping } = desk();
+  if (!shaping || !("limit" in shaping.stroke)) return;
+  preview({ ...shaping.stroke, limit });
+  if (shaping.number !== null) void keep();
+}
+
 /** A pressed key as it stands in the table. */
 export function nameOf(event: KeyboardEvent): string {
   const key = event.key === " " ? "Space" : event.key.length === 1 ? event.key.toLowerCase() : event.key;
@@ -187,6 +246,8 @@ export function handleKey(event: KeyboardEvent): void {
   ) {
     return;
   }
+  // Words that are marked on the page are what is copied then.
+  if (key.keys.includes("Mod+c") && !window.getSelection()?.isCollapsed) return;
   event.preventDefault();
   key.run(event);
 }
@@ -272,25 +333,6 @@ function release(): void {
     chooseNone();
     chooseSpan(null);
   }
-}
-
-/** A hairpin over the selection, from its softest to its loudest, to be changed by its grips or numbers. */
-export function hairpin(): void {
-  const where = selected();
-  if (!where) {
-    set({ notice: { text: "Choose notes or a span first; then a hairpin can be drawn over them." } });
-    return;
-  }
-  const facts = desk().facts;
-  const start = facts?.lowest ?? 48;
-  const end = facts && facts.highest > facts.lowest ? facts.highest : Math.min(start + 32, 127);
-  letGo();
-  preview({ kind: "velocity.hairpin", where, start, end, ...restOfHairpin() });
-}
-
-function nudge(by: number): void {
-  const where = selected();
-  if (where) void apply({ kind: "velocity.nudge", where, by, limit: "pin" });
 }
 
 function zoom(factor: number): void {

@@ -3,16 +3,28 @@ import { partDye } from "./arranging";
 import { GUTTER, tickOf } from "./camera";
 import { mixInk } from "./draw/ink";
 import { drawLane } from "./draw/lane";
-import { rangeOf, valueAt } from "./lanes";
+import { lanesOf, rangeOf, valueAt } from "./lanes";
+import { rounded } from "./numbers";
 import { gridTicks, nearestLine, type PartScore, placeText } from "./score";
 import { chooseSpan } from "./selecting";
-import { desk, leadPart, set, useDesk } from "./state";
+import { type DeskState, desk, leadPart, type Shaping, set, useDesk } from "./state";
 
 export interface LaneKind {
   key: string;
   open: boolean;
   isSwitch: boolean;
   unit: string;
+}
+
+/** Whether the open stroke is one on a lane. */
+export function shapesLane({ shaping }: { shaping: Shaping | null }, key: string): boolean {
+  return !!shaping && lanesOf(shaping.stroke).includes(key);
+}
+
+/** What a lane was before the open stroke, where that has changed it: dotted behind what it is now. */
+function wasThere({ liveLanes, ghostLanes, lanes, shaping }: DeskState, key: string) {
+  if (shapesLane({ shaping }, key) && ghostLanes) return ghostLanes.get(key);
+  return liveLanes && liveLanes.get(key) !== lanes.get(key) ? lanes.get(key) : undefined;
 }
 
 /** Draw on the canvas from now on; the result stops it. */
@@ -39,6 +51,7 @@ export function attachLane(canvas: HTMLCanvasElement, kind: () => LaneKind): () 
       score: state.score,
       fronts: [part],
       behind: [],
+      coming: [],
       dyeOf: (one: PartScore) => favourite?.dye || partDye(one, state.arrangement),
       nameOf: () => "",
       shown: state.kept,
@@ -48,14 +61,16 @@ export function attachLane(canvas: HTMLCanvasElement, kind: () => LaneKind): () 
       span: state.span,
       gridTicks: gridTicks(state.score, state.grid),
       box: null,
-      mark: null,
+      mark: shapesLane(state, key) ? (state.shaping?.mark ?? null) : null,
       kept: state.history.strokes
-        .filter(({ stroke, on, idle }) => stroke.kind === "lane.nodes" && stroke.lane === key && on && !idle)
+        .filter(({ stroke, on, idle }) => on && !idle && lanesOf(stroke).includes(key))
         .filter(({ mark }) => mark.parts.includes(part.id))
         .map(({ mark }) => mark),
       laneKey: key,
-      nodes: state.lanes.get(key),
+      nodes: (state.earlierLanes ?? state.liveLanes ?? state.lanes).get(key),
+      was: wasThere(state, key),
       height,
+      sound: state.sound,
       open,
       isSwitch,
       firstNote: part.start[0] ?? 0,
@@ -68,10 +83,15 @@ export function attachLane(canvas: HTMLCanvasElement, kind: () => LaneKind): () 
     const same =
       now.camera === was.camera &&
       now.lanes === was.lanes &&
+      now.liveLanes === was.liveLanes &&
+      now.ghostLanes === was.ghostLanes &&
+      now.earlierLanes === was.earlierLanes &&
+      now.shaping === was.shaping &&
       now.span === was.span &&
       now.arrangement === was.arrangement &&
       now.wishes === was.wishes &&
       now.history === was.history &&
+      now.sound === was.sound &&
       now.grid === was.grid &&
       now.fronts === was.fronts;
     if (!same) ask();
@@ -91,7 +111,7 @@ export function laneHint(kind: LaneKind, x: number): string {
   const { camera, score, lanes } = desk();
   if (!score) return "";
   const tick = Math.max(tickOf(camera, x), 0);
-  const nodes = lanes.get(kind.key);
+  const nodes = (desk().liveLanes ?? lanes).get(kind.key);
   const value = nodes && valueAt(nodes, tick);
   const shown =
     value === null || value === undefined
@@ -100,8 +120,13 @@ export function laneHint(kind: LaneKind, x: number): string {
         ? `${value} ${value >= 64 ? "on" : "off"}`
         : rangeOf(kind.key, nodes)[0] < 0
           ? `${value >= 0 ? "+" : "−"}${Math.abs(value).toFixed(2)} semitones`
-          : String(Math.round(value * 100) / 100);
-  return `${placeText(score, tick)}  ${shown} — drag to choose a span`;
+          : String(rounded(value));
+  const offer = !kind.open
+    ? "drag to choose a span"
+    : desk().drawing
+      ? "drag to draw, click for a node (Shift: straight; Alt: off the grid; Ctrl: choose; d: choose again)"
+      : "drag a node or a way, or choose a span for the frame (d: draw; Alt: off the grid and round values; Shift: ease)";
+  return `${placeText(score, tick)}  ${shown} — ${offer}`;
 }
 
 /** A drag along a lane chooses a span, as along the ruler. */
@@ -120,4 +145,14 @@ export function spanFrom(x: number, free: boolean): (to: number) => void {
 
 export function sayHint(hint: string): void {
   set({ hint });
+}
+
+/** Scroll the lanes so that one is seen; only them, which `scrollIntoView` would not keep to. */
+export function bringToSight(key: string): void {
+  const lane = document.querySelector(`[data-lane="${key}"]`);
+  const list = lane?.closest("section");
+  if (!lane || !list) return;
+  const [here, whole] = [lane.getBoundingClientRect(), list.getBoundingClientRect()];
+  const below = Math.max(here.bottom - whole.bottom, 0);
+  list.scrollTop += below > 0 ? Math.min(below, here.top - whole.top) : Math.min(here.top - whole.top, 0);
 }

@@ -1,5 +1,6 @@
 /** A take as the browser holds it: the server's columns in typed arrays, ready to be drawn. */
-import type { Changes, DeskView, Where } from "../api/client";
+import type { Changes, DeskView, Schemas, Where } from "../api/client";
+import { between } from "./numbers";
 
 /** Where things are placed in time: a note value, straight, dotted or triplet; and whether it pulls. */
 export interface Grid {
@@ -15,7 +16,10 @@ export interface PartScore {
   dye: string;
   seal: string;
   patch: string;
-  firstNote: number;
+  /** Ids of the notes, in the order of their rows. */
+  runs: readonly Run[];
+  /** The same, ascending by id. */
+  byId: readonly Run[];
   start: Int32Array;
   end: Int32Array;
   /** The latest end among this note and all before it: where a search for what is visible may begin. */
@@ -28,6 +32,13 @@ export interface PartScore {
   contour: Contour | null;
   lowest: number;
   highest: number;
+}
+
+/** Notes at neighbouring rows, from `row` on, whose ids follow one another. */
+export interface Run {
+  first: number;
+  last: number;
+  row: number;
 }
 
 export type LaneHead = DeskView["parts"][number]["lanes"][number];
@@ -46,12 +57,15 @@ export interface Score
   noteNames: string[];
   flags: DeskView["flags"];
   parts: PartScore[];
+  /** The runs of all parts, ascending by id. */
+  runs: readonly (Run & { part: number })[];
 }
 
 /** One column of velocities for each part. */
 export type Velocities = readonly Uint8Array[];
 
 export function scoreOf(view: DeskView): Score {
+  const parts = view.parts.map(partOf);
   return {
     id: view.id,
     resolution: view.resolution,
@@ -62,41 +76,53 @@ export function scoreOf(view: DeskView): Score {
     dynamics: view.dynamics,
     noteNames: view.note_names,
     flags: view.flags,
-    parts: view.parts.map((part) => {
-      const count = part.start.length;
-      const start = new Int32Array(count);
-      const end = new Int32Array(count);
-      const reach = new Int32Array(count);
-      let at = 0;
-      let latest = 0;
-      for (let note = 0; note < count; note++) {
-        at += part.start[note];
-        start[note] = at;
-        end[note] = at + part.length[note];
-        latest = Math.max(latest, end[note]);
-        reach[note] = latest;
-      }
-      const pitch = Uint8Array.from(part.pitch);
-      return {
-        id: part.id,
-        name: part.name,
-        channel: part.channel,
-        dye: part.dye,
-        seal: part.seal,
-        patch: part.patch,
-        firstNote: part.first_note,
-        start,
-        end,
-        reach,
-        pitch,
-        drum: part.drum,
-        voices: part.voices,
-        lanes: part.lanes,
-        contour: contourOf(part.contour),
-        lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
-        highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
-      };
-    }),
+    parts,
+    runs: parts
+      .flatMap(({ id, runs }) => runs.map((run) => ({ ...run, part: id })))
+      .sort((a, b) => a.first - b.first),
+  };
+}
+
+function partOf(part: DeskView["parts"][number]): PartScore {
+  const count = part.start.length;
+  const start = new Int32Array(count);
+  const end = new Int32Array(count);
+  const reach = new Int32Array(count);
+  let at = 0;
+  let latest = 0;
+  for (let note = 0; note < count; note++) {
+    at += part.start[note];
+    start[note] = at;
+    end[note] = at + part.length[note];
+    latest = Math.max(latest, end[note]);
+    reach[note] = latest;
+  }
+  const pitch = Uint8Array.from(part.pitch);
+  let row = 0;
+  const runs = part.ids.map(([first, last]) => {
+    const run = { first, last, row };
+    row += last - first + 1;
+    return run;
+  });
+  return {
+    id: part.id,
+    name: part.name,
+    channel: part.channel,
+    dye: part.dye,
+    seal: part.seal,
+    patch: part.patch,
+    runs,
+    byId: [...runs].sort((a, b) => a.first - b.first),
+    start,
+    end,
+    reach,
+    pitch,
+    drum: part.drum,
+    voices: part.voices,
+    lanes: part.lanes,
+    contour: contourOf(part.contour),
+    lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
+    highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
   };
 }
 
@@ -115,6 +141,14 @@ function contourOf(given: DeskView["parts"][number]["contour"]): Contour | null 
   };
 }
 
+/** The score with what has changed of the lanes of some parts. */
+export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]): Score {
+  const parts = [...score.parts];
+  for (const { id, lanes, contour } of changed)
+    parts[id] = { ...parts[id], lanes, contour: contourOf(contour) };
+  return { ...score, parts };
+}
+
 export function velocitiesOf(view: DeskView): Velocities {
   return view.parts.map((part) => Uint8Array.from(part.velocity));
 }
@@ -125,23 +159,72 @@ export function withChanges(score: Score, velocities: Velocities, changes: Chang
   const made = [...velocities];
   let value = 0;
   for (const [first, last] of changes.notes) {
-    for (let id = first; id <= last; id++) {
-      const part = partOfNote(score, id);
-      if (made[part.id] === velocities[part.id]) made[part.id] = velocities[part.id].slice();
-      made[part.id][id - part.firstNote] = changes.velocity[value++];
+    for (let at = runAt(score.runs, first); at < score.runs.length && score.runs[at].first <= last; at++) {
+      const { part, ...run } = score.runs[at];
+      if (made[part] === velocities[part]) made[part] = velocities[part].slice();
+      for (let id = Math.max(first, run.first); id <= Math.min(last, run.last); id++) {
+        made[part][run.row + id - run.first] = changes.velocity[value + id - first];
+      }
     }
+    value += last - first + 1;
   }
   return made;
 }
 
-let lastPart: PartScore | undefined;
+/** The first of ascending runs that ends at an id or later. */
+function runAt(runs: readonly Run[], id: number): number {
+  let low = 0;
+  let high = runs.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (runs[middle].last < id) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
 
-function partOfNote(score: Score, id: number): PartScore {
-  const holds = (part: PartScore | undefined) =>
-    part && id >= part.firstNote && id < part.firstNote + part.start.length;
-  if (!lastPart || score.parts[lastPart.id] !== lastPart || !holds(lastPart))
-    lastPart = score.parts.find(holds);
-  return lastPart as PartScore;
+/** The row of a note in a part; -1 where it has none of that id. */
+export function rowOfId(part: PartScore, id: number): number {
+  const run = part.byId[runAt(part.byId, id)];
+  return run && run.first <= id ? run.row + id - run.first : -1;
+}
+
+/** The id of the note at a row. */
+export function idOfRow(part: PartScore, row: number): number {
+  const run = part.runs.findLast((one) => one.row <= row) as Run;
+  return run.first + row - run.row;
+}
+
+/** Which notes of a part have their ids in inclusive ranges. */
+export function maskOf(part: PartScore, ranges: readonly (readonly [number, number])[]): Uint8Array {
+  const mask = new Uint8Array(part.start.length);
+  const runs = part.byId;
+  for (const [first, last] of ranges) {
+    for (let at = runAt(runs, first); at < runs.length && runs[at].first <= last; at++) {
+      const run = runs[at];
+      const shift = run.row - run.first;
+      mask.fill(1, Math.max(first, run.first) + shift, Math.min(last, run.last) + 1 + shift);
+    }
+  }
+  return mask;
+}
+
+/** The same notes chosen after the take was read anew; or, where some have come, those. */
+export function carried(old: Score, chosen: Chosen, fresh: Score, newest: boolean): Chosen {
+  const known = (id: number) => {
+    const run = old.runs[runAt(old.runs, id)];
+    return run !== undefined && run.first <= id;
+  };
+  const come = fresh.parts.map((part) => {
+    const mask = new Uint8Array(part.start.length);
+    for (const { first, last, row } of part.runs) {
+      for (let id = first; id <= last; id++) mask[row + id - first] = known(id) ? 0 : 1;
+    }
+    return mask;
+  });
+  if (newest && come.some((mask) => mask.includes(1))) return come;
+  const ranges = old.parts.flatMap((part) => rangesOf(part, chosen[part.id]));
+  return fresh.parts.map((part) => maskOf(part, ranges));
 }
 
 /** The first index whose value is greater than `value`, in an ascending array. */
@@ -171,25 +254,21 @@ export function noneOf(score: Score): Chosen {
 /** Chosen notes of a part as the inclusive id ranges of a stroke's `where`. */
 export function rangesOf(part: PartScore, chosen: Uint8Array): [number, number][] {
   const ranges: [number, number][] = [];
-  for (let note = 0; note < chosen.length; note++) {
-    if (!chosen[note]) continue;
-    const id = part.firstNote + note;
-    const open = ranges[ranges.length - 1];
-    if (open && open[1] === id - 1) open[1] = id;
-    else ranges.push([id, id]);
+  for (const { first, last, row } of part.runs) {
+    for (let id = first; id <= last; id++) {
+      if (!chosen[row + id - first]) continue;
+      const open = ranges[ranges.length - 1];
+      if (open && open[1] === id - 1) open[1] = id;
+      else ranges.push([id, id]);
+    }
   }
   return ranges;
 }
 
 /** Which notes of a part a stroke's `where` reaches. */
 export function reached(part: PartScore, where: Where): Uint8Array {
-  const mask = new Uint8Array(part.start.length);
-  if (where.parts && !where.parts.includes(part.id)) return mask;
-  if (where.notes) {
-    for (const [first, last] of where.notes) {
-      mask.fill(1, Math.max(first - part.firstNote, 0), Math.max(last - part.firstNote + 1, 0));
-    }
-  } else mask.fill(1);
+  if (where.parts && !where.parts.includes(part.id)) return new Uint8Array(part.start.length);
+  const mask = where.notes ? maskOf(part, where.notes) : new Uint8Array(part.start.length).fill(1);
   const [from, to] = where.span ?? [0, Number.POSITIVE_INFINITY];
   for (let note = 0; note < mask.length; note++) {
     if (part.start[note] < from || part.start[note] >= to) mask[note] = 0;
@@ -208,9 +287,20 @@ export interface Place {
 /** Where a tick stands among the bar lines that the core gave. */
 export function placeOf(score: Score, tick: number): Place {
   const bar = Math.max(firstAbove(score.bars.start, tick) - 1, 0);
-  const into = Math.max(tick - score.bars.start[bar], 0);
-  const beat = Math.floor(into / score.bars.beat_ticks[bar]);
-  return { bar: bar + 1, beat: beat + 1, rest: Math.round(into - beat * score.bars.beat_ticks[bar]) };
+  const { start, beats, beat_ticks } = score.bars;
+  // After the end of the take the last bar goes on and on.
+  const bars = Math.floor(Math.max(tick - start[bar], 0) / (beats[bar] * beat_ticks[bar]));
+  const into = Math.max(tick - start[bar], 0) - bars * beats[bar] * beat_ticks[bar];
+  const beat = Math.floor(into / beat_ticks[bar]);
+  return { bar: bar + bars + 1, beat: beat + 1, rest: Math.round(into - beat * beat_ticks[bar]) };
+}
+
+/** The tick of a bar and beat (both count from 1). */
+export function tickOfPlace(score: Score, bar: number, beat: number): number {
+  const { start, beats, beat_ticks } = score.bars;
+  const row = between(bar, 1, start.length) - 1;
+  const after = Math.max(bar - start.length, 0) * beats[row] * beat_ticks[row];
+  return start[row] + after + (Math.max(beat, 1) - 1) * beat_ticks[row];
 }
 
 export function placeText(score: Score, tick: number): string {
@@ -227,9 +317,9 @@ export function gridTicks(score: Score, grid: Pick<Grid, "value" | "feel">): num
 /** The nearest line of the grid, counted from its bar line. */
 export function nearestLine(score: Score, tick: number, grid: Pick<Grid, "value" | "feel">): number {
   const { bar } = placeOf(score, tick);
-  const start = score.bars.start[bar - 1];
+  const start = tickOfPlace(score, bar, 1);
   const step = gridTicks(score, grid);
-  const after = score.bars.start[bar] ?? Number.POSITIVE_INFINITY;
+  const after = tickOfPlace(score, bar + 1, 1);
   return Math.min(Math.round(start + Math.round((tick - start) / step) * step), after);
 }
 

@@ -1,6 +1,6 @@
 /** Choosing notes and spans, and what is known of the choice. */
 import { answered, api, type Facts, type Schemas, sentence, type Where } from "../api/client";
-import { type Chosen, noneOf, type PartScore, rangesOf } from "./score";
+import { type Chosen, maskOf, noneOf, type PartScore, rangesOf } from "./score";
 import { desk, frontParts, set, takePath } from "./state";
 
 export type Rule = Schemas["RuleAsked"]["rule"];
@@ -65,26 +65,34 @@ export function chooseVoice(pitch: number): void {
   chooseAll();
 }
 
+const partsInFront = () => [...desk().fronts].sort((a, b) => a - b);
+
+/** The leading part, of which alone lanes are edited; and a span of it. */
+export const onLead = (span?: [number, number] | null): { parts: number[]; span?: [number, number] } => ({
+  parts: [desk().fronts[0]],
+  ...(span ? { span } : {}),
+});
+
 /** What a stroke would act on: the chosen notes of the parts in front, the span, or both narrowing each other. */
 export function selected(): Where | null {
-  const { chosen, chosenCount, span, fronts } = desk();
+  const { chosen, chosenCount, span } = desk();
   const parts = frontParts();
   if (!parts.length || (!chosenCount && !span)) return null;
   return {
-    parts: [...fronts].sort((a, b) => a - b),
+    parts: partsInFront(),
     ...(chosenCount ? { notes: parts.flatMap((part) => rangesOf(part, chosen[part.id])) } : {}),
     ...(span ? { span } : {}),
   };
 }
 
-/** What a rule begins with: what is chosen, otherwise all of the parts in front. */
-function base(): Where {
-  return selected() ?? { parts: [...desk().fronts] };
+/** What is chosen; otherwise all of the parts in front. */
+export function inFront(): Where {
+  return selected() ?? { parts: partsInFront() };
 }
 
 /** The notes that a rule picks, or why there are none. */
 export async function tryRule(rule: Rule): Promise<Schemas["Chosen"] | string> {
-  const body = { revision: desk().history.revision, where: base(), rule };
+  const body = { revision: desk().history.revision, where: inFront(), rule };
   try {
     return await answered<Schemas["Chosen"]>(
       api.POST("/api/takes/{take_id}/select", { params: { path: takePath() }, body }),
@@ -98,17 +106,14 @@ export function chooseRanges(ranges: readonly (readonly [number, number])[]): vo
   const { score } = desk();
   if (!score) return;
   const chosen = [...noneOf(score)];
-  for (const part of frontParts()) {
-    for (const [first, last] of ranges) {
-      chosen[part.id].fill(1, Math.max(first - part.firstNote, 0), Math.max(last - part.firstNote + 1, 0));
-    }
-  }
+  for (const part of frontParts()) chosen[part.id] = maskOf(part, ranges);
   choose(chosen);
 }
 
 export async function readFacts(): Promise<void> {
   const asked = ++factsAsked;
-  const where = desk().shaping?.stroke.where ?? selected();
+  const open = desk().shaping?.stroke;
+  const where = open?.kind.startsWith("velocity.") ? (open.where ?? selected()) : selected();
   if (!where) {
     set({ facts: null });
     return;

@@ -7,61 +7,85 @@ import {
   type History,
   type Preview,
   Refusal,
+  type Schemas,
   type Stroke,
   sentence,
   type Written,
 } from "../api/client";
 import type { NoticeText } from "../parts/Notice";
-import { scoreOf, type Velocities, velocitiesOf, withChanges } from "./score";
-import { readFacts } from "./selecting";
+import { hearAgain } from "./hearing";
+import { type LaneNodes, nodesOf, withLaneChanges } from "./lanes";
+import { carried, scoreOf, type Velocities, velocitiesOf, withChanges } from "./score";
+import { choose, readFacts } from "./selecting";
 import { desk, type Shaping, set, takePath } from "./state";
 
-/** Read the take again, after it was changed elsewhere. What is being done here stays. */
-async function reopen(): Promise<void> {
+/** Read the take again. What is being done here stays; with `newest`, notes that have come are chosen. */
+export async function reopen(newest = false): Promise<void> {
   const view = await answered<DeskView>(
     api.GET("/api/takes/{take_id}/view", { params: { path: takePath() } }),
   );
-  set({ score: scoreOf(view), history: view.history, kept: velocitiesOf(view), live: null, ghost: null });
+  const { score: old, chosen } = desk();
+  const score = scoreOf(view);
+  set({ score, history: view.history, kept: velocitiesOf(view), live: null, ghost: null, coming: [] });
+  if (old) choose(carried(old, chosen, score, newest));
 }
+
+/** Of what a stroke would do, nothing is shown. */
+const NOTHING_TRIED = { live: null, liveLanes: null, coming: [] };
+
+/** How often the take was read anew because it had changed elsewhere. */
+let surprises = 0;
+const KEEP_ALL_THE_SAME = { label: "Keep it all the same", run: () => void keep() };
 
 let inFlight = false;
 let waiting: (() => Promise<void>) | null = null;
 let epoch = 0;
 
 /** Show what a stroke would do. The latest one wins: of those asked while one is under way, only the last is sent. */
-export function preview(stroke: Stroke, pull?: [number, number]): void {
+export function preview(stroke: Stroke, pull?: [number, number], answered_?: () => void): void {
   const before = desk().shaping;
-  set({ shaping: { mark: null, number: null, ...before, stroke, problem: null, field: null } });
+  // What was wrong is said until the answer comes, so that nothing moves about under the pointer in between.
+  set({
+    shaping: { mark: null, number: null, problem: null, field: null, ...before, stroke, changed: true },
+  });
   const mine = epoch;
   waiting = async () => {
     const { history, score, shaping } = desk();
     if (!score || !shaping || mine !== epoch) return;
     try {
-      const body = { revision: history.revision, stroke, number: shaping.number, pull: pull ?? null };
+      const part = desk().fronts[0];
+      const body = { revision: history.revision, stroke, number: shaping.number, pull: pull ?? null, part };
       const answer = await answered<Preview>(
         api.POST("/api/takes/{take_id}/preview", { params: { path: takePath() }, body }),
       );
       if (mine !== epoch || !desk().shaping) return;
       set({
         live: withChanges(score, desk().kept, answer.changes),
+        coming: answer.changes.added,
+        liveLanes: answer.lanes.length ? withLaneChanges(desk().lanes, answer.lanes) : null,
         ghost: desk().ghost ?? desk().kept,
-        facts: answer.facts,
+        facts: answer.facts ?? desk().facts,
         shaping: {
           ...(desk().shaping as Shaping),
-          stroke: waiting ? stroke : answer.stroke,
+          stroke: waiting ? (desk().shaping as Shaping).stroke : answer.stroke,
           mark: answer.mark,
+          problem: null,
+          field: null,
+          saving: answer.saving,
         },
       });
+      answered_?.();
+      hearAgain();
     } catch (thrown) {
-      if (mine === epoch) await refused(thrown);
+      if (mine === epoch) await refused(thrown, KEEP_ALL_THE_SAME);
     }
   };
-  if (!inFlight) void drain();
+  if (!inFlight && !isWriting) void drain();
 }
 
 async function drain(): Promise<void> {
   inFlight = true;
-  while (waiting) {
+  while (waiting && !isWriting) {
     const next = waiting;
     waiting = null;
     await next();
@@ -70,31 +94,52 @@ async function drain(): Promise<void> {
 }
 
 /** Wait until the last preview that was asked for has been answered. */
-export async function settled(): Promise<void> {
+async function settled(): Promise<void> {
   while (inFlight) await new Promise((resolve) => setTimeout(resolve, 2));
 }
 
 /** Keep the stroke that is open: as a new one, or as new numbers for the one it was opened from. It stays open. */
-export async function keep(): Promise<void> {
-  await settled();
-  const { shaping, history } = desk();
-  if (!shaping || shaping.problem) return;
-  epoch++;
-  const { stroke, number } = shaping;
-  const body = { revision: history.revision, stroke };
+export function keep(): Promise<void> {
+  const seen = surprises;
+  return inTurn(async () => {
+    await settled();
+    const { shaping } = desk();
+    // What was meant for the take as it was is not kept on another one unasked.
+    if (!shaping?.changed || shaping.problem || seen !== surprises) return;
+    await put(shaping.stroke, shaping.number);
+  });
+}
+
+/** Write a stroke as a new one, or as new numbers for one of the history, and open it as it is kept. */
+async function put(stroke: Stroke, number: number | null, mine = epoch): Promise<void> {
   const written = await write(
-    () =>
+    (revision) =>
       number === null
-        ? api.POST("/api/takes/{take_id}/strokes", { params: { path: takePath() }, body })
+        ? api.POST("/api/takes/{take_id}/strokes", {
+            params: { path: takePath() },
+            body: { revision, stroke },
+          })
         : api.PATCH("/api/takes/{take_id}/strokes/{number}", {
             params: { path: { ...takePath(), number } },
-            body,
+            body: { revision, stroke },
           }),
-    { label: "Keep it all the same", run: () => void keep() },
+    KEEP_ALL_THE_SAME,
+    stroke,
   );
-  const kept = number ?? desk().history.strokes.at(-1)?.number;
-  // Unless it was let go of in the meantime, the stroke stays open under the hand.
-  if (written && kept !== undefined && desk().shaping) await open(kept);
+  if (!written) return;
+  const kept = number ?? newest(stroke);
+  const now = desk().shaping;
+  // Unless it was let go of in the meantime, the stroke stays open under the hand; what the hand has changed since, too.
+  if (!now || kept === undefined || mine !== epoch) return;
+  if (now.stroke === stroke) await open(kept);
+  else set({ shaping: { ...now, number: kept } });
+}
+
+/** The number of a stroke that was just added: the last one, or the standing one whose place it has taken. */
+function newest(stroke: Stroke): number | undefined {
+  const { strokes } = desk().history;
+  const same = strokes.filter((one) => one.stroke.kind === stroke.kind);
+  return (same.sort((a, b) => a.step - b.step).at(-1) ?? strokes.at(-1))?.number;
 }
 
 /** Open a stroke of the history, to be changed. */
@@ -104,12 +149,15 @@ export async function open(number: number): Promise<void> {
   if (!found || !score) return;
   epoch++;
   set({
-    shaping: { stroke: found.stroke, number, mark: found.mark, problem: null, field: null },
+    shaping: { stroke: found.stroke, number, mark: found.mark, problem: null, field: null, changed: false },
     live: null,
   });
   void readFacts();
-  const ghost = await before(number);
-  if (desk().shaping?.number === number) set({ ghost });
+  const [ghost, ghostLanes] = await Promise.all([
+    before(number),
+    "lane" in found.stroke ? lanesBefore(number) : null,
+  ]);
+  if (desk().shaping?.number === number) set({ ghost, ghostLanes });
 }
 
 /** The velocities as they were before a stroke (the newest where none is named). */
@@ -124,20 +172,44 @@ export async function before(number?: number): Promise<Velocities> {
   }
 }
 
+/** The leading part's lanes as they were before a stroke (0: the newest). */
+export async function lanesBefore(number: number): Promise<ReadonlyMap<string, LaneNodes> | null> {
+  try {
+    const params = { path: takePath(), query: { part: desk().fronts[0], before: number } };
+    const answer = await answered<Schemas["Lanes"]>(api.GET("/api/takes/{take_id}/lanes", { params }));
+    return new Map(answer.lanes.map((lane) => [lane.key, nodesOf(lane)]));
+  } catch {
+    return null;
+  }
+}
+
 /** Let go of the open stroke, then of the selection. */
 export function letGo(): void {
   epoch++;
   waiting = null;
-  set({ shaping: null, live: null, ghost: null, box: null });
+  set({ ...NOTHING_TRIED, shaping: null, ghostLanes: null, ghost: null, box: null, tip: null });
   void readFacts();
 }
 
-/** Keep a stroke at once, without a gesture. */
+/** What was drawn is meant, unless nothing could be made of it. */
+export function finish(): void {
+  if (desk().shaping?.problem) letGo();
+  else if (desk().shaping) void keep();
+}
+
+/** Let go of the open stroke once what was changed in it last is kept. */
+export async function done(): Promise<void> {
+  await inTurn(async () => letGo());
+}
+
+/** Keep a stroke at once, without a gesture: also where it is let go of before its turn has come. */
 export async function apply(stroke: Stroke): Promise<void> {
   letGo();
-  await settled();
-  set({ shaping: { stroke, number: null, mark: null, problem: null, field: null } });
-  await keep();
+  set({ shaping: { stroke, number: null, mark: null, problem: null, field: null, changed: true } });
+  const [seen, mine] = [surprises, epoch];
+  await inTurn(async () => {
+    if (seen === surprises) await put(stroke, null, mine);
+  });
   const problem = desk().shaping?.problem;
   if (!problem) return;
   letGo();
@@ -145,42 +217,62 @@ export async function apply(stroke: Stroke): Promise<void> {
 }
 
 export async function switchStroke(number: number, on: boolean): Promise<void> {
-  const body = { revision: desk().history.revision, on };
-  await write(() =>
-    api.PATCH("/api/takes/{take_id}/strokes/{number}", { params: { path: { ...takePath(), number } }, body }),
+  const params = { path: { ...takePath(), number } };
+  await inTurn(() =>
+    write((revision) =>
+      api.PATCH("/api/takes/{take_id}/strokes/{number}", { params, body: { revision, on } }),
+    ),
   );
 }
 
 export async function deleteStroke(number: number): Promise<void> {
   letGo();
-  const query = { revision: desk().history.revision };
-  await write(() =>
-    api.DELETE("/api/takes/{take_id}/strokes/{number}", {
-      params: { path: { ...takePath(), number }, query },
-    }),
+  const path = { ...takePath(), number };
+  await inTurn(() =>
+    write((revision) =>
+      api.DELETE("/api/takes/{take_id}/strokes/{number}", { params: { path, query: { revision } } }),
+    ),
   );
 }
 
 export async function undo(): Promise<void> {
-  await stepTo("/api/takes/{take_id}/undo", desk().history.can_undo);
+  await stepTo("/api/takes/{take_id}/undo", "can_undo");
 }
 
 export async function redo(): Promise<void> {
-  await stepTo("/api/takes/{take_id}/redo", desk().history.can_redo);
+  await stepTo("/api/takes/{take_id}/redo", "can_redo");
 }
 
 /** To any point of the history. */
 export async function jump(step: number): Promise<void> {
   letGo();
-  const body = { revision: desk().history.revision, step };
-  await write(() => api.POST("/api/takes/{take_id}/jump", { params: { path: takePath() }, body }));
+  const params = { path: takePath() };
+  await inTurn(() =>
+    write((revision) => api.POST("/api/takes/{take_id}/jump", { params, body: { revision, step } })),
+  );
 }
 
-async function stepTo(address: "/api/takes/{take_id}/undo" | "/api/takes/{take_id}/redo", left: number) {
-  letGo();
-  if (!left) return;
-  const body = { revision: desk().history.revision };
-  await write(() => api.POST(address, { params: { path: takePath() }, body }));
+async function stepTo(
+  address: "/api/takes/{take_id}/undo" | "/api/takes/{take_id}/redo",
+  left: "can_undo" | "can_redo",
+): Promise<void> {
+  await inTurn(async () => {
+    letGo();
+    if (!desk().history[left]) return;
+    await write((revision) => api.POST(address, { params: { path: takePath() }, body: { revision } }));
+  });
+}
+
+// ---- writing
+
+let lastTurn: Promise<unknown> = Promise.resolve();
+let isWriting = false;
+
+/** One change of the history after another, each on the revision that the one before has made. */
+function inTurn<T>(act: () => Promise<T>): Promise<T> {
+  const mine = lastTurn.then(act);
+  lastTurn = mine.catch(() => undefined);
+  return mine;
 }
 
 type Listener = (changes: Changes | null) => void;
@@ -194,28 +286,41 @@ export function onWritten(listener: Listener): () => void {
 
 type Asked = Promise<{ data?: unknown; error?: unknown; response: Response }>;
 
-/** Change the history; true when the server took it. */
-async function write(ask: () => Asked, again?: NoticeText["action"]): Promise<boolean> {
+/** Change the history; true when the server took it. Previews wait: they are made on a revision too. */
+async function write(
+  ask: (revision: number) => Asked,
+  again?: NoticeText["action"],
+  about?: Stroke,
+): Promise<boolean> {
+  await settled();
+  isWriting = true;
   try {
-    const written = await answered<Written>(ask());
-    taken(written.history, written.changes);
+    const written = await answered<Written>(ask(desk().history.revision));
+    await taken(written.history, written.changes);
     return true;
   } catch (thrown) {
-    await refused(thrown, again);
+    await refused(thrown, again, about);
     return false;
+  } finally {
+    isWriting = false;
+    if (waiting && !inFlight) void drain();
   }
 }
 
-function taken(history: History, changes: Changes): void {
+async function taken(history: History, changes: Changes): Promise<void> {
   const { score, kept } = desk();
   if (!score) return;
-  set({ history, kept: withChanges(score, kept, changes), live: null, earlier: null });
+  if (changes.others) await reopen(changes.added.length > 0);
+  else set({ history, kept: withChanges(score, kept, changes), live: null });
+  set({ earlier: null });
   void readFacts();
   for (const listener of listeners) listener(changes);
 }
 
-async function refused(thrown: unknown, again?: NoticeText["action"]): Promise<void> {
+/** Say why not: at the stroke that it is about while that is open, else in a notice. */
+async function refused(thrown: unknown, again?: NoticeText["action"], about?: Stroke): Promise<void> {
   if (thrown instanceof Refusal && thrown.history) {
+    surprises++;
     await reopen();
     set({ notice: { text: `${thrown.message} You see it as it is now.`, action: again } });
     for (const listener of listeners) listener(null);
@@ -223,8 +328,9 @@ async function refused(thrown: unknown, again?: NoticeText["action"]): Promise<v
   }
   const shaping = desk().shaping;
   const text = sentence(thrown);
-  if (shaping && thrown instanceof Refusal && thrown.status === 422) {
-    set({ shaping: { ...shaping, problem: text, field: thrown.field, mark: null }, live: null });
+  const isOpen = shaping && (!about || shaping.stroke === about);
+  if (isOpen && thrown instanceof Refusal && thrown.status === 422) {
+    set({ shaping: { ...shaping, problem: text, field: thrown.field, mark: null }, ...NOTHING_TRIED });
   } else {
     set({ notice: { text } });
   }

@@ -1,5 +1,6 @@
 /** Keeps the canvases in step with the desk's state: one drawing a frame, only when something has changed. */
 
+import type { Stroke } from "../api/client";
 import { partDye, rowName } from "./arranging";
 import { GUTTER, xOf } from "./camera";
 import { type Ink, mixInk } from "./draw/ink";
@@ -13,6 +14,8 @@ import { desk, frontParts, leadPart, look, resize, useDesk } from "./state";
 
 export const STAVES = ["overview", "ruler", "notes", "lane"] as const;
 export type Stave = (typeof STAVES)[number];
+
+const onVelocity = ({ kind }: Stroke) => kind.startsWith("velocity.");
 
 export interface Elements extends Record<Stave, HTMLCanvasElement> {
   playhead: HTMLElement;
@@ -75,9 +78,10 @@ export class Stage {
     const fronts = frontParts(state);
     const lead = fronts[0];
     const { shaping } = state;
-    const picked = shaping
-      ? score.parts.map((part) => reached(part, shaping.stroke.where ?? {}))
-      : state.chosen;
+    const picked =
+      shaping && onVelocity(shaping.stroke)
+        ? score.parts.map((part) => reached(part, shaping.stroke.where ?? {}))
+        : state.chosen;
     const common = {
       ink: this.ink,
       camera,
@@ -95,9 +99,10 @@ export class Stage {
       span: state.span,
       gridTicks: gridTicks(score, state.grid),
       box: state.box,
-      mark: shaping?.mark ?? null,
+      coming: state.coming,
+      mark: shaping && onVelocity(shaping.stroke) ? shaping.mark : null,
       kept: state.history.strokes
-        .filter((one) => one.on && !one.idle && one.number !== shaping?.number)
+        .filter((one) => one.on && !one.idle && one.number !== shaping?.number && onVelocity(one.stroke))
         .filter((one) => one.mark.parts.some((part) => state.fronts.includes(part)))
         .map((one) => one.mark),
     };
@@ -132,7 +137,7 @@ export class Stage {
     const canvas = this.elements.overview;
     const dyes = score.parts.map((part) => partDye(part, arrangement)).join(" ");
     const busiest = [...lanes.values()].sort((a, b) => b.tick.length - a.tick.length)[0];
-    const key = `${score.id} ${score.end} ${fronts} ${canvas.width} ${dyes} ${busiest?.key} ${busiest?.tick.length}`;
+    const key = `${score.id} ${score.end} ${score.runs.length} ${fronts} ${canvas.width} ${dyes} ${busiest?.key} ${busiest?.tick.length}`;
     if (key !== this.overviewKey) {
       this.overviewKey = key;
       this.overviewNotes.width = canvas.width;

@@ -1,6 +1,15 @@
 /** The desk's state: what is open, seen, chosen and being shaped. Musical values come from the server, always. */
 import { create } from "zustand";
-import type { Facts, History, LaneName, Mark, Schemas, Stroke } from "../api/client";
+import {
+  type Facts,
+  type History,
+  type LaneName,
+  type Mark,
+  type Schemas,
+  type Stroke,
+  sentence,
+  type Where,
+} from "../api/client";
 import type { NoticeText } from "../parts/Notice";
 import { type Camera, held, showingRows, startCamera } from "./camera";
 import type { LaneNodes } from "./lanes";
@@ -8,6 +17,7 @@ import type { Chosen, Grid, PartScore, Score, Velocities } from "./score";
 
 export type Arrangement = Schemas["Arrangement"];
 export type Wishes = Schemas["Wishes"];
+export type Limit = "stop" | "pin" | "squeeze";
 
 /** A stroke that is open: being drawn (no number yet), or one of the history whose numbers are being changed. */
 export interface Shaping {
@@ -15,8 +25,25 @@ export interface Shaping {
   number: number | null;
   mark: Mark | null;
   problem: string | null;
+  /** Of a distilling: how many nodes there were and are, and how far the new ones stray at most. */
+  saving?: Schemas["Saving"] | null;
+  /** It differs from what is kept. */
+  changed: boolean;
   field: string | null;
 }
+
+/** A recorded sound beside the take: when it begins, and how far it goes out (0 to 255 for each fraction of a second). */
+export interface Beside {
+  name: string;
+  seconds: number;
+  offset: number;
+  peaksASecond: number;
+  peaks: Uint8Array;
+  heard: boolean;
+}
+
+/** Notes of some parts, of which the first begins at `from`; or a stretch of a lane. */
+export type Copied = { where: Where; from: number } | { lane: string; part: number; span: [number, number] };
 
 export interface Box {
   stave: "notes" | "lane";
@@ -38,6 +65,13 @@ export interface DeskState {
   /** The parts in front, the leading one first; and those that are not even shown behind. */
   fronts: readonly number[];
   hidden: readonly number[];
+  /** Lanes of the leading part as a preview has them. */
+  liveLanes: ReadonlyMap<string, LaneNodes> | null;
+  /** Lanes as they were before the open stroke; and before the point of comparison, while that is heard. */
+  ghostLanes: ReadonlyMap<string, LaneNodes> | null;
+  earlierLanes: ReadonlyMap<string, LaneNodes> | null;
+  /** Notes that a preview brings. */
+  coming: Schemas["Changes"]["added"];
   chosen: Chosen;
   chosenCount: number;
   /** The one pitch that the lane shows and edits alone: a voice of a drum part. */
@@ -51,6 +85,22 @@ export interface DeskState {
   rowsFit: boolean;
   grid: Grid;
   box: Box | null;
+  /** What a group does at the end of the range; whether the pointer draws; hairpins go there and back; accents kept. */
+  limit: Limit;
+  drawing: boolean;
+  turns: boolean;
+  accents: number;
+  /** Drawn lines on lanes: how far the kept nodes may stray from them, and whether they jump instead of sliding. */
+  tolerance: number;
+  steps: boolean;
+  /** What was copied last, to be put down where the playhead stands. */
+  copied: Copied | null;
+  /** The sound that is kept beside the take. */
+  sound: Beside | null;
+  /** What Shape is about: velocity, or the lane that was touched last. */
+  about: string;
+  /** What is said at the pointer while something is dragged. */
+  tip: { stave: string; x: number; y: number; text: string } | null;
   hint: string;
   notice: NoticeText | null;
   failure: string | null;
@@ -89,9 +139,23 @@ export const blank: DeskState = {
   notice: null,
   failure: null,
   arrangement: { parts: {}, lanes: {} },
-  wishes: { middle_c: 4, favourites: [] },
+  wishes: { middle_c: 4, favourites: [], sounds: true },
   laneNames: [],
   lanes: new Map(),
+  liveLanes: null,
+  ghostLanes: null,
+  earlierLanes: null,
+  coming: [],
+  copied: null,
+  limit: "pin",
+  drawing: false,
+  turns: false,
+  accents: 0,
+  tolerance: 1,
+  steps: false,
+  sound: null,
+  about: "velocity",
+  tip: null,
   followsHead: true,
   listOpen: false,
   panelOpen: true,
@@ -107,6 +171,15 @@ export const leadPart = (state: DeskState = desk()): PartScore | undefined =>
 /** All parts in front, the leading one first. */
 export const frontParts = (state: DeskState = desk()): PartScore[] =>
   state.score ? state.fronts.map((part) => (state.score as Score).parts[part]) : [];
+
+/** Whether a press draws: in the state of drawing; with Ctrl or Cmd held, in the other state. */
+export const draws = (event: { ctrlKey: boolean; metaKey: boolean }): boolean =>
+  desk().drawing !== (event.ctrlKey || event.metaKey);
+
+/** Say what went wrong where nothing nearer can say it. */
+export function complain(thrown: unknown): void {
+  set({ notice: { text: sentence(thrown) } });
+}
 
 export const takePath = () => ({ take_id: desk().score?.id ?? "" });
 

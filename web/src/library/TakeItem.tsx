@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { TakeCard } from "../api/client";
 import { Dots, Menu, MenuItem } from "../parts/Menu";
+import { NameEntry } from "../parts/NameEntry";
 import { Seal } from "../parts/Seal";
 import { clock, count } from "../parts/time";
 import { Sketch } from "./Sketch";
@@ -22,7 +23,11 @@ export function TakeItem({ take, onRename, onDelete }: Props) {
       <div className="flex items-start gap-2">
         {renaming ? (
           <NameEntry
+            label="Name of the take"
             name={take.name}
+            maxLength={200}
+            className="relative z-10 flex-1"
+            asked
             onDone={(name) => {
               setRenaming(false);
               if (name && name !== take.name) onRename(name);
@@ -53,28 +58,6 @@ export function TakeItem({ take, onRename, onDelete }: Props) {
         {!summary.parts.length && <li>No parts</li>}
       </ul>
     </li>
-  );
-}
-
-function NameEntry({ name, onDone }: { name: string; onDone: (name: string) => void }) {
-  return (
-    <input
-      aria-label="Name of the take"
-      defaultValue={name}
-      maxLength={200}
-      // biome-ignore lint/a11y/noAutofocus: the player has just asked to type here
-      autoFocus
-      onFocus={(event) => event.currentTarget.select()}
-      onBlur={(event) => onDone(event.currentTarget.value.trim())}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") event.currentTarget.blur();
-        if (event.key === "Escape") {
-          event.currentTarget.value = name;
-          event.currentTarget.blur();
-        }
-      }}
-      className="entry relative z-10 flex-1 text-left"
-    />
   );
 }
 

@@ -285,7 +285,7 @@ export interface paths {
         };
         /**
          * Lanes
-         * @description The nodes of every lane of a part.
+         * @description The nodes of every lane of a part; `before`: as they were before that stroke (0: the newest).
          */
         get: operations["studio_api_desk_lanes"];
         put?: never;
@@ -308,6 +308,26 @@ export interface paths {
          * @description What the practice synth plays from `start` to `end`; `before`: as it was before that stroke (0: the newest).
          */
         get: operations["studio_api_desk_messages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Parts
+         * @description What the desk draws of the lanes of some parts. `of` is a list with commas.
+         */
+        get: operations["studio_api_desk_parts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -356,6 +376,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse
+         * @description What the practice synth plays of a span while a stroke is being made.
+         */
+        post: operations["studio_api_desk_rehearse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/restore": {
         parameters: {
             query?: never;
@@ -390,6 +430,78 @@ export interface paths {
          * @description The notes that a rule picks.
          */
         post: operations["studio_api_desk_select"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sound
+         * @description What is known of a take's sound; null where it has none.
+         */
+        get: operations["studio_api_sounds_sound"];
+        put?: never;
+        /**
+         * Add Sound
+         * @description Keep a WAV file beside a take, in place of any other.
+         */
+        post: operations["studio_api_sounds_add_sound"];
+        /**
+         * Remove Sound
+         * @description Take it away.
+         */
+        delete: operations["studio_api_sounds_remove_sound"];
+        options?: never;
+        head?: never;
+        /**
+         * Move Sound
+         * @description Let it begin at another time.
+         */
+        patch: operations["studio_api_sounds_move_sound"];
+        trace?: never;
+    };
+    "/api/takes/{take_id}/sound/data": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sound Data
+         * @description The sound itself, as FLAC.
+         */
+        get: operations["studio_api_sounds_sound_data"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/sound/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Trace
+         * @description The stroke that draws a lane after the sound's loudness; to be tried or kept like any other.
+         */
+        post: operations["studio_api_sounds_trace"];
         delete?: never;
         options?: never;
         head?: never;
@@ -460,6 +572,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/unplayed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Unplayed
+         * @description What nobody played, each with the stroke that takes it away.
+         */
+        get: operations["studio_api_desk_unplayed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/view": {
         parameters: {
             query?: never;
@@ -513,6 +645,22 @@ export interface components {
             summary: components["schemas"]["Summary"];
         };
         /**
+         * AddedNotes
+         * @description Notes that have come to a part, in columns; times are ticks.
+         */
+        AddedNotes: {
+            /** End */
+            end: number[];
+            /** Part */
+            part: number;
+            /** Pitch */
+            pitch: number[];
+            /** Start */
+            start: number[];
+            /** Velocity */
+            velocity: number[];
+        };
+        /**
          * Arrangement
          * @description The desk of one take. `lanes` are in the player's order, for each part.
          */
@@ -531,6 +679,8 @@ export interface components {
             parts: {
                 [key: string]: components["schemas"]["PartLook"];
             };
+            /** Velocity Share */
+            velocity_share?: number | null;
         };
         /**
          * BarPlace
@@ -602,6 +752,23 @@ export interface components {
                 number
             ];
         };
+        /**
+         * BentWay
+         * @description The way from a node to the next where it is no straight line: its form, and (tick, value) to draw it by.
+         */
+        BentWay: {
+            /** Ease */
+            ease: number;
+            /** Lift */
+            lift: number;
+            /** Line */
+            line: [
+                number,
+                number
+            ][];
+            /** Node */
+            node: number;
+        };
         /** ChangeAsked */
         ChangeAsked: {
             /** On */
@@ -609,13 +776,17 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["LaneNodes"]) | null;
+            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"]) | null;
         };
         /**
          * Changes
          * @description Notes (inclusive ranges of ids) with the velocity each has now, and the parts of which lanes have changed.
+         *
+         *     With `others` the notes themselves are others, come (`added`) or gone: the take has to be read anew.
          */
         Changes: {
+            /** Added */
+            added: components["schemas"]["AddedNotes"][];
             /** Lanes */
             lanes: number[];
             /** Notes */
@@ -623,6 +794,8 @@ export interface components {
                 number,
                 number
             ][];
+            /** Others */
+            others: boolean;
             /** Velocity */
             velocity: number[];
         };
@@ -668,6 +841,24 @@ export interface components {
             loud: number[];
             /** Tick */
             tick: number[];
+        };
+        /**
+         * CopyTarget
+         * @description Where a copy goes. What is absent is as in the original.
+         */
+        CopyTarget: {
+            /**
+             * At
+             * @description The tick at which the copy begins.
+             */
+            at?: number | null;
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             */
+            lane?: string | null;
+            /** Part */
+            part?: number | null;
         };
         /** Credentials */
         Credentials: {
@@ -844,18 +1035,207 @@ export interface components {
             step: number;
         };
         /**
-         * LaneData
-         * @description Nodes of a lane; `tick` holds differences.
+         * LaneChange
+         * @description Nodes that take the place of those from `first` to before `after`.
          */
-        LaneData: {
-            /** Hold */
-            hold: boolean;
+        LaneChange: {
+            /** After */
+            after: number;
+            /** Bent */
+            bent: components["schemas"]["BentWay"][];
+            /** First */
+            first: number;
             /** Key */
             key: string;
             /** Tick */
             tick: number[];
             /** Value */
             value: number[];
+            /** Ways */
+            ways: number[];
+        };
+        /**
+         * LaneClear
+         * @description Take all in the span away. A way that crosses an edge keeps its form outside.
+         */
+        LaneClear: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.clear";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`; or a list of them, on which it acts alike.
+             */
+            lane: string | string[];
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * LaneCopy
+         * @description What the lane holds in the span, put down again: later, on another lane, in another part; over what is there.
+         */
+        LaneCopy: {
+            /**
+             * Fit
+             * @description How many ticks the copy lasts; absent: as long as the original.
+             */
+            fit?: number | null;
+            /**
+             * Flip
+             * @description Backwards, or upside down.
+             * @default none
+             * @enum {string}
+             */
+            flip: "none" | "time" | "value";
+            /**
+             * Gain
+             * @description Values times this.
+             * @default 1
+             */
+            gain: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.copy";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             */
+            lane: string;
+            /**
+             * Repeat
+             * @description So many copies one after another.
+             * @default 1
+             */
+            repeat: number;
+            to: components["schemas"]["CopyTarget"];
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * LaneData
+         * @description Nodes of a lane; `tick` holds differences, `ways` which nodes do not hold their value until the next.
+         */
+        LaneData: {
+            /** Bent */
+            bent: components["schemas"]["BentWay"][];
+            /** Key */
+            key: string;
+            /** Tick */
+            tick: number[];
+            /** Value */
+            value: number[];
+            /** Ways */
+            ways: number[];
+        };
+        /**
+         * LaneDistil
+         * @description The fewest nodes that stay within a tolerance of every value that was there.
+         */
+        LaneDistil: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.distil";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`; or a list of them, on which it acts alike.
+             */
+            lane: string | string[];
+            /**
+             * Tolerance
+             * @description In steps; bend in semitones.
+             * @default 1
+             */
+            tolerance: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * LaneDraw
+         * @description A line drawn by hand takes the place of what was between its first and its last point; distilled to few nodes.
+         */
+        LaneDraw: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.draw";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             */
+            lane: string;
+            /**
+             * Points
+             * @description Ticks and values of the line, ascending by tick.
+             */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Steps
+             * @description Jump from point to point without a slide.
+             * @default false
+             */
+            steps: boolean;
+            /**
+             * Tolerance
+             * @description How far the nodes may stray from the points, in steps.
+             * @default 1
+             */
+            tolerance: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * LaneFade
+         * @description A fade as volume: what the lane says, times a ramp over the span. Only the level changes, not the touch.
+         *
+         *     Where the lane says nothing, the standard's default is what fades, and the lane is given that value from the start
+         *     of the take on. What the ramp comes to holds until the next note begins.
+         */
+        LaneFade: {
+            /**
+             * Ease
+             * @description 0: as `lift` forms it; 1: softened at both ends.
+             * @default 0
+             */
+            ease: number;
+            /**
+             * End
+             * @description The factor at its end.
+             */
+            end: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.fade";
+            /**
+             * Lane
+             * @description `cc:11` (expression) or `cc:7` (volume); any other controller can be faded too.
+             * @default cc:11
+             */
+            lane: string;
+            /**
+             * Lift
+             * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
+             * @default 0
+             */
+            lift: number;
+            /**
+             * Start
+             * @description The factor at the start of the span.
+             */
+            start: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
         };
         /**
          * LaneHead
@@ -872,6 +1252,29 @@ export interface components {
             lowest: number;
             /** Nodes */
             nodes: number;
+        };
+        /**
+         * LaneLeadIn
+         * @description A value at the very start, before the first note, so that no value is left over from the last time.
+         */
+        LaneLeadIn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.lead_in";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             */
+            lane: string;
+            /**
+             * Value
+             * @description Absent: the value that the lane begins with; where it has none, the standard's default.
+             */
+            value?: number | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
         };
         /**
          * LaneLook
@@ -891,8 +1294,39 @@ export interface components {
              */
             open: boolean;
         };
+        /**
+         * LaneMove
+         * @description One kind of data becomes another: mod wheel to expression, pressure to a controller, and back.
+         */
+        LaneMove: {
+            /**
+             * Keep
+             * @description Leave the original where it was.
+             * @default false
+             */
+            keep: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.move";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             */
+            lane: string;
+            /**
+             * To
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             */
+            to: string;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
         /** LaneNameView */
         LaneNameView: {
+            /** Default */
+            default: number;
             /** Key */
             key: string;
             /** Name */
@@ -922,6 +1356,318 @@ export interface components {
              * @description Ascending by tick, within the span.
              */
             nodes: components["schemas"]["Node"][];
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * LaneRamp
+         * @description One way over the span, in place of all that was there.
+         */
+        LaneRamp: {
+            /**
+             * Ease
+             * @description 0: as `lift` forms it; 1: softened at both ends.
+             * @default 0
+             */
+            ease: number;
+            /**
+             * End
+             * @description In the lane's unit; absent: the value that is there.
+             */
+            end?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.ramp";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             */
+            lane: string;
+            /**
+             * Lift
+             * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
+             * @default 0
+             */
+            lift: number;
+            /**
+             * Start
+             * @description In the lane's unit; absent: the value that is there.
+             */
+            start?: number | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * LaneReshape
+         * @description The grips of a frame, in this order: level, depth, lean, bow, drift, length. On recorded data and on nodes.
+         */
+        LaneReshape: {
+            /**
+             * Bow
+             * @description Added in the middle, and less and less towards both ends.
+             * @default 0
+             */
+            bow: number;
+            /**
+             * Depth
+             * @description Distances from the pivot times this.
+             * @default 1
+             */
+            depth: number;
+            /**
+             * Drift
+             * @description -1 moves the middle early, 1 late; both ends stay.
+             * @default 0
+             */
+            drift: number;
+            /**
+             * Join
+             * @description At the edges `keep` a jump that the change makes, or lead it in and out: `smooth`.
+             * @default keep
+             * @enum {string}
+             */
+            join: "keep" | "smooth";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.reshape";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`; or a list of them, on which it acts alike.
+             */
+            lane: string | string[];
+            /**
+             * Lean
+             * @description Values times a ramp: its factors at left and right.
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            lean: [
+                number,
+                number
+            ];
+            /**
+             * Length
+             * @description Times this, from the start of the span on; what it then covers is replaced.
+             * @default 1
+             */
+            length: number;
+            /**
+             * Level
+             * @description Added to every value.
+             * @default 0
+             */
+            level: number;
+            /**
+             * Limit
+             * @description At the end of the range: `stop` halts the whole group when its first note is at the end, `pin` leaves each note at the end, `squeeze` compresses the group so that louder stays louder.
+             * @default pin
+             * @enum {string}
+             */
+            limit: "stop" | "pin" | "squeeze";
+            /**
+             * Pivot
+             * @description What depth leaves where it is: a value, or what the stretch itself gives.
+             * @default mean
+             */
+            pivot: number | ("mean" | "min" | "max");
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * LaneShape
+         * @description A rise, a fall or a swell: over the span, again and again through it, or over each note that `where` reaches.
+         */
+        LaneShape: {
+            /**
+             * Delay
+             * @description Milliseconds after each note's start.
+             * @default 0
+             */
+            delay: number;
+            /**
+             * Ease
+             * @description 0: as `lift` forms it; 1: softened at both ends.
+             * @default 0
+             */
+            ease: number;
+            /** End */
+            end: number;
+            /**
+             * Every
+             * @description Repeated every so many beats; absent: once over the span.
+             */
+            every?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.shape";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             */
+            lane: string;
+            /**
+             * Lift
+             * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
+             * @default 0
+             */
+            lift: number;
+            /**
+             * Notes
+             * @description Over each note (a chord counts as one), from its start.
+             * @default false
+             */
+            notes: boolean;
+            /**
+             * Over
+             * @description Over this share of each note's length.
+             * @default 1
+             */
+            over: number;
+            /**
+             * Peak
+             * @description Where it turns back; none for a plain ramp.
+             */
+            peak?: number | null;
+            /**
+             * Peak At
+             * @description When it turns back, as a share of its length.
+             * @default 0.5
+             */
+            peak_at: number;
+            /** Start */
+            start: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * LaneSmooth
+         * @description Steady a jittery controller: each value becomes the mean of what was heard around it; nothing comes late.
+         */
+        LaneSmooth: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.smooth";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`; or a list of them, on which it acts alike.
+             */
+            lane: string | string[];
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+            /**
+             * Width
+             * @description How much is looked at, in milliseconds.
+             * @default 80
+             */
+            width: number;
+        };
+        /**
+         * LaneUnplayed
+         * @description Take away what nobody played: flicker between neighbouring values, and movement while nothing sounds.
+         */
+        LaneUnplayed: {
+            /**
+             * Flicker
+             * @description A run that flickers between two or three neighbouring values becomes one.
+             * @default true
+             */
+            flicker: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.unplayed";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`; or a list of them, on which it acts alike.
+             */
+            lane: string | string[];
+            /**
+             * Unheard
+             * @description Of a movement while no note sounds, only where it ends is kept.
+             * @default true
+             */
+            unheard: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * LaneWave
+         * @description A periodic shape over the span: in place of what is there, or added to it.
+         */
+        LaneWave: {
+            /**
+             * Centre
+             * @description The middle, where the wave takes the place of what is there.
+             * @default 64
+             */
+            centre: number;
+            /**
+             * Depth
+             * @description From the middle to the top, in steps.
+             */
+            depth: number;
+            /**
+             * Depth End
+             * @description The depth at the end of the span, to which it changes evenly; absent: the same.
+             */
+            depth_end?: number | null;
+            /**
+             * Fade In
+             * @description Beats until its full depth.
+             * @default 0
+             */
+            fade_in: number;
+            /**
+             * Form
+             * @default sine
+             * @enum {string}
+             */
+            form: "sine" | "triangle" | "rise" | "fall" | "pulse";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.wave";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             */
+            lane: string;
+            /**
+             * Mode
+             * @default set
+             * @enum {string}
+             */
+            mode: "set" | "add";
+            /**
+             * Per
+             * @description `beats`: in step with the beat, a cycle lasts `rate` quarters. `hz`: `rate` cycles a second.
+             * @default beats
+             * @enum {string}
+             */
+            per: "beats" | "hz";
+            /**
+             * Phase
+             * @description Where in its cycle it begins: 0.25 is a quarter further.
+             * @default 0
+             */
+            phase: number;
+            /**
+             * Rate
+             * @description By `per`: cycles a second, or beats a cycle.
+             */
+            rate: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
@@ -1020,8 +1766,63 @@ export interface components {
             value: number;
         };
         /**
+         * NotesCopy
+         * @description Notes put down again: at another time or in another part, among those that are there.
+         *
+         *     What is copied begins with the span of `where`, or with the first of the notes. A copy ends where its key is struck
+         *     again; one is left out whose key is down already when it would begin, or that would not get a quarter of its length.
+         */
+        NotesCopy: {
+            /**
+             * First
+             * @description The id of the first copy, the others follow. A history gives it; absent: after all others.
+             */
+            first?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.copy";
+            /**
+             * Repeat
+             * @description So many copies one after another.
+             * @default 1
+             */
+            repeat: number;
+            to: components["schemas"]["NotesTarget"];
+            /**
+             * Under
+             * @description What the lanes hold under the notes comes along, over what is there.
+             * @default true
+             */
+            under: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NotesTarget
+         * @description Where copied notes go. Without a part each note stays in its own.
+         */
+        NotesTarget: {
+            /**
+             * At
+             * @description The tick at which the copy begins.
+             */
+            at: number;
+            /** Part */
+            part?: number | null;
+        };
+        /** PartLanes */
+        PartLanes: {
+            contour: components["schemas"]["Contour"] | null;
+            /** Id */
+            id: number;
+            /** Lanes */
+            lanes: components["schemas"]["LaneHead"][];
+        };
+        /**
          * PartLook
-         * @description What the player calls a part, its dye, and names for its drum voices. Empty: as it came.
+         * @description What the player calls a part, its dye, names for its drum voices, and its routes. Empty: as it came.
          */
         PartLook: {
             /**
@@ -1034,6 +1835,11 @@ export interface components {
              * @default
              */
             name: string;
+            /**
+             * Routes
+             * @default []
+             */
+            routes: components["schemas"]["Route"][];
             /**
              * Voices
              * @default {}
@@ -1063,10 +1869,13 @@ export interface components {
             drum: boolean;
             /** Dye */
             dye: string;
-            /** First Note */
-            first_note: number;
             /** Id */
             id: number;
+            /** Ids */
+            ids: [
+                number,
+                number
+            ][];
             /** Lanes */
             lanes: components["schemas"]["LaneHead"][];
             /** Length */
@@ -1089,6 +1898,18 @@ export interface components {
             };
         };
         /**
+         * PartsLanes
+         * @description What has changed on the desk with the lanes of some parts; `end` is the take's last tick.
+         */
+        PartsLanes: {
+            /** End */
+            end: number;
+            /** Parts */
+            parts: components["schemas"]["PartLanes"][];
+            /** Revision */
+            revision: number;
+        };
+        /**
          * Pitches
          * @description Notes of some pitches: the voices of a drum part.
          */
@@ -1105,17 +1926,24 @@ export interface components {
         Preview: {
             changes: components["schemas"]["Changes"];
             facts: components["schemas"]["Facts"] | null;
+            /** Lanes */
+            lanes: components["schemas"]["LaneChange"][];
             mark: components["schemas"]["Mark"];
+            saving: components["schemas"]["Saving"] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["LaneNodes"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
         };
         /**
          * PreviewAsked
          * @description A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass.
+         *
+         *     `part`: whose lanes are to be told node by node.
          */
         PreviewAsked: {
             /** Number */
             number?: number | null;
+            /** Part */
+            part?: number | null;
             /** Pull */
             pull?: [
                 number,
@@ -1124,7 +1952,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["LaneNodes"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
         };
         /**
          * Problem
@@ -1136,10 +1964,47 @@ export interface components {
             /** Field */
             field?: string | null;
         };
+        /**
+         * RehearsalAsked
+         * @description A span in seconds of the take as a stroke would leave it.
+         */
+        RehearsalAsked: {
+            /**
+             * Chase
+             * @default false
+             */
+            chase: boolean;
+            /** Number */
+            number?: number | null;
+            /** Revision */
+            revision: number;
+            /** Span */
+            span: [
+                number,
+                number
+            ];
+            /** Stroke */
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
+        };
         /** Rename */
         Rename: {
             /** Name */
             name: string;
+        };
+        /**
+         * Route
+         * @description What a lane also moves in the practice synth, by a share of the target's reach either way.
+         */
+        Route: {
+            /** Amount */
+            amount: number;
+            /** Lane */
+            lane: string;
+            /**
+             * Target
+             * @enum {string}
+             */
+            target: "level" | "brightness" | "vibrato" | "pan" | "resonance" | "detune";
         };
         /** RuleAsked */
         RuleAsked: {
@@ -1160,6 +2025,39 @@ export interface components {
              */
             kind: "same pitch";
         };
+        /**
+         * Saving
+         * @description Nodes of lanes before and after a stroke, and how far the lane strays from each of the former at most.
+         */
+        Saving: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** Error */
+            error: number;
+        };
+        /** SoundMoved */
+        SoundMoved: {
+            /** Offset */
+            offset: number;
+        };
+        /**
+         * SoundView
+         * @description A sound beside a take: when it begins and how far it goes out (base64, one byte for each peak).
+         */
+        SoundView: {
+            /** Name */
+            name: string;
+            /** Offset */
+            offset: number;
+            /** Peaks */
+            peaks: string;
+            /** Peaks A Second */
+            peaks_a_second: number;
+            /** Seconds */
+            seconds: number;
+        };
         /** StaleProblem */
         StaleProblem: {
             /** Detail */
@@ -1178,7 +2076,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["LaneNodes"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
         };
         /** StrokeView */
         StrokeView: {
@@ -1192,7 +2090,7 @@ export interface components {
             /** Step */
             step: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["LaneNodes"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
         };
         /** Summary */
         Summary: {
@@ -1242,12 +2140,104 @@ export interface components {
             /** Ticks */
             ticks: number[];
         };
+        /**
+         * TraceAsked
+         * @description A lane from the sound's loudness: milliseconds to rise and fall, and the values of silence and of the loudest.
+         */
+        TraceAsked: {
+            /**
+             * Attack
+             * @default 10
+             */
+            attack: number;
+            /**
+             * High
+             * @default 127
+             */
+            high: number;
+            /** Lane */
+            lane: string;
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /** Part */
+            part: number;
+            /**
+             * Release
+             * @default 120
+             */
+            release: number;
+            /**
+             * Tolerance
+             * @default 1
+             */
+            tolerance: number;
+        };
+        /** Traced */
+        Traced: {
+            /** Stroke */
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
+        };
         /** UndoneView */
         UndoneView: {
             /** Label */
             label: string;
             /** Step */
             step: number;
+        };
+        /**
+         * Unplayed
+         * @description What nobody played on a lane: why it is thought so, where (spans of ticks), and the stroke that takes it away.
+         */
+        Unplayed: {
+            /** Lane */
+            lane: string;
+            /** Part */
+            part: number;
+            /** Reason */
+            reason: string;
+            /** Says */
+            says: string;
+            /** Spans */
+            spans: [
+                number,
+                number
+            ][];
+            /** Stroke */
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
+        };
+        /**
+         * VelocityAccent
+         * @description Metric accents: what each place of the bar adds, from a pattern that goes round with the bars.
+         */
+        VelocityAccent: {
+            /**
+             * Amount
+             * @description In velocity steps.
+             * @default 16
+             */
+            amount: number;
+            /**
+             * Grid
+             * @description The step: 8 is eighths, 12 eighth triplets.
+             * @default 8
+             * @enum {integer}
+             */
+            grid: 1 | 2 | 4 | 6 | 8 | 12 | 16 | 24 | 32;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "velocity.accent";
+            /**
+             * Pattern
+             * @description For each step of the bar, how much of `amount` is added (-1 to 1).
+             */
+            pattern: number[];
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
         };
         /**
          * VelocityBetween
@@ -1271,13 +2261,42 @@ export interface components {
             low: number;
         };
         /**
+         * VelocityDraw
+         * @description Notes follow a line drawn over them; only those between its first and its last point change.
+         */
+        VelocityDraw: {
+            /**
+             * Accents
+             * @description How much of each note's own deviation from the straight line through the notes is kept.
+             * @default 0
+             */
+            accents: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "velocity.draw";
+            /**
+             * Points
+             * @description Ticks and values of the line, ascending by tick.
+             */
+            points: [
+                number,
+                number
+            ][];
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
          * VelocityHairpin
-         * @description A ramp over the notes, from the first onset to the last or over `where.span`.
+         * @description A ramp over the notes, from the first onset to the last or over `where.span`; a chord moves as one.
+         *
+         *     With a `peak` it goes there and back: from `start` to `peak`, and in the mirror of that form on to `end`.
          */
         VelocityHairpin: {
             /**
              * Accents
-             * @description How much of each note's own deviation from the straight line through the notes is kept (mode `to`).
+             * @description How much of each note's own deviation from the straight line through the notes is kept.
              * @default 0
              */
             accents: number;
@@ -1317,16 +2336,67 @@ export interface components {
             lift: number;
             /**
              * Mode
-             * @description `to`: the notes go to the ramp's values. `by`: each velocity is multiplied by the ramp (a fade).
+             * @description `to`: the notes go to the ramp's values, keeping `accents`. `by`: each velocity is multiplied by the ramp (a fade).
              * @default to
              * @enum {string}
              */
             mode: "to" | "by";
             /**
+             * Peak
+             * @description Where it turns back; none for a plain ramp. Lower ones make a dip.
+             */
+            peak?: number | null;
+            /**
+             * Peak At
+             * @description When it turns back, as a share of the way.
+             * @default 0.5
+             */
+            peak_at: number;
+            /**
              * Start
              * @description Where the ramp starts: a velocity, or a factor.
              */
             start: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * VelocityKnee
+         * @description Lower the loud notes only, or raise the quiet ones only, bending softly where it begins.
+         *
+         *     Distances past the threshold are divided by the ratio; within the knee the bend is a parabola that meets both
+         *     straight lines smoothly, so that no order is ever turned round.
+         */
+        VelocityKnee: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "velocity.knee";
+            /**
+             * Knee
+             * @description Over how many steps it bends; 0: a corner.
+             * @default 16
+             */
+            knee: number;
+            /**
+             * Ratio
+             * @description 1 changes nothing, 2 halves what lies past the threshold, 100 holds it there.
+             * @default 2
+             */
+            ratio: number;
+            /**
+             * Side
+             * @description Which notes move: those above, or those below.
+             * @default loud
+             * @enum {string}
+             */
+            side: "loud" | "quiet";
+            /**
+             * Threshold
+             * @description Where it begins.
+             */
+            threshold: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
@@ -1356,6 +2426,37 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
+         * VelocityScale
+         * @description Widen or narrow the differences about a pivot. About 0 it is a plain percentage.
+         */
+        VelocityScale: {
+            /**
+             * Factor
+             * @description 1 changes nothing, 0.5 halves every distance from the pivot, 0 levels out, 2 doubles.
+             */
+            factor: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "velocity.scale";
+            /**
+             * Limit
+             * @description At the end of the range: `stop` halts the whole group when its first note is at the end, `pin` leaves each note at the end, `squeeze` compresses the group so that louder stays louder.
+             * @default pin
+             * @enum {string}
+             */
+            limit: "stop" | "pin" | "squeeze";
+            /**
+             * Pivot
+             * @description What stays where it is: a level, or what the notes give.
+             * @default mean
+             */
+            pivot: number | ("mean" | "min" | "max");
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
          * VelocitySet
          * @description Every note to one value.
          */
@@ -1367,9 +2468,65 @@ export interface components {
             kind: "velocity.set";
             /**
              * Value
-             * @description The velocity that every note gets.
+             * @description The velocity that every note gets: a number, or what the notes themselves give (levelling out).
              */
-            value: number;
+            value: number | ("mean" | "min" | "max");
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * VelocityTrim
+         * @description A standing scale and offset, mostly of a whole part: there is one at each `where`, which is opened again.
+         */
+        VelocityTrim: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "velocity.trim";
+            /**
+             * Offset
+             * @description ... plus this.
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Scale
+             * @description Each velocity times this ...
+             * @default 1
+             */
+            scale: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * VelocityVary
+         * @description Small deviations by chance, as a hand makes them. What a note gets depends on the seed and the note alone.
+         */
+        VelocityVary: {
+            /**
+             * Amount
+             * @description Standard deviation in velocity steps; none deviates by more than twice that.
+             */
+            amount: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "velocity.vary";
+            /**
+             * Limit
+             * @description At the end of the range: `stop` halts the whole group when its first note is at the end, `pin` leaves each note at the end, `squeeze` compresses the group so that louder stays louder.
+             * @default pin
+             * @enum {string}
+             */
+            limit: "stop" | "pin" | "squeeze";
+            /**
+             * Seed
+             * @description Another seed is another roll of the dice.
+             * @default 1
+             */
+            seed: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
@@ -1420,6 +2577,11 @@ export interface components {
              * @default 4
              */
             middle_c: number;
+            /**
+             * Sounds
+             * @default true
+             */
+            sounds: boolean;
         };
         /** Written */
         Written: {
@@ -2091,6 +3253,7 @@ export interface operations {
         parameters: {
             query: {
                 part: number;
+                before?: number | null;
             };
             header?: never;
             path: {
@@ -2170,6 +3333,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Messages"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_parts: {
+        parameters: {
+            query: {
+                of: string;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsLanes"];
                 };
             };
             /** @description Unauthorized */
@@ -2334,6 +3557,68 @@ export interface operations {
             };
         };
     };
+    studio_api_desk_rehearse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Messages"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     studio_api_takes_restore_take: {
         parameters: {
             query?: never;
@@ -2432,6 +3717,311 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_sounds_sound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundView"] | null;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_sounds_add_sound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** File */
+                    file?: string | null;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_sounds_remove_sound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_sounds_move_sound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SoundMoved"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_sounds_sound_data: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_sounds_trace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TraceAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Traced"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -2653,6 +4243,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_unplayed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Unplayed"][];
                 };
             };
             /** @description Unauthorized */

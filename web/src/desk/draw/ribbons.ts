@@ -1,5 +1,6 @@
 /** Notes as ribbons: sounding pitch by place, loudness by thickness, brightness by ink. */
-import { type Camera, GUTTER, rightTick, yOfPitch } from "../camera";
+import { type Camera, GUTTER, rightTick, xOf, yOfPitch } from "../camera";
+import { between } from "../numbers";
 import { type PartScore, sounding } from "../score";
 import { drawBox, drawGrid, drawGutter, drawSpan } from "./grid";
 import { SANS } from "./ink";
@@ -32,6 +33,7 @@ export function drawRibbons(scene: Scene): void {
   const fronts = [...scene.fronts].reverse();
   drawBars(scene, fronts.filter(isCrowd), true);
   for (const part of fronts) if (!isCrowd(part)) drawShaped(scene, part);
+  drawComing(scene);
   drawBox(scene, "notes");
   drawGutter(scene, height);
   drawNames(scene);
@@ -193,7 +195,28 @@ function addRibbon(
   }
 }
 
+/** What the open stroke would bring: in the colour of what is being shaped, hollow until it is kept. */
+function drawComing({ pen, ink, camera, coming, fronts }: Scene): void {
+  pen.strokeStyle = ink.accent;
+  pen.fillStyle = ink.accentWash;
+  pen.lineWidth = 1;
+  const until = rightTick(camera);
+  for (const { part, start, end, pitch, velocity } of coming) {
+    if (!fronts.some(({ id }) => id === part)) continue;
+    pen.beginPath();
+    start.forEach((tick, note) => {
+      const y = yOfPitch(camera, pitch[note]);
+      if (end[note] < camera.left || tick > until || y < -camera.row || y > camera.notesHeight) return;
+      const x = xOf(camera, tick);
+      const high = thickness(camera.row, velocity[note]);
+      pen.rect(x, y + (camera.row - high) / 2, Math.max((end[note] - tick) * camera.perTick, 2), high);
+    });
+    pen.fill();
+    pen.stroke();
+  }
+}
+
 /** Brightness of 0 to 100 in steps; 25 is where a sound is that nobody has shaped. */
 function inkStep(ink: number): number {
-  return Math.min(Math.max(Math.round(((ink - 10) / 55) * (INKS - 1)), 0), INKS - 1);
+  return between(Math.round(((ink - 10) / 55) * (INKS - 1)), 0, INKS - 1);
 }

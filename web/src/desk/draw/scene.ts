@@ -1,5 +1,5 @@
 /** What a stave needs to draw itself: no more of the desk's state than that. */
-import type { Mark } from "../../api/client";
+import type { Mark, Schemas } from "../../api/client";
 import type { Camera } from "../camera";
 import type { Chosen, PartScore, Score, Velocities } from "../score";
 import type { Box } from "../state";
@@ -25,6 +25,8 @@ export interface Scene {
   gridTicks: number;
   span: [number, number] | null;
   box: Box | null;
+  /** Notes that the open stroke would bring. */
+  coming: Schemas["Changes"]["added"];
   /** The mark of the open stroke, and those of all others that act on what is in front. */
   mark: Mark | null;
   kept: readonly Mark[];

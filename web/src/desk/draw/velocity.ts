@@ -7,6 +7,7 @@ import { pixelOf, Raster } from "./raster";
 import type { Scene } from "./scene";
 
 const BEAD = 4;
+const LEAST_MARK_PIXELS = 15;
 const NUMBERS = [1, 32, 64, 96, 127];
 
 export function drawVelocity(scene: Scene): void {
@@ -41,8 +42,13 @@ function drawScales({ pen, ink, camera, score }: Scene): void {
   pen.textAlign = "right";
   pen.font = `italic 600 16px ${MARK}`;
   pen.fillStyle = ink.faded;
-  for (const { mark, velocity } of score.dynamics)
-    pen.fillText(mark, GUTTER - 6, yOfVelocity(camera, velocity) - 1);
+  // On a low lane every second mark has room.
+  const [first, second] = score.dynamics.map(({ velocity }) => yOfVelocity(camera, velocity));
+  const every = first - second < LEAST_MARK_PIXELS ? 2 : 1;
+  score.dynamics.forEach(({ mark, velocity }, place) => {
+    if ((score.dynamics.length - 1 - place) % every === 0)
+      pen.fillText(mark, GUTTER - 6, yOfVelocity(camera, velocity) - 1);
+  });
   pen.font = `500 11px ${SANS}`;
   pen.textAlign = "left";
   pen.fillStyle = ink.ink;

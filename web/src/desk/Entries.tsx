@@ -1,0 +1,75 @@
+/** Entries that several forms share, each with its words. */
+import type { ReactNode } from "react";
+import { Choice } from "./Choice";
+
+export function Check({
+  words,
+  on,
+  onChange,
+}: {
+  words: string;
+  on: boolean;
+  onChange: (on: boolean) => void;
+}) {
+  return (
+    <label className="flex items-center gap-2">
+      <input
+        type="checkbox"
+        checked={on}
+        className="accent-ink"
+        onChange={(event) => onChange(event.target.checked)}
+      />
+      {words}
+    </label>
+  );
+}
+
+interface ListProps {
+  label: string;
+  /** What it is called where the label alone does not say it. */
+  called?: string;
+  value: string | number;
+  className?: string;
+  onChange: (value: string) => void;
+  children: ReactNode;
+}
+
+/** One of many, in a list that drops down. */
+export function List({ label, called, value, className = "", onChange, children }: ListProps) {
+  return (
+    <label className={`flex items-center justify-between gap-2 ${className}`}>
+      <span className="text-faded">{label}</span>
+      <select
+        aria-label={called ?? label}
+        value={value}
+        className="entry max-w-44 text-left"
+        onChange={(event) => onChange(event.target.value)}
+      >
+        {children}
+      </select>
+    </label>
+  );
+}
+
+interface TurnsProps {
+  label: string;
+  turns: boolean;
+  className?: string;
+  onChange: (turns: boolean) => void;
+}
+
+/** Whether a ramp goes one way, or there and back. */
+export function Turns({ label, turns, className, onChange }: TurnsProps) {
+  return (
+    <Choice
+      label={label}
+      className={className}
+      value={turns ? "turns" : "through"}
+      options={[
+        ["through", "one way"],
+        ["turns", "there and back"],
+      ]}
+      onChange={(way) => onChange(way === "turns")}
+    />
+  );
+}

@@ -1,0 +1,130 @@
+import { count } from "../parts/time";
+import { changeLane } from "./arranging";
+import { beginOnLane, GESTURES, spanOf } from "./beginLane";
+import { Choice } from "./Choice";
+import { List } from "./Entries";
+import { GestureKey } from "./Gestures";
+import { LeadIn, Unplayed } from "./LaneCare";
+import { erase } from "./laneGestures";
+import { bringToSight } from "./laneStage";
+import { titleOf } from "./lanes";
+import { NumberEntry } from "./NumberEntry";
+import { between } from "./numbers";
+import { Routes } from "./Routes";
+import { onLead } from "./selecting";
+import { apply } from "./shaping";
+import { leadPart, set, useDesk } from "./state";
+import { Trace } from "./Trace";
+
+/** What can be done to the lane that Shape is about. */
+export function LaneGestures({ laneKey }: { laneKey: string }) {
+  const names = useDesk((state) => state.laneNames);
+  const head = useDesk((state) => leadPart(state)?.lanes.find((lane) => lane.key === laneKey));
+  const span = useDesk((state) => state.span);
+  const drawing = useDesk((state) => state.drawing);
+  const steps = useDesk((state) => state.steps);
+  const tolerance = useDesk((state) => state.tolerance);
+  const name = names.find((one) => one.key === laneKey);
+  const isSwitch = name?.switch ?? false;
+  const offered = GESTURES.filter(({ slides }) => !(slides && isSwitch));
+  return (
+    <div className="space-y-2 border-t border-rule pt-3">
+      {drawing && !isSwitch && (
+        <>
+          <Choice
+            label="Lines"
+            value={steps ? "steps" : "slide"}
+            options={[
+              ["slide", "slide"],
+              ["steps", "jump in steps"],
+            ]}
+            onChange={(how) => set({ steps: how === "steps" })}
+          />
+          <NumberEntry
+            label="Tolerance of what is drawn"
+            step={0.5}
+            value={tolerance}
+            problem={tolerance < 0 || tolerance > 64}
+            onTry={(kept) => set({ tolerance: kept })}
+            onKeep={(kept) => set({ tolerance: between(kept, 0, 64) })}
+          />
+        </>
+      )}
+      <p className="text-[13px] text-faded">
+        {head
+          ? `${count(head.nodes, "node")}, ${head.lowest} to ${head.highest}. `
+          : "Nothing yet: draw, or begin here. "}
+        {span ? "These act within the span." : "Without a span these act on all of the lane."}
+      </p>
+      <div className="grid grid-cols-2 gap-1.5">
+        {offered.map(({ sign, name: what, title, make }) => (
+          <GestureKey
+            key={what}
+            sign={sign}
+            name={what}
+            title={title}
+            run={() => beginOnLane(make(laneKey, spanOf(laneKey)))}
+          />
+        ))}
+      </div>
+      <div className="grid grid-cols-2 gap-1.5">
+        <button
+          type="button"
+          className="key h-8 text-[13px]"
+          disabled={!head}
+          onClick={() => void apply(erase(laneKey))}
+        >
+          {span ? "Erase the span" : "Clear the lane"}
+        </button>
+        <button
+          type="button"
+          className="key h-8 text-[13px]"
+          disabled={!leadPart()?.lanes.length}
+          title="All lanes of the part in front, in the span where one is chosen"
+          onClick={() => {
+            const keys = leadPart()?.lanes.map((lane) => lane.key) ?? [];
+            void apply({ kind: "lane.clear", lane: keys, where: onLead(span) });
+          }}
+        >
+          Clear all lanes
+        </button>
+      </div>
+      <LeadIn
+        laneKey={laneKey}
+        begins={head ? !head.leads_in : true}
+        fallback={name?.default ?? 0}
+        hasData={!!head}
+      />
+      <Unplayed laneKey={laneKey} />
+      <Trace laneKey={laneKey} isSwitch={isSwitch} />
+      <Routes laneKey={laneKey} />
+    </div>
+  );
+}
+
+/** What Shape is about: velocity, or one of the lanes on the desk. */
+export function About() {
+  const about = useDesk((state) => state.about);
+  const names = useDesk((state) => state.laneNames);
+  return (
+    <List
+      label="About"
+      called="What Shape is about"
+      className="mb-2"
+      value={about}
+      onChange={(key) => {
+        set({ about: key });
+        if (key === "velocity") return;
+        changeLane(key, { open: true });
+        bringToSight(key);
+      }}
+    >
+      <option value="velocity">Velocity</option>
+      {names.map(({ key }) => (
+        <option key={key} value={key}>
+          {titleOf(key, names)}
+        </option>
+      ))}
+    </List>
+  );
+}

@@ -1,0 +1,15 @@
+/** A value held between two others. */
+export const between = (value: number, low: number, high: number) => Math.min(Math.max(value, low), high);
+
+/** Rounded to so many places, as numbers are shown and sent. */
+export const rounded = (value: number, places = 2) => Math.round(value * 10 ** places) / 10 ** places;
+
+/** The height of a drawn line at a tick. */
+export function heightAt(line: readonly (readonly number[])[], tick: number): number {
+  const after = Math.max(
+    line.findIndex(([at]) => at >= tick),
+    1,
+  );
+  const [a, b] = [line[after - 1], line[after]];
+  return a[1] + ((b[1] - a[1]) * (tick - a[0])) / Math.max(b[0] - a[0], 1);
+}
