@@ -2,6 +2,7 @@
 
 import re
 import time
+from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Any
 
@@ -88,6 +89,10 @@ class Desk:
         y = self.box("Ruler")["y"] + 15
         self.drag((self.x_of(first_bar) + 2, y), (self.x_of(bar_after) + 2, y))
 
+    def kept(self, what: str = "/arrangement") -> AbstractContextManager[Any]:
+        """Around a change of the desk itself: wait until the server has it."""
+        return self.page.expect_response(lambda answer: answer.url.endswith(what) and answer.request.method == "PUT")
+
     def hairpin(self, start: tuple[float, int], end: tuple[float, int], release: bool = True) -> None:
         """Drag on the velocity lane from (x, velocity) to (x, velocity)."""
         places = [(x, self.y_of(velocity)) for x, velocity in (start, end)]
@@ -97,6 +102,24 @@ class Desk:
     def press(self, *keys: str) -> None:
         for key in keys:
             self.page.keyboard.press(key)
+
+    def type(self, words: str) -> None:
+        """Type what all that are chosen are to become, and keep it."""
+        self.entry("Velocities").fill(words)
+        self.entry("Velocities").press("Enter")
+
+    def bead(self, part: int, note: int) -> tuple[float, float]:
+        """Where a note's bead lies on the velocity lane."""
+        view = self.api("view")["parts"][part]
+        ticks = sum(view["start"][: note + 1])
+        place = self.x_at(ticks)
+        return place, self.y_of(view["velocity"][note])
+
+    def x_at(self, tick: int) -> float:
+        """Where a tick of a take in four quarters lies: between two beats found on the ruler."""
+        beat, rest = divmod(tick, 960)
+        left = self.x_of(beat // 4 + 1, beat % 4 + 1)
+        return left + (self.x_of((beat + 1) // 4 + 1, (beat + 1) % 4 + 1) - left) * rest / 960
 
     # ---- what is shown
 

@@ -1,6 +1,7 @@
 """Looking and getting hold: parts, voices, lanes, rules, the list, the way about."""
 
 import re
+import time
 from typing import Any
 
 import pytest
@@ -74,22 +75,34 @@ def test_one_drum_voice_is_chosen_by_its_name_and_shown_alone(desk: Desk) -> Non
 def test_the_wheel_lane_opens_and_stays_open(desk: Desk) -> None:
     desk.open(the_stair())
     lane = desk.page.locator("[data-lane='cc:1']")
-    expect(lane).to_contain_text("803 · 0 to 84")
+    expect(lane).to_contain_text("821 · 0 to 84")
     lane.get_by_role("button", name="1 Mod wheel").click()
-    expect(lane).to_contain_text("CC 1 Mod wheel · 803 · 0 to 84 · 0–127 · no value before the first note")
+    expect(lane).to_contain_text("CC 1 Mod wheel · 821 · 0 to 84 · 0–127 · no value before the first note")
     box = lane.bounding_box()
     assert box
     assert box["height"] > 100
     lane.get_by_role("separator").focus()
     desk.press("ArrowDown", "ArrowDown")
-    lane.get_by_role("button", name="CC 1 Mod wheel: up", exact=True).click()
-    desk.page.wait_for_timeout(600)
+    with desk.kept():
+        lane.get_by_role("button", name="CC 1 Mod wheel: up", exact=True).click()
     desk.reopen()
     first_two = desk.page.locator("[data-lane]")
     expect(first_two.nth(1)).to_have_attribute("data-lane", "cc:1")
     box = lane.bounding_box()
     assert box
     assert box["height"] == pytest.approx(160, abs=1)
+
+
+def test_the_velocity_lane_stays_as_tall_as_it_was_made(desk: Desk) -> None:
+    desk.open(the_lamp_room())
+    low = desk.box("Velocity")["height"]
+    desk.page.get_by_role("separator", name="Height of the velocity lane").focus()
+    with desk.kept():
+        desk.press("ArrowUp", "ArrowUp", "ArrowUp")
+    tall = desk.box("Velocity")["height"]
+    assert tall > low + 10
+    desk.reopen()
+    assert desk.box("Velocity")["height"] == pytest.approx(tall, abs=1)
 
 
 def test_a_lane_says_its_value_under_the_pointer_and_chooses_a_span(desk: Desk) -> None:
@@ -113,8 +126,8 @@ def test_any_lane_can_be_added_and_favourites_are_offered_in_every_take(desk: De
     search.press("Enter")
     lane = desk.page.locator("[data-lane='cc:74']")
     expect(lane).to_contain_text("no data")
-    lane.get_by_role("button", name=re.compile("make it a favourite")).click()
-    desk.page.wait_for_timeout(600)
+    with desk.kept("/preferences"):
+        lane.get_by_role("button", name=re.compile("make it a favourite")).click()
     desk.open(the_lamp_room())
     desk.button("Add a lane …").click()
     expect(desk.page.get_by_role("list", name="Lanes found").get_by_role("button").first).to_have_text("CC 74 Timbre")
@@ -128,8 +141,7 @@ def test_two_parts_in_front_a_marquee_over_both_and_one_stroke(desk: Desk) -> No
     notes = desk.box("Notes of")
     desk.drag((desk.x_of(1) + 1, notes["y"] + 3), (desk.x_of(2) - 4, notes["y"] + notes["height"] - 3))
     expect(desk.page.get_by_test_id("facts")).to_contain_text("8 notes")
-    desk.entry("All by").fill("7")
-    desk.button("Nudge").click()
+    desk.type("+7")
     desk.expect_strokes("Nudge by +7")
     desk.expect_velocities(57, 57, 57, 57, 50, 50, 50, 50)
     assert desk.velocities(part=1) == [77] * 4 + [70] * 4
@@ -142,8 +154,8 @@ def test_a_part_is_renamed_and_dyed_for_good(desk: Desk) -> None:
     desk.page.get_by_label("Name of the part").fill("Bellows <1>")
     desk.press("Enter")
     desk.button("More for part Bellows <1>").click()
-    desk.page.get_by_role("menuitemradio", name="madder").click()
-    desk.page.wait_for_timeout(600)
+    with desk.kept():
+        desk.page.get_by_role("menuitemradio", name="madder").click()
     desk.reopen()
     expect(desk.button("Bellows <1>")).to_be_visible()
     assert desk.api("view")["arrangement"]["parts"]["1"]["dye"] == "madder"
@@ -214,7 +226,7 @@ class TestEventList:
 
     def test_a_long_take_is_listed_without_building_it_all(self, desk: Desk) -> None:
         desk.open(the_stair()).press("e")
-        expect(desk.page.get_by_test_id("event-count")).to_contain_text("5,122 rows")
+        expect(desk.page.get_by_test_id("event-count")).to_contain_text("5,140 rows")
         assert desk.page.get_by_role("row").count() < 30
         desk.page.get_by_role("region", name="Events").locator("[tabindex='0']").evaluate("e => e.scrollTo(0, 1e9)")
         expect(desk.page.get_by_role("row").last).to_contain_text("28:4")
@@ -224,8 +236,7 @@ class TestHistory:
     def three(self, desk: Desk) -> None:
         desk.open(file_of(phrase([64] * 4))).press("Control+a")
         for count, value in enumerate((10, 20, 30), 1):
-            desk.entry("All to").fill(str(value))
-            desk.button("Set").click()
+            desk.type(str(value))
             expect(desk.page.get_by_role("switch")).to_have_count(count)
             desk.press("Escape")
 
@@ -360,11 +371,25 @@ def test_a_voice_gets_a_name_of_its_own_for_good(desk: Desk) -> None:
     desk.page.mouse.click(desk.box("Notes of")["x"] + 40, row_y(desk, "Hand clap"))
     name = desk.page.get_by_label("Name of the voice")
     name.fill("Slap")
-    name.press("Enter")
-    desk.page.wait_for_timeout(600)
+    with desk.kept():
+        name.press("Enter")
     desk.reopen()
     desk.button("Frame drum").click()
     assert row_y(desk, "Slap") > 0
+
+
+def test_a_page_closed_at_once_has_kept_its_last_change(desk: Desk) -> None:
+    desk.open(the_keepers_log())
+    desk.button("More for part Reed box").click()
+    desk.page.get_by_role("menuitem", name="Rename").click()
+    desk.page.get_by_label("Name of the part").fill("Bellows")
+    desk.press("Enter")
+    expect(desk.button("Bellows")).to_be_visible()
+    desk.page.goto("/")
+    deadline = time.monotonic() + 10
+    while not (parts := desk.api("view")["arrangement"].get("parts")) and time.monotonic() < deadline:
+        desk.page.wait_for_timeout(50)
+    assert parts["1"]["name"] == "Bellows"
 
 
 def test_a_favourite_has_a_label_in_every_take(desk: Desk) -> None:
@@ -374,7 +399,7 @@ def test_a_favourite_has_a_label_in_every_take(desk: Desk) -> None:
     lane.get_by_role("button", name=re.compile("make it a favourite")).click()
     lane.get_by_label("Label of CC 1 Mod wheel").fill("Shimmer")
     lane.get_by_label("Label of CC 1 Mod wheel").press("Enter")
-    expect(lane).to_contain_text("Shimmer · 803")
+    expect(lane).to_contain_text("Shimmer · 821")
     desk.page.wait_for_load_state("networkidle")
     desk.open(the_lamp_room())
     expect(desk.page.locator("[data-lane='cc:1']").get_by_role("button").first).to_have_text("Shimmer")

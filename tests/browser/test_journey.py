@@ -83,7 +83,7 @@ def test_the_notes_follow_while_the_line_is_drawn_and_escape_lets_go(desk: Desk)
 def test_typing_the_numbers_does_the_same(desk: Desk) -> None:
     desk.open(EIGHT)
     desk.span(1, 9)
-    desk.button("Hairpin over the selection").click()
+    desk.button("Hairpin").click()
     for label, value in (("Start", "20"), ("End", "84"), ("Lift", "0.25"), ("Ease", "0.5")):
         desk.entry(label).fill(value)
         desk.entry(label).press("Enter")
@@ -137,7 +137,7 @@ def test_a_grip_moves_an_end_in_height_and_time(desk: Desk) -> None:
 
 def test_grips_answer_to_the_keyboard(desk: Desk) -> None:
     desk.open(EIGHT).press("Control+a", "h")
-    start = desk.page.get_by_role("slider", name="Where the hairpin starts")
+    start = desk.page.get_by_role("slider", name="Where the line starts")
     start.focus()
     before = float(start.get_attribute("aria-valuenow") or 0)
     desk.press("ArrowDown", "ArrowDown", "PageDown")
@@ -188,16 +188,14 @@ def test_set_and_nudge_from_shape(desk: Desk) -> None:
     desk.open(file_of(phrase([100, 110, 120]))).press("Control+a")
     shape_panel = desk.page.get_by_role("region", name="Shape")
     shape_panel.get_by_role("radio", name="stop").click()
-    desk.entry("All by").fill("20")
-    desk.button("Nudge").click()
+    desk.type("+20")
     desk.expect_strokes("Nudge by +20")
     desk.expect_velocities(107, 117, 127)
     shape_panel.get_by_role("radio", name="pin").click()
     expect(desk.page.get_by_test_id("facts")).to_contain_text("2 at the end")
     desk.expect_velocities(120, 127, 127)
     desk.press("Escape")
-    desk.entry("All to").fill("33")
-    desk.button("Set").click()
+    desk.type("33")
     desk.expect_strokes("Nudge by +20", "Set to 33")
     desk.expect_velocities(33, 33, 33)
 
@@ -237,8 +235,7 @@ def test_a_change_made_elsewhere_is_never_overwritten(desk: Desk, page: Page) ->
         headers={"X-CSRFToken": next(c["value"] for c in page.context.cookies() if c["name"] == "csrftoken")},
     )
     assert other.ok
-    desk.entry("All to").fill("50")
-    desk.button("Set").click()
+    desk.button("Level out").click()
     expect(page.get_by_role("status")).to_contain_text("changed elsewhere")
     desk.expect_strokes("Set to 90")
     assert desk.velocities()[:5] == [90, 90, 90, 90, 64]
