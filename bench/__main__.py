@@ -42,7 +42,7 @@ def main() -> None:
     from playwright.sync_api import sync_playwright
 
     from bench import browser, core
-    from bench.performance import performance
+    from bench.performance import performance, wheel
     from studio.pages import link_token
     from studio.services import takes
 
@@ -50,6 +50,9 @@ def main() -> None:
     core.reading(data)
     core.folding(data)
     core.first_view(data)
+    moved = wheel(nodes=40_000)
+    core.distilling(moved)
+    core.emitting(moved)
 
     user = User.objects.create_user("bench")
     take = takes.add(user, "Long take.mid", data)
@@ -57,6 +60,8 @@ def main() -> None:
         "Two hours": takes.add(user, "Two hours.mid", performance(notes=25_000, pedals=43_000, tempo=45)),
         "Fourteen parts": takes.add(user, "Fourteen parts.mid", performance(notes=6_000, pedals=5_000, parts=14)),
     }
+    wide = takes.add(user, "Wide.mid", performance(notes=20_000, pedals=2_000, parts=14))
+    lane = takes.add(user, "Wheel.mid", moved)
     port = free_port()
     with serving(port, os.environ) as server, sync_playwright() as playwright:
         chrome = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
@@ -66,6 +71,10 @@ def main() -> None:
         browser.frames(page)
         page.goto("/")
         browser.previews(page, str(take.pk), (200, 2_000, 20_000))
+        print(f"--- {wide.summary['notes']:,} notes in 14 parts, all of them chosen")
+        browser.gestures(page, str(wide.pk))
+        print("--- a lane of 40,000 recorded nodes, all of it framed")
+        browser.grips(page, str(lane.pk))
         for name, other in others.items():
             summary = other.summary
             print(f"--- {name}: {summary['seconds'] / 60:.0f} minutes, {summary['notes']:,} notes")

@@ -7,7 +7,7 @@ from playwright.sync_api import Page
 ROUNDS = 150
 SECONDS = 4
 
-_ROUND_TRIPS = """async ({ takeId, where, rounds }) => {
+_ROUND_TRIPS = """async ({ takeId, stroke, field, values, rounds }) => {
     const token = document.cookie.match(/csrftoken=([^;]+)/)[1];
     const headers = { "Content-Type": "application/json", "X-CSRFToken": token };
     const once = async (url, options) => {
@@ -17,8 +17,8 @@ _ROUND_TRIPS = """async ({ takeId, where, rounds }) => {
     };
     const previews = [], empty = [];
     for (let round = -10; round < rounds; round++) {
-        const stroke = { kind: "velocity.hairpin", where, start: 20 + (round & 31), end: 110, lift: 0.3, accents: 0.5 };
-        const body = JSON.stringify({ revision: 0, stroke });
+        const moved = { ...stroke, [field]: values[(round + 10) % values.length] };
+        const body = JSON.stringify({ revision: 0, stroke: moved, part: 0 });
         const nothing = await once("/api/ping", {});
         const preview = await once(`/api/takes/${takeId}/preview`, { method: "POST", headers, body });
         if (round >= 0) { empty.push(nothing); previews.push(preview); }
@@ -90,18 +90,66 @@ def percentile(values: list[float], share: float) -> float:
     return sorted(values)[min(int(len(values) * share), len(values) - 1)]
 
 
+HAIRPIN = {"kind": "velocity.hairpin", "start": 20, "end": 110, "lift": 0.3, "accents": 0.5}
+EIGHTHS = [1, -0.25, 0, -0.25, 0.5, -0.25, 0, -0.25]
+VELOCITY_GESTURES: list[tuple[dict[str, Any], str, list[Any]]] = [
+    ({"kind": "velocity.set"}, "value", [40, 90, "mean"]),
+    *(({"kind": "velocity.nudge", "limit": limit}, "by", [40, -30, 70]) for limit in ("stop", "pin", "squeeze")),
+    ({"kind": "velocity.scale", "limit": "squeeze"}, "factor", [0.5, 1.5, 3]),
+    ({"kind": "velocity.knee", "threshold": 70}, "ratio", [2, 3, 4]),
+    (HAIRPIN, "start", [10, 20, 30, 40]),
+    ({**HAIRPIN, "peak": 120}, "peak_at", [0.3, 0.5, 0.7]),
+    ({**HAIRPIN, "mode": "by", "start": 1}, "end", [0, 0.2, 0.4]),
+    ({"kind": "velocity.draw", "accents": 0.5}, "points", [[[0, 40], [10**7, 99]], [[0, 9], [10**6, 30], [10**7, 80]]]),
+    ({"kind": "velocity.vary", "limit": "squeeze"}, "amount", [4, 8, 12]),
+    ({"kind": "velocity.accent", "pattern": EIGHTHS}, "amount", [10, 20, 30]),
+    ({"kind": "velocity.trim", "scale": 0.8}, "offset", [3, 6, 9]),
+]  # fmt: skip
+"""Every gesture on velocity, and the number that the hand changes in it."""
+
+
+FRAME = {"kind": "lane.reshape", "lane": "cc:1"}
+LANE_GESTURES: list[tuple[dict[str, Any], str, list[Any]]] = [
+    (FRAME, "level", [5, 10, -7]),
+    (FRAME, "depth", [0.5, 0.8, 1.2]),
+    (FRAME, "lean", [[1, 0.5], [0.7, 1], [1, 0.2]]),
+    (FRAME, "bow", [10, 20, 30]),
+    (FRAME, "drift", [0.2, 0.4, -0.3]),
+    (FRAME, "length", [0.8, 1.2, 0.5]),
+    ({**FRAME, "limit": "squeeze", "join": "smooth"}, "level", [40, 50, 60]),
+    ({"kind": "lane.smooth", "lane": "cc:1"}, "width", [40, 80, 120]),
+]  # fmt: skip
+"""Every grip of the frame, and the number that the hand changes."""
+
+
 def previews(page: Page, take_id: str, counts: tuple[int, ...]) -> None:
     for count in counts:
-        options: dict[str, Any] = {"takeId": take_id, "where": {"notes": [[0, count - 1]]}, "rounds": ROUNDS}
-        found = page.evaluate(_ROUND_TRIPS, options)
-        line = []
-        for name in ("previews", "empty"):
-            line.append([percentile(found[name], share) for share in (0.5, 0.95)])
-        (middle, most), (floor, floor_most) = line
-        print(
-            f"preview of a hairpin over {count:>6,} notes: median {middle:5.1f} ms, 95% {most:5.1f} ms; "
-            f"empty request {floor:4.1f}, {floor_most:4.1f} ms; ratio of the 95% {most / floor_most:.2f} (budget 2.5)"
-        )
+        _preview(page, take_id, f"a hairpin over {count:>6,} notes", {**HAIRPIN, "where": {"notes": [[0, count - 1]]}},
+                 "start", [20, 30, 40])  # fmt: skip
+
+
+def gestures(page: Page, take_id: str) -> None:
+    """Each gesture over every note of a take."""
+    for stroke, field, values in VELOCITY_GESTURES:
+        mode = stroke.get("limit") or stroke.get("mode") or ("there and back" if "peak" in stroke else "")
+        _preview(page, take_id, f"{stroke['kind']} {mode}".strip(), stroke, field, values)
+
+
+def grips(page: Page, take_id: str) -> None:
+    """Each grip of the frame over a whole lane."""
+    for stroke, field, values in LANE_GESTURES:
+        _preview(page, take_id, f"{stroke['kind']} {field}", stroke, field, values)
+
+
+def _preview(page: Page, take_id: str, name: str, stroke: dict[str, Any], field: str, values: list[Any]) -> None:
+    options = {"takeId": take_id, "stroke": stroke, "field": field, "values": values, "rounds": ROUNDS}
+    found = page.evaluate(_ROUND_TRIPS, options)
+    middle, most = (percentile(found["previews"], share) for share in (0.5, 0.95))
+    floor, floor_most = (percentile(found["empty"], share) for share in (0.5, 0.95))
+    print(
+        f"preview of {name}: median {middle:.1f} ms, 95% {most:.1f} ms; "
+        f"empty request {floor:.1f}, {floor_most:.1f} ms; ratio of the 95% {most / floor_most:.2f} (budget 2.5)"
+    )
 
 
 def opening(page: Page, name: str) -> None:

@@ -9,8 +9,11 @@ from collections.abc import Callable
 import mido
 import orjson
 
+from bench.fewest import fewest, made_up
 from expression import view
+from expression.distil import distil
 from expression.history import History, Shaped
+from expression.midi.emit import emit_with_notes
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import parse_stroke
@@ -57,3 +60,31 @@ def folding(data: bytes) -> None:
 def first_view(data: bytes) -> None:
     body = orjson.dumps(view.desk(read(data)))
     print(f"first view: {len(body) / 1024:.0f} KiB, {len(gzip.compress(body, 1)) / 1024:.0f} KiB as sent")
+
+
+def distilling(data: bytes) -> None:
+    """A lane of very many recorded values in few nodes; and small ones beside what exhaustive search finds."""
+    curve = read(data).parts[0].lanes["cc:1"].curve
+    rest = 190
+    taken = timed(lambda: distil(curve.ticks, curve.values, 1.0, rest), 5)
+    few = distil(curve.ticks, curve.values, 1.0, rest)
+    print(
+        f"distilling {len(curve):,} recorded values at 1 step: {taken * 1000:.0f} ms (budget 300), {len(few):,} nodes"
+    )
+    ratios, ours, best = [], 0, 0
+    for seed in range(30):
+        ticks, values = made_up(seed)
+        found, least = len(distil(ticks, values, 1.0, 200)), fewest(ticks, values, 1.0, 200)
+        ratios.append(found / least)
+        ours, best = ours + found, best + least
+    print(f"on 30 small lanes {ours} nodes where exhaustive search finds {best}: ratio {ours / best:.3f}, "
+          f"{max(ratios):.3f} at most (budget 1.15)")  # fmt: skip
+
+
+def emitting(data: bytes) -> None:
+    """A distilled lane turned into events again."""
+    take = read(data)
+    shaped = parse_stroke({"kind": "lane.distil", "lane": "cc:1", "tolerance": 1}).apply(take)
+    events = sum(len(track) for track in emit_with_notes.__wrapped__(shaped)[0][:1])
+    taken = timed(lambda: emit_with_notes.__wrapped__(shaped), 3)
+    print(f"emitting {events:,} events, the wheel anew from its nodes: {events / taken:,.0f} events a second")

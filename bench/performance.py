@@ -1,6 +1,7 @@
 """A made-up performance as large as real ones get."""
 
 import io
+import math
 import random
 
 import mido
@@ -31,6 +32,31 @@ def performance(notes: int, pedals: int, parts: int = 2, tempo: float = 104, see
             track.append(message.copy(time=at - before))
             before = at
         file.tracks.append(track)
+    out = io.BytesIO()
+    file.save(file=out)
+    return out.getvalue()
+
+
+def wheel(nodes: int, notes: int = 4_000, seed: int = 3) -> bytes:
+    """A long take with one controller moved by hand all through: `nodes` recorded values of the mod wheel."""
+    dice = random.Random(seed)
+    track = mido.MidiTrack([mido.MetaMessage("track_name", name="Lead")])
+    events: list[tuple[int, mido.Message]] = []
+    tick = 0
+    for node in range(nodes):
+        tick += dice.randint(8, 40)
+        value = 64 + 50 * math.sin(node / 37) * math.sin(node / 411) + dice.gauss(0, 0.4)
+        events.append((tick, mido.Message("control_change", control=1, value=min(127, max(0, round(value))))))
+    for note in range(notes):
+        at = tick * note // notes
+        events.append((at, mido.Message("note_on", note=50 + note % 24, velocity=70)))
+        events.append((at + tick // notes - 20, mido.Message("note_off", note=50 + note % 24)))
+    before = 0
+    for at, message in sorted(events, key=lambda one: one[0]):
+        track.append(message.copy(time=at - before))
+        before = at
+    file = mido.MidiFile(type=1, ticks_per_beat=480)
+    file.tracks.append(track)
     out = io.BytesIO()
     file.save(file=out)
     return out.getvalue()

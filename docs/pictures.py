@@ -1,5 +1,6 @@
 """The pictures in docs/screenshots, taken of the demo takes in a fresh library: `./lull pictures`."""
 
+import io
 import os
 import subprocess
 import sys
@@ -7,6 +8,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Literal
 
+import numpy as np
+import soundfile
 from playwright.sync_api import Page, expect, sync_playwright
 
 from bench.__main__ import fresh_database
@@ -27,10 +30,8 @@ def hairpin(page: Page) -> None:
     page.get_by_role("link", name="The fog signal: the keeper's log").click()
     expect(page.get_by_role("navigation", name="Parts").get_by_role("button").first).to_be_visible()
     _span(page, 9, 13)
-    page.get_by_role("button", name="Hairpin over the selection").click()
-    for label, value in (("Start", "38"), ("End", "112"), ("Lift", "0.35")):
-        page.get_by_label(label, exact=True).fill(value)
-        page.get_by_label(label, exact=True).press("Enter")
+    page.get_by_role("button", name="Hairpin", exact=True).click()
+    _numbers(page, ("Start", "38"), ("End", "112"), ("Lift", "0.35"))
     page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_role("switch")).to_have_count(1)
 
@@ -38,6 +39,12 @@ def hairpin(page: Page) -> None:
 def keys(page: Page) -> None:
     page.keyboard.press("?")
     expect(page.get_by_role("dialog")).to_be_visible()
+
+
+def _numbers(page: Page, *typed: tuple[str, str]) -> None:
+    for label, value in typed:
+        page.get_by_label(label, exact=True).fill(value)
+        page.get_by_label(label, exact=True).press("Enter")
 
 
 def _open(page: Page, take: str, *parts: str) -> None:
@@ -80,6 +87,86 @@ def two_parts(page: Page) -> None:
     page.keyboard.press("Control+a")
 
 
+def swell(page: Page) -> None:
+    """A swell over bars 9 to 12 with its peak moved late, its form still open."""
+    _open(page, "The fog signal: the keeper's log", "Thumb piano")
+    page.keyboard.press("Escape")
+    _span(page, 9, 13)
+    page.get_by_role("button", name="There and back", exact=True).click()
+    _numbers(page, ("Peak", "112"), ("Peak at", "0.7"), ("Lift", "0.25"))
+
+
+def frame(page: Page) -> None:
+    """A recorded mod wheel in its frame, bowed."""
+    _open(page, "The fog signal: the stair", "Bowed glass")
+    page.locator("[data-lane='cc:1'] button").first.click()
+    _span(page, 7, 13)
+    grip = page.locator("[data-grip=bow]")
+    grip.focus()
+    for _ in range(3):
+        page.keyboard.press("PageUp")
+    expect(page.get_by_role("switch")).to_have_count(1)
+
+
+def distil(page: Page) -> None:
+    """A recorded bend about to become few nodes."""
+    _open(page, "The fog signal: the stair", "Bowed glass")
+    for _ in range(2):
+        page.keyboard.press("+")
+    page.get_by_label("What Shape is about").select_option("cc:1")
+    page.get_by_role("button", name="Distil", exact=True).click()
+    _numbers(page, ("Tolerance", "2"))
+    expect(page.get_by_test_id("saving")).to_be_visible()
+
+
+def trace(page: Page) -> None:
+    """A horn recorded beside the take, and its loudness about to become a lane."""
+    _open(page, "The fog signal: the lamp room", "Bowed glass")
+    _add_lane(page, "11")
+    page.get_by_label("Load a WAV …").set_input_files(
+        {"name": "Foghorn.wav", "mimeType": "audio/wav", "buffer": _horn()}
+    )
+    expect(page.get_by_text("Foghorn.wav")).to_be_visible()
+    page.get_by_role("button", name="Loudness to this lane", exact=True).click()
+    expect(page.get_by_role("button", name="Keep", exact=True)).to_be_visible()
+
+
+def _horn() -> bytes:
+    """Three blasts of a low tone, each dying away, in 30 seconds."""
+    rate = 16_000
+    time = np.arange(30 * rate) / rate
+    blast = np.clip(time % 10, 0, 6) / 6
+    loud = np.sin(np.pi * blast) ** 2 * (1 - time / 45)
+    out = io.BytesIO()
+    soundfile.write(out, loud * np.sin(2 * np.pi * 92 * time), rate, format="WAV", subtype="PCM_16")
+    return out.getvalue()
+
+
+def _add_lane(page: Page, words: str) -> None:
+    page.get_by_text("Add a lane …").click()
+    page.get_by_label("Lane by number or name").fill(words)
+    page.get_by_label("Lane by number or name").press("Enter")
+
+
+def wave(page: Page) -> None:
+    """A wave being tried on a lane that had nothing."""
+    _open(page, "The fog signal: the lamp room", "Bowed glass")
+    _add_lane(page, "74")
+    _span(page, 3, 11)
+    page.get_by_role("button", name="Wave", exact=True).click()
+    _numbers(page, ("Rate", "4"), ("Depth", "10"), ("Depth at end", "50"))
+
+
+def copy(page: Page) -> None:
+    """Four bars with their bends and wheels about to be put down again."""
+    _open(page, "The fog signal: the lamp room", "Bowed glass")
+    page.locator("[data-lane='bend'] button").first.click()
+    page.get_by_label("What Shape is about").select_option("velocity")
+    _span(page, 1, 5)
+    page.get_by_role("button", name="Copy notes", exact=True).click()
+    _numbers(page, ("Bar", "15"))
+
+
 VIEWS: dict[str, Callable[[Page], None]] = {
     "library": library,
     "hairpin": hairpin,
@@ -88,6 +175,12 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "reed-box": reed_box,
     "frame-drum-and-events": drum_and_events,
     "two-parts": two_parts,
+    "swell": swell,
+    "frame": frame,
+    "wave": wave,
+    "copy": copy,
+    "distil": distil,
+    "trace": trace,
 }
 
 
