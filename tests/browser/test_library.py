@@ -1,7 +1,7 @@
 from pathlib import Path
 
 from django.contrib.auth.models import User
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import APIResponse, Browser, Page, Route, expect
 
 from demo.fog_signal import the_lamp_room
 from studio.services import takes
@@ -57,6 +57,23 @@ def test_a_file_with_small_faults_is_added_with_a_remark(page: Page) -> None:
     upload(page, ("odd.mid", raw(b"\x00\x90\x3c\x40\x60\x3c\x00" + END, count=3)))
     expect(page.get_by_role("list", name="Files being added")).to_contain_text("The header speaks of 3 tracks")
     expect(page.get_by_role("link", name="odd")).to_be_visible()
+
+
+def test_a_list_from_before_a_file_was_added_does_not_hide_it(page: Page) -> None:
+    page.get_by_text("Nothing recorded yet").wait_for()
+    lists: list[tuple[Route, APIResponse]] = []
+    page.route("**/api/takes", lambda route: lists.append((route, route.fetch())), times=1)
+    page.reload()
+    while not lists:
+        page.wait_for_timeout(20)
+    expect(page.get_by_text("Opening the library")).to_be_visible()
+    upload(page, ("one.mid", GOOD))
+    cards = page.get_by_role("list", name="Takes").get_by_role("link")
+    expect(cards).to_have_text(["one"])
+    route, answer = lists[0]
+    with page.expect_response(lambda response: response.url.endswith("/api/takes") and "one" in response.text()):
+        route.fulfill(response=answer)
+    expect(cards).to_have_text(["one"])
 
 
 def test_a_file_too_large_is_refused_before_it_is_sent(page: Page, tmp_path: Path) -> None:

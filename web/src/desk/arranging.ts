@@ -6,15 +6,17 @@ import { type LaneNodes, nodesOf } from "./lanes";
 import { between } from "./numbers";
 import { noneOf, type PartScore, scoreOf, velocitiesOf, withLanes } from "./score";
 import { chooseNone } from "./selecting";
-import { letGo, open, reopen } from "./shaping";
+import { allWritten, forget, letGo, open, reopen } from "./shaping";
 import {
   type Arrangement,
   blank,
   complain,
   desk,
   frontParts,
+  here,
   leadPart,
   look,
+  moveOn,
   set,
   takePath,
   type Wishes,
@@ -25,7 +27,12 @@ const SAVE_MS = 400;
 export const DYES = ["indigo", "walnut", "verdigris", "orchil", "weld", "madder", "woad", "oakgall"] as const;
 
 export async function openTake(takeId: string): Promise<void> {
-  keepArrangement();
+  moveOn();
+  const isHere = here();
+  // What was done on the last visit is kept first: it belongs to that take, which may be this one.
+  await Promise.all([keepArrangement(), allWritten()]);
+  if (!isHere()) return;
+  forget();
   set({ ...blank, camera: desk().camera, panelOpen: desk().panelOpen });
   void readSound(takeId);
   try {
@@ -35,6 +42,7 @@ export async function openTake(takeId: string): Promise<void> {
       answered<Wishes>(api.GET("/api/preferences")),
       answered<LaneName[]>(api.GET("/api/lanes")),
     ]);
+    if (!isHere()) return;
     const score = scoreOf(view);
     set({
       score,
@@ -55,7 +63,7 @@ export async function openTake(takeId: string): Promise<void> {
     );
     look((camera, whole) => showing(camera, whole, 0, whole.bars.start[OPENING_BARS] ?? whole.end));
   } catch (thrown) {
-    set({ failure: sentence(thrown) });
+    if (isHere()) set({ failure: sentence(thrown) });
   }
 }
 
@@ -219,12 +227,14 @@ export async function readLanes(): Promise<void> {
 
 /** Lanes have changed: what is drawn of them, and of the ribbons that they shape, is read again. */
 export async function refreshLanes(parts: readonly number[]): Promise<void> {
+  const isHere = here();
   const before = leadPart();
   const params = { path: takePath(), query: { of: parts.join(",") } };
   const [answer] = await Promise.all([
     answered<Schemas["PartsLanes"]>(api.GET("/api/takes/{take_id}/parts", { params })),
     parts.includes(before?.id ?? -1) ? readLanes() : null,
   ]);
+  if (!isHere()) return;
   const { history, score } = desk();
   // Notes may have come or gone since this was read, or in another window: columns of two revisions do not go together.
   if (answer.revision < history.revision) return refreshLanes(parts);
@@ -249,18 +259,19 @@ function rearrange(arrangement: Arrangement): void {
   set({ arrangement });
   unkept = { params: { path: takePath() }, body: arrangement };
   window.clearTimeout(saving);
-  saving = window.setTimeout(keepArrangement, SAVE_MS);
+  saving = window.setTimeout(() => void keepArrangement(), SAVE_MS);
 }
 
 /** Keep now what waits for its moment. A request that is to outlive the page has to be said to (`keepalive`). */
-function keepArrangement(keepalive = false): void {
+async function keepArrangement(keepalive = false): Promise<void> {
   window.clearTimeout(saving);
   if (!unkept) return;
-  void answered(api.PUT("/api/takes/{take_id}/arrangement", { ...unkept, keepalive })).catch(complain);
+  const asked = api.PUT("/api/takes/{take_id}/arrangement", { ...unkept, keepalive });
   unkept = null;
+  await answered(asked).catch(complain);
 }
 
-window.addEventListener("pagehide", () => keepArrangement(true));
+window.addEventListener("pagehide", () => void keepArrangement(true));
 
 export function wish(change: Partial<Wishes>): void {
   const wishes = { ...desk().wishes, ...change };

@@ -1,7 +1,7 @@
 /** The sound that is kept beside the take: loaded, moved, heard, traced. */
 import { answered, api, csrfToken, refusal, type Schemas, type Stroke, sentence } from "../api/client";
 import { player } from "../sound/player";
-import { complain, desk, set, takePath } from "./state";
+import { complain, desk, here, set, takePath } from "./state";
 
 type View = Schemas["SoundView"];
 
@@ -19,9 +19,11 @@ function show(view: View | null, heard: boolean): void {
 }
 
 export async function readSound(takeId: string): Promise<void> {
+  const isHere = here();
   try {
     const params = { path: { take_id: takeId } };
-    show(await answered<View | null>(api.GET("/api/takes/{take_id}/sound", { params })), false);
+    const view = await answered<View | null>(api.GET("/api/takes/{take_id}/sound", { params }));
+    if (isHere()) show(view, false);
   } catch {
     // Without its sound a take can be shaped all the same.
   }
@@ -31,11 +33,13 @@ export async function readSound(takeId: string): Promise<void> {
 export async function loadSound(file: File): Promise<string | null> {
   const body = new FormData();
   body.append("file", file);
+  const isHere = here();
   try {
     const address = `/api/takes/${takePath().take_id}/sound`;
     const response = await fetch(address, { method: "POST", body, headers: { "X-CSRFToken": csrfToken() } });
     const answer = await response.json().catch(() => null);
     if (!response.ok) throw refusal(response.status, answer);
+    if (!isHere()) return null;
     show(answer as View, false);
     await hearSound(true);
     return null;
@@ -45,17 +49,24 @@ export async function loadSound(file: File): Promise<string | null> {
 }
 
 export async function removeSound(): Promise<void> {
-  await answered(api.DELETE("/api/takes/{take_id}/sound", { params: { path: takePath() } })).catch(complain);
-  set({ sound: null });
-  await player.playBeside(null, 0);
+  const isHere = here();
+  try {
+    await answered(api.DELETE("/api/takes/{take_id}/sound", { params: { path: takePath() } }));
+    if (!isHere()) return;
+    set({ sound: null });
+    await player.playBeside(null, 0);
+  } catch (thrown) {
+    complain(thrown);
+  }
 }
 
 export async function moveSound(offset: number): Promise<void> {
-  const { sound } = desk();
-  if (!sound) return;
+  const isHere = here();
   try {
     const body = { offset };
     await answered(api.PATCH("/api/takes/{take_id}/sound", { params: { path: takePath() }, body }));
+    const { sound } = desk();
+    if (!sound || !isHere()) return;
     set({ sound: { ...sound, offset } });
     player.moveBeside(offset);
   } catch (thrown) {
@@ -67,12 +78,21 @@ export async function moveSound(offset: number): Promise<void> {
 export async function hearSound(heard: boolean): Promise<void> {
   const { sound } = desk();
   if (!sound) return;
+  const address = `/api/takes/${takePath().take_id}/sound/data`;
+  const bring = async () => {
+    const response = await fetch(address);
+    if (!response.ok) throw refusal(response.status, await response.json().catch(() => null));
+    return response.arrayBuffer();
+  };
+  const isHere = here();
   set({ sound: { ...sound, heard } });
   try {
-    const response = heard ? await fetch(`/api/takes/${takePath().take_id}/sound/data`) : null;
-    await player.playBeside(response ? await response.arrayBuffer() : null, sound.offset);
+    await player.playBeside(heard ? bring : null, sound.offset);
   } catch (thrown) {
+    if (!isHere()) return;
     complain(thrown);
+    const { sound: now } = desk();
+    if (now) set({ sound: { ...now, heard: false } });
   }
 }
 

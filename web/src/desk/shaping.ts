@@ -17,13 +17,16 @@ import { hearAgain } from "./hearing";
 import { type LaneNodes, nodesOf, withLaneChanges } from "./lanes";
 import { carried, scoreOf, type Velocities, velocitiesOf, withChanges } from "./score";
 import { choose, readFacts } from "./selecting";
-import { desk, type Shaping, set, takePath } from "./state";
+import { desk, here, type Shaping, set, takePath } from "./state";
 
 /** Read the take again. What is being done here stays; with `newest`, notes that have come are chosen. */
 export async function reopen(newest = false): Promise<void> {
-  const view = await answered<DeskView>(
-    api.GET("/api/takes/{take_id}/view", { params: { path: takePath() } }),
-  );
+  const isHere = here();
+  const params = { path: takePath() };
+  const view = await answered<DeskView>(api.GET("/api/takes/{take_id}/view", { params }));
+  if (!isHere()) return;
+  // A stroke may have been kept since this was read.
+  if (view.history.revision < desk().history.revision) return reopen(newest);
   const { score: old, chosen } = desk();
   const score = scoreOf(view);
   set({ score, history: view.history, kept: velocitiesOf(view), live: null, ghost: null, coming: [] });
@@ -147,7 +150,7 @@ export async function open(number: number): Promise<void> {
   const found = desk().history.strokes.find((one) => one.number === number);
   const { score } = desk();
   if (!found || !score) return;
-  epoch++;
+  const mine = ++epoch;
   set({
     shaping: { stroke: found.stroke, number, mark: found.mark, problem: null, field: null, changed: false },
     live: null,
@@ -157,7 +160,7 @@ export async function open(number: number): Promise<void> {
     before(number),
     "lane" in found.stroke ? lanesBefore(number) : null,
   ]);
-  if (desk().shaping?.number === number) set({ ghost, ghostLanes });
+  if (mine === epoch) set({ ghost, ghostLanes });
 }
 
 /** The velocities as they were before a stroke (the newest where none is named). */
@@ -183,10 +186,15 @@ export async function lanesBefore(number: number): Promise<ReadonlyMap<string, L
   }
 }
 
-/** Let go of the open stroke, then of the selection. */
-export function letGo(): void {
+/** Whatever is being tried is no longer wanted. */
+export function forget(): void {
   epoch++;
   waiting = null;
+}
+
+/** Let go of the open stroke, then of the selection. */
+export function letGo(): void {
+  forget();
   set({ ...NOTHING_TRIED, shaping: null, ghostLanes: null, ghost: null, box: null, tip: null });
   void readFacts();
 }
@@ -273,6 +281,11 @@ function inTurn<T>(act: () => Promise<T>): Promise<T> {
   const mine = lastTurn.then(act);
   lastTurn = mine.catch(() => undefined);
   return mine;
+}
+
+/** Wait until all that was meant to be written is. */
+export async function allWritten(): Promise<void> {
+  await lastTurn;
 }
 
 type Listener = (changes: Changes | null) => void;

@@ -181,6 +181,19 @@ export function complain(thrown: unknown): void {
   set({ notice: { text: sentence(thrown) } });
 }
 
+let visits = 0;
+
+/** The desk goes to a take: what was asked for before is for another visit. */
+export function moveOn(): void {
+  visits++;
+}
+
+/** To be asked when an answer has come: is this still the visit on which it was asked for? */
+export function here(): () => boolean {
+  const mine = visits;
+  return () => mine === visits;
+}
+
 export const takePath = () => ({ take_id: desk().score?.id ?? "" });
 
 /** Look otherwise: a pure change of the camera. */

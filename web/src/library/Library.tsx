@@ -22,10 +22,22 @@ export function Library() {
   const [notice, setNotice] = useState<NoticeText | null>(null);
   const [over, setOver] = useState(false);
   const chooser = useRef<HTMLInputElement>(null);
+  const changes = useRef(0);
 
+  const change = useCallback((next: (takes: TakeCard[]) => TakeCard[]) => {
+    changes.current++;
+    setTakes((all) => next(all ?? []));
+  }, []);
   const reload = useCallback(async () => {
     try {
-      setTakes(await answered<TakeCard[]>(api.GET("/api/takes")));
+      let known: number;
+      let listed: TakeCard[];
+      do {
+        // A list from before a change would take the change back: it is asked for again.
+        known = changes.current;
+        listed = await answered<TakeCard[]>(api.GET("/api/takes"));
+      } while (known !== changes.current);
+      setTakes(listed);
     } catch (thrown) {
       setNotice({ text: sentence(thrown), action: { label: "Try again", run: () => void reload() } });
     }
@@ -43,7 +55,7 @@ export function Library() {
     for (const { file, arrival } of queue) {
       try {
         const added = await upload(file, (share) => update(arrival.key, { share }));
-        setTakes((all) => [added, ...(all ?? [])]);
+        change((all) => [added, ...all.filter((one) => one.id !== added.id)]);
         if (added.remarks.length) update(arrival.key, { share: 1, remarks: added.remarks });
         else setArriving((all) => all.filter((one) => one.key !== arrival.key));
       } catch (thrown) {
@@ -58,7 +70,7 @@ export function Library() {
       const renamed = await answered<TakeCard>(
         api.PATCH("/api/takes/{take_id}", { params: { path }, body: { name } }),
       );
-      setTakes((all) => all?.map((one) => (one.id === take.id ? renamed : one)) ?? null);
+      change((all) => all.map((one) => (one.id === take.id ? renamed : one)));
     });
   }
 
@@ -66,7 +78,7 @@ export function Library() {
     const params = { path: { take_id: take.id } };
     await attempt(async () => {
       await answered(api.DELETE("/api/takes/{take_id}", { params }));
-      setTakes((all) => all?.filter((one) => one.id !== take.id) ?? null);
+      change((all) => all.filter((one) => one.id !== take.id));
       const bringBack = () =>
         void attempt(async () => {
           await answered(api.POST("/api/takes/{take_id}/restore", { params }));

@@ -78,7 +78,9 @@ class Player {
   private turn = 0;
   private restingBefore = 0;
   private filling = false;
-  private beside: { buffer: AudioBuffer; offset: number } | null = null;
+  private beside: AudioBuffer | null = null;
+  private besideFrom = 0;
+  private besideAsked = 0;
   private voices: AudioBufferSourceNode[] = [];
   private phrase: [number, number] | null = null;
   private again = 0;
@@ -86,6 +88,8 @@ class Player {
   load(programme: Programme): void {
     if (this.programme?.takeId !== programme.takeId) {
       this.stop();
+      this.besideAsked++;
+      this.beside = null;
       set({ resting: 0, before: false, against: 0, looping: false, muted: [], soloed: [] });
     }
     this.programme = programme;
@@ -104,24 +108,27 @@ class Player {
     this.programme = null;
   }
 
-  /** A recorded sound that is heard with the take from `offset` on; null for none. */
-  async playBeside(data: ArrayBuffer | null, offset: number): Promise<void> {
+  /** A recorded sound that is heard with the take from `offset` (seconds) on, once it is brought; null for none. */
+  async playBeside(bring: (() => Promise<ArrayBuffer>) | null, offset: number): Promise<void> {
+    const asked = ++this.besideAsked;
+    this.besideFrom = offset;
     this.context ??= new AudioContext({ latencyHint: "interactive" });
-    this.beside = data && { buffer: await this.context.decodeAudioData(data), offset };
+    const buffer = bring && (await this.context.decodeAudioData(await bring()));
+    if (asked !== this.besideAsked) return;
+    this.beside = buffer;
     this.hushBeside(0);
     void this.refresh();
   }
 
   moveBeside(offset: number): void {
-    if (!this.beside) return;
-    this.beside.offset = offset;
-    void this.refresh();
+    this.besideFrom = offset;
+    if (this.beside) void this.refresh();
   }
 
   /** What of the sound lies in a stretch that was handed over. */
   private handBeside({ at, from, length }: Handed): void {
     if (!this.beside || !this.context || length <= 0) return;
-    const { buffer, offset } = this.beside;
+    const [buffer, offset] = [this.beside, this.besideFrom];
     const begin = Math.max(from - offset, 0);
     const end = Math.min(from + length - offset, buffer.duration);
     if (end <= begin) return;
