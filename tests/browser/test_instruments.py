@@ -7,9 +7,10 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, Request, expect
 
+from studio.services import takes
 from tests.browser.desk import Desk
 from tests.browser.test_lanes import PLAIN, add_lane, centroid, with_wheel
-from tests.browser.test_sound import RATE, render
+from tests.browser.test_sound import RATE, Place, render
 from tests.expression.test_sound import tone, wav
 from tests.files import file_of
 
@@ -145,9 +146,11 @@ def test_a_sound_is_heard_with_the_take_muted_moved_and_taken_off(page: Page, de
     desk.button("Play").click()
     expect(desk.button("Stop")).to_be_visible()
     heard.uncheck()
-    desk.entry("Begins (s)").fill("-0.5")
-    desk.entry("Begins (s)").press("Enter")
-    heard.check()
+    with page.expect_response(lambda answer: answer.request.method == "PATCH" and answer.url.endswith("/sound")):
+        desk.entry("Begins (s)").fill("-0.5")
+        desk.entry("Begins (s)").press("Enter")
+        heard.check()
+    expect(heard).to_be_checked()
     desk.button("Stop").click()
     assert desk.api("sound")["offset"] == -0.5
     # It is kept with the take, silent until it is wanted.
@@ -162,3 +165,40 @@ def test_a_sound_is_heard_with_the_take_muted_moved_and_taken_off(page: Page, de
     desk.button("Take it off").click()
     expect(page.get_by_text("A recorded sound can be drawn against or traced.")).to_be_visible()
     assert desk.api("sound") is None
+
+
+def test_the_sound_of_one_take_is_not_heard_with_another(page: Page, desk: Desk) -> None:
+    page.add_init_script("""
+        window.started = 0;
+        const start = AudioBufferSourceNode.prototype.start;
+        AudioBufferSourceNode.prototype.start = function (...at) { window.started++; return start.apply(this, at); };
+    """)
+    takes.add(desk.player, "other.mid", PLAIN)
+    desk.open(PLAIN)
+    add_lane(desk, "11", "cc:11")
+    with page.expect_response(lambda answer: answer.url.endswith("/sound/data")):
+        page.get_by_label("Load a WAV …").set_input_files(
+            {"name": "Foghorn.wav", "mimeType": "audio/wav", "buffer": wav(tone(2.0))}
+        )
+    desk.button("Play").click()
+    page.wait_for_function("window.started > 0")
+    desk.button("Stop").click()
+    started = page.evaluate("window.started")
+    page.get_by_role("link", name="back to the library").click()
+    page.get_by_role("link", name="other").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("other")
+    desk.button("Play").click()
+    Place(desk).reaches(1, 3)
+    desk.button("Stop").click()
+    assert page.evaluate("window.started") == started
+
+
+def test_a_sound_that_cannot_be_fetched_is_said_and_not_taken_for_heard(page: Page, desk: Desk) -> None:
+    desk.open(PLAIN)
+    add_lane(desk, "11", "cc:11")
+    page.route("**/sound/data", lambda route: route.fulfill(status=404, json={"detail": "The sound is gone."}))
+    page.get_by_label("Load a WAV …").set_input_files(
+        {"name": "Foghorn.wav", "mimeType": "audio/wav", "buffer": wav(tone(2.0))}
+    )
+    expect(page.get_by_role("status")).to_contain_text("The sound is gone.")
+    expect(page.get_by_label("Heard", exact=True)).not_to_be_checked()
