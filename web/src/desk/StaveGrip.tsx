@@ -50,6 +50,7 @@ export function StaveGrip(props: Props) {
     const held = pointer.current;
     if (held !== null && control.hasPointerCapture(held)) control.releasePointerCapture(held);
     pointer.current = null;
+    releasePhrase();
     letGo();
   };
   const press = (event: KeyboardEvent<HTMLElement>) => {
@@ -83,6 +84,7 @@ export function StaveGrip(props: Props) {
       onPointerCancel={releasePhrase}
       onKeyDown={press}
       onKeyUp={(event) => event.key in STEPS && release()}
+      onBlur={releasePhrase}
       className={`pointer-events-auto absolute -mt-2.5 -ml-2.5 h-5 w-5 touch-none border-accent bg-sheet hover:bg-accent-wash ${className}`}
     >
       {props.children}

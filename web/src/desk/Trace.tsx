@@ -53,12 +53,7 @@ export function Trace({ laneKey, isSwitch }: { laneKey: string; isSwitch: boolea
       {sound && (
         <>
           <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
-            <NumberEntry
-              label="Begins (s)"
-              step={0.05}
-              value={sound.offset}
-              onKeep={(offset) => void moveSound(offset)}
-            />
+            <NumberEntry label="Begins (s)" step={0.05} value={sound.offset} onKeep={moveSound} />
             <Check words="Heard" on={sound.heard} onChange={(heard) => void hearSound(heard)} />
             {entry("attack", "Attack (ms)", 5)}
             {entry("release", "Release (ms)", 10)}

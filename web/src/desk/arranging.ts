@@ -33,7 +33,8 @@ export async function openTake(takeId: string): Promise<void> {
   await Promise.all([keepArrangement(), allWritten()]);
   if (!isHere()) return;
   forget();
-  set({ ...blank, camera: desk().camera, panelOpen: desk().panelOpen });
+  const { camera, panelOpen, wishes } = desk();
+  set({ ...blank, camera, panelOpen, wishes });
   void readSound(takeId);
   try {
     const params = { path: { take_id: takeId } };
@@ -262,19 +263,32 @@ function rearrange(arrangement: Arrangement): void {
   saving = window.setTimeout(() => void keepArrangement(), SAVE_MS);
 }
 
-/** Keep now what waits for its moment. A request that is to outlive the page has to be said to (`keepalive`). */
-async function keepArrangement(keepalive = false): Promise<void> {
-  window.clearTimeout(saving);
+/** A request that is to outlive the page has to be told so (`keepalive`). */
+async function putArrangement(keepalive = false): Promise<void> {
   if (!unkept) return;
   const asked = api.PUT("/api/takes/{take_id}/arrangement", { ...unkept, keepalive });
   unkept = null;
-  await answered(asked).catch(complain);
+  await answered(asked);
 }
 
-window.addEventListener("pagehide", () => void keepArrangement(true));
+/** Keep now what waits for its moment. */
+async function keepArrangement(): Promise<void> {
+  window.clearTimeout(saving);
+  await inOrder(() => putArrangement());
+}
+
+let lastKept: Promise<unknown> = Promise.resolve();
+
+/** What is kept as a whole is sent one after another: an older one must not come last. */
+async function inOrder(keep: () => Promise<unknown>): Promise<void> {
+  lastKept = lastKept.then(keep).catch(complain);
+  await lastKept;
+}
+
+window.addEventListener("pagehide", () => void putArrangement(true).catch(complain));
 
 export function wish(change: Partial<Wishes>): void {
   const wishes = { ...desk().wishes, ...change };
   set({ wishes });
-  void answered(api.PUT("/api/preferences", { body: wishes })).catch(complain);
+  void inOrder(() => answered(api.PUT("/api/preferences", { body: wishes })));
 }

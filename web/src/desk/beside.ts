@@ -60,7 +60,14 @@ export async function removeSound(): Promise<void> {
   }
 }
 
-export async function moveSound(offset: number): Promise<void> {
+let moved: Promise<void> = Promise.resolve();
+
+/** It begins at `offset` (seconds of the take) from now on. */
+export function moveSound(offset: number): void {
+  moved = moved.then(() => move(offset));
+}
+
+async function move(offset: number): Promise<void> {
   const isHere = here();
   try {
     const body = { offset };
@@ -101,6 +108,7 @@ export async function traceSound(
   lane: string,
   numbers: { attack: number; release: number; low: number; high: number },
 ): Promise<Stroke | string> {
+  await moved;
   try {
     const body = { part: desk().fronts[0], lane, tolerance: desk().tolerance, ...numbers };
     const params = { path: takePath() };

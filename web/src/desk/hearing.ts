@@ -18,8 +18,15 @@ export function forgetSound(): void {
   last = "";
 }
 
+let held = false;
+
 /** What the open stroke acts on goes round and round while it is dragged, with the values of the moment. */
 export function holdPhrase(): void {
+  held = true;
+  rehearse();
+}
+
+function rehearse(): void {
   const { shaping, score, wishes } = desk();
   const mark = shaping?.mark;
   if (!wishes.sounds || !score || !mark || mark.count === 1 || mark.end <= mark.start) return;
@@ -27,8 +34,13 @@ export function holdPhrase(): void {
 }
 
 export function releasePhrase(): void {
+  held = false;
   player.endRehearsal();
   forgetSound();
 }
 
-export const hearAgain = (): void => player.hearAgain();
+/** It is known anew what the open stroke does. */
+export function hearAgain(): void {
+  if (held) rehearse();
+  player.hearAgain();
+}

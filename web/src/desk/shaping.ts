@@ -5,6 +5,7 @@ import {
   type Changes,
   type DeskView,
   type History,
+  type Mark,
   type Preview,
   Refusal,
   type Schemas,
@@ -12,12 +13,11 @@ import {
   sentence,
   type Written,
 } from "../api/client";
-import type { NoticeText } from "../parts/Notice";
 import { hearAgain } from "./hearing";
 import { type LaneNodes, nodesOf, withLaneChanges } from "./lanes";
 import { carried, scoreOf, type Velocities, velocitiesOf, withChanges } from "./score";
 import { choose, readFacts } from "./selecting";
-import { desk, here, type Shaping, set, takePath } from "./state";
+import { complain, desk, here, type Shaping, set, takePath } from "./state";
 
 /** Read the take again. What is being done here stays; with `newest`, notes that have come are chosen. */
 export async function reopen(newest = false): Promise<void> {
@@ -36,85 +36,125 @@ export async function reopen(newest = false): Promise<void> {
 /** Of what a stroke would do, nothing is shown. */
 const NOTHING_TRIED = { live: null, liveLanes: null, coming: [] };
 
-/** How often the take was read anew because it had changed elsewhere. */
-let surprises = 0;
-const KEEP_ALL_THE_SAME = { label: "Keep it all the same", run: () => void keep() };
+/** A stroke that is tried. The one on the desk is drawn as `shaping`; one that is meant is kept whatever comes after it. */
+interface Attempt {
+  stroke: Stroke;
+  /** The place that a line is pulled to: the answer holds the numbers that lead there. */
+  pull: [number, number] | null;
+  /** Of the history, where it is one of its strokes. */
+  number: number | null;
+  /** It differs from what is kept. */
+  changed: boolean;
+  /** What it would do has not been answered yet. */
+  asked: boolean;
+  problem: string | null;
+}
 
-let inFlight = false;
+let current: Attempt | null = null;
+
+/** A new stroke, or one of the history, is the one on the desk from now on. */
+function show(stroke: Stroke, from?: { number: number; mark: Mark | null }): Attempt {
+  const { number, mark } = from ?? { number: null, mark: null };
+  current = { stroke, pull: null, number, changed: !from, asked: false, problem: null };
+  set({ shaping: { stroke, number, mark, problem: null, field: null } });
+  return current;
+}
+
+// ---- trying
+
 let waiting: (() => Promise<void>) | null = null;
-let epoch = 0;
+let flight: Promise<void> | null = null;
 
 /** Show what a stroke would do. The latest one wins: of those asked while one is under way, only the last is sent. */
 export function preview(stroke: Stroke, pull?: [number, number], answered_?: () => void): void {
-  const before = desk().shaping;
+  const mine = current ?? show(stroke);
+  [mine.stroke, mine.pull, mine.changed, mine.asked] = [stroke, pull ?? null, true, true];
   // What was wrong is said until the answer comes, so that nothing moves about under the pointer in between.
-  set({
-    shaping: { mark: null, number: null, problem: null, field: null, ...before, stroke, changed: true },
-  });
-  const mine = epoch;
+  set({ shaping: { ...(desk().shaping as Shaping), stroke } });
   waiting = async () => {
-    const { history, score, shaping } = desk();
-    if (!score || !shaping || mine !== epoch) return;
-    try {
-      const part = desk().fronts[0];
-      const body = { revision: history.revision, stroke, number: shaping.number, pull: pull ?? null, part };
-      const answer = await answered<Preview>(
-        api.POST("/api/takes/{take_id}/preview", { params: { path: takePath() }, body }),
-      );
-      if (mine !== epoch || !desk().shaping) return;
-      set({
-        live: withChanges(score, desk().kept, answer.changes),
-        coming: answer.changes.added,
-        liveLanes: answer.lanes.length ? withLaneChanges(desk().lanes, answer.lanes) : null,
-        ghost: desk().ghost ?? desk().kept,
-        facts: answer.facts ?? desk().facts,
-        shaping: {
-          ...(desk().shaping as Shaping),
-          stroke: waiting ? (desk().shaping as Shaping).stroke : answer.stroke,
-          mark: answer.mark,
-          problem: null,
-          field: null,
-          saving: answer.saving,
-        },
-      });
-      answered_?.();
-      hearAgain();
-    } catch (thrown) {
-      if (mine === epoch) await refused(thrown, KEEP_ALL_THE_SAME);
-    }
+    if (mine === current && mine.asked) await ask(mine, answered_);
   };
-  if (!inFlight && !isWriting) void drain();
+  drain();
 }
 
-async function drain(): Promise<void> {
-  inFlight = true;
-  while (waiting && !isWriting) {
-    const next = waiting;
-    waiting = null;
-    await next();
+/** Previews are made on a revision: they wait while one is being written. */
+function drain(): void {
+  if (flight || turns || !waiting) return;
+  const next = waiting;
+  waiting = null;
+  flight = next().finally(() => {
+    flight = null;
+    drain();
+  });
+}
+
+async function ask(mine: Attempt, answered_?: () => void): Promise<void> {
+  const { history, score } = desk();
+  if (!score) return;
+  const { stroke, pull, number } = mine;
+  const isLatest = () => mine.stroke === stroke && mine.pull === pull;
+  try {
+    const body = { revision: history.revision, stroke, number, pull, part: desk().fronts[0] };
+    const answer = await answered<Preview>(
+      api.POST("/api/takes/{take_id}/preview", { params: { path: takePath() }, body }),
+    );
+    mine.problem = null;
+    if (isLatest()) [mine.stroke, mine.pull, mine.asked] = [answer.stroke, null, false];
+    if (mine !== current) return;
+    set({
+      live: withChanges(score, desk().kept, answer.changes),
+      coming: answer.changes.added,
+      liveLanes: answer.lanes.length ? withLaneChanges(desk().lanes, answer.lanes) : null,
+      ghost: desk().ghost ?? desk().kept,
+      facts: answer.facts ?? desk().facts,
+      shaping: {
+        stroke: mine.stroke,
+        number: mine.number,
+        mark: answer.mark,
+        problem: null,
+        field: null,
+        saving: answer.saving,
+      },
+    });
+    answered_?.();
+    hearAgain();
+  } catch (thrown) {
+    if (thrown instanceof Refusal && thrown.status === 422 && isLatest()) mine.asked = false;
+    if (mine === current || queue.includes(mine)) await refused(thrown, mine);
   }
-  inFlight = false;
 }
 
-/** Wait until the last preview that was asked for has been answered. */
-async function settled(): Promise<void> {
-  while (inFlight) await new Promise((resolve) => setTimeout(resolve, 2));
-}
+// ---- keeping
+
+/** How often the take was read anew because it had changed elsewhere. */
+let surprises = 0;
+
+/** What is meant and not yet written, in its order. */
+const queue: Attempt[] = [];
 
 /** Keep the stroke that is open: as a new one, or as new numbers for the one it was opened from. It stays open. */
-export function keep(): Promise<void> {
+export async function keep(): Promise<void> {
+  if (current) await keepIt(current);
+}
+
+/** Also where it is let go of before its turn has come. */
+async function keepIt(mine: Attempt): Promise<void> {
   const seen = surprises;
-  return inTurn(async () => {
-    await settled();
-    const { shaping } = desk();
-    // What was meant for the take as it was is not kept on another one unasked.
-    if (!shaping?.changed || shaping.problem || seen !== surprises) return;
-    await put(shaping.stroke, shaping.number);
+  queue.push(mine);
+  await inTurn(async () => {
+    try {
+      if (mine.asked) await ask(mine);
+      // What was meant for the take as it was is not kept on another one unasked.
+      if (mine.changed && !mine.asked && !mine.problem && seen === surprises) await put(mine);
+    } finally {
+      queue.splice(queue.indexOf(mine), 1);
+    }
   });
 }
 
 /** Write a stroke as a new one, or as new numbers for one of the history, and open it as it is kept. */
-async function put(stroke: Stroke, number: number | null, mine = epoch): Promise<void> {
+async function put(mine: Attempt): Promise<void> {
+  const { stroke, number } = mine;
   const written = await write(
     (revision) =>
       number === null
@@ -126,23 +166,22 @@ async function put(stroke: Stroke, number: number | null, mine = epoch): Promise
             params: { path: { ...takePath(), number } },
             body: { revision, stroke },
           }),
-    KEEP_ALL_THE_SAME,
-    stroke,
+    mine,
   );
   if (!written) return;
-  const kept = number ?? newest(stroke);
-  const now = desk().shaping;
-  // Unless it was let go of in the meantime, the stroke stays open under the hand; what the hand has changed since, too.
-  if (!now || kept === undefined || mine !== epoch) return;
-  if (now.stroke === stroke) await open(kept);
-  else set({ shaping: { ...now, number: kept } });
+  mine.number = number ?? newest(stroke);
+  mine.changed = mine.stroke !== stroke;
+  // Unless it was let go of in the meantime, it stays open under the hand; what the hand has changed since, too.
+  if (mine !== current || mine.number === null) return;
+  if (mine.changed) set({ shaping: { ...(desk().shaping as Shaping), number: mine.number } });
+  else await open(mine.number);
 }
 
 /** The number of a stroke that was just added: the last one, or the standing one whose place it has taken. */
-function newest(stroke: Stroke): number | undefined {
+function newest(stroke: Stroke): number | null {
   const { strokes } = desk().history;
   const same = strokes.filter((one) => one.stroke.kind === stroke.kind);
-  return (same.sort((a, b) => a.step - b.step).at(-1) ?? strokes.at(-1))?.number;
+  return (same.sort((a, b) => a.step - b.step).at(-1) ?? strokes.at(-1))?.number ?? null;
 }
 
 /** Open a stroke of the history, to be changed. */
@@ -150,17 +189,15 @@ export async function open(number: number): Promise<void> {
   const found = desk().history.strokes.find((one) => one.number === number);
   const { score } = desk();
   if (!found || !score) return;
-  const mine = ++epoch;
-  set({
-    shaping: { stroke: found.stroke, number, mark: found.mark, problem: null, field: null, changed: false },
-    live: null,
-  });
+  const mine = show(found.stroke, found);
+  waiting = null;
+  set({ live: null });
   void readFacts();
   const [ghost, ghostLanes] = await Promise.all([
     before(number),
     "lane" in found.stroke ? lanesBefore(number) : null,
   ]);
-  if (mine === epoch) set({ ghost, ghostLanes });
+  if (mine === current) set({ ghost, ghostLanes });
 }
 
 /** The velocities as they were before a stroke (the newest where none is named). */
@@ -188,7 +225,7 @@ export async function lanesBefore(number: number): Promise<ReadonlyMap<string, L
 
 /** Whatever is being tried is no longer wanted. */
 export function forget(): void {
-  epoch++;
+  current = null;
   waiting = null;
 }
 
@@ -207,21 +244,21 @@ export function finish(): void {
 
 /** Let go of the open stroke once what was changed in it last is kept. */
 export async function done(): Promise<void> {
-  await inTurn(async () => letGo());
+  const { shaping } = desk();
+  await inTurn(async () => {
+    if (desk().shaping?.number === shaping?.number) letGo();
+  });
 }
 
-/** Keep a stroke at once, without a gesture: also where it is let go of before its turn has come. */
+/** Keep a stroke at once, without a gesture. */
 export async function apply(stroke: Stroke): Promise<void> {
   letGo();
-  set({ shaping: { stroke, number: null, mark: null, problem: null, field: null, changed: true } });
-  const [seen, mine] = [surprises, epoch];
-  await inTurn(async () => {
-    if (seen === surprises) await put(stroke, null, mine);
-  });
-  const problem = desk().shaping?.problem;
-  if (!problem) return;
-  letGo();
-  set({ notice: { text: problem } });
+  const mine = show(stroke);
+  await keepIt(mine);
+  if (mine.problem && mine === current) {
+    letGo();
+    set({ notice: { text: mine.problem } });
+  }
 }
 
 export async function switchStroke(number: number, on: boolean): Promise<void> {
@@ -274,11 +311,21 @@ async function stepTo(
 // ---- writing
 
 let lastTurn: Promise<unknown> = Promise.resolve();
-let isWriting = false;
+/** Changes that are under way or wait for their turn. */
+let turns = 0;
 
 /** One change of the history after another, each on the revision that the one before has made. */
-function inTurn<T>(act: () => Promise<T>): Promise<T> {
-  const mine = lastTurn.then(act);
+function inTurn(act: () => Promise<unknown>): Promise<void> {
+  turns++;
+  const mine = lastTurn.then(async () => {
+    try {
+      await flight;
+      await act();
+    } finally {
+      turns--;
+      drain();
+    }
+  });
   lastTurn = mine.catch(() => undefined);
   return mine;
 }
@@ -299,25 +346,17 @@ export function onWritten(listener: Listener): () => void {
 
 type Asked = Promise<{ data?: unknown; error?: unknown; response: Response }>;
 
-/** Change the history; true when the server took it. Previews wait: they are made on a revision too. */
-async function write(
-  ask: (revision: number) => Asked,
-  again?: NoticeText["action"],
-  about?: Stroke,
-): Promise<boolean> {
-  await settled();
-  isWriting = true;
+/** Change the history; true when the server took it. */
+async function write(change: (revision: number) => Asked, about?: Attempt): Promise<boolean> {
+  let written: Written;
   try {
-    const written = await answered<Written>(ask(desk().history.revision));
-    await taken(written.history, written.changes);
-    return true;
+    written = await answered<Written>(change(desk().history.revision));
   } catch (thrown) {
-    await refused(thrown, again, about);
+    await refused(thrown, about);
     return false;
-  } finally {
-    isWriting = false;
-    if (waiting && !inFlight) void drain();
   }
+  await taken(written.history, written.changes).catch(complain);
+  return true;
 }
 
 async function taken(history: History, changes: Changes): Promise<void> {
@@ -331,20 +370,26 @@ async function taken(history: History, changes: Changes): Promise<void> {
 }
 
 /** Say why not: at the stroke that it is about while that is open, else in a notice. */
-async function refused(thrown: unknown, again?: NoticeText["action"], about?: Stroke): Promise<void> {
+async function refused(thrown: unknown, about?: Attempt): Promise<void> {
+  const isMeant = about && queue.includes(about);
   if (thrown instanceof Refusal && thrown.history) {
     surprises++;
-    await reopen();
-    set({ notice: { text: `${thrown.message} You see it as it is now.`, action: again } });
+    const all = [...new Set([...queue, ...(about ? [about] : [])])];
+    await reopen().catch(complain);
+    const action = { label: "Keep it all the same", run: () => all.forEach((one) => void keepIt(one)) };
+    const text = `${thrown.message} You see it as it is now.`;
+    set({ notice: { text, action: all.length ? action : undefined } });
     for (const listener of listeners) listener(null);
     return;
   }
-  const shaping = desk().shaping;
   const text = sentence(thrown);
-  const isOpen = shaping && (!about || shaping.stroke === about);
-  if (isOpen && thrown instanceof Refusal && thrown.status === 422) {
-    set({ shaping: { ...shaping, problem: text, field: thrown.field, mark: null }, ...NOTHING_TRIED });
+  if (about && thrown instanceof Refusal && thrown.status === 422) {
+    about.problem = text;
+    if (about !== current) return set({ notice: { text } });
+    const shaping = { ...(desk().shaping as Shaping), problem: text, field: thrown.field, mark: null };
+    set({ shaping, ...NOTHING_TRIED });
   } else {
-    set({ notice: { text } });
+    const action = isMeant ? { label: "Try again", run: () => void keepIt(about) } : undefined;
+    set({ notice: { text, action } });
   }
 }

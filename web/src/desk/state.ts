@@ -27,8 +27,6 @@ export interface Shaping {
   problem: string | null;
   /** Of a distilling: how many nodes there were and are, and how far the new ones stray at most. */
   saving?: Schemas["Saving"] | null;
-  /** It differs from what is kept. */
-  changed: boolean;
   field: string | null;
 }
 

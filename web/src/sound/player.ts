@@ -84,6 +84,7 @@ class Player {
   private voices: AudioBufferSourceNode[] = [];
   private phrase: [number, number] | null = null;
   private again = 0;
+  private stale = false;
 
   load(programme: Programme): void {
     if (this.programme?.takeId !== programme.takeId) {
@@ -165,6 +166,7 @@ class Player {
     if (!programme) return;
     const turn = ++this.turn;
     window.clearInterval(this.timer);
+    this.handed = [];
     set({ problem: null, resting: from, playing: true });
     try {
       await this.wake();
@@ -210,11 +212,17 @@ class Player {
 
   /** What is to come is heard with the values of the moment; often, but not with every one of them. */
   hearAgain(): void {
-    if (!now().playing || this.again) return;
-    this.again = window.setTimeout(() => {
-      this.again = 0;
-      void this.refresh();
-    }, AGAIN_MS);
+    if (!now().playing) return;
+    this.stale = true;
+    if (!this.again) this.again = window.setTimeout(() => void this.catchUp(), AGAIN_MS);
+  }
+
+  /** One hand-over after another: where the server is slow, none is overtaken by the next. */
+  private async catchUp(): Promise<void> {
+    this.stale = false;
+    await this.refresh();
+    this.again = 0;
+    if (this.stale) this.hearAgain();
   }
 
   stop(): void {
@@ -266,11 +274,12 @@ class Player {
 
   /** Take back what has not sounded yet and hand over what the take holds now, without losing the place. */
   async refresh(): Promise<void> {
-    if (!now().playing || !this.context) return;
+    if (!now().playing) return;
+    // It is only just being started, with what the take held then.
+    if (!this.context || !this.handed.length) return this.play(now().resting);
     const turn = ++this.turn;
-    const at = this.context.currentTime + LEAD;
-    const piece = this.handed.findLast((one) => one.at <= at);
-    if (!piece) return;
+    const at = Math.max(this.context.currentTime + LEAD, this.handed[0].at);
+    const piece = this.handed.findLast((one) => one.at <= at) as Handed;
     try {
       await this.handOver(piece.from + at - piece.at, at, turn, false);
     } catch (thrown) {
