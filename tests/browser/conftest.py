@@ -14,11 +14,9 @@ from launcher.install import chromium
 from launcher.postgres import free_port
 from launcher.serving import CHROMIUM_FLAGS, serving
 from studio.pages import link_token
-from tests.browser.desk import Desk
+from tests.browser.desk import PATIENCE, Desk
 
-# Machines that are busy with other things are slow, not wrong.
-PATIENCE_MS = 30_000
-expect.set_options(timeout=PATIENCE_MS)
+expect.set_options(timeout=PATIENCE * 1000)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -56,7 +54,7 @@ def page(browser: Browser, address: str, player: User) -> Iterator[Page]:
     """A page in the library, signed in by link. No error may reach the console."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True)
     page = context.new_page()
-    page.set_default_timeout(PATIENCE_MS)
+    page.set_default_timeout(PATIENCE * 1000)
     faults: list[str] = []
     page.on("pageerror", lambda error: faults.append(str(error)))
     page.goto(f"/enter/{link_token(player.pk)}")
@@ -68,7 +66,7 @@ def page(browser: Browser, address: str, player: User) -> Iterator[Page]:
 
 def wait_until_idle() -> None:
     """Until the server has done with the last requests of a page that is gone, which would be in the flush's way."""
-    deadline = time.monotonic() + PATIENCE_MS / 1000
+    deadline = time.monotonic() + PATIENCE
     busy = "select count(*) from pg_stat_activity where datname = current_database() and state <> 'idle' and pid <> %s"
     while time.monotonic() < deadline:
         time.sleep(0.05)

@@ -2,14 +2,18 @@
 
 import re
 import time
-from contextlib import AbstractContextManager
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from django.contrib.auth.models import User
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import Locator, Page, Request, expect
 
 from studio.services import takes
+
+# Machines that are busy with other things are slow, not wrong.
+PATIENCE = 30
+QUIET_ROUNDS = 10
 
 
 class Desk:
@@ -19,6 +23,12 @@ class Desk:
         self.page = page
         self.player = player
         self.take_id = ""
+        self._asked: set[Request] = set()
+        page.on("request", lambda request: self._asked.add(request))
+        page.on("requestfinished", lambda request: self._asked.discard(request))
+        page.on("requestfailed", lambda request: self._asked.discard(request))
+        # What a page has sent as it went is not told of any more.
+        page.on("framenavigated", lambda _: self._asked.clear())
 
     def open(self, data: bytes, name: str = "take.mid") -> "Desk":
         self.take_id = str(takes.add(self.player, name, data).pk)
@@ -89,9 +99,20 @@ class Desk:
         y = self.box("Ruler")["y"] + 15
         self.drag((self.x_of(first_bar) + 2, y), (self.x_of(bar_after) + 2, y))
 
-    def kept(self, what: str = "/arrangement") -> AbstractContextManager[Any]:
-        """Around a change of the desk itself: wait until the server has it."""
-        return self.page.expect_response(lambda answer: answer.url.endswith(what) and answer.request.method == "PUT")
+    def until(self, ready: Callable[[], object]) -> None:
+        """Wait for what no locator can say."""
+        deadline = time.monotonic() + PATIENCE
+        while not ready():
+            assert time.monotonic() < deadline, "waited in vain"
+            self.page.wait_for_timeout(50)
+
+    def quiet(self) -> None:
+        """Wait until all that the page has asked for is answered, what it keeps a moment later is kept, and no more comes."""
+        rounds = 0
+        while rounds < QUIET_ROUNDS:
+            # By the page's own clock: where that is late, so is what is waited for.
+            self.page.evaluate("new Promise(done => setTimeout(done, 50))")
+            rounds = 0 if self._asked else rounds + 1
 
     def hairpin(self, start: tuple[float, int], end: tuple[float, int], release: bool = True) -> None:
         """Drag on the velocity lane from (x, velocity) to (x, velocity)."""
@@ -153,11 +174,9 @@ class Desk:
         return list(self.api("view")["parts"][part]["velocity"])
 
     def expect_velocities(self, *expected: int) -> None:
-        """Wait until the server holds these."""
-        deadline = time.monotonic() + 30
-        while (found := self.velocities()) != list(expected) and time.monotonic() < deadline:
-            self.page.wait_for_timeout(50)
-        assert found == list(expected)
+        """Wait until the server holds these, or nothing more is to come."""
+        self.quiet()
+        assert self.velocities() == list(expected)
 
     def download(self) -> bytes:
         with self.page.expect_download() as waiting:

@@ -1,7 +1,6 @@
 """Looking and getting hold: parts, voices, lanes, rules, the list, the way about."""
 
 import re
-import time
 from typing import Any
 
 import pytest
@@ -83,8 +82,8 @@ def test_the_wheel_lane_opens_and_stays_open(desk: Desk) -> None:
     assert box["height"] > 100
     lane.get_by_role("separator").focus()
     desk.press("ArrowDown", "ArrowDown")
-    with desk.kept():
-        lane.get_by_role("button", name="CC 1 Mod wheel: up", exact=True).click()
+    lane.get_by_role("button", name="CC 1 Mod wheel: up", exact=True).click()
+    desk.quiet()
     desk.reopen()
     first_two = desk.page.locator("[data-lane]")
     expect(first_two.nth(1)).to_have_attribute("data-lane", "cc:1")
@@ -97,8 +96,8 @@ def test_the_velocity_lane_stays_as_tall_as_it_was_made(desk: Desk) -> None:
     desk.open(the_lamp_room())
     low = desk.box("Velocity")["height"]
     desk.page.get_by_role("separator", name="Height of the velocity lane").focus()
-    with desk.kept():
-        desk.press("ArrowUp", "ArrowUp", "ArrowUp")
+    desk.press("ArrowUp", "ArrowUp", "ArrowUp")
+    desk.quiet()
     tall = desk.box("Velocity")["height"]
     assert tall > low + 10
     desk.reopen()
@@ -126,8 +125,8 @@ def test_any_lane_can_be_added_and_favourites_are_offered_in_every_take(desk: De
     search.press("Enter")
     lane = desk.page.locator("[data-lane='cc:74']")
     expect(lane).to_contain_text("no data")
-    with desk.kept("/preferences"):
-        lane.get_by_role("button", name=re.compile("make it a favourite")).click()
+    lane.get_by_role("button", name=re.compile("make it a favourite")).click()
+    desk.quiet()
     desk.open(the_lamp_room())
     desk.button("Add a lane …").click()
     expect(desk.page.get_by_role("list", name="Lanes found").get_by_role("button").first).to_have_text("CC 74 Timbre")
@@ -154,8 +153,8 @@ def test_a_part_is_renamed_and_dyed_for_good(desk: Desk) -> None:
     desk.page.get_by_label("Name of the part").fill("Bellows <1>")
     desk.press("Enter")
     desk.button("More for part Bellows <1>").click()
-    with desk.kept():
-        desk.page.get_by_role("menuitemradio", name="madder").click()
+    desk.page.get_by_role("menuitemradio", name="madder").click()
+    desk.quiet()
     desk.reopen()
     expect(desk.button("Bellows <1>")).to_be_visible()
     assert desk.api("view")["arrangement"]["parts"]["1"]["dye"] == "madder"
@@ -284,7 +283,7 @@ def test_the_grid_pulls_spans_and_a_held_key_lets_them_go(desk: Desk) -> None:
 
     def asked(act: Any) -> list[int]:
         act()
-        desk.page.wait_for_load_state("networkidle")
+        desk.quiet()
         return spans[-1]
 
     drag = lambda: desk.drag((start + half + 3, y), (start + 4 * half - 3, y))  # noqa: E731
@@ -371,8 +370,8 @@ def test_a_voice_gets_a_name_of_its_own_for_good(desk: Desk) -> None:
     desk.page.mouse.click(desk.box("Notes of")["x"] + 40, row_y(desk, "Hand clap"))
     name = desk.page.get_by_label("Name of the voice")
     name.fill("Slap")
-    with desk.kept():
-        name.press("Enter")
+    name.press("Enter")
+    desk.quiet()
     desk.reopen()
     desk.button("Frame drum").click()
     assert row_y(desk, "Slap") > 0
@@ -386,10 +385,8 @@ def test_a_page_closed_at_once_has_kept_its_last_change(desk: Desk) -> None:
     desk.press("Enter")
     expect(desk.button("Bellows")).to_be_visible()
     desk.page.goto("/")
-    deadline = time.monotonic() + 10
-    while not (parts := desk.api("view")["arrangement"].get("parts")) and time.monotonic() < deadline:
-        desk.page.wait_for_timeout(50)
-    assert parts["1"]["name"] == "Bellows"
+    desk.until(lambda: desk.api("view")["arrangement"].get("parts"))
+    assert desk.api("view")["arrangement"]["parts"]["1"]["name"] == "Bellows"
 
 
 def test_a_favourite_has_a_label_in_every_take(desk: Desk) -> None:
@@ -400,7 +397,7 @@ def test_a_favourite_has_a_label_in_every_take(desk: Desk) -> None:
     lane.get_by_label("Label of CC 1 Mod wheel").fill("Shimmer")
     lane.get_by_label("Label of CC 1 Mod wheel").press("Enter")
     expect(lane).to_contain_text("Shimmer · 821")
-    desk.page.wait_for_load_state("networkidle")
+    desk.quiet()
     desk.open(the_lamp_room())
     expect(desk.page.locator("[data-lane='cc:1']").get_by_role("button").first).to_have_text("Shimmer")
 

@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from demo.fog_signal import the_keepers_log
 from expression.history import shape
@@ -56,7 +56,7 @@ def test_from_the_file_to_the_file(page: Page, desk: Desk, tmp_path: object) -> 
     desk.drag(middle, (middle[0], desk.y_of(52)))
     expect(lift).to_have_attribute("aria-valuenow", re.compile(r"^0\.[345]"))
     expect(desk.entry("Lift")).to_have_value(re.compile(r"^0\.[345]"))
-    page.wait_for_load_state("networkidle")
+    desk.quiet()
     late = ramp(desk)
     assert (late[0], late[-1]) == (40, 112)
     assert sum(late) < sum(straight) - 200
@@ -75,7 +75,7 @@ def test_the_notes_follow_while_the_line_is_drawn_and_escape_lets_go(desk: Desk)
     desk.press("Escape")
     expect(desk.page.get_by_text("Hairpinnew")).to_be_hidden()
     desk.page.mouse.up()
-    desk.page.wait_for_timeout(200)
+    desk.quiet()
     assert desk.velocities() == [64] * 32
     assert desk.api("view")["history"]["can_undo"] == 0
 
@@ -120,6 +120,41 @@ def test_a_number_out_of_range_is_told_in_place_and_changes_nothing(
     assert desk.velocities() == [64] * 32
 
 
+def late(page: Page, what: str, milliseconds: int = 300) -> None:
+    """Answers to these requests come late, as they do from far away."""
+
+    def hold(route: Route) -> None:
+        page.wait_for_timeout(milliseconds)
+        route.continue_()
+
+    page.route(what, hold)
+
+
+def test_hasty_gestures_follow_each_other_and_none_is_lost(page: Page, desk: Desk) -> None:
+    desk.open(EIGHT).press("d")
+    bars = [(desk.x_of(bar, 1) - 6, desk.x_of(bar, 4) + 6) for bar in range(2, 6)]
+    heights = [desk.y_of(velocity) for velocity in (30, 60, 90, 120)]
+    late(page, "**/strokes")
+    late(page, "**/preview")
+    for (start, end), y in zip(bars, heights, strict=True):
+        desk.drag((start, y), (end, y))
+        desk.press("Escape")
+    expect(desk.strokes).to_have_count(4)
+    assert desk.velocities()[4:20] == [velocity for velocity in (30, 60, 90, 120) for _ in range(4)]
+    expect(page.get_by_role("region", name="Shape").get_by_role("heading", level=3)).to_have_count(0)
+
+
+def test_what_did_not_arrive_is_tried_again(page: Page, desk: Desk) -> None:
+    desk.open(EIGHT).press("Control+a")
+    page.route("**/strokes", lambda route: route.abort(), times=1)
+    desk.button("Level out").click()
+    notice = page.get_by_role("status")
+    expect(notice).to_contain_text("does not answer")
+    desk.press("Escape")
+    notice.get_by_role("button", name="Try again").click()
+    desk.expect_strokes("Level")
+
+
 def test_a_grip_moves_an_end_in_height_and_time(desk: Desk) -> None:
     desk.open(EIGHT).press("Control+a")
     desk.hairpin((desk.x_of(2), 40), (desk.x_of(5), 100))
@@ -130,7 +165,7 @@ def test_a_grip_moves_an_end_in_height_and_time(desk: Desk) -> None:
     desk.expect_strokes("Hairpin 40 → 90")
     expect(desk.strokes.first).to_contain_text("bars 2–7")
     expect(desk.page.get_by_test_id("facts")).to_contain_text("21 notes")
-    desk.page.wait_for_load_state("networkidle")
+    desk.quiet()
     assert desk.velocities()[24] == 90
     assert desk.api("view")["history"]["can_undo"] == 2
 

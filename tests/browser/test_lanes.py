@@ -239,8 +239,8 @@ def test_a_route_makes_a_lane_move_something_in_the_synth(desk: Desk) -> None:
     plain = render(desk, patch="reed box")
     desk.page.get_by_label("Also move").select_option("level")
     desk.entry("level").fill("-1")
-    with desk.kept():
-        desk.entry("level").press("Enter")
+    desk.entry("level").press("Enter")
+    desk.quiet()
     routes = desk.api("view")["arrangement"]["parts"]["0"]["routes"]
     assert routes == [{"lane": "cc:20", "target": "level", "amount": -1}]
     routed = render(desk, patch="reed box", routes=[routes])
@@ -384,6 +384,6 @@ def test_escape_lets_go_of_what_is_dragged(desk: Desk) -> None:
     desk.page.mouse.move(desk.x_of(2), lane.y(5), steps=3)
     desk.page.mouse.up()
     expect(desk.page.get_by_text("Framenew")).to_be_hidden()
-    desk.page.wait_for_timeout(200)
+    desk.quiet()
     assert desk.api("lanes?part=0")["lanes"] == before
     assert desk.api("view")["history"]["can_undo"] == 0

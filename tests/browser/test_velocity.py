@@ -1,7 +1,6 @@
 """Velocity by hand: beads dragged into the end of the range, typed words, builds across parts, fades both ways."""
 
 import re
-import time
 
 import numpy as np
 import pytest
@@ -205,7 +204,7 @@ def test_depth_knee_and_vary_open_with_their_numbers(desk: Desk) -> None:
     expect(desk.strokes).to_have_count(3)
     first = desk.velocities()
     desk.button("Another roll").click()
-    desk.page.wait_for_load_state("networkidle")
+    desk.quiet()
     assert desk.velocities() != first
     strokes = [parse_stroke(one["stroke"]) for one in desk.api("view")["history"]["strokes"]]
     assert desk.velocities() == shape(read(FOUR), strokes).parts[0].notes.velocity.tolist()
@@ -290,10 +289,7 @@ def test_a_dragged_phrase_goes_round_with_the_values_of_the_moment(page: Page, d
     x, y = desk.bead(0, 0)
     desk.drag((x, y), (x, desk.y_of(100)), release=False)
     expect(desk.button("Stop")).to_be_visible()
-    deadline = time.monotonic() + 10
-    while 100 not in listener.velocities() and time.monotonic() < deadline:
-        page.wait_for_timeout(100)
-    assert 100 in listener.velocities()
+    desk.until(lambda: 100 in listener.velocities())
     page.mouse.up()
     expect(desk.button("Play")).to_be_visible()
     desk.expect_velocities(*[100] * 4)
@@ -301,7 +297,7 @@ def test_a_dragged_phrase_goes_round_with_the_values_of_the_moment(page: Page, d
     page.get_by_label("Sound what I touch").uncheck()
     listener.answers.clear()
     desk.drag((x, desk.y_of(100)), (x, desk.y_of(90)), release=False)
-    page.wait_for_timeout(300)
+    desk.quiet()
     page.mouse.up()
     desk.expect_velocities(*[90] * 4)
     assert not listener.answers
