@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from django.contrib.auth.models import User
-from playwright.sync_api import Locator, Page, Request, expect
+from playwright.sync_api import Locator, Page, Request, Route, expect
 
 from studio.services import takes
 
@@ -107,12 +107,21 @@ class Desk:
             self.page.wait_for_timeout(50)
 
     def quiet(self) -> None:
-        """Wait until all that the page has asked for is answered, what it keeps a moment later is kept, and no more comes."""
+        """Wait until all that the page has asked for is answered, also what it keeps a moment later."""
         rounds = 0
         while rounds < QUIET_ROUNDS:
             # By the page's own clock: where that is late, so is what is waited for.
             self.page.evaluate("new Promise(done => setTimeout(done, 50))")
             rounds = 0 if self._asked else rounds + 1
+
+    def late(self, what: str, milliseconds: int = 300) -> None:
+        """Requests to an address arrive late, as they do from far away."""
+
+        def hold(route: Route) -> None:
+            self.page.wait_for_timeout(milliseconds)
+            route.continue_()
+
+        self.page.route(what, hold)
 
     def hairpin(self, start: tuple[float, int], end: tuple[float, int], release: bool = True) -> None:
         """Drag on the velocity lane from (x, velocity) to (x, velocity)."""

@@ -41,7 +41,7 @@ def test_a_bar_is_copied_and_pasted_twice(desk: Desk) -> None:
 
 def test_hasty_pastes_follow_each_other_and_none_is_lost(desk: Desk) -> None:
     desk.open(LONG)
-    desk.page.route("**/strokes", lambda route: (desk.page.wait_for_timeout(300), route.continue_()))
+    desk.late("**/strokes")
     desk.span(3, 4)
     desk.press("Control+c")
     expect(desk.page.get_by_role("status").last).to_contain_text("4 notes copied")

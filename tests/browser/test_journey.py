@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from playwright.sync_api import Page, Route, expect
+from playwright.sync_api import Page, expect
 
 from demo.fog_signal import the_keepers_log
 from expression.history import shape
@@ -120,22 +120,12 @@ def test_a_number_out_of_range_is_told_in_place_and_changes_nothing(
     assert desk.velocities() == [64] * 32
 
 
-def late(page: Page, what: str, milliseconds: int = 300) -> None:
-    """Answers to these requests come late, as they do from far away."""
-
-    def hold(route: Route) -> None:
-        page.wait_for_timeout(milliseconds)
-        route.continue_()
-
-    page.route(what, hold)
-
-
 def test_hasty_gestures_follow_each_other_and_none_is_lost(page: Page, desk: Desk) -> None:
     desk.open(EIGHT).press("d")
     bars = [(desk.x_of(bar, 1) - 6, desk.x_of(bar, 4) + 6) for bar in range(2, 6)]
     heights = [desk.y_of(velocity) for velocity in (30, 60, 90, 120)]
-    late(page, "**/strokes")
-    late(page, "**/preview")
+    desk.late("**/strokes")
+    desk.late("**/preview")
     for (start, end), y in zip(bars, heights, strict=True):
         desk.drag((start, y), (end, y))
         desk.press("Escape")

@@ -1,3 +1,4 @@
+import re
 from pathlib import Path
 
 from django.contrib.auth.models import User
@@ -74,6 +75,25 @@ def test_a_list_from_before_a_file_was_added_does_not_hide_it(page: Page) -> Non
     with page.expect_response(lambda response: response.url.endswith("/api/takes") and "one" in response.text()):
         route.fulfill(response=answer)
     expect(cards).to_have_text(["one"])
+
+
+def test_a_take_that_opens_late_does_not_open_over_another(page: Page, player: User) -> None:
+    first, second = (takes.add(player, name, GOOD) for name in ("first.mid", "second.mid"))
+    page.reload()
+    views: list[tuple[Route, APIResponse]] = []
+    page.route(f"**/{first.pk}/view", lambda route: views.append((route, route.fetch())))
+    page.get_by_role("link", name="first").click()
+    while not views:
+        page.wait_for_timeout(20)
+    page.go_back()
+    page.get_by_role("link", name="second").click()
+    title = page.get_by_role("heading", level=1)
+    expect(title).to_have_text("second")
+    for route, answer in views:
+        route.fulfill(response=answer)
+    page.wait_for_timeout(300)
+    expect(title).to_have_text("second")
+    expect(page.get_by_role("link", name="Download .mid")).to_have_attribute("href", re.compile(str(second.pk)))
 
 
 def test_a_file_too_large_is_refused_before_it_is_sent(page: Page, tmp_path: Path) -> None:

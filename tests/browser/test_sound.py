@@ -129,6 +129,16 @@ def test_playing_moves_the_place_and_stops_where_it_is(desk: Desk) -> None:
     expect(desk.button("Play")).to_be_visible()
 
 
+def test_a_change_while_play_is_being_started_does_not_silence_it(desk: Desk) -> None:
+    desk.open(FLAT).press("Control+a")
+    desk.late("**/messages?*", 700)
+    desk.button("Play").click()
+    desk.button("Level out").click()
+    desk.expect_strokes("Level")
+    Place(desk).reaches(1, 3)
+    desk.button("Stop").click()
+
+
 class Listener:
     """Notes that the page has fetched for the synth."""
 

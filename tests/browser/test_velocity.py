@@ -282,6 +282,19 @@ def test_a_fade_as_touch_darkens_and_as_volume_does_not(desk: Desk) -> None:
     assert np.allclose(render(desk, patch="reed box", before=0), flat, atol=1e-6)
 
 
+def test_a_phrase_is_heard_though_the_hand_rests_before_the_first_answer(page: Page, desk: Desk) -> None:
+    desk.open(file_of(phrase([64] * 4)))
+    desk.press("Control+a")
+    x, y = desk.bead(0, 0)
+    desk.late("**/preview")
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y - 20)
+    expect(desk.button("Stop")).to_be_visible()
+    desk.press("Escape")
+    expect(desk.button("Play")).to_be_visible()
+
+
 def test_a_dragged_phrase_goes_round_with_the_values_of_the_moment(page: Page, desk: Desk) -> None:
     desk.open(file_of(phrase([64] * 4)))
     desk.press("Control+a")
