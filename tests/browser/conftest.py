@@ -59,6 +59,7 @@ def page(browser: Browser, address: str, player: User) -> Iterator[Page]:
     page.on("pageerror", lambda error: faults.append(str(error)))
     page.goto(f"/enter/{link_token(player.pk)}")
     yield page
+    page.unroute_all(behavior="ignoreErrors")
     context.close()
     wait_until_idle()
     assert not faults

@@ -29,6 +29,22 @@ def test_lines_that_jump_do_not_slide(page: Page, desk: Desk) -> None:
     assert sent(desk.download(), 74) == [(0, 16), (2 * 480, 64), (3 * 480, 112)]
 
 
+def test_what_is_being_drawn_stays_in_sight_when_the_stroke_before_is_read_late(page: Page, desk: Desk) -> None:
+    desk.open(PLAIN)
+    lane = add_lane(desk, "74", "cc:74")
+    desk.press("d")
+    places = [(desk.x_of(bar), lane.y(value)) for bar, value in ((1, 20), (2, 90), (3, 90), (4, 20))]
+    desk.late("**/lanes?*", 600)
+    desk.drag(places[0], places[1])
+    with page.expect_response(lambda answer: "/lanes?" in answer.url):
+        desk.drag(places[2], places[3], release=False)
+    # The pointer rests; what it has drawn is asked for once more, over the lane as it is now.
+    with page.expect_response(lambda answer: answer.url.endswith("/preview")):
+        pass
+    page.mouse.up()
+    expect(desk.strokes).to_have_count(2)
+
+
 def test_with_ctrl_held_the_pointer_does_the_other_thing(page: Page, desk: Desk) -> None:
     desk.open(PLAIN)
     lane = add_lane(desk, "74", "cc:74")

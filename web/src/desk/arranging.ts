@@ -6,7 +6,7 @@ import { type LaneNodes, nodesOf } from "./lanes";
 import { between } from "./numbers";
 import { noneOf, type PartScore, scoreOf, velocitiesOf, withLanes } from "./score";
 import { chooseNone } from "./selecting";
-import { allWritten, forget, letGo, open, reopen } from "./shaping";
+import { allWritten, forget, letGo, open, reopen, tryAgain } from "./shaping";
 import {
   type Arrangement,
   blank,
@@ -221,6 +221,7 @@ export async function readLanes(): Promise<void> {
     if (asked !== lanesAsked) return;
     const lanes = new Map<string, LaneNodes>(answer.lanes.map((lane) => [lane.key, nodesOf(lane)]));
     set({ lanes, liveLanes: null });
+    tryAgain();
   } catch (thrown) {
     set({ notice: { text: sentence(thrown), action: { label: "Try again", run: () => void readLanes() } } });
   }

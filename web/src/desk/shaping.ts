@@ -31,6 +31,7 @@ export async function reopen(newest = false): Promise<void> {
   const score = scoreOf(view);
   set({ score, history: view.history, kept: velocitiesOf(view), live: null, ghost: null, coming: [] });
   if (old) choose(carried(old, chosen, score, newest));
+  tryAgain();
 }
 
 /** Of what a stroke would do, nothing is shown. */
@@ -75,6 +76,11 @@ export function preview(stroke: Stroke, pull?: [number, number], answered_?: () 
     if (mine === current && mine.asked) await ask(mine, answered_);
   };
   drain();
+}
+
+/** What is tried is shown anew on what has come from the server. */
+export function tryAgain(): void {
+  if (current?.changed && !waiting) preview(current.stroke, current.pull ?? undefined);
 }
 
 /** Previews are made on a revision: they wait while one is being written. */
