@@ -7,7 +7,13 @@ import { lanesOf, rangeOf, valueAt } from "./lanes";
 import { rounded } from "./numbers";
 import { gridTicks, nearestLine, type PartScore, placeText } from "./score";
 import { chooseSpan } from "./selecting";
-import { type DeskState, desk, leadPart, type Shaping, set, useDesk } from "./state";
+import { type DeskState, desk, differs, leadPart, type Shaping, set, useDesk } from "./state";
+
+/** What of the desk's state a lane shows. */
+const DRAWN = [
+  ...(["score", "camera", "fronts", "arrangement", "wishes", "grid", "span", "sound"] as const),
+  ...(["lanes", "liveLanes", "ghostLanes", "earlierLanes", "shaping", "history"] as const),
+];
 
 export interface LaneKind {
   key: string;
@@ -79,23 +85,7 @@ export function attachLane(canvas: HTMLCanvasElement, kind: () => LaneKind): () 
   const ask = () => {
     if (!frame) frame = requestAnimationFrame(draw);
   };
-  const stopWatching = useDesk.subscribe((now, was) => {
-    const same =
-      now.camera === was.camera &&
-      now.lanes === was.lanes &&
-      now.liveLanes === was.liveLanes &&
-      now.ghostLanes === was.ghostLanes &&
-      now.earlierLanes === was.earlierLanes &&
-      now.shaping === was.shaping &&
-      now.span === was.span &&
-      now.arrangement === was.arrangement &&
-      now.wishes === was.wishes &&
-      now.history === was.history &&
-      now.sound === was.sound &&
-      now.grid === was.grid &&
-      now.fronts === was.fronts;
-    if (!same) ask();
-  });
+  const stopWatching = useDesk.subscribe((now, was) => differs(now, was, DRAWN) && ask());
   const sizes = new ResizeObserver(ask);
   sizes.observe(canvas);
   ask();

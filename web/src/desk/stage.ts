@@ -10,10 +10,27 @@ import { drawRuler, RULER_HEIGHT } from "./draw/ruler";
 import type { Scene } from "./draw/scene";
 import { drawVelocity } from "./draw/velocity";
 import { gridTicks, type PartScore, reached } from "./score";
-import { desk, frontParts, leadPart, look, resize, useDesk } from "./state";
+import { desk, differs, frontParts, leadPart, look, resize, useDesk } from "./state";
 
 export const STAVES = ["overview", "ruler", "notes", "lane"] as const;
 export type Stave = (typeof STAVES)[number];
+
+/** What of the desk's state these canvases show. */
+const DRAWN = [
+  ...([
+    "score",
+    "camera",
+    "fronts",
+    "hidden",
+    "arrangement",
+    "wishes",
+    "grid",
+    "span",
+    "box",
+    "voice",
+  ] as const),
+  ...(["chosen", "kept", "live", "ghost", "earlier", "coming", "shaping", "history", "lanes"] as const),
+];
 
 const onVelocity = ({ kind }: Stroke) => kind.startsWith("velocity.");
 
@@ -33,10 +50,9 @@ export class Stage {
   private readonly overviewNotes = document.createElement("canvas");
   private overviewKey = "";
   private frame = 0;
+  private stale = true;
   private readonly stopWatching: () => void;
   private readonly sizes: ResizeObserver;
-  /** Frames drawn so far, for whoever measures. */
-  drawn = 0;
 
   constructor(
     private readonly elements: Elements,
@@ -45,7 +61,7 @@ export class Stage {
     const pen = (stave: Stave) =>
       elements[stave].getContext("2d", { alpha: false }) as CanvasRenderingContext2D;
     this.pens = { overview: pen("overview"), ruler: pen("ruler"), notes: pen("notes"), lane: pen("lane") };
-    this.stopWatching = useDesk.subscribe(() => this.ask());
+    this.stopWatching = useDesk.subscribe((now, was) => differs(now, was, DRAWN) && this.ask());
     this.sizes = new ResizeObserver(() => this.measure());
     for (const stave of ["notes", "lane"] as const) this.sizes.observe(elements[stave]);
     this.measure();
@@ -59,7 +75,12 @@ export class Stage {
   }
 
   ask(): void {
-    if (!this.frame) this.frame = requestAnimationFrame(() => this.draw());
+    this.stale = true;
+    this.next();
+  }
+
+  private next(): void {
+    if (!this.frame) this.frame = requestAnimationFrame(() => this.show());
   }
 
   private measure(): void {
@@ -68,13 +89,21 @@ export class Stage {
     this.ask();
   }
 
-  private draw(): void {
+  /** While the playhead moves, it alone does: the pages under it are drawn again only where they have changed. */
+  private show(): void {
     this.frame = 0;
+    const moving = this.head.moving();
+    if (moving) this.follow();
+    if (this.stale) this.draw();
+    this.placeHead();
+    if (moving) this.next();
+  }
+
+  private draw(): void {
     const state = desk();
     const { score, camera } = state;
     if (!score) return;
-    this.drawn++;
-    if (this.head.moving()) this.follow();
+    this.stale = false;
     const fronts = frontParts(state);
     const lead = fronts[0];
     const { shaping } = state;
@@ -111,8 +140,6 @@ export class Stage {
     drawRibbons(scene(this.sized("notes", camera.notesHeight)));
     drawVelocity(scene(this.sized("lane", camera.laneHeight)));
     this.drawOverview();
-    this.placeHead();
-    if (this.head.moving()) this.ask();
   }
 
   /** The pen of a stave, at the size and the pixel density that it has now. */

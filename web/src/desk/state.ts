@@ -170,6 +170,10 @@ export const leadPart = (state: DeskState = desk()): PartScore | undefined =>
 export const frontParts = (state: DeskState = desk()): PartScore[] =>
   state.score ? state.fronts.map((part) => (state.score as Score).parts[part]) : [];
 
+/** Whether any of these has changed from one state to the next. */
+export const differs = (now: DeskState, was: DeskState, keys: readonly (keyof DeskState)[]): boolean =>
+  keys.some((key) => now[key] !== was[key]);
+
 /** Whether a press draws: in the state of drawing; with Ctrl or Cmd held, in the other state. */
 export const draws = (event: { ctrlKey: boolean; metaKey: boolean }): boolean =>
   desk().drawing !== (event.ctrlKey || event.metaKey);

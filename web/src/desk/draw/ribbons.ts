@@ -12,6 +12,8 @@ const SHAPED_UP_TO = 1200;
 /** Brightness is drawn in this many steps, from thin ink to full. */
 const INKS = 5;
 const THIN_INK = 0.5;
+/** In pixels: what is drawn of a contour is no finer than this. */
+const LEAST_STEP = 1;
 
 export function thickness(row: number, velocity: number): number {
   return Math.max(1, row * (0.12 + (0.86 * velocity) / 127));
@@ -176,22 +178,26 @@ function addRibbon(
     else paths[step].rect(start, top, end - start, high);
     return;
   }
-  for (let point = first; point < after; point++) {
-    const last = point + 1 === after;
+  for (let point = first, next = first; point < after; point = next) {
     const x0 = start + contour.tick[point] * camera.perTick;
-    const x1 = last ? end : start + contour.tick[point + 1] * camera.perTick;
+    let x1 = x0;
+    // Far out, many points share a pixel: the next one that is drawn to is a pixel on.
+    while (next < after && x1 - x0 < LEAST_STEP) {
+      next++;
+      x1 = next < after ? start + contour.tick[next] * camera.perTick : end;
+    }
     if (x1 < GUTTER - 2 || x0 > camera.width) continue;
-    const next = last ? point : point + 1;
-    const [y0, y1] = [middle - contour.bend[point] * camera.row, middle - contour.bend[next] * camera.row];
+    const to = Math.min(next, after - 1);
+    const [y0, y1] = [middle - contour.bend[point] * camera.row, middle - contour.bend[to] * camera.row];
     const h0 = thickness(camera.row, velocity * contour.loud[point]) / 2;
-    const h1 = thickness(camera.row, velocity * contour.loud[next]) / 2;
+    const h1 = thickness(camera.row, velocity * contour.loud[to]) / 2;
     const path = paths[inkStep(contour.ink[point])];
-    // Half a pixel over the joint, so that no paper shines through.
+    // Half a pixel over the joint, so that no paper shines through. Filling closes it: to close thousands of them in one
+    // path takes the browser a time that grows with their square.
     path.moveTo(x0, y0 - h0);
     path.lineTo(x1 + 0.5, y1 - h1);
     path.lineTo(x1 + 0.5, y1 + h1);
     path.lineTo(x0, y0 + h0);
-    path.closePath();
   }
 }
 
