@@ -42,7 +42,7 @@ def main() -> None:
     from playwright.sync_api import sync_playwright
 
     from bench import browser, core
-    from bench.performance import performance, wheel
+    from bench.performance import performance, swelling, wheel
     from studio.pages import link_token
     from studio.services import takes
 
@@ -59,6 +59,7 @@ def main() -> None:
     others = {
         "Two hours": takes.add(user, "Two hours.mid", performance(notes=25_000, pedals=43_000, tempo=45)),
         "Fourteen parts": takes.add(user, "Fourteen parts.mid", performance(notes=6_000, pedals=5_000, parts=14)),
+        "Swelling": takes.add(user, "Swelling.mid", swelling()),
     }
     wide = takes.add(user, "Wide.mid", performance(notes=20_000, pedals=2_000, parts=14))
     lane = takes.add(user, "Wheel.mid", moved)
@@ -81,7 +82,7 @@ def main() -> None:
             browser.opening(page, name)
             browser.frames(page)
             browser.asking(page, str(other.pk))
-        print(f"--- memory of the server process with all three open: {memory(server.pid):.0f} MiB")
+        print(f"--- memory of the server process with all of them open: {memory(server.pid):.0f} MiB")
         chrome.close()
 
 

@@ -37,10 +37,22 @@ def performance(notes: int, pedals: int, parts: int = 2, tempo: float = 104, see
     return out.getvalue()
 
 
+def swelling(chords: int = 550, waves: float = 6.0) -> bytes:
+    """Two-note chords under an expression pedal that never rests: each note has a contour of many points."""
+    events: list[tuple[int, mido.Message]] = []
+    for chord in range(chords):
+        for pitch in (48 + chord % 12, 55 + chord % 12):
+            events.append((chord * 960, mido.Message("note_on", note=pitch, velocity=60 + chord % 40)))
+            events.append((chord * 960 + 940, mido.Message("note_off", note=pitch)))
+    for step in range(chords * 40):
+        value = round(70 + 50 * math.sin(step / 40 * waves))
+        events.append((step * 24, mido.Message("control_change", control=11, value=value)))
+    return _one_track("Reeds", events)
+
+
 def wheel(nodes: int, notes: int = 4_000, seed: int = 3) -> bytes:
     """A long take with one controller moved by hand all through: `nodes` recorded values of the mod wheel."""
     dice = random.Random(seed)
-    track = mido.MidiTrack([mido.MetaMessage("track_name", name="Lead")])
     events: list[tuple[int, mido.Message]] = []
     tick = 0
     for node in range(nodes):
@@ -51,7 +63,11 @@ def wheel(nodes: int, notes: int = 4_000, seed: int = 3) -> bytes:
         at = tick * note // notes
         events.append((at, mido.Message("note_on", note=50 + note % 24, velocity=70)))
         events.append((at + tick // notes - 20, mido.Message("note_off", note=50 + note % 24)))
-    before = 0
+    return _one_track("Lead", events)
+
+
+def _one_track(name: str, events: list[tuple[int, mido.Message]]) -> bytes:
+    track, before = mido.MidiTrack([mido.MetaMessage("track_name", name=name)]), 0
     for at, message in sorted(events, key=lambda one: one[0]):
         track.append(message.copy(time=at - before))
         before = at
