@@ -98,17 +98,19 @@ def test_fine_halves_are_written_coarse_first() -> None:
     assert read(write(take)).parts[0].lanes["cc:1"].curve.values[-1] == 70.5
 
 
+STAIR = read(the_stair())
+
+
 @settings(max_examples=60)
 @given(st.dictionaries(st.integers(0, 40_000), st.integers(0, 127), min_size=1, max_size=12))
 def test_hold_nodes_read_back_as_they_were_made(by_tick: dict[int, int]) -> None:
-    take = read(the_stair())
+    take = STAIR
     made = sorted((tick * take.header.factor, value) for tick, value in by_tick.items())
     shaped = nodes(*[(tick, value, {}) for tick, value in made], lane="cc:11", parts=[1]).apply(take)
-    back = read(write(shaped)).parts[1].lanes["cc:11"].curve
+    parts = read(write(shaped)).parts
+    back = parts[1].lanes["cc:11"].curve
     assert list(zip(back.ticks.tolist(), back.values.tolist(), strict=True)) == made
-    assert [part.notes.velocity.tolist() for part in read(write(shaped)).parts] == [
-        part.notes.velocity.tolist() for part in take.parts
-    ]
+    assert [part.notes.velocity.tolist() for part in parts] == [part.notes.velocity.tolist() for part in take.parts]
 
 
 def test_the_event_list_shows_a_shaped_lane_and_still_knows_its_notes() -> None:
