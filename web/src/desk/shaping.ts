@@ -180,7 +180,8 @@ async function put(mine: Attempt): Promise<void> {
   // Unless it was let go of in the meantime, it stays open under the hand; what the hand has changed since, too.
   if (mine !== current || mine.number === null) return;
   if (mine.changed) set({ shaping: { ...(desk().shaping as Shaping), number: mine.number } });
-  else await open(mine.number);
+  // What was there before is fetched beside: the next gesture does not wait for it.
+  else void open(mine.number);
 }
 
 /** The number of a stroke that was just added: the last one, or the standing one whose place it has taken. */
