@@ -10,9 +10,21 @@ import { chooseSpan } from "./selecting";
 import { type DeskState, desk, differs, leadPart, type Shaping, set, useDesk } from "./state";
 
 /** What of the desk's state a lane shows. */
-const DRAWN = [
-  ...(["score", "camera", "fronts", "arrangement", "wishes", "grid", "span", "sound"] as const),
-  ...(["lanes", "liveLanes", "ghostLanes", "earlierLanes", "shaping", "history"] as const),
+const DRAWN: readonly (keyof DeskState)[] = [
+  "score",
+  "camera",
+  "fronts",
+  "arrangement",
+  "wishes",
+  "grid",
+  "span",
+  "sound",
+  "lanes",
+  "liveLanes",
+  "ghostLanes",
+  "earlierLanes",
+  "shaping",
+  "history",
 ];
 
 export interface LaneKind {

@@ -10,26 +10,32 @@ import { drawRuler, RULER_HEIGHT } from "./draw/ruler";
 import type { Scene } from "./draw/scene";
 import { drawVelocity } from "./draw/velocity";
 import { gridTicks, type PartScore, reached } from "./score";
-import { desk, differs, frontParts, leadPart, look, resize, useDesk } from "./state";
+import { type DeskState, desk, differs, frontParts, leadPart, look, resize, useDesk } from "./state";
 
 export const STAVES = ["overview", "ruler", "notes", "lane"] as const;
 export type Stave = (typeof STAVES)[number];
 
 /** What of the desk's state these canvases show. */
-const DRAWN = [
-  ...([
-    "score",
-    "camera",
-    "fronts",
-    "hidden",
-    "arrangement",
-    "wishes",
-    "grid",
-    "span",
-    "box",
-    "voice",
-  ] as const),
-  ...(["chosen", "kept", "live", "ghost", "earlier", "coming", "shaping", "history", "lanes"] as const),
+const DRAWN: readonly (keyof DeskState)[] = [
+  "score",
+  "camera",
+  "fronts",
+  "hidden",
+  "arrangement",
+  "wishes",
+  "grid",
+  "span",
+  "box",
+  "voice",
+  "chosen",
+  "kept",
+  "live",
+  "ghost",
+  "earlier",
+  "coming",
+  "shaping",
+  "history",
+  "lanes",
 ];
 
 const onVelocity = ({ kind }: Stroke) => kind.startsWith("velocity.");
