@@ -16,6 +16,14 @@ PATIENCE = 30
 QUIET_ROUNDS = 10
 
 
+def until(page: Page, ready: Callable[[], object]) -> None:
+    """Wait for what no locator can say."""
+    deadline = time.monotonic() + PATIENCE
+    while not ready():
+        assert time.monotonic() < deadline, "waited in vain"
+        page.wait_for_timeout(50)
+
+
 class Desk:
     """One page with a take open."""
 
@@ -100,11 +108,7 @@ class Desk:
         self.drag((self.x_of(first_bar) + 2, y), (self.x_of(bar_after) + 2, y))
 
     def until(self, ready: Callable[[], object]) -> None:
-        """Wait for what no locator can say."""
-        deadline = time.monotonic() + PATIENCE
-        while not ready():
-            assert time.monotonic() < deadline, "waited in vain"
-            self.page.wait_for_timeout(50)
+        until(self.page, ready)
 
     def quiet(self) -> None:
         """Wait until all that the page has asked for is answered, also what it keeps a moment later."""

@@ -4,7 +4,7 @@ import re
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from demo.fog_signal import the_keepers_log, the_lamp_room, the_stair
 from tests.browser.desk import Desk
@@ -100,6 +100,26 @@ def test_the_velocity_lane_stays_as_tall_as_it_was_made(desk: Desk) -> None:
     desk.quiet()
     tall = desk.box("Velocity")["height"]
     assert tall > low + 10
+    desk.reopen()
+    assert desk.box("Velocity")["height"] == pytest.approx(tall, abs=1)
+
+
+def test_an_older_arrangement_never_arrives_last(page: Page, desk: Desk) -> None:
+    desk.open(the_lamp_room())
+    held: list[Route] = []
+    page.route("**/arrangement", lambda route: held.append(route))
+    page.get_by_role("separator", name="Height of the velocity lane").focus()
+    desk.press("ArrowUp", "ArrowUp")
+    desk.until(lambda: held)
+    desk.press("ArrowUp", "ArrowUp")
+    page.wait_for_timeout(800)
+    # The second waits until the first is kept.
+    assert len(held) == 1
+    held[0].continue_()
+    desk.until(lambda: len(held) == 2)
+    held[1].continue_()
+    desk.quiet()
+    tall = desk.box("Velocity")["height"]
     desk.reopen()
     assert desk.box("Velocity")["height"] == pytest.approx(tall, abs=1)
 

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from demo.fog_signal import the_stair
 from tests.browser.desk import Desk
@@ -34,13 +34,16 @@ def test_what_is_being_drawn_stays_in_sight_when_the_stroke_before_is_read_late(
     lane = add_lane(desk, "74", "cc:74")
     desk.press("d")
     places = [(desk.x_of(bar), lane.y(value)) for bar, value in ((1, 20), (2, 90), (3, 90), (4, 20))]
-    desk.late("**/lanes?*", 600)
+    held: list[Route] = []
+    page.route("**/lanes?*", lambda route: held.append(route))
     desk.drag(places[0], places[1])
-    with page.expect_response(lambda answer: "/lanes?" in answer.url):
-        desk.drag(places[2], places[3], release=False)
+    desk.drag(places[2], places[3], release=False)
+    desk.until(lambda: held)
+    page.wait_for_timeout(500)
     # The pointer rests; what it has drawn is asked for once more, over the lane as it is now.
     with page.expect_response(lambda answer: answer.url.endswith("/preview")):
-        pass
+        for route in held:
+            route.continue_()
     page.mouse.up()
     expect(desk.strokes).to_have_count(2)
 

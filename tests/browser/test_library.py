@@ -6,6 +6,7 @@ from playwright.sync_api import APIResponse, Browser, Page, Route, expect
 
 from demo.fog_signal import the_lamp_room
 from studio.services import takes
+from tests.browser.desk import until
 from tests.files import END, file_of, phrase, raw
 
 GOOD = file_of(phrase([64, 70]))
@@ -65,8 +66,7 @@ def test_a_list_from_before_a_file_was_added_does_not_hide_it(page: Page) -> Non
     lists: list[tuple[Route, APIResponse]] = []
     page.route("**/api/takes", lambda route: lists.append((route, route.fetch())), times=1)
     page.reload()
-    while not lists:
-        page.wait_for_timeout(20)
+    until(page, lambda: lists)
     expect(page.get_by_text("Opening the library")).to_be_visible()
     upload(page, ("one.mid", GOOD))
     cards = page.get_by_role("list", name="Takes").get_by_role("link")
@@ -83,8 +83,7 @@ def test_a_take_that_opens_late_does_not_open_over_another(page: Page, player: U
     views: list[tuple[Route, APIResponse]] = []
     page.route(f"**/{first.pk}/view", lambda route: views.append((route, route.fetch())))
     page.get_by_role("link", name="first").click()
-    while not views:
-        page.wait_for_timeout(20)
+    until(page, lambda: views)
     page.go_back()
     page.get_by_role("link", name="second").click()
     title = page.get_by_role("heading", level=1)
