@@ -150,7 +150,7 @@ def _part(part: Part) -> dict[str, Any]:
         "id": part.id,
         "name": part.name,
         "track": part.track,
-        "channel": part.channel + 1,
+        "channel": part.channel.number + 1,
         "notes": len(part.notes),
         "lanes": {
             key: {

@@ -19,8 +19,6 @@ STEEPNESS = 8.0
 """The power of a way whose lift is 1."""
 LINE_POINTS = 33
 """Points of a bent line as it is drawn."""
-_PIECES = 64
-"""Straight pieces that stand for an eased way where it is cut: within 0.1% of its height."""
 
 
 def form(u: ArrayLike, lift: ArrayLike = 0.0, ease: ArrayLike = 0.0) -> Floats:
@@ -78,7 +76,7 @@ def line_between(
 
 @dataclass(frozen=True, eq=False)
 class Curve:
-    """Nodes of ascending `ticks` (equal ones allowed: the last holds) with their `values`.
+    """Nodes of ascending `ticks` with their `values`. Of several at one tick the first is what comes in, the last goes on.
 
     For each node the way to the next: `hold` keeps the value, otherwise a segment of `lift` and `ease`.
     """
@@ -119,35 +117,19 @@ class Curve:
         """The same nodes at other times."""
         return replace(self, ticks=frozen(ticks, np.int64))
 
-    def spliced(self, start: int, end: int, made: "Curve") -> "Curve":
-        """The curve with the nodes from `start` to before `end` replaced by others."""
-        pairs = zip(self.columns, made.columns, strict=True)
-        return Curve(*(joined(mine[:start], theirs, mine[end:]) for mine, theirs in pairs))
+    def rows(self, rows: slice | Ints | Flags) -> "Curve":
+        """Some of the nodes."""
+        return Curve(*(frozen(column[rows], column.dtype) for column in self.columns))
 
-    def cut(self, tick: int) -> "tuple[int, int, Curve] | None":
-        """A node at `tick` that changes nothing: which nodes make room (first, and before last), and their stead.
-
-        None where there is one already, or no value yet. Without ease, a part of a way is a way of the same form, with
-        its lift in proportion; an eased way becomes straight pieces.
-        """
-        node = int(np.searchsorted(self.ticks, tick, side="right")) - 1
-        if node < 0 or self.ticks[node] == tick:
-            return None
-        value = float(self.at(tick))
-        if node + 1 == len(self) or self.hold[node]:
-            return node + 1, node + 1, Curve.of([tick], [value])
-        start, end = int(self.ticks[node]), int(self.ticks[node + 1])
-        if self.ease[node]:
-            even = np.round(np.linspace(start, end, _PIECES + 1)[:-1]).astype(np.int64)
-            ticks = np.unique(np.append(even, tick))
-            return node, node + 1, Curve.of(ticks, self.at(ticks), hold=False)
-        lift = self.lift[node] * np.array([tick - start, end - tick]) / (end - start)
-        return node, node + 1, Curve.of([start, tick], [self.values[node], value], False, lift)
+    def then(self, *others: "Curve") -> "Curve":
+        """These nodes, and those of others after them."""
+        return Curve(
+            *(joined(*columns) for columns in zip(self.columns, *(one.columns for one in others), strict=True))
+        )
 
     def within(self, start: int, end: int) -> "Curve":
         """The nodes from `start` to before `end`."""
-        rows = slice(*np.searchsorted(self.ticks, [start, end]).tolist())
-        return Curve(self.ticks[rows], self.values[rows], self.hold[rows], self.lift[rows], self.ease[rows])
+        return self.rows(slice(*np.searchsorted(self.ticks, [start, end]).tolist()))
 
     def drawn(self, node: int) -> list[tuple[int, float]]:
         """The way from a node to the next as points of a line."""
@@ -155,9 +137,13 @@ class Curve:
         values = np.append(self.at(ticks[:-1]), self.values[node + 1])
         return list(zip(ticks.tolist(), np.round(values, 2).tolist(), strict=True))
 
+    def governing(self, ticks: ArrayLike) -> Ints:
+        """The node that says what the value is from each of `ticks` on; -1 before the first."""
+        return np.searchsorted(self.ticks, ticks, side="right") - 1
+
     def holds(self, ticks: ArrayLike) -> Flags:
         """Whether the value is held at `ticks`, not on its way."""
-        node = np.searchsorted(self.ticks, ticks, side="right") - 1
+        node = self.governing(ticks)
         return np.asarray(self.hold[np.maximum(node, 0)] | (node == len(self) - 1))
 
     def at(self, ticks: ArrayLike) -> Floats:
@@ -165,12 +151,22 @@ class Curve:
         ticks = np.asarray(ticks, dtype=np.float64)
         if not len(self):
             return np.full(ticks.shape, np.nan)
-        node = np.searchsorted(self.ticks, ticks, side="right") - 1
+        return np.where(ticks < self.ticks[0], np.nan, self._along(self.governing(ticks), ticks))
+
+    def arriving(self, ticks: ArrayLike) -> Floats:
+        """Values just before `ticks` (any shape), where ways come to; NaN where there is none yet."""
+        ticks = np.asarray(ticks, dtype=np.float64)
+        if not len(self):
+            return np.full(ticks.shape, np.nan)
+        node = np.searchsorted(self.ticks, ticks, side="left") - 1
+        return np.where(node < 0, np.nan, self._along(node, ticks))
+
+    def _along(self, node: Ints, ticks: Floats) -> Floats:
+        """What the way from each `node` has come to at `ticks`, which are none after its end."""
         here = np.maximum(node, 0)
         there = np.minimum(here + 1, len(self) - 1)
         width = self.ticks[there] - self.ticks[here]
         moving = (width > 0) & ~self.hold[here]
         u = np.where(moving, (ticks - self.ticks[here]) / np.maximum(width, 1), 0.0)
         way = form(np.clip(u, 0.0, 1.0), self.lift[here], self.ease[here])
-        value = self.values[here] + (self.values[there] - self.values[here]) * np.where(moving, way, 0.0)
-        return np.where(node < 0, np.nan, value)
+        return np.asarray(self.values[here] + (self.values[there] - self.values[here]) * np.where(moving, way, 0.0))

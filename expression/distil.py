@@ -1,4 +1,8 @@
-"""Distil: a dense recording in few nodes, within a tolerance at every recorded event.
+"""Distil: a dense recording in few nodes, so that what is heard stays within a tolerance of what was heard.
+
+A recorded value is held until the next, so a fit is held against it at both ends of that time: at the event, and at
+the last tick before the next. A way is sent as one event for each step of its rise; where that would be more than the
+events that it replaces, it is no way to send fewer, and the recorded values stay held.
 
 Each segment runs from one recorded event to another, as a held value or as a way. Seen from its start, a way of the
 form of `curve` is c (exp(p t) - 1): with p fixed, every event on the way allows an interval of c, and what all of them
@@ -24,19 +28,19 @@ WINDOW = 24
 
 
 class _Recording:
-    """Events to be fitted, and the witnesses that a fit is held against: the events, and the ends of long rests.
+    """Events to be fitted, and the witnesses that a fit is held against: the events, and the ends of what they hold.
 
-    A value that was held through a rest has to be held there still: at the last tick of the rest stands a witness too.
+    Of a line that was drawn (`step` None) the points alone are witnesses, and it never jumps.
     """
 
-    def __init__(self, ticks: Ints, values: Floats, rest: int | None, tolerance: float) -> None:
-        rests = np.flatnonzero(np.diff(ticks) > rest) if rest is not None else np.zeros(0, dtype=np.int64)
-        self.is_line = rest is None
+    def __init__(self, ticks: Ints, values: Floats, tolerance: float, step: float | None) -> None:
+        held = np.flatnonzero(np.diff(ticks) > 1) if step is not None else np.zeros(0, dtype=np.int64)
+        self.step, self.is_line = step or 0.0, step is None
         self.ticks, self.values, self.tolerance = ticks, values, tolerance
-        at = np.concatenate((ticks, ticks[rests + 1] - 1))
+        at = np.concatenate((ticks, ticks[held + 1] - 1))
         order = np.argsort(at, kind="stable")
         self.at = at[order].astype(np.float64)
-        self.value = np.concatenate((values, values[rests]))[order]
+        self.value = np.concatenate((values, values[held]))[order]
         self.is_event = order < len(ticks)
         self.own = np.flatnonzero(self.is_event)
         """The witness that each event is itself."""
@@ -57,13 +61,16 @@ class _Recording:
         slack = self.tolerance + 1e-9
         found = np.ones_like(inside)
         found[:, 1:] = np.logical_and.accumulate(np.abs(rise) <= slack, axis=1)[:, :-1] & (not self.is_line)
-        found |= _allowed(1 / time, rise, slack)
+        ways = _allowed(1 / time, rise, slack)
         reach = self.steep[:, None, None] * time
         share = 1 / np.expm1(np.minimum(reach, STEEPNESS))
         fits = _allowed(share, rise, slack)
         fits |= _allowed(share + 1, rise, slack)  # 1 - exp(-p t) is exp(p t) - 1 over exp(p t).
         fits &= reach <= STEEPNESS
-        found |= fits.any(axis=0)
+        ways |= fits.any(axis=0)
+        if not self.is_line:
+            ways &= np.abs(rise) <= self.step * (self.event[index] - self.event[start][:, None]) + 1e-9
+        found |= ways
         return np.asarray(found & inside & self.is_event[index])
 
     def furthest(self, start: Ints, end: Ints) -> Ints:
@@ -96,7 +103,6 @@ class _Recording:
             np.maximum.at(worst, segment, np.abs(made - value))
             return worst
 
-        held = off(0.0)
         lift, error = np.zeros(len(first)), off(rise[segment] * u)
         for power in np.concatenate((self.steep, -self.steep)):
             tried = power * time / STEEPNESS
@@ -111,12 +117,13 @@ class _Recording:
             return Curve.of(
                 self.ticks[events], self.values[events], np.arange(len(events)) == len(first), np.append(lift, 0)
             )
-        # A held value is the simplest; between next neighbours after a rest it is the only one.
-        hold = np.append((held <= self.tolerance + 1e-9) & ((error > self.tolerance + 1e-9) | (rise == 0)), True)
+        slack = self.tolerance + 1e-9
+        sent = np.abs(rise) <= self.step * np.diff(events) + 1e-9
+        way = (error <= slack) & sent & (rise != 0) & (np.diff(events) > 1)
+        hold = np.append(~way, True)
         keep = np.ones(len(events), dtype=bool)
-        # The last node says nothing where what is held before it is near enough.
-        keep[-1] = not (held[-1] <= self.tolerance and abs(rise[-1]) <= self.tolerance)
-        hold[-2] |= not keep[-1]
+        # The last node says nothing where it is what is held before it.
+        keep[-1] = way[-1] or rise[-1] != 0
         lift = np.where(hold, 0.0, np.append(lift, 0.0))
         return Curve.of(self.ticks[events][keep], self.values[events][keep], hold[keep], lift[keep])
 
@@ -136,17 +143,29 @@ def _largest(place: Ints, count: int) -> Ints:
     return -np.sort(-found, axis=1)
 
 
-def distil(ticks: Ints, values: Floats, tolerance: float, rest: int | None) -> Curve:
-    """Few nodes for recorded events of ascending `ticks`: at each of them the curve is within `tolerance` of its value.
+def distil(ticks: Ints, values: Floats, tolerance: float, step: float) -> Curve:
+    """Few nodes for recorded events of ascending `ticks`, each holding its value until the next.
 
-    Where nothing came for more than `rest` ticks the value was held, and there too it is held to within the tolerance.
-    With `rest` None the events are points of a line that never jumps.
+    At every tick the curve, and what is sent of it in events of one `step` each, is within `tolerance` of the value
+    that was held there; and no more events are sent than there were.
     """
+    whole_steps = step == 1 and not (np.asarray(values) % 1).any()
+    # What is sent is rounded, which must not carry it over the bound.
+    inner = int(tolerance) + 0.5 - 1e-6 if whole_steps else max(tolerance - step / 2, 0.0)
+    return _fitted(ticks, values, min(tolerance, inner), step)
+
+
+def line_through(ticks: Ints, values: Floats, tolerance: float) -> Curve:
+    """Few nodes for a line drawn by hand: within `tolerance` of each of its points, and it never jumps."""
+    return _fitted(ticks, values, tolerance, None)
+
+
+def _fitted(ticks: Ints, values: Floats, tolerance: float, step: float | None) -> Curve:
     ticks, last = np.unique(np.asarray(ticks, dtype=np.int64)[::-1], return_index=True)
     values = np.asarray(values, dtype=np.float64)[::-1][last]  # Of several events at one tick the last holds.
     if len(ticks) < 2:
         return Curve.of(ticks, values)
-    recording = _Recording(ticks, values, rest, tolerance)
+    recording = _Recording(ticks, values, tolerance, step)
     ahead = recording.ahead
     stretches = min(max(len(ticks) // STRETCH, 1), MOST_STRETCHES)
     edges = recording.own[np.unique(np.linspace(0, len(ticks) - 1, stretches + 1).astype(np.int64))]

@@ -6,10 +6,11 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from expression.arrays import Flags, Ints
-from expression.lanes import LANES
-from expression.midi import rpn, smf
+from expression.lanes import CONTROLLERS
+from expression.midi import smf
 from expression.midi.emit import NOTE_END, emit_with_notes
-from expression.midi.read import BEND, CONTROL, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, text_of
+from expression.midi.read import text_of
+from expression.midi.status import BEND, CONTROL, ESCAPE, META, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SYSEX
 from expression.pitch import NOTE_NAMES
 from expression.take import Events, Part, Take
 
@@ -44,15 +45,15 @@ def rows_of(take: Take) -> tuple[Rows, tuple[Events, ...]]:
         channel_kind = track.status & 0xF0
         for status, index in _STATUS_KIND.items():
             kind[channel_kind == status] = index
-        kind[(track.status == smf.SYSEX) | (track.status == smf.ESCAPE)] = KINDS.index("exclusive")
-        meta = track.status == smf.META
+        kind[(track.status == SYSEX) | (track.status == ESCAPE)] = KINDS.index("exclusive")
+        meta = track.status == META
         kind[meta & np.isin(track.data1, _TEXTS)] = KINDS.index("text")
         kind[meta & (track.data1 == smf.TEMPO)] = KINDS.index("tempo")
         owner = np.full(len(track), -1)
         for part in take.parts:
             if part.track != number:
                 continue
-            owner[(track.status < smf.SYSEX) & ((track.status & 0x0F) == part.channel)] = part.id
+            owner[(track.status < SYSEX) & ((track.status & 0x0F) == part.channel.number)] = part.id
         kind[note >= 0] = KINDS.index("note")
         shown = np.flatnonzero((note != NOTE_END) & ~(meta & (track.data1 == smf.END_OF_TRACK)))
         pieces.append((track.tick[shown], owner[shown], kind[shown], note[shown], np.full(len(shown), number), shown))
@@ -99,8 +100,8 @@ def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> dict[st
         number, value = NOTE_NAMES[one], str(two)
         length = _length(take.parts[part], note)
     elif kind == "controller":
-        number, value = f"{one} {LANES[f'cc:{one}'].name}", str(two)
-        lane = f"cc:{one}" if one not in rpn.CONTROLLERS and f"cc:{one}" in take.parts[part].lanes else ""
+        number, value = f"{one} {CONTROLLERS[one].name}", str(two)
+        lane = f"cc:{one}" if f"cc:{one}" in take.parts[part].lanes else ""
     elif kind == "bend":
         lane, value = kind, f"{float(take.parts[part].lanes[kind].curve.at(tick)):.2f}"
     elif kind == "key pressure":

@@ -1,11 +1,12 @@
 """A take: what was recorded, as the core sees it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from expression.arrays import Bytes, Flags, Floats, Ints, frozen, joined
 from expression.curve import Curve
@@ -60,11 +61,37 @@ class Header(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False)
-class Lane:
-    """A stream of one kind of expression.
+class Rows:
+    """All events of a recording, one track after another: what lanes and notes stand on is named by its row here."""
 
-    `origin` gives each node's row in the source track's events, -1 where it has none; `touched` the nodes that a stroke
-    has made or changed. What is not touched is emitted as recorded.
+    tick: Ints
+    status: Bytes
+    data1: Bytes
+    data2: Bytes
+    track: Ints
+    first: Ints
+    """The row of each track's first event; at the end, how many rows there are."""
+    rank: Ints
+    """The place of each row in the order in which a receiver is told: by tick, then by track, then as in the track."""
+
+    @classmethod
+    def of(cls, tracks: Sequence[Events]) -> "Rows":
+        """From the tracks of a file."""
+        first = np.cumsum([0, *map(len, tracks)])
+        columns = [joined(*(getattr(track, name) for track in tracks)) for name in ("tick", "status", "data1", "data2")]
+        rank = np.empty(int(first[-1]), dtype=np.int64)
+        rank[np.argsort(columns[0], kind="stable")] = np.arange(len(rank))
+        track = np.repeat(np.arange(len(tracks)), np.diff(first))
+        return cls(*columns, frozen(track, np.int64), frozen(first, np.int64), frozen(rank, np.int64))
+
+
+@dataclass(frozen=True, eq=False)
+class Lane:
+    """A stream of one kind of expression on a channel.
+
+    `origin` gives for each node the row (of `Rows`) of the recorded event that stands for it, -1 where there is none;
+    `touched` the nodes whose value is not what that event says. What is not touched is emitted as recorded. A node may
+    also stand on a reset or a change of range, which are no values but make one.
     """
 
     key: str
@@ -75,53 +102,54 @@ class Lane:
     @classmethod
     def recorded(cls, key: str, curve: Curve, origin: Ints) -> "Lane":
         """A lane as it came."""
-        return cls(key, curve, origin, frozen(np.zeros(len(curve), dtype=bool), bool))
+        return cls(key, curve, frozen(origin, np.int64), frozen(np.zeros(len(curve), dtype=bool), bool))
 
     @classmethod
     def empty(cls, key: str) -> "Lane":
         """A lane without a node."""
         return cls.recorded(key, Curve.of([], []), frozen([], np.int64))
 
-    def kept(self, rows: Flags, values: Floats, touched: Flags) -> "Lane":
-        """Some of the nodes, with other values where they are `touched`."""
-        curve = Curve.of(
-            self.curve.ticks[rows], values[rows], self.curve.hold[rows], self.curve.lift[rows], self.curve.ease[rows]
-        )
-        return Lane(self.key, curve, frozen(self.origin[rows], np.int64), frozen(touched[rows], bool))
+    def reshaped(self, curve: Curve) -> "Lane":
+        """The lane with another curve; the very same where nothing differs.
 
-    def opened(self, tick: int) -> "Lane":
-        """The same lane with a node at `tick`, wherever it has a value there."""
-        cut = self.curve.cut(tick)
-        if cut is None:
-            return self
-        first, after, made = cut
-        origin = np.full(len(made), -1, dtype=np.int64)
-        origin[: after - first] = self.origin[first:after]
-        return self.spliced(first, after, made, origin)
-
-    def between(self, start: int, end: int, made: Curve, comes_back: bool = True) -> "Lane":
-        """The lane with its nodes from tick `start` to before `end` replaced; ways across an edge keep their form.
-
-        What was held at the end goes on from there only where it `comes_back`: otherwise the last of the new values
-        stays until the next node, as with anything that is played over.
+        A node at a tick where one was before, counted from the last of that tick, keeps that one's event; it is touched
+        where its value is another.
         """
-        lane = self.opened(start)
-        if comes_back or not (len(self.curve) and self.curve.holds([end]).all()):
-            lane = lane.opened(end)
-        first, after = np.searchsorted(lane.curve.ticks, [start, end]).tolist()
-        if first and first < len(lane.curve) and not lane.curve.hold[first - 1]:
-            # A way that comes in from outside arrives where it did, before anything new begins.
-            made = Curve.of([start], [lane.curve.values[first]]).spliced(1, 1, made)
-        return lane.spliced(first, after, made, np.full(len(made), -1, dtype=np.int64))
-
-    def spliced(self, start: int, end: int, made: Curve, origin: Ints) -> "Lane":
-        """The lane with the nodes from `start` to before `end` replaced by others, which count as touched."""
+        first, mine, theirs = _differing(self.curve, curve)
+        if first == mine == theirs:
+            return self
+        here = np.arange(first, theirs)
+        tick = curve.ticks[first:theirs]
+        old = self.curve.ticks[:mine]
+        same = np.searchsorted(old, tick, side="right") - (np.searchsorted(tick, tick, side="right") + first - here)
+        known = (same >= first) & (same < mine)
+        known[known] = old[same[known]] == tick[known]
+        origin, touched = np.full(len(here), -1), np.ones(len(here), dtype=bool)
+        origin[known] = self.origin[same[known]]
+        changed = self.curve.values[same[known]] != curve.values[here[known]]
+        touched[known] = self.touched[same[known]] | changed
         return Lane(
             self.key,
-            self.curve.spliced(start, end, made),
-            joined(self.origin[:start], frozen(origin, np.int64), self.origin[end:]),
-            joined(self.touched[:start], frozen(np.ones(len(made), bool), bool), self.touched[end:]),
+            curve,
+            joined(self.origin[:first], frozen(origin, np.int64), self.origin[mine:]),
+            joined(self.touched[:first], frozen(touched, bool), self.touched[mine:]),
         )
+
+
+def _differing(old: Curve, new: Curve) -> tuple[int, int, int]:
+    """The first node that differs, and the nodes of the old and of the new from which both agree to the end."""
+    most = min(len(old), len(new))
+
+    def differ(mine: slice, theirs: slice) -> Flags:
+        pairs = zip(old.columns, new.columns, strict=True)
+        return np.asarray(np.logical_or.reduce([a[mine] != b[theirs] for a, b in pairs]))
+
+    head = differ(slice(most), slice(most))
+    first = int(head.argmax()) if head.any() else most
+    left = most - first
+    tail = differ(slice(len(old) - left, None), slice(len(new) - left, None))[::-1]
+    alike = int(tail.argmax()) if tail.any() else left
+    return first, len(old) - alike, len(new) - alike
 
 
 class BendRange(NamedTuple):
@@ -129,6 +157,29 @@ class BendRange(NamedTuple):
 
     ticks: Ints
     semitones: Floats
+
+    def at(self, ticks: ArrayLike) -> Floats:
+        """Semitones either way at `ticks` (any shape)."""
+        return np.asarray(self.semitones[np.maximum(np.searchsorted(self.ticks, ticks, side="right") - 1, 0)])
+
+
+@dataclass(frozen=True, eq=False)
+class Channel:
+    """What is in force on one channel of one port, over all tracks, as a receiver has it."""
+
+    id: int
+    """Its place in `Take.channels`."""
+    port: int
+    number: int
+    """0 to 15."""
+    lanes: Mapping[str, Lane]
+    bend_range: BendRange
+    resets: Ints
+    """Rows that put values back: Reset All Controllers (121), and exclusives that turn a module's system on."""
+    ranges: Ints
+    """Rows that set the bend range."""
+    shaped: frozenset[str] = frozenset()
+    """Lanes that strokes have changed: their recorded events count only where a node still stands for them."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,17 +189,25 @@ class Part:
     id: int
     name: str
     track: int
-    channel: int
-    """0 to 15."""
+    channel: Channel
+    """Shared with every part on the same channel and port."""
     notes: Notes
-    lanes: Mapping[str, Lane]
-    bend_range: BendRange
+    paired: Ints
+    """Rows of the track's events that began and ended the notes as they were recorded."""
     loose: Ints
     """Rows of the track's events that belong to this channel and are neither note nor lane."""
     program: int | None
     """The first program change, 0 to 127."""
-    shaped: frozenset[str] = frozenset()
-    """Lanes that strokes have changed: their recorded events count only where a node still stands for them."""
+
+    @property
+    def lanes(self) -> Mapping[str, Lane]:
+        """The lanes of its channel."""
+        return self.channel.lanes
+
+    @property
+    def bend_range(self) -> BendRange:
+        """The bend range of its channel."""
+        return self.channel.bend_range
 
 
 @dataclass(frozen=True, eq=False)
@@ -160,6 +219,8 @@ class Take:
     resolution: int
     tracks: tuple[Events, ...]
     """Everything the file holds, at the take's resolution."""
+    rows: Rows
+    """The same, one track after another."""
     tempo: TempoMap
     meter: Meter
     parts: tuple[Part, ...]
@@ -171,16 +232,32 @@ class Take:
         parts = tuple(replace(part, notes=notes[part.id]) if part.id in notes else part for part in self.parts)
         return replace(self, parts=parts)
 
-    def with_lanes(self, lanes: Mapping[int, Lane]) -> "Take":
-        """The take with one lane of some parts (by id) replaced; a lane without nodes is gone."""
-        parts = list(self.parts)
-        for part, lane in lanes.items():
-            others = {key: known for key, known in parts[part].lanes.items() if key != lane.key}
-            shaped = parts[part].shaped | {lane.key}
-            parts[part] = replace(
-                parts[part], lanes=others | ({lane.key: lane} if len(lane.curve) else {}), shaped=shaped
-            )
+    def with_lane(self, channel: int, lane: Lane) -> "Take":
+        """The take with one lane of a channel (by id) replaced; a lane without nodes is gone."""
+        return self.with_lanes({channel: [lane]})
+
+    def with_lanes(self, changed: Mapping[int, Sequence[Lane]]) -> "Take":
+        """The take with lanes of some channels (by id) replaced."""
+        made = {}
+        for channel in self.channels:
+            if wanted := changed.get(channel.id):
+                lanes = {key: known for key, known in channel.lanes.items() if key not in {one.key for one in wanted}}
+                lanes |= {lane.key: lane for lane in wanted if len(lane.curve)}
+                shaped = channel.shaped | {lane.key for lane in wanted}
+                made[channel.id] = replace(channel, lanes=lanes, shaped=shaped)
+        parts = (
+            replace(part, channel=made[part.channel.id]) if part.channel.id in made else part for part in self.parts
+        )
         return replace(self, parts=tuple(parts))
+
+    @cached_property
+    def channels(self) -> tuple[Channel, ...]:
+        """The channels of all parts, in the order of their ids."""
+        return tuple(channel for _, channel in sorted({part.channel.id: part.channel for part in self.parts}.items()))
+
+    def parts_on(self, channel: Channel) -> list[Part]:
+        """The parts that share a channel."""
+        return [part for part in self.parts if part.channel.id == channel.id]
 
     @cached_property
     def end(self) -> int:

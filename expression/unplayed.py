@@ -5,8 +5,9 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from expression.arrays import Flags, Floats, Ints
-from expression.lanes import LANES
-from expression.take import Lane, Part, Take
+from expression.lanes import LANES, is_switch
+from expression.sounding import sounding
+from expression.take import Channel, Lane, Take
 
 NEIGHBOURS = 2.0
 """A flicker stays within so many steps (three neighbouring values)."""
@@ -16,9 +17,11 @@ LONGEST_GAP = 0.5
 """In a flicker the next event comes within so many seconds."""
 TURNS = 0.6
 """In a flicker at least this share of moves turn round; a hand that moves slowly goes one way."""
+MOST_SPANS = 500
 RING_SECONDS = 1.0
 """A note is heard for so long after it was let go."""
-PARAMETERS = ("cc:0", "cc:6", "cc:32", "cc:38")
+SETTINGS = ("cc:0", "cc:32")
+"""They take effect with a program change, whether anything sounds or not."""
 
 
 class Run(NamedTuple):
@@ -31,7 +34,7 @@ class Run(NamedTuple):
 
 def flickers(take: Take, lane: Lane) -> list[Run]:
     """Runs of held nodes that flicker between two or three neighbouring values."""
-    if LANES[lane.key].switch or len(lane.curve) < SHORTEST or lane.key == "bend":
+    if is_switch(lane.key, lane.curve.values) or len(lane.curve) < SHORTEST or lane.key == "bend":
         return []
     values = lane.curve.values
     gaps = np.diff(take.tempo.seconds(lane.curve.ticks), append=np.inf)
@@ -84,11 +87,15 @@ def _usual(take: Take, lane: Lane, first: int, last: int) -> float:
     return float(known[np.bincount(which, weights=seconds + 1e-9).argmax()])
 
 
-def unheard(take: Take, part: Part, lane: Lane) -> list[Run]:
-    """Runs of nodes while no note of the part sounds; the last of each is the value that the next note finds."""
-    if LANES[lane.key].switch or lane.key in PARAMETERS or not len(part.notes):
+def unheard(take: Take, channel: Channel, lane: Lane) -> list[Run]:
+    """Runs of nodes while no note of the channel sounds; the last of each is the value that the next note finds."""
+    # A pedal that comes up ends what it held: it acts at the very moment at which nothing sounds any longer.
+    if LANES[lane.key].pedal or lane.key in SETTINGS:
         return []
-    quiet = ~_heard(take, part, lane.curve.ticks)
+    notes = sounding(take, channel)
+    if not len(notes.start):
+        return []
+    quiet = ~_heard(take, notes.start, notes.end, lane.curve.ticks)
     edges = np.flatnonzero(np.diff(np.concatenate(([False], quiet, [False])).astype(np.int8)))
     return [
         Run(first, last - 1, float(lane.curve.values[last - 1]))
@@ -97,43 +104,73 @@ def unheard(take: Take, part: Part, lane: Lane) -> list[Run]:
     ]
 
 
-def _heard(take: Take, part: Part, ticks: Ints) -> Flags:
+def _heard(take: Take, start: Ints, end: Ints, ticks: Ints) -> Flags:
     """Whether any note sounds at each tick, or has just rung out."""
-    start = part.notes.start
-    end = np.ceil(take.tempo.tick(take.tempo.seconds(part.notes.end) + RING_SECONDS))
-    reach = np.maximum.accumulate(end)
+    reach = np.maximum.accumulate(np.ceil(take.tempo.tick(take.tempo.seconds(end) + RING_SECONDS)))
     note = np.searchsorted(start, ticks, side="right") - 1
     return np.asarray((note >= 0) & (ticks <= reach[np.maximum(note, 0)]))
 
 
 def findings(take: Take) -> list[dict[str, Any]]:
-    """What nobody played, lane by lane: how often, why it is thought so, where, and the stroke that takes it away."""
+    """What nobody played, lane by lane: how often, why it is thought so, where, and the stroke that takes it away.
+
+    And bends that the range in force cannot hold: they are drawn, but not heard.
+    """
     found = []
-    for part in take.parts:
-        for key, lane in part.lanes.items():
-            runs = {"flicker": flickers(take, lane), "unheard": unheard(take, part, lane)}
+    for channel in take.channels:
+        # Parts that share a channel share its lanes: each is told.
+        parts = [part.id for part in take.parts_on(channel)]
+        for key, lane in channel.lanes.items():
+            runs = {"flicker": flickers(take, lane), "unheard": unheard(take, channel, lane)}
             for reason, places in runs.items():
-                if not places:
-                    continue
-                events = sum(run.last - run.first + (reason == "flicker") for run in places)
-                start, end = (int(lane.curve.ticks[row]) for row in (places[0].first, places[-1].last))
-                found.append(
-                    {
-                        "part": part.id,
-                        "lane": key,
-                        "reason": reason,
-                        "says": _says(take, lane, reason, places, events),
-                        "spans": [(int(lane.curve.ticks[a]), int(lane.curve.ticks[b]) + 1) for a, b, _ in places[:500]],
-                        "stroke": {
-                            "kind": "lane.unplayed",
-                            "lane": key,
-                            "where": {"parts": [part.id], "span": [start, end + 1]},
-                            "flicker": reason == "flicker",
-                            "unheard": reason == "unheard",
-                        },
-                    }
-                )
-    return found
+                if places:
+                    found += [_finding(take, part, lane, reason, places) for part in parts]
+        found += [one for part in parts for one in _beyond(take, channel, part)]
+    return sorted(found, key=lambda one: one["part"])
+
+
+def _finding(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) -> dict[str, Any]:
+    ticks = lane.curve.ticks
+    events = sum(run.last - run.first + (reason == "flicker") for run in places)
+    start, end = (int(ticks[row]) for row in (places[0].first, places[-1].last))
+    return {
+        "part": part,
+        "lane": lane.key,
+        "reason": reason,
+        "says": _says(take, lane, reason, places, events),
+        "spans": [(int(ticks[a]), int(ticks[b]) + 1) for a, b, _ in places[:MOST_SPANS]],
+        "stroke": {
+            "kind": "lane.unplayed",
+            "lane": lane.key,
+            "where": {"parts": [part], "span": [start, end + 1]},
+            "flicker": reason == "flicker",
+            "unheard": reason == "unheard",
+        },
+    }
+
+
+def _beyond(take: Take, channel: Channel, part: int) -> list[dict[str, Any]]:
+    """Where the bend is drawn further than the range in force reaches; nothing mends that but another range."""
+    if "bend" not in channel.lanes:
+        return []
+    curve, ranges = channel.lanes["bend"].curve, channel.bend_range
+    ticks = np.union1d(curve.ticks, ranges.ticks[ranges.ticks >= curve.ticks[0]])
+    drawn = curve.at(ticks)
+    # The wheel reaches the full range downwards, and upwards all but one of its 8,192 steps.
+    over = np.flatnonzero(np.abs(drawn) > ranges.at(ticks) * (1 + 1e-9))
+    if not len(over):
+        return []
+    worst = over[np.argmax(np.abs(drawn[over]) - ranges.at(ticks[over]))]
+    bar = take.meter.position(int(ticks[worst])).bar
+    says = (
+        f"Pitch bend is drawn {abs(drawn[worst]):.2f} semitones away in bar {bar}, but the range in force there is "
+        f"{ranges.at(ticks[worst]):g}: no more than that is heard."
+    )
+    ends = np.append(ticks[1:], ticks[-1] + 1)[over]
+    spans = [(int(a), int(b)) for a, b in zip(ticks[over], ends, strict=True)]
+    return [
+        {"part": part, "lane": "bend", "reason": "beyond", "says": says, "spans": spans[:MOST_SPANS], "stroke": None}
+    ]
 
 
 def _says(take: Take, lane: Lane, reason: str, places: list[Run], events: int) -> str:

@@ -13,7 +13,7 @@ from expression.contour import contours
 from expression.dynamics import MARKS, dynamic
 from expression.errors import NothingMatched
 from expression.history import Shaped
-from expression.lanes import LANES
+from expression.lanes import LANES, is_switch
 from expression.notes import HIGHEST, LOWEST, Notes
 from expression.pitch import NOTE_NAMES
 from expression.strokes import AnyStroke, Where, select
@@ -55,11 +55,11 @@ def _part(part: Part) -> dict[str, Any]:
     return {
         "id": part.id,
         "name": part.name,
-        "channel": part.channel + 1,
+        "channel": part.channel.number + 1,
         "dye": DYES[part.id % len(DYES)],
         "seal": seal(part.id),
         "patch": patch(part),
-        "drum": part.channel == percussion.CHANNEL,
+        "drum": part.channel.number == percussion.CHANNEL,
         "voices": _voices(part),
         **_lanes(part),
         "ids": runs(notes.id),
@@ -81,7 +81,7 @@ def _lanes(part: Part) -> dict[str, Any]:
 
 def _voices(part: Part) -> dict[int, str]:
     """The standard's names of the keys that a percussion part plays."""
-    if part.channel != percussion.CHANNEL:
+    if part.channel.number != percussion.CHANNEL:
         return {}
     pitches = np.unique(part.notes.pitch).tolist()
     return {pitch: percussion.voice_name(pitch) or NOTE_NAMES[pitch] for pitch in pitches}
@@ -96,12 +96,14 @@ def _lane_head(part: Part, key: str) -> dict[str, Any]:
         "lowest": round(float(curve.values.min()), 2),
         "highest": round(float(curve.values.max()), 2),
         "leads_in": int(curve.ticks[0]) <= first,
+        "switch": is_switch(key, curve.values),
     }
 
 
 def lane_names() -> list[dict[str, Any]]:
-    """Every lane there can be: key, name, unit, whether it is a switch, and the standard's default."""
-    return [{"key": key, **lane._asdict()} for key, lane in LANES.items()]
+    """Every lane there can be: key, name, unit, the standard's default, and whether a new one is off or on."""
+    shown = ("name", "unit", "default", "pedal")
+    return [{"key": key, **{name: getattr(lane, name) for name in shown}} for key, lane in LANES.items()]
 
 
 def flags(take: Take) -> list[dict[str, Any]]:
@@ -122,7 +124,7 @@ def seal(part_id: int) -> str:
 
 def patch(part: Part) -> str:
     """The practice patch that suits a part: by its program (GM level 1), for want of one by how its notes are held."""
-    if part.channel == percussion.CHANNEL:
+    if part.channel.number == percussion.CHANNEL:
         return PATCHES[3]
     if part.program in STRINGS_AND_PADS:
         return PATCHES[2]

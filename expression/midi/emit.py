@@ -1,22 +1,19 @@
 """From a take to MIDI events: the one place where what is drawn becomes what is heard and what is written."""
 
-from dataclasses import replace
-from enum import IntEnum
+from collections.abc import Iterator
 from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Bytes, Flags, Floats, Ints, frozen
-from expression.midi import lanes, rpn
-from expression.midi.lanes import Messages
-from expression.midi.read import BEND, CONTROL, NOTE_OFF, NOTE_ON, PRESSURE, PROGRAM
-from expression.midi.smf import END_OF_TRACK, META, SYSEX
-from expression.notes import Notes
-from expression.take import Events, Part, Take
+from expression.arrays import Flags, Ints, frozen
+from expression.midi.encoding import Messages, lane_messages
+from expression.midi.order import Order, class_of
+from expression.midi.smf import END_OF_TRACK
+from expression.midi.status import META, NOTE_OFF, NOTE_ON
+from expression.take import Events, Part, Rows, Take
 
-MODE_MESSAGES = 120
-"""Controllers from here on are channel mode messages (all sound off, all notes off ...), not values in force."""
+NO_NOTE, NOTE_END = -1, -2
 
 
 def emit(take: Take, tolerance: float = 0.0) -> tuple[Events, ...]:
@@ -30,9 +27,6 @@ def emit(take: Take, tolerance: float = 0.0) -> tuple[Events, ...]:
     return tuple(emitted.events for emitted in emit_with_notes(take, tolerance))
 
 
-NO_NOTE, NOTE_END = -1, -2
-
-
 class Emitted(NamedTuple):
     """A track as emitted. For each event the id of the note that it starts, `NOTE_END` or `NO_NOTE`."""
 
@@ -40,154 +34,139 @@ class Emitted(NamedTuple):
     note: Ints
 
 
+class _New(NamedTuple):
+    """New messages: their class, what they are, the notes they start, and where they go.
+
+    `track` is the track and `slot` the row before which they stand.
+    """
+
+    order: Order
+    messages: Messages
+    note: Ints
+    track: Ints
+    slot: Ints
+
+
 @lru_cache(maxsize=8)
 def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
     """`emit`, with the notes that its events belong to."""
-    tracks = []
-    for number, track in enumerate(take.tracks):
-        parts = [part for part in take.parts if part.track == number]
-        note = np.full(len(track), NO_NOTE)
-        for notes in (part.notes for part in parts):
-            recorded = notes.on >= 0
-            note[notes.on[recorded]] = notes.id[recorded]
-            note[notes.off[recorded]] = NOTE_END
-            track = _velocities(track, notes)
-        emitted = Emitted(track, note)
-        if any(part.shaped or part.notes.muted.any() or (part.notes.on < 0).any() for part in parts):
-            emitted = _recut(take, emitted, parts, tolerance)
-        tracks.append(emitted)
-    return tuple(tracks)
+    rows = take.rows
+    draft = _Draft(rows)
+    for part in take.parts:
+        draft.notes(part)
+    for channel in take.channels:
+        home = min(part.track for part in take.parts_on(channel))
+        for key in sorted(channel.shaped):
+            made = lane_messages(take, channel, key, tolerance)
+            draft.keep[made.recorded] = False
+            draft.keep[made.kept] = True
+            draft.write(made.changed, made.new_data1, made.new_data2)
+            track, slot = _placed(rows, home, made.added.tick, made.after)
+            draft.new.append(_New(class_of(key), made.added, np.full(len(track), NO_NOTE), track, slot))
+    return tuple(draft.track(number, track) for number, track in enumerate(take.tracks))
 
 
-def _velocities(track: Events, notes: Notes) -> Events:
-    recorded = notes.on >= 0
-    on, velocity = notes.on[recorded], notes.velocity[recorded]
-    if np.array_equal(track.data2[on], velocity):
-        return track
-    data2 = track.data2.copy()
-    data2[on] = velocity
-    return replace(track, data2=frozen(data2, np.uint8))
+def _placed(rows: Rows, home: int, ticks: Ints, after: Ints) -> tuple[Ints, Ints]:
+    """The track and the slot of new messages: behind what they follow, otherwise first of their tick at `home`."""
+    behind = (after >= 0) & (rows.track[np.maximum(after, 0)] >= home)
+    first, end = rows.first[home], rows.first[home + 1]
+    slot = np.where(behind, after + 1, first + np.searchsorted(rows.tick[first:end], ticks))
+    return np.where(behind, rows.track[np.maximum(after, 0)], home), slot
 
 
-class _Order(IntEnum):
-    """Which of the events at one tick come first."""
+class _Draft:
+    """The rows of a recording of which some go and some change, and the messages that come."""
 
-    NEW_ENDS = 0
-    NEW_VALUES = 1
-    RECORDED = 2
-    NEW_STARTS = 3
-    TRACK_END = 4
+    def __init__(self, rows: Rows) -> None:
+        self.rows = rows
+        self.keep: Flags = np.ones(len(rows.tick), dtype=bool)
+        self.note = np.full(len(rows.tick), NO_NOTE)
+        self.new: list[_New] = []
+        self._data = [rows.data1, rows.data2]
 
+    def write(self, which: Ints, data1: Ints | None, data2: Ints) -> None:
+        """Other data bytes for some rows."""
+        for column, values in ((0, data1), (1, data2)):
+            if values is None or np.array_equal(self._data[column][which], values):
+                continue
+            if not self._data[column].flags.writeable:
+                self._data[column] = self._data[column].copy()
+            self._data[column][which] = values
 
-def _recut(take: Take, emitted: Emitted, parts: list[Part], tolerance: float) -> Emitted:
-    """A track from which events go, and to which others come."""
-    track, note = emitted
-    keep = np.ones(len(track), dtype=bool)
-    data1, data2 = track.data1.copy(), track.data2.copy()
-    new: list[tuple[_Order, Messages, Ints]] = []
-    for part in parts:
-        muted = part.notes.muted & (part.notes.on >= 0)
-        keep[part.notes.on[muted]] = keep[part.notes.off[muted]] = False
-        for key in sorted(part.shaped):
-            made = lanes.messages(take, part, track, key, tolerance)
-            keep[made.recorded] = False
-            keep[made.kept] = True
-            data1[made.changed], data2[made.changed] = made.new_data1, made.new_data2
-            new.append((_Order.NEW_VALUES, made.added, np.full(len(made.added.tick), NO_NOTE)))
-        new += _new_notes(part)
-    rows = np.flatnonzero(keep)
-    recorded = Messages(track.tick[rows], track.status[rows], data1[rows], data2[rows])
-    groups = [*new, (_Order.RECORDED, recorded, note[rows])]
-    columns = Messages._make(np.concatenate(column) for column in zip(*(one for _, one, _ in groups), strict=True))
-    rank = np.concatenate([np.full(len(one.tick), order) for order, one, _ in groups])
-    payload = np.full(len(rank), -1)
-    payload[len(rank) - len(rows) :] = track.payload[rows]
-    ends = (columns.status == META) & (columns.data1 == END_OF_TRACK)
-    tick = np.where(ends, columns.tick.max(initial=0), columns.tick)
-    rank[ends] = _Order.TRACK_END
-    order = np.lexsort((rank, tick))
-    status, one, two = (frozen(column[order].astype(np.uint8), np.uint8) for column in columns[1:])
-    events = Events(
-        frozen(tick[order], np.int64),
-        status,
-        one,
-        two,
-        frozen(payload[order], np.int64),
-        track.payloads,
-    )
-    return Emitted(events, np.concatenate([notes for _, _, notes in groups])[order])
+    def notes(self, part: Part) -> None:
+        """A recorded event is written only while a note claims it, unmoved; what else a note needs is made anew."""
+        rows, notes, first = self.rows, part.notes, int(self.rows.first[part.track])
+        sounding = ~notes.muted
 
+        def claims(at: Ints, tick: Ints) -> Flags:
+            row = first + np.maximum(at, 0)
+            return sounding & (at >= 0) & (rows.tick[row] == tick) & (rows.data1[row] == notes.pitch)
 
-def _new_notes(part: Part) -> list[tuple[_Order, Messages, Ints]]:
-    """The messages of notes that were not recorded: their starts and their ends."""
-    notes = part.notes.only((part.notes.on < 0) & ~part.notes.muted)
-    on, off = np.full(len(notes), NOTE_ON | part.channel), np.full(len(notes), NOTE_OFF | part.channel)
-    pitch = notes.pitch.astype(np.int64)
-    return [
-        (_Order.NEW_ENDS, Messages(notes.end, off, pitch, notes.release), np.full(len(notes), NOTE_END)),
-        (_Order.NEW_STARTS, Messages(notes.start, on, pitch, notes.velocity), notes.id),
-    ]
+        starts, ends = claims(notes.on, notes.start), claims(notes.off, notes.end)
+        on, off = first + notes.on[starts], first + notes.off[ends]
+        if len(on) + len(off) < len(part.paired):
+            self.keep[first + part.paired] = False
+            self.keep[on] = self.keep[off] = True
+        self.note[on], self.note[off] = notes.id[starts], NOTE_END
+        self.write(on, None, notes.velocity[starts])
+        for order, claimed, tick, status, value in (
+            (Order.END, ends, notes.end, NOTE_OFF, notes.release),
+            (Order.START, starts, notes.start, NOTE_ON, notes.velocity),
+        ):
+            made = sounding & ~claimed
+            if made.any():
+                count = int(made.sum())
+                pitch = notes.pitch[made].astype(np.int64)
+                messages = Messages(tick[made], np.full(count, status | part.channel.number), pitch, value[made])
+                ids = notes.id[made] if order is Order.START else np.full(count, NOTE_END)
+                until = int(rows.first[part.track + 1])
+                # An end comes before, a start after all that was recorded at its tick.
+                side = "left" if order is Order.END else "right"
+                slot = first + np.searchsorted(rows.tick[first:until], messages.tick, side=side)
+                self.new.append(_New(order, messages, ids, np.full(count, part.track), slot))
 
+    def track(self, number: int, recorded: Events) -> Emitted:
+        """One track as it is to be sent."""
+        first, after = self.rows.first[number : number + 2].tolist()
+        own = slice(first, after)
+        one, two = (column[own] for column in self._data)
+        new = [part for part in self._new_in(number) if len(part.slot)]
+        if not new and self.keep[own].all():
+            same = one is recorded.data1 or np.array_equal(one, recorded.data1)
+            same = same and np.array_equal(two, recorded.data2)
+            events = recorded if same else Events(
+                recorded.tick, recorded.status, frozen(one, np.uint8), frozen(two, np.uint8),
+                recorded.payload, recorded.payloads,
+            )  # fmt: skip
+            return Emitted(events, self.note[own])
+        rows = np.flatnonzero(self.keep[own])
+        tick, status, data1, data2 = (
+            np.concatenate((old[rows], *more))
+            for old, more in zip(
+                (recorded.tick, recorded.status, one, two),
+                zip(*(part.messages for part in new), strict=True) if new else ((), (), (), ()),
+                strict=True,
+            )
+        )
+        slot = np.concatenate((rows + first, *(part.slot for part in new)))
+        rank = np.repeat([Order.RECORDED, *(part.order for part in new)], [len(rows), *(len(p.slot) for p in new)])
+        note = np.concatenate((self.note[own][rows], *(part.note for part in new)))
+        payload = np.full(len(tick), -1)
+        payload[: len(rows)] = recorded.payload[rows]
+        ends = (status == META) & (data1 == END_OF_TRACK)
+        tick = np.where(ends, tick.max(initial=0), tick)
+        rank[ends], slot[ends] = Order.TRACK_END, after
+        order = np.lexsort((rank, tick, slot))
+        events = Events(
+            frozen(tick[order], np.int64),
+            *(frozen(column[order].astype(np.uint8), np.uint8) for column in (status, data1, data2)),
+            frozen(payload[order], np.int64),
+            recorded.payloads,
+        )
+        return Emitted(events, note[order])
 
-class Stream(NamedTuple):
-    """Channel messages of all parts in the order of time. One element of each array a message."""
-
-    seconds: Floats
-    part: Ints
-    status: Bytes
-    data1: Bytes
-    data2: Bytes
-
-    def pick(self, keep: Flags | Ints) -> "Stream":
-        """Some of the messages, by mask or by rows."""
-        return Stream._make(column[keep] for column in self)
-
-
-@lru_cache(maxsize=8)
-def stream(take: Take) -> Stream:
-    """All channel messages with their times, each with the part it is for."""
-    owner = {(part.track, part.channel): part.id for part in take.parts}
-    pieces: list[tuple[np.ndarray, ...]] = []
-    for number, track in enumerate(emit(take)):
-        rows = np.flatnonzero((track.status >= NOTE_OFF) & (track.status < SYSEX))
-        channel_part = np.array([owner.get((number, channel), -1) for channel in range(16)])
-        status = track.status[rows]
-        pieces.append((track.tick[rows], channel_part[status & 0x0F], status, track.data1[rows], track.data2[rows]))
-    tick, part, status, one, two = (np.concatenate(column) for column in zip(*pieces, strict=True))
-    order = np.argsort(tick, kind="stable")
-    return Stream(take.tempo.seconds(tick[order]), part[order], status[order], one[order], two[order])
-
-
-def listen(messages: Stream, start: float, end: float, chase: bool) -> Stream:
-    """The messages to be heard from `start` to `end` in seconds (end not included).
-
-    With `chase`, what is in force at `start` comes first, at that time: programs, controllers, pressure and bend as
-    they stand, and parameter messages in full, since their order is their meaning.
-    """
-    within = (messages.seconds >= start) & (messages.seconds < end)
-    if not chase:
-        return messages.pick(within)
-    before = messages.pick(messages.seconds < start)
-    kind = before.status & 0xF0
-    parameter = (kind == CONTROL) & np.isin(before.data1, rpn.CONTROLLERS)
-    state = np.isin(kind, (CONTROL, PROGRAM, PRESSURE, BEND)) & ~parameter
-    state &= (kind != CONTROL) | (before.data1 < MODE_MESSAGES)
-    numbered = np.where(kind == CONTROL, before.data1, 0)
-    stream_key = before.part << 16 | before.status.astype(np.int64) << 8 | numbered
-    rows = np.flatnonzero(state)
-    # np.unique keeps the first of each: read backwards, that is the last value of each stream.
-    last = rows[::-1][np.unique(stream_key[rows][::-1], return_index=True)[1]]
-    chased = before.pick(np.union1d(np.flatnonzero(parameter), last))
-    chased = chased._replace(seconds=np.full(len(chased.seconds), start))
-    here = messages.pick(within)
-    pairs: list[tuple[np.ndarray, np.ndarray]] = list(zip(chased, here, strict=True))
-    return Stream._make(np.concatenate(pair) for pair in pairs)
-
-
-def message_bytes(messages: Stream) -> bytes:
-    """The messages one after another as they would go down the cable; each tells its own length by its status."""
-    kind = messages.status & 0xF0
-    columns = np.stack([messages.status, messages.data1, messages.data2], axis=1)
-    wanted = np.ones_like(columns, dtype=bool)
-    wanted[:, 2] = (kind != PROGRAM) & (kind != PRESSURE)
-    return bytes(columns[wanted])
+    def _new_in(self, number: int) -> Iterator[_New]:
+        for new in self.new:
+            here = new.track == number
+            messages = Messages(*(column[here] for column in new.messages))
+            yield new._replace(messages=messages, note=new.note[here], slot=new.slot[here])

@@ -1,22 +1,22 @@
 """From the bytes of a Standard MIDI File to a Take."""
 
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 import numpy as np
 
-from expression.arrays import Floats, Ints, frozen
+from expression.arrays import Bytes, Flags, Floats, Ints, frozen
 from expression.curve import Curve
-from expression.lanes import FINE_OFFSET
+from expression.lanes import AFTER_RESET, AT_SYSTEM_ON, FINE_OFFSET, LANES, MODE_MESSAGES, PARAMETERS, RESET
 from expression.midi import rpn, smf
+from expression.midi.rpn import DEFAULT_SEMITONES
+from expression.midi.status import BEND, BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, PRESSURE, PROGRAM, SYSEX
 from expression.notes import Notes
-from expression.take import Events, Header, Lane, Part, Take
+from expression.take import BendRange, Channel, Events, Header, Lane, Part, Rows, Take
 from expression.time import Meter, TempoMap
 
 LEAST_RESOLUTION = 960
-NOTE_OFF, NOTE_ON, POLY_PRESSURE, CONTROL, PROGRAM, PRESSURE, BEND = range(0x80, 0xF0, 0x10)
-BEND_CENTRE = 8192
 
 
 def read(data: bytes) -> Take:
@@ -30,24 +30,24 @@ def read(data: bytes) -> Take:
     resolution = file.division * factor
     tracks = tuple(replace(track, tick=frozen(track.tick * factor, np.int64)) for track in file.tracks)
     remarks = list(file.remarks)
-    parts: list[Part] = []
-    for number, track in enumerate(tracks):
-        parts.extend(_parts(number, track, len(parts), sum(len(part.notes) for part in parts), remarks))
+    rows = Rows.of(tracks)
+    parts = tuple(_parts(tracks, rows, remarks))
     return Take(
         source=data,
         header=Header(file.format, file.division, factor),
         resolution=resolution,
         tracks=tracks,
+        rows=rows,
         tempo=TempoMap.of(resolution, list(_tempo(tracks, remarks))),
         meter=Meter.of(resolution, list(_meter(tracks, remarks))),
-        parts=tuple(parts),
+        parts=parts,
         remarks=tuple(dict.fromkeys(remarks)),
     )
 
 
-def _meta(tracks: tuple[Events, ...], kind: int) -> Iterator[tuple[int, bytes]]:
+def _meta(tracks: Sequence[Events], kind: int) -> Iterator[tuple[int, bytes]]:
     for track in tracks:
-        for row in np.flatnonzero((track.status == smf.META) & (track.data1 == kind)).tolist():
+        for row in np.flatnonzero((track.status == META) & (track.data1 == kind)).tolist():
             yield int(track.tick[row]), track.payloads[track.payload[row]]
 
 
@@ -76,21 +76,69 @@ def text_of(payload: bytes) -> str:
     return "".join(sign if sign.isprintable() else " " for sign in text).strip()
 
 
-def _parts(number: int, track: Events, first_part: int, first_note: int, remarks: list[str]) -> Iterator[Part]:
-    """The parts of one track, by channel."""
-    voice = (track.status >= NOTE_OFF) & (track.status < smf.SYSEX)
-    channels = np.unique(track.status[voice] & 0x0F).tolist()
-    names = [text_of(payload) for _, payload in _meta((track,), smf.TRACK_NAME)]
-    title = next((name for name in names if name), f"Track {number + 1}")
-    pairs, stray = _pair(track)
-    if stray:
-        what = "note has no end or no start" if stray == 1 else "notes have no end or no start"
-        remarks.append(f"{title}: {stray:,} {what}; kept where they are, but out of reach of strokes.")
-    for index, channel in enumerate(channels):
-        rows = np.flatnonzero(voice & ((track.status & 0x0F) == channel))
-        notes = _notes(track, pairs[(track.status[pairs[:, 0]] & 0x0F) == channel], first_note)
-        first_note += len(notes)
-        yield _part(first_part + index, title, len(channels) > 1, number, channel, track, rows, notes)
+def _parts(tracks: Sequence[Events], rows: Rows, remarks: list[str]) -> Iterator[Part]:
+    """The parts of all tracks, by track and then by channel."""
+    voice = (rows.status >= NOTE_OFF) & (rows.status < SYSEX)
+    line = np.where(voice, _ports(tracks)[rows.track] << 4 | rows.status & 0x0F, -1)
+    exclusives = _system_on(tracks, rows)
+    channels: dict[int, Channel] = {}
+    id_ = first_note = 0
+    for number, track in enumerate(tracks):
+        own = slice(*rows.first[number : number + 2].tolist())
+        names = [text_of(payload) for _, payload in _meta((track,), smf.TRACK_NAME)]
+        title = next((name for name in names if name), f"Track {number + 1}")
+        pairs, stray = _pair(track)
+        if stray:
+            what = "note has no end or no start" if stray == 1 else "notes have no end or no start"
+            remarks.append(f"{title}: {stray:,} {what}; kept where they are, but out of reach of strokes.")
+        lines = np.unique(line[own][voice[own]]).tolist()
+        for wanted in lines:
+            if wanted not in channels:
+                channels[wanted] = _channel(len(channels), wanted, rows, line, exclusives)
+            channel = channels[wanted]
+            here = np.flatnonzero(line[own] == wanted)
+            notes = _notes(track, pairs[(track.status[pairs[:, 0]] & 0x0F) == channel.number], first_note)
+            owned = np.concatenate(
+                [notes.on, notes.off, *(_standing(lane, own, channel) for lane in channel.lanes.values())]
+            )
+            named = np.zeros(len(track), dtype=bool)
+            named[owned] = True
+            programs = track.data1[here][(track.status[here] & 0xF0) == PROGRAM]
+            yield Part(
+                id=id_,
+                name=f"{title}, channel {channel.number + 1}" if len(lines) > 1 else title,
+                track=number,
+                channel=channel,
+                notes=notes,
+                paired=frozen(np.concatenate((notes.on, notes.off)), np.int64),
+                loose=frozen(here[~named[here]], np.int64),
+                program=int(programs[0]) if len(programs) else None,
+            )
+            id_ += 1
+            first_note += len(notes)
+
+
+def _standing(lane: Lane, own: slice, channel: Channel) -> Ints:
+    """Rows of a track (from its first) whose events are values of a lane."""
+    rows = lane.origin[(lane.origin >= own.start) & (lane.origin < own.stop)]
+    return rows[~np.isin(rows, channel.resets) & ~np.isin(rows, channel.ranges)] - own.start
+
+
+def _ports(tracks: Sequence[Events]) -> Ints:
+    """The port of each track: the first that it names (SMF, meta event 0x21); 0 where it names none."""
+    named = ([payload[0] for _, payload in _meta((track,), smf.PORT) if len(payload) == 1] for track in tracks)
+    return np.array([ports[0] if ports else 0 for ports in named], dtype=np.int64)
+
+
+def _system_on(tracks: Sequence[Events], rows: Rows) -> Ints:
+    """Rows of exclusives that put whole modules in their first state (Universal Non-Real Time, GM System On)."""
+    found = []
+    for number, track in enumerate(tracks):
+        for row in np.flatnonzero(track.status == SYSEX).tolist():
+            payload = track.payloads[track.payload[row]]
+            if payload[:1] == b"\x7e" and payload[2:4] in (b"\x09\x01", b"\x09\x03"):
+                found.append(int(rows.first[number]) + row)
+    return np.array(found, dtype=np.int64)
 
 
 def _pair(track: Events) -> tuple[Ints, int]:
@@ -124,13 +172,13 @@ def _coarse(controllers: set[int]) -> list[int]:
     )
 
 
-def _controller_values(track: Events, rows: Ints, controller: int) -> Floats:
+def _controller_values(number: Bytes, value: Bytes, controller: int) -> Floats:
     """The value after each event. A coarse event sets the fine half to 0 (MIDI 1.0, Continuous Controllers)."""
-    values = track.data2[rows].astype(np.float64)
-    fine = track.data1[rows] != controller
+    values = value.astype(np.float64)
+    fine = number != controller
     if fine.any():
         # Of each event the last coarse one so far; what comes before any has a coarse half of 0.
-        last = np.maximum.accumulate(np.where(~fine, np.arange(len(rows)), -1))
+        last = np.maximum.accumulate(np.where(~fine, np.arange(len(values)), -1))
         coarse = np.where(last >= 0, values[np.maximum(last, 0)], 0.0)
         values = np.where(fine, coarse + values / 128, values)
     return values
@@ -153,41 +201,70 @@ def _notes(track: Events, pairs: Ints, first_id: int) -> Notes:
     )
 
 
-def _part(
-    id_: int, title: str, shared: bool, number: int, channel: int, track: Events, rows: Ints, notes: Notes
-) -> Part:
-    kind, one, two = track.status[rows] & 0xF0, track.data1[rows], track.data2[rows]
+def _channel(id_: int, line: int, rows: Rows, lines: Ints, exclusives: Ints) -> Channel:
+    """What a channel's messages say, over all tracks: each lane with what resets and changes of range make of it."""
+    mine = np.append(np.flatnonzero(lines == line), exclusives)
+    mine = mine[np.argsort(rows.rank[mine])]
+    kind, one, two = rows.status[mine] & 0xF0, rows.data1[mine], rows.data2[mine]
+    system = rows.status[mine] == SYSEX
     control = kind == CONTROL
-    bend_range, ranges = rpn.bend_ranges(rows[control], track.tick[rows[control]], one[control], two[control])
-    expressive = control & ~np.isin(one, rpn.CONTROLLERS)
+    reset = np.where(system, 2, np.where(control & (one == RESET), 1, 0)).astype(np.uint8)
+    at, sizes = rpn.bend_ranges(np.where(control, one, 127).astype(np.uint8), two, reset)
     lanes: dict[str, Lane] = {}
 
-    def add(key: str, at: Ints, values: np.ndarray) -> None:
-        if len(at):
-            lanes[key] = Lane.recorded(key, Curve.of(track.tick[at], values), frozen(at, np.int64))
+    def add(key: str, own: Flags, values: Floats) -> None:
+        """`values` of the messages that are this lane's `own`; what puts it back stands among them."""
+        again = AFTER_RESET.get(key), AT_SYSTEM_ON.get(key)
+        back = ((reset == 1) & (again[0] is not None)) | ((reset == 2) & (again[1] is not None))
+        told = np.flatnonzero(own | back)
+        value = np.where(reset[told] == 2, again[1] or 0.0, again[0] or 0.0)
+        value[own[told]] = values
+        lanes[key] = Lane.recorded(key, Curve.of(rows.tick[mine[told]], value), mine[told])
 
-    bent = rows[kind == BEND]
-    raw = track.data1[bent].astype(np.int64) | track.data2[bent].astype(np.int64) << 7
-    in_force = ranges.semitones[np.searchsorted(ranges.rows, bent, side="right") - 1]
-    add("bend", bent, (raw - BEND_CENTRE) / BEND_CENTRE * in_force)
-    pressed = rows[kind == PRESSURE]
-    add("pressure", pressed, track.data1[pressed])
+    bent = kind == BEND
+    if bent.any():
+        lanes["bend"] = _bend(rows, mine, bent, reset, at, sizes)
+    if (pressed := kind == PRESSURE).any():
+        add("pressure", pressed, one[pressed].astype(np.float64))
+    expressive = control & (one < MODE_MESSAGES) & ~np.isin(one, PARAMETERS)
     for controller in _coarse(set(np.unique(one[expressive]).tolist())):
-        at = rows[expressive & ((one == controller) | (one == controller + FINE_OFFSET) & (controller < FINE_OFFSET))]
-        add(f"cc:{controller}", at, _controller_values(track, at, controller))
-
-    named = np.zeros(len(track), dtype=bool)
-    for owned in (notes.on, notes.off, *(lane.origin for lane in lanes.values())):
-        named[owned] = True
-    programs = one[kind == PROGRAM]
-    return Part(
+        fine = (one == controller + FINE_OFFSET) & (controller < FINE_OFFSET)
+        own = expressive & ((one == controller) | fine)
+        add(f"cc:{controller}", own, _controller_values(one[own], two[own], controller))
+    ticks, semitones = [0], [DEFAULT_SEMITONES]
+    for tick, size in zip(rows.tick[mine[at]].tolist(), sizes.tolist(), strict=True):
+        # Of several settings at one tick, the last is the one that lasts.
+        if tick == ticks[-1]:
+            semitones[-1] = size
+        else:
+            ticks.append(tick)
+            semitones.append(size)
+    return Channel(
         id=id_,
-        name=f"{title}, channel {channel + 1}" if shared else title,
-        track=number,
-        channel=channel,
-        notes=notes,
-        lanes=lanes,
-        bend_range=bend_range,
-        loose=frozen(rows[~named[rows]], np.int64),
-        program=int(programs[0]) if len(programs) else None,
+        port=line >> 4,
+        number=line & 0x0F,
+        lanes={key: lanes[key] for key in LANES if key in lanes},
+        bend_range=BendRange(frozen(ticks, np.int64), frozen(semitones, np.float64)),
+        resets=frozen(mine[reset > 0], np.int64),
+        ranges=frozen(mine[at], np.int64),
     )
+
+
+def _bend(rows: Rows, mine: Ints, bent: Flags, reset: Bytes, at: Ints, sizes: Floats) -> Lane:
+    """The wheel in semitones: by the range in force, also where that changes under a wheel that is held."""
+    wheel = (rows.data1[mine].astype(np.int64) | rows.data2[mine].astype(np.int64) << 7) - BEND_CENTRE
+    ranged = np.zeros(len(mine), dtype=bool)
+    ranged[at] = True
+    told = np.flatnonzero(bent | (reset > 0) | ranged)
+    told = told[np.argmax(bent[told]) :] if not (reset > 0).any() else told
+    # The wheel stands where it was last put; before that, nobody knows.
+    put = bent[told] | (reset[told] > 0)
+    last = np.maximum.accumulate(np.where(put, np.arange(len(told)), -1))
+    known = last >= 0
+    told, last = told[known], last[known]
+    where = np.where(bent[told], wheel[told], 0)[np.searchsorted(np.flatnonzero(known), last)]
+    size = np.append(DEFAULT_SEMITONES, sizes)[np.searchsorted(at, told, side="right")]
+    value = where / BEND_CENTRE * size
+    # A change of range says nothing while the wheel is at rest.
+    says = ~ranged[told] | (np.diff(value, prepend=np.nan) != 0)
+    return Lane.recorded("bend", Curve.of(rows.tick[mine[told[says]]], value[says]), mine[told[says]])

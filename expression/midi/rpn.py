@@ -1,48 +1,60 @@
 """Registered parameters: the bend range (MIDI 1.0, RPN 0: Pitch Bend Sensitivity)."""
 
-from typing import NamedTuple
-
 import numpy as np
 
-from expression.arrays import Bytes, Floats, Ints, frozen
-from expression.take import BendRange
+from expression.arrays import Bytes, Floats, Ints
+from expression.lanes import (
+    DATA_DOWN,
+    DATA_LSB,
+    DATA_MSB,
+    DATA_UP,
+    NRPN_LSB,
+    NRPN_MSB,
+    PARAMETERS,
+    RPN_LSB,
+    RPN_MSB,
+)
 
 DEFAULT_SEMITONES = 2.0
-DATA_MSB, DATA_LSB = 6, 38
-NRPN_LSB, NRPN_MSB, RPN_LSB, RPN_MSB = 98, 99, 100, 101
-CONTROLLERS = (DATA_MSB, DATA_LSB, 96, 97, NRPN_LSB, NRPN_MSB, RPN_LSB, RPN_MSB)
-"""Controllers that carry parameters, not expression. They are kept in place and are no lanes."""
+NOTHING = (127, 127)
+"""The null parameter: data entry goes nowhere (MIDI 1.0)."""
+MOST_CENTS = 127 * 100 + 99
 
 
-class InForce(NamedTuple):
-    """The bend range by rows of the track: from each of `rows` on, that many `semitones`."""
+def bend_ranges(controller: Bytes, value: Bytes, resets: Bytes) -> tuple[Ints, Floats]:
+    """Which of a channel's messages set the bend range, and to how many semitones.
 
-    rows: Ints
-    semitones: Floats
-
-
-def bend_ranges(rows: Ints, ticks: Ints, controller: Bytes, value: Bytes) -> tuple[BendRange, InForce]:
-    """The ranges that a channel's parameter messages set, over time and event for event.
-
-    Takes the channel's controller messages in their order. The range before the first is the standard's 2 semitones.
+    Takes controller numbers and values of one channel in their order; `resets` is 1 where Reset All Controllers takes
+    the selection back (RP-015), 2 where System On puts the range back as well, 0 for all other messages.
     """
-    steps: list[tuple[int, int, float]] = [(-1, 0, DEFAULT_SEMITONES)]
-    chosen: tuple[int, int] = (127, 127)
-    semitones, cents = int(DEFAULT_SEMITONES), 0
-    parameters = np.isin(controller, CONTROLLERS)
-    columns = (column[parameters].tolist() for column in (rows, ticks, controller, value))
-    for row, tick, number, amount in zip(*columns, strict=True):
-        if number == RPN_MSB:
-            chosen = (amount, chosen[1])
-        elif number == RPN_LSB:
-            chosen = (chosen[0], amount)
+    chosen = NOTHING
+    registered = True
+    start = cents = int(DEFAULT_SEMITONES * 100)
+    found: list[tuple[int, float]] = []
+    wanted = np.flatnonzero((np.isin(controller, PARAMETERS) & (resets == 0)) | (resets > 0))
+    columns = (column[wanted].tolist() for column in (controller, value, resets))
+    for row, number, amount, reset in zip(wanted.tolist(), *columns, strict=True):
+        before = cents
+        if reset:
+            chosen, registered = NOTHING, True
+            cents = start if reset == 2 else cents
+            if cents != before:
+                found.append((row, cents / 100))
+        elif number in (RPN_MSB, RPN_LSB):
+            # After a non-registered parameter the other half of the selection means nothing any longer.
+            chosen = chosen if registered else NOTHING
+            registered = True
+            chosen = (amount, chosen[1]) if number == RPN_MSB else (chosen[0], amount)
         elif number in (NRPN_MSB, NRPN_LSB):
-            chosen = (127, 127)
-        elif chosen == (0, 0) and number in (DATA_MSB, DATA_LSB):
-            semitones, cents = (amount, 0) if number == DATA_MSB else (semitones, amount)
-            steps.append((row, tick, semitones + cents / 100))
-    in_force = InForce(np.array([row for row, _, _ in steps], dtype=np.int64), np.array([size for _, _, size in steps]))
-    # Of several settings at one tick, the last is the one that lasts.
-    lasting = {tick: size for _, tick, size in steps}
-    over_time = BendRange(frozen(list(lasting), np.int64), frozen(list(lasting.values()), np.float64))
-    return over_time, in_force
+            registered = False
+        elif registered and chosen == (0, 0):
+            if number == DATA_MSB:
+                cents = amount * 100
+            elif number == DATA_LSB:
+                cents = cents // 100 * 100 + amount
+            elif number in (DATA_UP, DATA_DOWN):
+                # RP-018: by one cent, whatever the message's value is.
+                cents = min(max(cents + (1 if number == DATA_UP else -1), 0), MOST_CENTS)
+            found.append((row, cents / 100))
+    rows, sizes = np.array(found, dtype=np.float64).reshape(-1, 2).T
+    return rows.astype(np.int64), sizes

@@ -11,14 +11,14 @@ from typing import NamedTuple
 from mido.messages.specs import SPEC_BY_STATUS
 
 from expression.errors import BadFile
+from expression.midi.status import ESCAPE, META, SYSEX
 from expression.take import LAST_TICK, Events
 
 MOST_BYTES = 32 * 1024 * 1024
 MOST_TRACKS = 128
 MOST_EVENTS = 1_000_000
 
-META, SYSEX, ESCAPE = 0xFF, 0xF0, 0xF7
-END_OF_TRACK, TEMPO, TIME_SIGNATURE, TRACK_NAME = 0x2F, 0x51, 0x58, 0x03
+END_OF_TRACK, TEMPO, TIME_SIGNATURE, TRACK_NAME, PORT = 0x2F, 0x51, 0x58, 0x03, 0x21
 
 # Data bytes that follow each status; -1: not a message.
 DATA_BYTES = [

@@ -7,95 +7,74 @@ from pydantic import Field
 from typing_extensions import override
 
 from expression import unplayed
-from expression.arrays import Flags, Floats, Ints, whole
+from expression.arrays import Flags
 from expression.curve import Curve
 from expression.distil import distil
-from expression.strokes.lane import SlidingStroke, rest_ticks
+from expression.lanes import LANES
+from expression.midi.encoding import told
+from expression.piece import Piece
+from expression.smoothing import smoothed
+from expression.strokes.lane import LaneStroke, SlidingStroke, Spot
 from expression.strokes.writing import Tolerance
-from expression.take import Lane, Part, Take
+from expression.take import Lane, Take
 
 
 class LaneSmooth(SlidingStroke):
-    """Steady a jittery controller: each value becomes the mean of what was heard around it; nothing comes late."""
+    """Steady a jittery controller: each value becomes the mean over the width around it, so that nothing comes late.
+
+    What is held for longer than the width is reached again, and a jump of more than `jump` stays a jump.
+    """
 
     kind: Literal["lane.smooth"] = "lane.smooth"
-    width: Annotated[float, Field(gt=0, le=10_000)] = Field(80.0, description="How much is looked at, in milliseconds.")
+    width: Annotated[float, Field(gt=0, le=10_000)] = Field(
+        80.0, description="How much is looked at, in milliseconds: half of it before each moment, half after."
+    )
+    jump: Annotated[float | None, Field(ge=0, le=254)] = Field(
+        None, description="Larger jumps stay, in the lane's unit; absent: a quarter of its range."
+    )
 
     @override
-    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane | None:
-        start, end = self.span_of(take, lane)
-        inner = lane.curve.within(start, end)
-        if len(inner) < 2:
+    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+        start, end = self.span_of(take, spot.lane)
+        if len(spot.curve.within(start, end)) < 2:
             return None
-        seconds = take.tempo.seconds(inner.ticks)
-        values = _mean_around(seconds, inner.values, self.width / 1000)
-        values = _mean_around(seconds, values, self.width / 2000)
-        rests = np.diff(seconds, append=np.inf) > max(self.width / 1000, 0.1)
-        made = Curve.of(inner.ticks, values, rests)
-        return lane.between(start, end, made, comes_back=False)
+        low, high = spot.bounds
+        jump = (high - low) / 4 if self.jump is None else self.jump
+        made = smoothed(spot.cut(start, end), take.tempo, self.width / 1000, jump, spot.error)
+        return spot.laid(made, resumes=self.where.span is not None)
 
     @override
     def label(self) -> str:
         return f"{self.name} smoothed over {self.width:g} ms"
 
 
-def _mean_around(seconds: Floats, values: Floats, width: float) -> Floats:
-    """Of held values the mean over time from half a width before to half a width after each; less at the ends.
-
-    Time is looked at evenly to both sides, so that the mean has no lag.
-    """
-    area = np.concatenate(([0.0], np.cumsum(np.diff(seconds) * values[:-1])))
-    half = np.minimum(width / 2, np.minimum(seconds - seconds[0], seconds[-1] - seconds))
-    # Between nodes the area under held values grows evenly, so a line through it is the area itself.
-    spread = 2 * half
-    under = np.interp(seconds + half, seconds, area) - np.interp(seconds - half, seconds, area)
-    mean = under / np.where(spread > 0, spread, 1.0)
-    return np.where(spread > 1e-9, mean, values)
-
-
 class LaneDistil(SlidingStroke):
-    """The fewest nodes that stay within a tolerance of every value that was there."""
+    """The fewest nodes with which what is heard stays within a tolerance of what was heard, at every moment.
+
+    It is never sent in more events than before: where a way would need more, what was recorded stays.
+    """
 
     kind: Literal["lane.distil"] = "lane.distil"
     tolerance: Tolerance = Field(1.0, description="In steps; bend in semitones.")
 
     @override
-    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane | None:
-        start, end = self.span_of(take, lane)
-        inner = lane.curve.within(start, end)
+    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+        start, end = self.span_of(take, spot.lane)
+        inner = spot.curve.within(start, end)
         if not len(inner):
             return None
-        rest = rest_ticks(take, start)
-        ticks, values = (inner.ticks, inner.values) if inner.hold.all() else _as_events(lane.curve, start, end, rest)
-        made = distil(ticks, values, self.tolerance, rest)
-        return lane.between(start, end, made, comes_back=False) if len(made) < len(inner) else lane
+        ticks, values = told(take, spot.lane, start, end)
+        made = distil(ticks, values, self.tolerance, LANES[spot.key].step)
+        if len(made) >= len(inner):
+            return spot.lane
+        return spot.laid(Piece(start, end, made), resumes=self.where.span is not None)
 
     @override
     def label(self) -> str:
         return f"{self.name} distilled within {self.tolerance:g}"
 
 
-def _as_events(curve: Curve, start: int, end: int, rest: int) -> tuple[Ints, Floats]:
-    """The nodes from `start` to before `end` as if recorded: ways told so often that no rest is seen in them.
-
-    Where a long way ends in a jump, what it comes to is told a tick before; short ones are steps of a movement.
-    """
-    inner = curve.within(start, end)
-    a, b = inner.ticks, np.append(inner.ticks[1:], end)
-    moves = ~inner.hold & (a != curve.ticks[-1])
-    count = np.where(moves, np.maximum(-(-(b - a) // rest), 1), 1)
-    node = np.repeat(np.arange(len(inner)), count)
-    step = np.arange(len(node)) - np.repeat(np.cumsum(count) - count, count)
-    ticks = a[node] + whole(step * (b - a)[node] / count[node])
-    values = np.where(step > 0, curve.at(ticks), inner.values[node])
-    jumps = np.flatnonzero((count[:-1] > 1) & (a[1:] == b[1:])) + 1
-    told, level = a[jumps] - 1, inner.values[jumps]
-    if moves[-1]:
-        told, level = np.append(told, end - 1), np.append(level, curve.at(end - 1))
-    return np.concatenate((told, ticks)), np.concatenate((level, values))
-
-
-class LaneUnplayed(SlidingStroke):
+class LaneUnplayed(LaneStroke):
     """Take away what nobody played: flicker between neighbouring values, and movement while nothing sounds."""
 
     kind: Literal["lane.unplayed"] = "lane.unplayed"
@@ -103,27 +82,27 @@ class LaneUnplayed(SlidingStroke):
     unheard: bool = Field(True, description="Of a movement while no note sounds, only where it ends is kept.")
 
     @override
-    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane | None:
-        start, end = self.span_of(take, lane)
-        ticks, values = lane.curve.ticks, lane.curve.values.copy()
-        gone: Flags = np.zeros(len(ticks), dtype=bool)
-        flat: Ints = np.zeros(0, dtype=np.int64)
-        if self.flicker:
-            for run in unplayed.flickers(take, lane):
-                rows = np.arange(run.first, run.last + 1)
-                gone[rows[1:]] = True
-                values[rows[0]] = run.value
-                flat = np.append(flat, rows[0])
-        if self.unheard:
-            for run in unplayed.unheard(take, part, lane):
-                gone[run.first : run.last] = True
-        inside = (ticks >= start) & (ticks < end)
+    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+        start, end = self.span_of(take, spot.lane)
+        curve, values = spot.curve, spot.curve.values.copy()
+        gone: Flags = np.zeros(len(curve), dtype=bool)
+        inside = (curve.ticks >= start) & (curve.ticks < end)
+        runs = unplayed.flickers(take, spot.lane) if self.flicker else []
+        for run in runs:
+            gone[run.first + 1 : run.last + 1] = True
+            if inside[run.first]:
+                values[run.first] = run.value
+        for run in unplayed.unheard(take, spot.channel, spot.lane) if self.unheard else []:
+            gone[run.first : run.last] = True
         gone &= inside
         if not gone.any():
             return None
-        touched = lane.touched.copy()
-        touched[flat] = True
-        return lane.kept(~gone, values, touched)
+        kept = curve.valued(values).rows(~gone)
+        for run in runs:
+            # Outside the span a run stays as it is: where only a part of it is taken, its rest comes back.
+            if inside[run.first : run.last + 1].any() and not inside[run.last]:
+                kept = _back(kept, curve, end)
+        return spot.lane.reshaped(kept)
 
     @property
     @override
@@ -133,3 +112,10 @@ class LaneUnplayed(SlidingStroke):
     @override
     def label(self) -> str:
         return f"{self.name}: what nobody played is gone"
+
+
+def _back(kept: Curve, was: Curve, end: int) -> Curve:
+    at = int(np.searchsorted(kept.ticks, end))
+    if at < len(kept) and kept.ticks[at] == end:
+        return kept
+    return kept.rows(slice(at)).then(Curve.of([end], was.at([end])), kept.rows(slice(at, None)))

@@ -6,21 +6,23 @@ import numpy as np
 from pydantic import Field, model_validator
 from typing_extensions import override
 
-from expression.arrays import Floats, whole
+from expression import piece
+from expression.arrays import Floats
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES
+from expression.piece import Piece
 from expression.strokes.base import Count, Reach, Record, Tick
-from expression.strokes.lane import HIGHEST_VALUE, LaneKey, LaneStroke, bounds, known_lane, lane_of, pinned, switched
+from expression.strokes.lane import HIGHEST_VALUE, LaneKey, LaneStroke, Spot, bounds, known_lane, lane_of, switched
 from expression.strokes.writing import MOST_NODES
-from expression.take import LAST_TICK, Lane, Part, Take
+from expression.take import LAST_TICK, Channel, Lane, Take
 
 
 class CopyTarget(Record):
     """Where a copy goes. What is absent is as in the original."""
 
     part: Count | None = None
-    lane: str | None = Field(None, description="`bend`, `pressure`, or `cc:0` to `cc:127`.")
+    lane: str | None = Field(None, description="`bend`, `pressure`, or `cc:0` to `cc:119`.")
     at: Tick | None = Field(None, description="The tick at which the copy begins.")
 
     @model_validator(mode="after")
@@ -68,19 +70,22 @@ class LaneCopy(LaneStroke):
 
     @override
     def apply(self, take: Take) -> Take:
-        ((source, lane),) = self.lanes(take)
+        (spot,) = self.lanes(take)
         start, end = self.where.span or (0, 1)
         if self._part >= len(take.parts):
             raise NothingMatched(f"There is no part {self._part} to copy to; this take has {len(take.parts)}.", "to")
-        piece = cut_out(lane, start, end)
-        if not len(piece):
+        found = spot.cut(start, end)
+        if found.empty:
             raise NothingMatched(self.nothing)
-        part = take.parts[self._part]
-        made = converted(piece, source, self.lane, part, self._lane, self.gain)
-        length = self.fit or end - start
-        made = _flipped(made, end - start, self.flip, bounds(part, self._lane))
-        made = made.timed(whole(made.ticks * (length / (end - start))))
-        return take.with_lanes({part.id: laid(lane_of(part, self._lane), made, self._at, length, self.repeat)})
+        channel = take.parts[self._part].channel
+        onto = Spot(channel, [], lane_of(take, channel, self._lane))
+        made = converted(found, spot, onto, self.gain)
+        if self.flip == "value":
+            made = made.scaled(-1.0, sum(onto.bounds))
+        elif self.flip == "time":
+            made = piece.backwards(made)
+        made = piece.stretched(made, self._at, (self.fit or end - start) / (end - start))
+        return take.with_lane(channel.id, repeated(onto, made, self.repeat))
 
     @override
     def reach(self, take: Take) -> Reach:
@@ -114,18 +119,18 @@ class LaneMove(LaneStroke):
     def apply(self, take: Take) -> Take:
         made = take
         matched = False
-        for part, lane in self.lanes(take):
-            start, end = self.span_of(take, lane)
-            piece = cut_out(lane, start, end)
-            if not len(piece):
+        for spot in self.lanes(take):
+            start, end = self.span_of(take, spot.lane)
+            found = spot.cut(start, end)
+            if found.empty:
                 continue
             matched = True
-            moved = converted(piece, part, self.lane, part, self.to, 1.0)
-            moved = moved.timed(moved.ticks + start)
-            target = lane_of(made.parts[part.id], self.to).between(start, end, moved, comes_back=False)
-            made = made.with_lanes({part.id: target})
+            onto = Spot(spot.channel, spot.parts, lane_of(take, spot.channel, self.to))
+            resumes = self.where.span is not None
+            lanes = [onto.laid(converted(found, spot, onto, 1.0), resumes)]
             if not self.keep:
-                made = made.with_lanes({part.id: lane.between(start, end, Curve.of([], []), comes_back=False)})
+                lanes.append(spot.laid(Piece(start, end, Curve.of([], [])), resumes))
+            made = made.with_lanes({spot.channel.id: lanes})
         if not matched:
             raise NothingMatched(self.nothing)
         return made
@@ -135,66 +140,29 @@ class LaneMove(LaneStroke):
         return f"{self.name} to {LANES[self.to].name}" + (", kept" if self.keep else "")
 
 
-def laid(lane: Lane, piece: Curve, at: int, length: int, repeat: int) -> Lane:
-    """A lane with a piece (ticks from 0) laid over it from tick `at`, as often as told, each `length` ticks long."""
-    if len(piece) * repeat > MOST_NODES:
+def repeated(spot: Spot, made: Piece, repeat: int) -> Lane:
+    """A lane with a piece laid over it as often as told, one after another."""
+    if len(made.curve) * repeat > MOST_NODES:
         too_many = f"That would be more than {MOST_NODES:,} nodes; distil the lane or repeat it less."
         raise NothingMatched(too_many, "repeat")
-    shift = at + np.repeat(np.arange(repeat), len(piece)) * length
-    values, hold, lift, ease = (np.tile(column, repeat) for column in piece.columns[1:])
-    turns = Curve.of(np.tile(piece.ticks, repeat) + shift, values, hold, lift, ease)
-    return lane.between(at, at + length * repeat, turns)
+    length = made.end - made.start
+    return spot.laid([piece.stretched(made, made.start + turn * length, 1.0) for turn in range(repeat)])
 
 
-def cut_out(lane: Lane, start: int, end: int) -> Curve:
-    """What a lane says from `start` to before `end`, with ticks from 0 and a node there wherever it has a value."""
-    curve = lane.opened(start).opened(end).curve
-    inner = curve.within(start, end)
-    if len(inner) and not inner.hold[-1] and end > inner.ticks[-1]:
-        # The last way ends in a node outside: its end belongs to the piece.
-        inner = inner.spliced(len(inner), len(inner), Curve.of([end], curve.at([end])))
-    return inner.timed(inner.ticks - start)
-
-
-def converted(piece: Curve, source: Part, old: str, part: Part, new: str, gain: float) -> Curve:
+def converted(found: Piece, spot: Spot, onto: Spot, gain: float) -> Piece:
     """Values of one lane in the unit of another: the bend's full range either way is the full range of 0 to 127."""
-
-    def share(values: Floats) -> Floats:
-        widest = bounds(source, old)[1]
-        return np.asarray((values / widest + 1) / 2 if old == "bend" else values / HIGHEST_VALUE)
-
-    values = piece.values
+    old, new = spot.key, onto.key
+    values = found.curve.values
     if old != new and "bend" in (old, new):
-        values = share(values)
-        values = (2 * values - 1) * bounds(part, new)[1] if new == "bend" else values * HIGHEST_VALUE
-    values = pinned(values * gain, part, new)
-    if LANES[new].switch:
-        return Curve.of(piece.ticks, switched(values))
-    return piece.valued(values)
+        values = _share(values, spot.channel, old)
+        values = (2 * values - 1) * bounds(onto.channel, new)[1] if new == "bend" else values * HIGHEST_VALUE
+    values = values * gain
+    # A pedal keeps its depth; what is copied onto a lane that is on or off becomes on or off.
+    if LANES[new].pedal and onto.is_switch and not LANES[old].pedal:
+        return found._replace(curve=Curve.of(found.curve.ticks, switched(values)))
+    return piece.clipped(found.valued(values), *onto.bounds, onto.error)
 
 
-def _flipped(piece: Curve, length: int, flip: str, limits: tuple[float, float]) -> Curve:
-    if flip == "value":
-        return piece.valued(sum(limits) - piece.values)
-    if flip == "none" or not len(piece):
-        return piece
-    # Backwards a held value begins where it ended, and a way has its lift the other way round.
-    ends = np.append(piece.ticks[1:], length)
-    ticks, values, hold, lift, ease = [], [], [], [], []
-    for node in range(len(piece) - 1, -1, -1):
-        a, b = int(piece.ticks[node]), int(ends[node])
-        if piece.hold[node] or node == len(piece) - 1:
-            if b > a:
-                ticks.append(length - b)
-                values.append(piece.values[node])
-                hold.append(True)
-                lift.append(0.0)
-                ease.append(0.0)
-            continue
-        arrives = piece.values[node + 1]
-        ticks += [length - b, length - a]
-        values += [arrives, piece.values[node]]
-        hold += [False, True]
-        lift += [-piece.lift[node], 0.0]
-        ease += [piece.ease[node], 0.0]
-    return Curve.of(ticks, values, hold, lift, ease)
+def _share(values: Floats, channel: Channel, key: str) -> Floats:
+    widest = bounds(channel, key)[1]
+    return np.asarray((values / widest + 1) / 2 if key == "bend" else values / HIGHEST_VALUE)

@@ -6,13 +6,15 @@ import numpy as np
 from pydantic import Field, model_validator
 from typing_extensions import override
 
-from expression.curve import Curve, lift_between, line_between, ramp
+from expression import piece
+from expression.chords import chord_onsets
+from expression.curve import Curve, lift_between, line_between
 from expression.lanes import LANES
+from expression.piece import Piece
 from expression.strokes.base import Lift, Reach, Unit
-from expression.strokes.lane import HIGHEST_VALUE
-from expression.strokes.reshaping import knots
+from expression.strokes.lane import HIGHEST_VALUE, Spot, parts_of
 from expression.strokes.writing import WritingStroke
-from expression.take import Lane, Part, Take
+from expression.take import Lane, Take
 
 Factor = Annotated[float, Field(ge=0, le=4)]
 
@@ -21,7 +23,7 @@ class LaneFade(WritingStroke):
     """A fade as volume: what the lane says, times a ramp over the span. Only the level changes, not the touch.
 
     Where the lane says nothing, the standard's default is what fades, and the lane is given that value from the start
-    of the take on. What the ramp comes to holds until the next note begins.
+    of the take on. What the ramp comes to holds until the next note (the next chord, however spread) begins.
     """
 
     kind: Literal["lane.fade"] = "lane.fade"
@@ -37,34 +39,32 @@ class LaneFade(WritingStroke):
     def _has_span(self) -> Self:
         if self.where.span is None:
             raise ValueError("a fade needs a span")
-        if self.lane == "bend" or LANES[self.lane].switch:
+        if self.lane == "bend" or LANES[self.lane].pedal:
             raise ValueError(f"{self.name} is not a level that could fade")
         return self
 
     @override
-    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane:
+    def shaped(self, take: Take, spot: Spot) -> Lane:
         start, end = self.where.span or (0, 1)
-        if not len(lane.curve) or lane.curve.ticks[0] > start:
-            lane = lane.spliced(0, 0, Curve.of([0], [LANES[self.lane].default]), np.array([-1]))
-        until = end if self.end == 1 else self._until(take, part, lane, end)
-        value = lane.curve.at(start)
-        if not len(lane.curve.within(start + 1, until)) and lane.curve.holds([start]).all():
-            # Nothing moves here: one way, of just the form that was asked for.
-            made = Curve.of([start, end], value * np.array([self.start, self.end]), [False, True], self.lift, self.ease)
-        else:
-            made = knots(take, lane.curve, start, until)
-            factor = ramp((made.ticks - start) / (end - start), self.start, self.end, self.lift, self.ease)
-            made = Curve.of(made.ticks, np.minimum(made.values * factor, HIGHEST_VALUE), made.hold)
-        return lane.between(start, until, made)
+        if self.start == self.end == 1:
+            return spot.lane
+        if not len(spot.curve) or spot.curve.ticks[0] > start:
+            default = Piece(0, 1, Curve.of([0], [LANES[self.lane].default]))
+            spot = spot._replace(lane=spot.laid(default, resumes=False))
+        until = end if self.end == 1 else self._until(take, spot, end)
+        factor = Curve.of([start, end], [self.start, self.end], [False, True], self.lift, self.ease)
+        return spot.laid(piece.multiplied(spot.cut(start, until), Piece(start, until, factor), spot.error))
 
-    def _until(self, take: Take, part: Part, lane: Lane, end: int) -> int:
-        later = part.notes.start[part.notes.start >= end]
-        return int(later.min()) if len(later) else max(take.end, int(lane.curve.ticks[-1]), end) + 1
+    def _until(self, take: Take, spot: Spot, end: int) -> int:
+        starts = np.concatenate([part.notes.start for part in take.parts_on(spot.channel)])
+        later = chord_onsets(starts, take.resolution)
+        later = later[later >= end]
+        return int(later.min()) if len(later) else max(take.end, int(spot.curve.ticks[-1]), end) + 1
 
     @override
     def reach(self, take: Take) -> Reach:
         start, end = self.where.span or (0, 1)
-        return Reach(start, end, [part.id for part, _ in self.lanes(take)], 0)
+        return Reach(start, end, parts_of(self.lanes(take)), 0)
 
     @override
     def line(self, take: Take) -> list[tuple[int, float]]:

@@ -6,13 +6,13 @@ import numpy as np
 from pydantic import Field
 from typing_extensions import override
 
-from expression.arrays import Floats, whole
-from expression.curve import Curve, form
-from expression.strokes.lane import SlidingStroke, bounds
+from expression import piece
+from expression.curve import STEEPNESS, Curve, form
+from expression.piece import Piece, share_at
+from expression.strokes.lane import SlidingStroke, Spot
 from expression.strokes.limits import Limit, limited_between
-from expression.strokes.reshaping import knots
 from expression.strokes.velocity import measured
-from expression.take import Lane, Part, Take
+from expression.take import Lane, Take
 
 MARGIN = 0.12
 """Over so much of the span, at either end, a change is led in and out where it joins smoothly."""
@@ -24,7 +24,10 @@ Steps = Annotated[float, Field(ge=-127, le=127)]
 
 
 class LaneReshape(SlidingStroke):
-    """The grips of a frame, in this order: level, depth, lean, bow, drift, length. On recorded data and on nodes."""
+    """The grips of a frame, in this order: level, depth, lean, bow, drift, length. On recorded data and on nodes.
+
+    With u from 0 to 1 over the span: ((value + level - pivot) depth + pivot) (left + (right - left) u) + bow 4 u (1 - u).
+    """
 
     kind: Literal["lane.reshape"] = "lane.reshape"
     stiff: ClassVar[str] = "it has no shape to be changed"
@@ -51,48 +54,65 @@ class LaneReshape(SlidingStroke):
     def _moves_values(self) -> bool:
         return self.level != 0 or self.depth != 1 or self.lean != (1, 1) or self.bow != 0
 
-    @property
-    def _slides_values(self) -> bool:
-        """Whether values change by an amount that itself moves in time, so that what is held has to slide."""
-        return self.lean[0] != self.lean[1] or self.bow != 0 or (self._moves_values and self.join == "smooth")
-
     @override
-    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane | None:
-        start, end = self.span_of(take, lane)
-        if not len(lane.curve) or lane.curve.ticks[0] >= end:
+    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+        start, end = self.span_of(take, spot.lane)
+        if not len(spot.curve) or spot.curve.ticks[0] >= end:
             return None
-        start = max(start, int(lane.curve.ticks[0]))
         if not self._moves_values and self.drift == 0 and self.length == 1:
-            return lane
-        opened = lane.opened(start).opened(end)
-        curve = knots(take, opened.curve, start, end) if self._slides_values else opened.curve.within(start, end)
-        wanted = self._values(curve, start, end)
-        values = limited_between(curve.values, wanted, self.limit, *bounds(part, lane.key))
-        made = self._moved(curve.valued(values), start, end)
-        until = start + max(int(whole((end - start) * self.length)), 1)
+            return spot.lane
+        before = spot.cut(start, end)
+        made = self._limited(before, self._valued(before, spot.error), spot)
+        made = self._moved(made, spot.error)
         if self.join == "smooth":
-            made = _joined(made, lane.curve, start, until, bounds(part, lane.key))
-        return lane.between(start, max(until, end), made, comes_back=self.where.span is not None)
+            made = _joined(made, spot)
+        # What the span covered and the piece no longer does is held.
+        made = made._replace(end=max(made.end, end))
+        return spot.laid(made, resumes=self.where.span is not None)
 
-    def _values(self, curve: Curve, start: int, end: int) -> Floats:
-        values = curve.values + self.level
+    def _valued(self, before: Piece, error: float) -> Piece:
+        made = before.scaled(1.0, self.level) if self.level else before
         if self.depth != 1:
-            pivot = measured(self.pivot, values)
-            values = pivot + self.depth * (values - pivot)
-        if self.lean == (1, 1) and self.bow == 0:
-            return values
-        u = (curve.ticks - start) / max(end - start, 1)
-        values = values * (self.lean[0] + (self.lean[1] - self.lean[0]) * u)
-        return np.asarray(values + self.bow * 4 * u * (1 - u))
+            inner = made.curve.ticks < made.end
+            pivot = measured(self.pivot, made.curve.values[inner])
+            made = made.scaled(self.depth, pivot * (1 - self.depth))
+        if self.lean != (1, 1):
+            ramp = Curve.of([made.start, made.end], self.lean, [False, True])
+            made = piece.multiplied(made, made._replace(curve=ramp), error)
+        if self.bow:
+            made = piece.added(made, _bowed(made.start, made.end, self.bow, error), error)
+        return made
 
-    def _moved(self, curve: Curve, start: int, end: int) -> Curve:
-        """Drift, then length: the nodes at other times. Ways go with them, a little bent where drift bends time."""
-        if self.drift == 0 and self.length == 1:
-            return curve
-        u = (curve.ticks - start) / max(end - start, 1)
-        middle = 0.5 + FURTHEST * self.drift
-        lift = float(np.log((1 - middle) / middle) / 4)
-        return curve.timed(start + whole(form(u, lift) * (end - start) * self.length))
+    def _limited(self, before: Piece, made: Piece, spot: Spot) -> Piece:
+        values = made.curve.values
+        low, high = spot.bounds
+        if not self._moves_values or (values.min() >= low and values.max() <= high):
+            return made
+        if self.limit == "pin":
+            return piece.clipped(made, low, high, spot.error)
+        # What each node of the new curve was before: of several at one tick the last goes on, the others come in.
+        curve = made.curve
+        lasts = np.append(curve.ticks[1:] != curve.ticks[:-1], curve.ticks[-1] != made.end)
+        was = np.where(lasts, before.curve.at(curve.ticks), before.curve.arriving(curve.ticks))
+        was = np.where(np.isnan(was), before.curve.at(curve.ticks), was)
+        return made.valued(limited_between(was, values, self.limit, low, high))
+
+    def _moved(self, made: Piece, error: float) -> Piece:
+        """Drift, then length: what is there at other times."""
+        length = made.end - made.start
+        if self.drift:
+            # The form that is `middle` at the middle: 1 / (1 + exp(4 lift)) = middle.
+            middle = 0.5 + FURTHEST * self.drift
+            lift = np.float64(np.log((1 - middle) / middle) / (STEEPNESS / 2))
+            made = piece.timed(
+                made,
+                lambda ticks: made.start + length * form((ticks - made.start) / length, lift),
+                lambda ticks: (
+                    made.start + length * share_at(np.clip((ticks - made.start) / length, 0, 1), lift, np.float64(0))
+                ),
+                error,
+            )
+        return made if self.length == 1 else piece.stretched(made, made.start, self.length)
 
     @override
     def label(self) -> str:
@@ -109,19 +129,33 @@ class LaneReshape(SlidingStroke):
         return f"{self.name}: {', '.join(words) or 'as it was'}".replace("-", "−")
 
 
-def _joined(made: Curve, old: Curve, start: int, end: int, limits: tuple[float, float]) -> Curve:
+def _bowed(start: int, end: int, bow: float, error: float) -> Piece:
+    """A parabola over the span: 0 at both ends, `bow` in the middle."""
+    length = end - start
+
+    def height(ticks: np.ndarray) -> np.ndarray:
+        u = (ticks - start) / length
+        return bow * 4 * u * (1 - u)
+
+    return piece.traced(start, end, np.zeros(0, dtype=np.int64), height, error)
+
+
+def _joined(made: Piece, spot: Spot) -> Piece:
     """The changed stretch, led into what is before it and out into what is after it over a margin at either end."""
-    if not len(made):
+    margin = max(round((made.end - made.start) * MARGIN), 1)
+    if made.empty or 2 * margin >= made.end - made.start:
         return made
-    before = old.at(start - 1) if old.ticks[0] < start else old.at(start)
-    after = old.at(end)
-    ends = (before - made.values[0], after - made.at(end - 1))
-    margin = max((end - start) * MARGIN, 1.0)
-    values = made.values.copy()
-    first, last = np.searchsorted(made.ticks, [start + margin, end - margin])
-    for off, rows, way in zip(
-        ends, (slice(first), slice(last, None)), (made.ticks[:first] - start, end - made.ticks[last:]), strict=True
-    ):
-        if np.isfinite(off):
-            values[rows] += float(off) * form(np.clip(1 - way / margin, 0, 1), 0.0, 1.0)
-    return made.valued(np.clip(values, *limits))
+    before, after = float(spot.curve.arriving(made.start)), float(spot.curve.at(made.end))
+    offs = [before - float(made.curve.values[0]), after - float(made.curve.arriving(made.end))]
+    # Where the lane says nothing before or after, there is nothing to be led into.
+    if made.curve.ticks[0] > made.start or np.isnan(offs[0]):
+        offs[0] = 0.0
+    offs[1] = 0.0 if np.isnan(offs[1]) else offs[1]
+    lead = Curve.of(
+        [made.start, made.start + margin, made.end - margin, made.end],
+        [offs[0], 0.0, 0.0, offs[1]],
+        [False, True, False, True],
+        0.0,
+        1.0,
+    )
+    return piece.added(made, made._replace(curve=lead), spot.error)

@@ -1,35 +1,94 @@
 """What all strokes on lanes share: controllers, channel pressure, bend."""
 
-from typing import Annotated, ClassVar, Self
+from typing import Annotated, ClassVar, NamedTuple
 
 import numpy as np
-from pydantic import Field, field_validator, model_validator
+from pydantic import Field, field_validator
 from typing_extensions import override
 
-from expression.arrays import Floats
+from expression import piece
+from expression.arrays import Flags, Floats
+from expression.curve import Curve
 from expression.errors import NothingMatched
-from expression.lanes import LANES
+from expression.lanes import (
+    AFTER_RESET,
+    AT_SYSTEM_ON,
+    CONTROLLERS,
+    LANES,
+    MODE_MESSAGES,
+    OFF,
+    ON,
+    PARAMETERS,
+    controller_of,
+    is_switch,
+)
+from expression.midi.status import SYSEX
+from expression.piece import Piece
 from expression.strokes.base import BaseStroke, Reach
-from expression.take import Lane, Part, Take
+from expression.take import Channel, Lane, Part, Take
 
 MOST_LANES = 130
 HIGHEST_VALUE = 127.0
 SWITCH_ON = 64
-REST_SECONDS = 0.1
-"""A recorded value that lasts for longer than this was held; what comes faster is a movement."""
 
-LaneKey = Annotated[str, Field(description="`bend`, `pressure`, or `cc:0` to `cc:127`.")]
+LaneKey = Annotated[str, Field(description="`bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).")]
 LaneKeys = Annotated[
     str | Annotated[tuple[str, ...], Field(min_length=1, max_length=MOST_LANES)],
-    Field(description="`bend`, `pressure`, or `cc:0` to `cc:127`; or a list of them, on which it acts alike."),
+    Field(description="`bend`, `pressure`, or `cc:0` to `cc:119`; or a list of them, on which it acts alike."),
 ]
 
 
 def known_lane(key: str, field: str = "lane") -> str:
     """A lane's key. Raises ValueError where there is no such lane."""
-    if key not in LANES:
-        raise ValueError(f"{field} must be bend, pressure or cc:0 to cc:127, not {key[:40]!r}")
-    return key
+    if key in LANES:
+        return key
+    if key in {f"cc:{number}" for number in (*PARAMETERS, *range(MODE_MESSAGES, 128))}:
+        name = CONTROLLERS[controller_of(key) or 0].name
+        raise ValueError(f"{field} cannot be {key}: {name} is a message, not a value that lasts")
+    raise ValueError(f"{field} must be bend, pressure or cc:0 to cc:119, not {key[:40]!r}")
+
+
+class Spot(NamedTuple):
+    """A lane that a stroke acts on: its channel, and those of the parts on it that the stroke names."""
+
+    channel: Channel
+    parts: list[Part]
+    lane: Lane
+
+    @property
+    def key(self) -> str:
+        """The lane's key."""
+        return self.lane.key
+
+    @property
+    def curve(self) -> Curve:
+        """The lane's curve."""
+        return self.lane.curve
+
+    @property
+    def error(self) -> float:
+        """How far straight ways may be off that stand for what has no form of ours."""
+        return LANES[self.key].error
+
+    @property
+    def is_switch(self) -> bool:
+        """Whether the lane is off or on, by what it holds."""
+        return is_switch(self.key, self.curve.values)
+
+    @property
+    def bounds(self) -> tuple[float, float]:
+        """The lowest and the highest value of the lane."""
+        return bounds(self.channel, self.key)
+
+    def cut(self, start: int, end: int) -> Piece:
+        """What the lane says from `start` to before `end`."""
+        return piece.cut(self.curve, start, end, self.error)
+
+    def laid(self, pieces: Piece | list[Piece], resumes: bool = True) -> Lane:
+        """The lane with pieces in place of what it said there, all held within its range."""
+        pieces = [pieces] if isinstance(pieces, Piece) else pieces
+        pieces = [piece.clipped(one, *self.bounds, self.error) for one in pieces]
+        return self.lane.reshaped(piece.laid(self.curve, pieces, self.error, resumes))
 
 
 class LaneStroke(BaseStroke):
@@ -59,15 +118,15 @@ class LaneStroke(BaseStroke):
         """What the lane is called."""
         return LANES[self.keys[0]].name if len(self.keys) == 1 else f"{len(self.keys)} lanes"
 
-    def lanes(self, take: Take) -> list[tuple[Part, Lane]]:
-        """The lanes it acts on, each with its part. Raises NothingMatched."""
+    def lanes(self, take: Take) -> list[Spot]:
+        """The lanes it acts on, each once, however many parts share it. Raises NothingMatched."""
         wanted = self.where.parts
+        named = [part for part in take.parts if wanted is None or part.id in wanted]
         found = [
-            (part, lane_of(part, key))
-            for part in take.parts
-            if wanted is None or part.id in wanted
+            Spot(channel, [part for part in named if part.channel.id == channel.id], lane_of(take, channel, key))
+            for channel in {part.channel.id: part.channel for part in named}.values()
             for key in self.keys
-            if key in part.lanes or (self.makes and wanted is not None)
+            if key in channel.lanes or (self.makes and wanted is not None)
         ]
         if not found:
             raise NothingMatched(f"No part that the stroke names has a lane {', '.join(self.keys)}.")
@@ -77,11 +136,11 @@ class LaneStroke(BaseStroke):
     def apply(self, take: Take) -> Take:
         made = take
         matched = False
-        for part, lane in self.lanes(take):
-            shaped = self.shaped(take, part, lane)
+        for spot in self.lanes(take):
+            shaped = self.shaped(take, spot)
             matched |= shaped is not None
-            if shaped is not None and shaped is not lane:
-                made = made.with_lanes({part.id: shaped})
+            if shaped is not None and shaped is not spot.lane:
+                made = made.with_lane(spot.channel.id, shaped)
         if not matched:
             raise NothingMatched(self.nothing)
         return made
@@ -91,7 +150,7 @@ class LaneStroke(BaseStroke):
         """Why it matches nothing although there are lanes."""
         return f"{self.name} carries nothing in this span."
 
-    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane | None:
+    def shaped(self, take: Take, spot: Spot) -> Lane | None:
         """One lane as the stroke leaves it; the very same where nothing changes, None where there is nothing for it."""
         raise NotImplementedError
 
@@ -102,51 +161,54 @@ class LaneStroke(BaseStroke):
 
     @override
     def reach(self, take: Take) -> Reach:
-        lanes = self.lanes(take)
-        spans = [self.span_of(take, lane) for _, lane in lanes]
-        count = sum(len(lane.curve.within(*span)) for (_, lane), span in zip(lanes, spans, strict=True))
+        spots = self.lanes(take)
+        spans = [self.span_of(take, spot.lane) for spot in spots]
+        count = sum(len(spot.curve.within(*span)) for spot, span in zip(spots, spans, strict=True))
         start, end = min(span[0] for span in spans), max(span[1] for span in spans)
-        return Reach(start, end, sorted({part.id for part, _ in lanes}), count)
+        return Reach(start, end, parts_of(spots), count)
 
 
 class SlidingStroke(LaneStroke):
-    """A stroke on lanes that slide: a switch is on or off."""
+    """A stroke on lanes that slide: a lane that is off or on, by what it holds, is left as it is."""
 
     lane: LaneKeys
     stiff: ClassVar[str] = "there is nothing to smooth"
     """Why a switch is refused."""
 
-    @model_validator(mode="after")
-    def _slides(self) -> Self:
-        for key in self.keys:
-            if LANES[key].switch:
-                raise ValueError(f"{LANES[key].name} is on or off; {self.stiff}")
-        return self
+    @override
+    def lanes(self, take: Take) -> list[Spot]:
+        found = super().lanes(take)
+        sliding = [spot for spot in found if not spot.is_switch]
+        if not sliding:
+            raise NothingMatched(f"{LANES[found[0].key].name} is on or off here; {self.stiff}.", "lane")
+        return sliding
 
 
-def lane_of(part: Part, key: str) -> Lane:
-    """A lane of a part; one without nodes where it has none."""
-    return part.lanes.get(key) or Lane.empty(key)
+def parts_of(spots: list[Spot]) -> list[int]:
+    """The parts that a stroke on these lanes acts on."""
+    return sorted({part.id for spot in spots for part in spot.parts})
 
 
-def bounds(part: Part, key: str) -> tuple[float, float]:
+def lane_of(take: Take, channel: Channel, key: str) -> Lane:
+    """A lane of a channel. Where it has none, what resets make of it: no node, or the standard's value at each."""
+    if key in channel.lanes:
+        return channel.lanes[key]
+    rows = take.rows
+    system = rows.status[channel.resets] == SYSEX
+    counts: Flags = np.where(system, key in AT_SYSTEM_ON, key in AFTER_RESET).astype(bool)
+    which = channel.resets[counts]
+    values = np.where(system[counts], AT_SYSTEM_ON.get(key, 0.0), AFTER_RESET.get(key, 0.0))
+    return Lane.recorded(key, Curve.of(rows.tick[which], values), which)
+
+
+def bounds(channel: Channel, key: str) -> tuple[float, float]:
     """The lowest and the highest value of a lane: the bend by the widest range it is given."""
     if key != "bend":
-        return 0.0, HIGHEST_VALUE
-    widest = float(part.bend_range.semitones.max())
+        return LANES[key].low, LANES[key].high
+    widest = float(channel.bend_range.semitones.max())
     return -widest, widest
-
-
-def rest_ticks(take: Take, tick: int) -> int:
-    """How many ticks the rest of a held value lasts at least, by the tempo there."""
-    return max(int(take.tempo.tick(take.tempo.seconds(tick) + REST_SECONDS) - tick), 1)
-
-
-def pinned(values: Floats, part: Part, key: str) -> Floats:
-    """Values held within a lane's range."""
-    return np.clip(values, *bounds(part, key))
 
 
 def switched(values: Floats) -> Floats:
     """Values as a switch takes them: on from 64."""
-    return np.where(values >= SWITCH_ON, HIGHEST_VALUE, 0.0)
+    return np.where(values >= SWITCH_ON, ON, OFF)

@@ -6,13 +6,13 @@ import numpy as np
 from pydantic import Field, model_validator
 from typing_extensions import override
 
+from expression import piece
 from expression.arrays import Flags, Ints, frozen
-from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.notes import Notes
 from expression.strokes.base import BaseStroke, Count, Reach, Record, Tick, masks_of
-from expression.strokes.copying import converted, cut_out, laid
-from expression.strokes.lane import lane_of
+from expression.strokes.copying import converted, repeated
+from expression.strokes.lane import Spot, lane_of
 from expression.take import Take
 
 MOST_COPIES = 100_000
@@ -33,8 +33,10 @@ class NotesTarget(Record):
 class NotesCopy(BaseStroke):
     """Notes put down again: at another time or in another part, among those that are there.
 
-    What is copied begins with the span of `where`, or with the first of the notes. A copy ends where its key is struck
-    again; one is left out whose key is down already when it would begin, or that would not get a quarter of its length.
+    What is copied begins with the span of `where`, or with the first of the notes; copies follow one another by the
+    length of that, told from beat to beat where its edges lie within an eighth of a quarter of one. A copy ends where
+    its key is struck again; one is left out whose key is down already when it would begin, or that would not get a
+    quarter of its length.
     """
 
     kind: Literal["notes.copy"] = "notes.copy"
@@ -70,9 +72,11 @@ class NotesCopy(BaseStroke):
             copies = self._copies(take.parts[part].notes, mask, stretch, id_)
             id_ += int(mask.sum())
             there = made.parts[target].notes
-            made = made.with_notes({target: there.among(_room(there, copies))})
-            if self.under:
-                made = self._with_lanes(take, made, part, stretch)
+            # A key is the channel's: whoever else plays it there has it down as well.
+            sharing = [other.notes for other in made.parts_on(made.parts[target].channel)]
+            made = made.with_notes({target: there.among(_room(sharing, copies))})
+        if self.under:
+            made = self._with_lanes(take, made, stretch)
         if all(len(new.notes) == len(old.notes) for new, old in zip(made.parts, take.parts, strict=True)):
             raise NothingMatched("Where the copy would go, the keys are down already or struck again at once.", "to")
         return made
@@ -94,7 +98,9 @@ class NotesCopy(BaseStroke):
             raise NothingMatched(
                 f"That would be {count:,} notes; at most {MOST_COPIES:,} are copied at once.", "repeat"
             )
-        return Stretch(*(self.where.span or (start, max(end, start + 1))), masks)
+        start, end = self.where.span or (start, max(end, start + 1))
+        lines = [_on_beat(take, tick) for tick in (start, end)]
+        return Stretch(start, end, max(lines[1] - lines[0], 1) if self.where.span else end - start, masks)
 
     def _copies(self, notes: Notes, mask: Flags, stretch: "Stretch", id_: int) -> Notes:
         """The copies with the times they have at the target, turn after turn.
@@ -103,7 +109,7 @@ class NotesCopy(BaseStroke):
         """
         rows = np.tile(np.flatnonzero(mask), self.repeat)
         turn = np.repeat(np.arange(self.repeat), int(mask.sum()))
-        shift = self.to.at - stretch.start + turn * (stretch.end - stretch.start)
+        shift = self.to.at - stretch.start + turn * stretch.step
         start = notes.start[rows] + shift
         new = np.full(len(rows), -1)
         return Notes(
@@ -119,23 +125,25 @@ class NotesCopy(BaseStroke):
             off=frozen(new, np.int64),
         )
 
-    def _with_lanes(self, take: Take, made: Take, part: int, stretch: "Stretch") -> Take:
-        source = take.parts[part]
-        target = self._target(part)
-        length = stretch.end - stretch.start
-        for key, lane in source.lanes.items():
-            piece = cut_out(lane, stretch.start, stretch.end)
-            if not len(piece):
-                continue
-            into = made.parts[target]
-            moved: Curve = converted(piece, source, key, into, key, 1.0)
-            made = made.with_lanes({target: laid(lane_of(into, key), moved, self.to.at, length, self.repeat)})
+    def _with_lanes(self, take: Take, made: Take, stretch: "Stretch") -> Take:
+        """What lies under the notes, once for each channel that they are on."""
+        routes = {(take.parts[part].channel.id, made.parts[self._target(part)].channel.id) for part in stretch.masks}
+        for source, target in sorted(routes):
+            for key, lane in take.channels[source].lanes.items():
+                spot = Spot(take.channels[source], [], lane)
+                found = spot.cut(stretch.start, stretch.start + stretch.step)
+                if found.empty:
+                    continue
+                channel = made.channels[target]
+                onto = Spot(channel, [], lane_of(made, channel, key))
+                copy = piece.stretched(converted(found, spot, onto, 1.0), self.to.at, 1.0)
+                made = made.with_lane(target, repeated(onto, copy, self.repeat))
         return made
 
     @override
     def reach(self, take: Take) -> Reach:
         stretch = self._stretch(take)
-        end = self.to.at + (stretch.end - stretch.start) * self.repeat
+        end = self.to.at + stretch.step * self.repeat
         return Reach(
             self.to.at, end, sorted({self._target(part) for part in stretch.masks}), stretch.notes * self.repeat
         )
@@ -148,10 +156,11 @@ class NotesCopy(BaseStroke):
 
 
 class Stretch(NamedTuple):
-    """What is copied: its ticks (the end not included), and the notes of each part."""
+    """What is copied: its ticks (the end not included), how far its copies are apart, and the notes of each part."""
 
     start: int
     end: int
+    step: int
     masks: dict[int, Flags]
 
     @property
@@ -160,8 +169,21 @@ class Stretch(NamedTuple):
         return sum(int(mask.sum()) for mask in self.masks.values())
 
 
-def _room(there: Notes, copies: Notes) -> Notes:
-    """The copies for which there is room among the notes that are there: one key sounds one note at a time."""
+def _on_beat(take: Take, tick: int) -> int:
+    """The beat that a tick is meant for, where it lies within an eighth of a quarter of one; otherwise itself."""
+    position = take.meter.position(tick)
+    _, beat_ticks, _ = (int(column[0]) for column in take.meter.bar_of(np.array([tick])))
+    near = take.resolution // 8
+    if position.tick <= near:
+        return tick - position.tick
+    return tick - position.tick + beat_ticks if beat_ticks - position.tick <= near else tick
+
+
+def _room(sharing: list[Notes], copies: Notes) -> Notes:
+    """The copies for which there is room among the notes of a channel: one key sounds one note at a time."""
+    there = sharing[0]
+    for other in sharing[1:]:
+        there = there.among(other)
     # One number for key and tick: the notes of a key lie together, in the order of time.
     span = int(max(there.end.max(initial=0), copies.end.max(initial=0))) + 1
 

@@ -8,11 +8,13 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression.curve import Curve, lift_between, line_between
-from expression.distil import distil
+from expression.distil import line_through
+from expression.errors import NothingMatched
 from expression.lanes import LANES
+from expression.piece import Piece
 from expression.strokes.base import Lift, Points, Reach, Record, Tick, Unit, Where
-from expression.strokes.lane import LaneKey, LaneKeys, LaneStroke, lane_of, pinned, switched
-from expression.take import Lane, Part, Take
+from expression.strokes.lane import LaneKey, LaneKeys, LaneStroke, Spot, parts_of, switched
+from expression.take import Lane, Take
 
 MOST_NODES = 100_000
 Value = Annotated[float, Field(ge=-127, le=127)]
@@ -33,7 +35,7 @@ class Node(Record):
 
 
 class WritingStroke(LaneStroke):
-    """A stroke that writes one lane, and makes it where there is none."""
+    """A stroke that writes one lane, and makes it where there is none. What it ends with stays until the next node."""
 
     lane: LaneKey
 
@@ -42,14 +44,19 @@ class WritingStroke(LaneStroke):
     def makes(self) -> bool:
         return True
 
-    @property
-    def is_switch(self) -> bool:
-        """A switch lane jumps: it is on or off, never on its way."""
-        return LANES[self.keys[0]].switch
+    def sliding(self, take: Take) -> list[Spot]:
+        """The lanes it acts on, where it cannot act on one that is on or off. Raises NothingMatched."""
+        found = super().lanes(take)
+        if stiff := [spot for spot in found if spot.is_switch]:
+            raise NothingMatched(f"{LANES[stiff[0].key].name} is on or off here; it cannot slide.", "lane")
+        return found
 
 
 class LaneNodes(WritingStroke):
-    """Nodes take the place of those in the span (of all, where no span is given)."""
+    """Nodes take the place of those in the span (of all, where no span is given).
+
+    A way that crossed an edge of the span goes to the first, or on from the last of them.
+    """
 
     kind: Literal["lane.nodes"] = "lane.nodes"
     nodes: tuple[Node, ...] = Field(max_length=MOST_NODES, description="Ascending by tick, within the span.")
@@ -71,28 +78,29 @@ class LaneNodes(WritingStroke):
         return bool(self.nodes)
 
     @override
-    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane:
-        old = lane.curve
+    def shaped(self, take: Take, spot: Spot) -> Lane:
+        old = spot.curve
         first, after = self.where.span or (0, int(old.ticks[-1]) + 1 if len(old) else 1)
-        start, end = np.searchsorted(old.ticks, [first, after])
+        start, end = np.searchsorted(old.ticks, [first, after]).tolist()
+        hold = [node.hold or spot.is_switch for node in self.nodes]
+        if hold and end < len(old) and (old.holds([after]).all() or after <= old.ticks[0]):
+            # What follows was not on its way from here, and is not now.
+            hold[-1] = True
         made = Curve.of(
             [node.tick for node in self.nodes],
             [node.value for node in self.nodes],
-            [node.hold or self.is_switch for node in self.nodes],
+            hold,
             [node.lift for node in self.nodes],
             [node.ease for node in self.nodes],
         )
-        # A node at the place of one that was there keeps that one's event, and so its order among others of the tick.
-        place = {int(tick): int(row) for tick, row in zip(old.ticks[start:end], lane.origin[start:end], strict=True)}
-        origin = np.array([place.pop(node.tick, -1) for node in self.nodes], dtype=np.int64)
-        return lane.spliced(int(start), int(end), made, origin)
+        return spot.lane.reshaped(old.rows(slice(start)).then(made, old.rows(slice(end, None))))
 
     @override
     def pulled(self, take: Take, tick: int, value: float) -> Self:
         nodes = list(self.nodes)
         for row, (node, after) in enumerate(itertools.pairwise(self.nodes)):
             lift = lift_between(tick, value, (node.tick, node.value), (after.tick, after.value), node.ease)
-            if lift is None or self.is_switch:
+            if lift is None:
                 continue
             nodes[row] = node.model_copy(update={"lift": lift, "hold": False})
         return self.model_copy(update={"nodes": tuple(nodes)})
@@ -101,7 +109,7 @@ class LaneNodes(WritingStroke):
     def reach(self, take: Take) -> Reach:
         ticks = [node.tick for node in self.nodes]
         start, end = self.where.span or (min(ticks, default=0), max(ticks, default=0) + 1)
-        return Reach(start, end, [part.id for part, _ in self.lanes(take)], len(self.nodes))
+        return Reach(start, end, parts_of(self.lanes(take)), len(self.nodes))
 
     @override
     def label(self) -> str:
@@ -128,23 +136,23 @@ class LaneDraw(WritingStroke):
         return self.target.span or (0, 1)
 
     @override
-    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane:
-        start, end = self.span_of(take, lane)
+    def shaped(self, take: Take, spot: Spot) -> Lane:
+        start, end = self.span_of(take, spot.lane)
         ticks, values = np.array(self.points, dtype=np.float64).T
         inside = (ticks > start) & (ticks < end - 1)
         # Where the span cuts the line, it begins and ends on the line all the same.
         edges = np.unique([start, end - 1])
         at_edges = np.interp(edges, ticks, values)
         ticks = np.concatenate((edges[:1], ticks[inside], edges[1:])).astype(np.int64)
-        values = pinned(np.concatenate((at_edges[:1], values[inside], at_edges[1:])), part, lane.key)
-        if self.is_switch:
+        values = np.clip(np.concatenate((at_edges[:1], values[inside], at_edges[1:])), *spot.bounds)
+        if spot.is_switch:
             values = switched(values)
-        if self.steps or self.is_switch:
+        if self.steps or spot.is_switch:
             turns = np.concatenate(([True], np.diff(values) != 0))
             made = Curve.of(ticks[turns], values[turns])
         else:
-            made = distil(ticks, values, self.tolerance, None)
-        return lane.between(start, end, made, comes_back=False)
+            made = line_through(ticks, values, self.tolerance)
+        return spot.laid(Piece(start, end, made), resumes=False)
 
     @override
     def line(self, take: Take) -> list[tuple[int, float]]:
@@ -169,9 +177,11 @@ class LaneRamp(WritingStroke):
     def _has_span(self) -> Self:
         if self.where.span is None:
             raise ValueError("a ramp needs a span")
-        if self.is_switch:
-            raise ValueError(f"{self.name} is on or off; it cannot slide")
         return self
+
+    @override
+    def lanes(self, take: Take) -> list[Spot]:
+        return self.sliding(take)
 
     def _ends(self, lane: Lane) -> tuple[float, float]:
         there = lane.curve.at(np.array(self.where.span, dtype=np.int64))
@@ -182,17 +192,14 @@ class LaneRamp(WritingStroke):
         return values[0], values[1]
 
     @override
-    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane:
+    def shaped(self, take: Take, spot: Spot) -> Lane:
         start, end = self.where.span or (0, 1)
-        values = pinned(np.array(self._ends(lane)), part, lane.key)
-        return lane.between(
-            start, end, Curve.of([start, end], values, [False, True], self.lift, self.ease), comes_back=False
-        )
+        made = Curve.of([start, end], self._ends(spot.lane), [False, True], self.lift, self.ease)
+        return spot.laid(Piece(start, end, made), resumes=False)
 
     def _way(self, take: Take) -> tuple[int, int, float, float]:
         start, end = self.where.span or (0, 1)
-        part, _ = self.lanes(take)[0]
-        return start, end, *self._ends(lane_of(part, self.lane))
+        return start, end, *self._ends(self.lanes(take)[0].lane)
 
     @override
     def line(self, take: Take) -> list[tuple[int, float]]:
@@ -220,17 +227,17 @@ class LaneLeadIn(WritingStroke):
     )
 
     @override
-    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane:
+    def shaped(self, take: Take, spot: Spot) -> Lane:
         value = self.value
         if value is None:
-            value = float(lane.curve.values[0]) if len(lane.curve) else LANES[self.lane].default
-        made = Curve.of([0], pinned(np.array([value]), part, lane.key))
-        after = int(np.searchsorted(lane.curve.ticks, 0, side="right"))
-        return lane.spliced(0, after, made, np.array([-1], dtype=np.int64))
+            # What a reset puts back is not what the lane begins with.
+            own = np.flatnonzero(~np.isin(spot.lane.origin, spot.channel.resets))
+            value = float(spot.curve.values[own[0]]) if len(own) else LANES[self.lane].default
+        return spot.laid(Piece(0, 1, Curve.of([0], [value])), resumes=False)
 
     @override
     def reach(self, take: Take) -> Reach:
-        return Reach(0, 1, [part.id for part, _ in self.lanes(take)], 1)
+        return Reach(0, 1, parts_of(self.lanes(take)), 1)
 
     @override
     def label(self) -> str:
@@ -238,18 +245,21 @@ class LaneLeadIn(WritingStroke):
 
 
 class LaneClear(LaneStroke):
-    """Take all in the span away. A way that crosses an edge keeps its form outside."""
+    """Take all in the span away. Outside nothing changes: a way that crosses an edge keeps its form, and what was held
+    at the end of the span comes back there.
+    """
 
     kind: Literal["lane.clear"] = "lane.clear"
     lane: LaneKeys
 
     @override
-    def shaped(self, take: Take, part: Part, lane: Lane) -> Lane | None:
-        start, end = self.where.span or (0, int(lane.curve.ticks[-1]) + 1)
-        crossed = lane.curve.ticks[0] <= start and not lane.curve.holds([start]).all()
-        if not len(lane.curve.within(start, end)) and not crossed:
+    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+        curve = spot.curve
+        start, end = self.where.span or (0, int(curve.ticks[-1]) + 1)
+        crossed = curve.ticks[0] <= start and not curve.holds([start]).all()
+        if not len(curve.within(start, end)) and not crossed:
             return None
-        return lane.between(start, end, Curve.of([], []), comes_back=False)
+        return spot.laid(Piece(start, end, Curve.of([], [])), resumes=self.where.span is not None)
 
     @override
     def label(self) -> str:

@@ -7,7 +7,7 @@ from uuid import UUID
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 
-from expression.midi.emit import listen, message_bytes, stream
+from expression.midi.playback import listen, message_bytes, stream
 from expression.strokes import AnyStroke
 from expression.take import Take as Recording
 from studio.models import Take

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from expression import lane_view, listing, view
 from expression.errors import BadStroke
 from expression.history import History, Shaped
-from expression.midi.emit import message_bytes, stream
+from expression.midi.playback import message_bytes, stream
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import KINDS, parse_stroke

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from expression import lane_view, listing, view
 from expression.errors import BadStroke, NothingMatched
 from expression.history import History, Shaped, applied, shape
-from expression.midi.emit import stream
+from expression.midi.playback import stream
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import parse_stroke
@@ -51,7 +51,7 @@ def sounding(take: Take, part: int = 0) -> list[tuple[int, int, int, int]]:
     tick, down, found = 0, {}, []
     for message in track:
         tick += message.time
-        if message.type not in ("note_on", "note_off") or message.channel != take.parts[part].channel:
+        if message.type not in ("note_on", "note_off") or message.channel != take.parts[part].channel.number:
             continue
         if message.type == "note_on" and message.velocity:
             assert message.note not in down, "a key is struck while it is down"

@@ -8,7 +8,7 @@ from demo.fog_signal import the_keepers_log, the_stair
 from expression import view
 from expression.errors import NothingMatched
 from expression.history import History, Shaped
-from expression.midi.emit import Stream, listen, message_bytes, stream
+from expression.midi.playback import Stream, listen, message_bytes, stream
 from expression.midi.read import read
 from expression.strokes import Where, parse_stroke
 from tests.files import NOTE, file_of, phrase

@@ -1,0 +1,98 @@
+"""The order of messages at one tick: the one table by which new events are put among those that were recorded.
+
+What a receiver makes of a tick depends on the order in which it is told. So a new event comes after whatever of its
+tick would undo or misread it, and otherwise as early as it can:
+
+| class | why it stands there |
+|---|---|
+| resets | they put back what was told before them: Reset All Controllers, exclusives (they may reset a whole module) |
+| bank | says what a program change that follows means |
+| programs | a new sound may begin with values of its own |
+| ranges | say how the bends that follow are to be read |
+| values | controllers, pressure, bend: a note that starts finds them |
+| ends of notes | before a start of the same key, which they would end |
+| starts of notes | they find all that was said |
+
+The recorded order of what nobody touched stays, also where it is another.
+"""
+
+from enum import IntEnum
+
+import numpy as np
+
+from expression.arrays import Ints
+from expression.lanes import MODE_MESSAGES, PARAMETERS, RESET
+from expression.midi.status import CONTROL, ESCAPE, NOTE_OFF, NOTE_ON, PROGRAM, SYSEX
+from expression.take import Channel, Rows, Take
+
+BANK_SELECT = (0, 32)
+
+
+class Order(IntEnum):
+    """Classes of events, in the order in which they come at one tick."""
+
+    RESET = 0
+    BANK = 1
+    PROGRAM = 2
+    RANGE = 3
+    VALUE = 4
+    END = 5
+    START = 6
+    RECORDED = 7
+    TRACK_END = 8
+
+
+FOLLOWS: dict[Order, tuple[Order, ...]] = {
+    Order.BANK: (Order.RESET,),
+    Order.RANGE: (Order.RESET, Order.PROGRAM),
+    Order.VALUE: (Order.RESET, Order.PROGRAM),
+}
+"""Of a new event the classes of recorded events that have to come before it. A bend also follows the ranges."""
+
+
+def class_of(key: str) -> Order:
+    """The class of a lane's events."""
+    return Order.BANK if key in {f"cc:{number}" for number in BANK_SELECT} else Order.VALUE
+
+
+def rows_on(take: Take, channel: Channel) -> Ints:
+    """Rows of all messages on a channel."""
+    rows = take.rows
+    tracks = np.array([part.track for part in take.parts_on(channel)])
+    voice = (rows.status >= NOTE_OFF) & (rows.status < SYSEX) & ((rows.status & 0x0F) == channel.number)
+    return np.flatnonzero(voice & np.isin(rows.track, tracks))
+
+
+def classes(rows: Rows, which: Ints) -> Ints:
+    """The class of some recorded events; `Order.RECORDED` where any place will do."""
+    kind, number = rows.status[which] & 0xF0, rows.data1[which]
+    control = kind == CONTROL
+    exclusive = (rows.status[which] == SYSEX) | (rows.status[which] == ESCAPE)
+    conditions = [
+        exclusive | (control & (number == RESET)),
+        control & (number >= MODE_MESSAGES),
+        control & np.isin(number, BANK_SELECT),
+        control & np.isin(number, PARAMETERS),
+        kind == PROGRAM,
+        kind == NOTE_OFF,
+        kind == NOTE_ON,
+        kind == CONTROL,
+    ]
+    found = (Order.RESET, Order.END, Order.BANK, Order.RANGE, Order.PROGRAM, Order.END, Order.START, Order.VALUE)
+    return np.select(conditions, [int(one) for one in found], int(Order.VALUE))
+
+
+def last_at(rows: Rows, which: Ints, ticks: Ints) -> Ints:
+    """For each of `ticks` the last of some recorded events that lies on it, in the order of telling; -1: none."""
+    if not len(which):
+        return np.full(len(ticks), -1)
+    which = which[np.argsort(rows.rank[which])]
+    at = np.searchsorted(rows.tick[which], ticks, side="right") - 1
+    found = which[np.maximum(at, 0)]
+    return np.where((at >= 0) & (rows.tick[found] == ticks), found, -1)
+
+
+def later(rows: Rows, one: Ints, other: Ints) -> Ints:
+    """Of two rows (-1: none) the one that is told later."""
+    rank = np.append(rows.rank, -1)
+    return np.where(rank[one] >= rank[other], one, other)

@@ -1,0 +1,100 @@
+"""The emitted events as messages in time, for whoever plays them: all of them, or those of a span with its chase."""
+
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+
+from expression.arrays import Bytes, Flags, Floats, Ints
+from expression.lanes import AFTER_RESET, MODE_MESSAGES, PARAMETERS, RESET
+from expression.midi.emit import emit
+from expression.midi.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SYSEX
+from expression.take import Take
+
+
+class Stream(NamedTuple):
+    """Channel messages of all parts in the order of time. One element of each array a message."""
+
+    seconds: Floats
+    part: Ints
+    status: Bytes
+    data1: Bytes
+    data2: Bytes
+
+    def pick(self, keep: Flags | Ints) -> "Stream":
+        """Some of the messages, by mask or by rows."""
+        return Stream._make(column[keep] for column in self)
+
+
+@lru_cache(maxsize=8)
+def stream(take: Take) -> Stream:
+    """All channel messages with their times, each with the part it is for.
+
+    What is said to a channel is said to every part on it: those that share one are told alike, as one instrument is.
+    """
+    pieces: list[tuple[np.ndarray, ...]] = []
+    for number, track in enumerate(emit(take)):
+        voice = np.flatnonzero((track.status >= NOTE_OFF) & (track.status < SYSEX))
+        for part in (part for part in take.parts if part.track == number):
+            rows = voice[(track.status[voice] & 0x0F) == part.channel.number]
+            sharing = take.parts_on(part.channel)
+            kind = track.status[rows] & 0xF0
+            for other in sharing:
+                heard = (
+                    rows if other is part else rows[(kind != NOTE_ON) & (kind != NOTE_OFF) & (kind != POLY_PRESSURE)]
+                )
+                order = np.full(len(heard), number) << 32 | heard
+                columns = (track.status[heard], track.data1[heard], track.data2[heard])
+                pieces.append((track.tick[heard], order, np.full(len(heard), other.id), *columns))
+    if not pieces:
+        none = np.zeros(0, dtype=np.int64)
+        return Stream(none.astype(np.float64), none, *(none.astype(np.uint8),) * 3)
+    tick, place, part_, status, one, two = (np.concatenate(column) for column in zip(*pieces, strict=True))
+    order = np.lexsort((part_, place, tick))
+    return Stream(take.tempo.seconds(tick[order]), part_[order], status[order], one[order], two[order])
+
+
+_PUT_BACK = [int(key[3:]) for key in AFTER_RESET if key.startswith("cc:")]
+
+
+def listen(messages: Stream, start: float, end: float, chase: bool) -> Stream:
+    """The messages to be heard from `start` to `end` in seconds (end not included).
+
+    With `chase`, what is in force at `start` comes first, at that time: programs, controllers, pressure and bend as
+    they stand after the last reset, and parameter messages in full, since their order is their meaning.
+    """
+    within = (messages.seconds >= start) & (messages.seconds < end)
+    if not chase:
+        return messages.pick(within)
+    before = messages.pick(messages.seconds < start)
+    kind = before.status & 0xF0
+    control = kind == CONTROL
+    parameter = control & np.isin(before.data1, PARAMETERS)
+    state = np.isin(kind, (CONTROL, PROGRAM, PRESSURE, BEND)) & ~parameter
+    resets = control & (before.data1 == RESET)
+    state &= ~control | (before.data1 < MODE_MESSAGES)
+    # What the last reset of its part has put back is in force no longer.
+    last_reset = np.full(int(before.part.max(initial=-1)) + 1, -1)
+    last_reset[before.part[resets]] = np.flatnonzero(resets)
+    put_back = (kind == BEND) | (kind == PRESSURE) | (control & np.isin(before.data1, _PUT_BACK))
+    state &= ~(put_back & (np.arange(len(kind)) < last_reset[before.part]))
+    numbered = np.where(control, before.data1, 0)
+    stream_key = before.part << 16 | before.status.astype(np.int64) << 8 | numbered
+    rows = np.flatnonzero(state)
+    # np.unique keeps the first of each: read backwards, that is the last value of each stream.
+    last = rows[::-1][np.unique(stream_key[rows][::-1], return_index=True)[1]]
+    forced = np.concatenate((np.flatnonzero(parameter), last_reset[last_reset >= 0], last))
+    chased = before.pick(np.unique(forced))
+    chased = chased._replace(seconds=np.full(len(chased.seconds), start))
+    here = messages.pick(within)
+    pairs: list[tuple[np.ndarray, np.ndarray]] = list(zip(chased, here, strict=True))
+    return Stream._make(np.concatenate(pair) for pair in pairs)
+
+
+def message_bytes(messages: Stream) -> bytes:
+    """The messages one after another as they would go down the cable; each tells its own length by its status."""
+    kind = messages.status & 0xF0
+    columns = np.stack([messages.status, messages.data1, messages.data2], axis=1)
+    wanted = np.ones_like(columns, dtype=bool)
+    wanted[:, 2] = (kind != PROGRAM) & (kind != PRESSURE)
+    return bytes(columns[wanted])

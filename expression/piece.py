@@ -1,0 +1,451 @@
+"""Pieces of curves, and the few things that strokes do with them.
+
+A *piece* is what a curve says from `start` to before `end`, with both of its edges exact: it begins with a node at
+`start` (unless the curve has no value there yet), and where its last way still moves, a node at `end` tells what that
+way comes to. Strokes cut pieces out, change their values or times, add and multiply them, and lay them again.
+
+Ways stay ways wherever the mathematics allow it: values may be scaled and shifted, times stretched, and a way combined
+with what is held. Otherwise they are told in straight ways within an error that the caller states: as few as the
+curvature asks for, since a straight way of length h strays from a curve by h h |y''| / 8.
+"""
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+
+from expression.arrays import Flags, Floats, Ints, frozen, whole
+from expression.curve import STEEPNESS, Curve
+
+SAMPLES = 33
+"""Places of a way at which its curvature is taken."""
+Values = Callable[[Ints, Floats], Floats]
+"""Of segments (by number) at some ticks: the values."""
+
+
+class Piece(NamedTuple):
+    """A stretch of a curve, from `start` to before `end`."""
+
+    start: int
+    end: int
+    curve: Curve
+
+    @property
+    def empty(self) -> bool:
+        """Whether it says nothing at all."""
+        return not len(self.curve)
+
+    def valued(self, values: Floats) -> "Piece":
+        """The same nodes at other values."""
+        return self._replace(curve=self.curve.valued(values))
+
+    def scaled(self, factor: float, offset: float = 0.0) -> "Piece":
+        """Values times a factor, and an offset added."""
+        return self.valued(self.curve.values * factor + offset)
+
+
+class Segments(NamedTuple):
+    """Stretches that follow one another: from `a` to `b` in ticks, from `first` to `last` in value.
+
+    `moves` where the value is on its way, of that `lift` and `ease`; `broken` where the way has no form of ours.
+    """
+
+    a: Ints
+    b: Ints
+    first: Floats
+    last: Floats
+    moves: Flags
+    lift: Floats
+    ease: Floats
+    broken: Flags
+
+
+# ---- cutting and laying
+
+
+def opened(curve: Curve, ticks: Ints, error: float) -> Curve:
+    """The same curve with a node at each of `ticks`, wherever it has a value.
+
+    A part of a way without ease is a way of the same form, its lift in proportion; an eased way becomes straight ones.
+    """
+    if not len(curve):
+        return curve
+    ticks = np.unique(np.asarray(ticks, dtype=np.int64))
+    at = np.searchsorted(curve.ticks, ticks)
+    known = (at < len(curve)) & (curve.ticks[np.minimum(at, len(curve) - 1)] == ticks)
+    ticks = ticks[~known & (ticks > curve.ticks[0])]
+    if not len(ticks):
+        return curve
+    node = curve.governing(ticks)
+    last = len(curve) - 1
+    moving = ~curve.hold[node] & (node < last)
+    if not moving.any():
+        return _inserted(curve, ticks, curve.values[node], np.ones(len(ticks), dtype=bool))
+    cut = np.unique(node[moving])
+    eased = cut[curve.ease[cut] > 0]
+    if len(eased):
+        _, inner = refined(curve.ticks[eased], curve.ticks[eased + 1], lambda _, at: curve.at(at), error)
+        ticks = np.union1d(ticks, inner)
+        node = curve.governing(ticks)
+        moving = ~curve.hold[node] & (node < last)
+    made = _inserted(curve, ticks, curve.at(ticks), ~moving)
+    # Of each way that was cut: its length, and with that the lifts of its parts.
+    first = np.searchsorted(made.ticks, curve.ticks[cut], side="right") - 1
+    after = np.searchsorted(made.ticks, curve.ticks[cut + 1], side="left")
+    rows = np.concatenate([np.arange(a, b) for a, b in zip(first, after, strict=True)])
+    way = np.repeat(cut, after - first)
+    share = (made.ticks[rows + 1] - made.ticks[rows]) / (curve.ticks[way + 1] - curve.ticks[way])
+    lift, ease = made.lift.copy(), made.ease.copy()
+    lift[rows] = np.where(curve.ease[way] > 0, 0.0, curve.lift[way] * share)
+    ease[rows] = 0.0
+    return Curve(made.ticks, made.values, made.hold, frozen(lift, np.float64), frozen(ease, np.float64))
+
+
+def _inserted(curve: Curve, ticks: Ints, values: Floats, hold: Flags) -> Curve:
+    """The curve with straight or held nodes more, each after those of its tick."""
+    place = np.searchsorted(curve.ticks, ticks, side="right")
+    more = (ticks, values, hold, np.zeros(len(ticks)), np.zeros(len(ticks)))
+    pairs = zip(curve.columns, more, strict=True)
+    return Curve(*(frozen(np.insert(mine, place, theirs), mine.dtype) for mine, theirs in pairs))
+
+
+def cut(curve: Curve, start: int, end: int, error: float) -> Piece:
+    """What a curve says from `start` to before `end`."""
+    whole_ = opened(curve, np.array([start, end]), error)
+    first, after = np.searchsorted(whole_.ticks, [start, end]).tolist()
+    if first + 1 < after and whole_.ticks[first + 1] == start and first and not whole_.hold[first - 1]:
+        # A way that comes in from outside: what it comes to is no part of the piece.
+        first += 1
+    inner = whole_.rows(slice(first, after))
+    if not len(inner) or inner.hold[-1]:
+        return Piece(start, end, inner)
+    if after == len(whole_):
+        return Piece(start, end, _resting(inner))
+    return Piece(start, end, inner.then(Curve.of([end], [whole_.values[after]])))
+
+
+def _resting(curve: Curve) -> Curve:
+    """The same with its last node held: there is nothing that it could be on its way to."""
+    hold = curve.hold.copy()
+    hold[-1] = True
+    return Curve(curve.ticks, curve.values, frozen(hold, bool), curve.lift, curve.ease)
+
+
+def laid(curve: Curve, pieces: Piece | list[Piece], error: float, resumes: bool = True) -> Curve:
+    """A curve with pieces (in the order of time, none over another) in place of what it said there.
+
+    A way that comes in from before a piece arrives where it did. After the piece the curve goes on as it was, ways and
+    all; what was held there comes back where it `resumes`, otherwise what the piece ends with stays until the next
+    node, as with anything that is played over.
+    """
+    pieces = [pieces] if isinstance(pieces, Piece) else pieces
+    starts, ends = (np.array([getattr(one, edge) for one in pieces], dtype=np.int64) for edge in ("start", "end"))
+    made = pieces[0].curve.then(*(one.curve for one in pieces[1:]))
+    return laid_all(curve, starts, ends, made, error, resumes)
+
+
+def laid_all(curve: Curve, starts: Ints, ends: Ints, made: Curve, error: float, resumes: bool = True) -> Curve:
+    """`laid`, for very many pieces: their edges, and the nodes of all of them one after another."""
+    edges = np.concatenate((starts, ends))
+    if not resumes and len(curve):
+        # Where the curve is held at an end, nothing comes back.
+        edges = np.concatenate((starts, ends[~curve.holds(ends) & (ends >= curve.ticks[0])]))
+    old = opened(curve, edges, error)
+    if not len(old):
+        return made
+    first, after = np.searchsorted(old.ticks, starts), np.searchsorted(old.ticks, ends)
+    gone = np.zeros(len(old) + 1, dtype=np.int64)
+    np.add.at(gone, first, 1)
+    np.add.at(gone, after, -1)
+    keep = np.cumsum(gone[:-1]) == 0
+    rank = np.where(np.isin(old.ticks, ends), 2, 0)
+    # The first node of a tick at which a way comes in stays, held: there that way arrives.
+    comes = (first > 0) & (first < len(old))
+    comes[comes] = ~old.hold[first[comes] - 1] & keep[first[comes] - 1]
+    arrivals = np.unique(first[comes])
+    arrivals = arrivals[~keep[arrivals]]
+    hold = old.hold.copy()
+    keep[arrivals], hold[arrivals], rank[arrivals] = True, True, 0
+    if resumes:
+        back = after[after < len(old)]
+        back = np.unique(back[keep[back] & ~np.isin(old.ticks[back], curve.ticks)])
+        keep[back[_says_nothing(old, back, made, starts[np.searchsorted(ends, old.ticks[back])])]] = False
+    kept = Curve(old.ticks, old.values, frozen(hold, bool), old.lift, old.ease).rows(keep)
+    both = kept.then(made)
+    rank = np.concatenate((rank[keep], np.ones(len(made), dtype=np.int64)))
+    return both.rows(np.argsort(both.ticks * 4 + rank, kind="stable"))
+
+
+def _says_nothing(old: Curve, back: Ints, made: Curve, starts: Ints) -> Flags:
+    """Which of the nodes that bring back what was held say what their pieces (from `starts` on) end with anyway."""
+    if not len(made):
+        return np.zeros(len(back), dtype=bool)
+    before = np.searchsorted(made.ticks, old.ticks[back], side="right") - 1
+    same = made.values[np.maximum(before, 0)] == old.values[back]
+    own = (before >= 0) & (made.ticks[np.maximum(before, 0)] >= starts)
+    return np.asarray(own & old.hold[back] & same)
+
+
+# ---- changing
+
+
+def clipped(piece: Piece, low: float, high: float, error: float) -> Piece:
+    """Values held within a range; a way that leaves it goes as far as the end of the range and stays there."""
+    curve = piece.curve
+    if not len(curve) or (curve.values.min() >= low and curve.values.max() <= high):
+        return piece
+    ways = np.flatnonzero(~curve.hold[:-1])
+    a, b = curve.values[ways], curve.values[ways + 1]
+    crossings = [np.zeros(0, dtype=np.int64)]
+    for bound in (low, high):
+        through = ways[(np.minimum(a, b) < bound) & (np.maximum(a, b) > bound)]
+        if len(through):
+            width = curve.ticks[through + 1] - curve.ticks[through]
+            rise = curve.values[through + 1] - curve.values[through]
+            share = share_at((bound - curve.values[through]) / rise, curve.lift[through], curve.ease[through])
+            crossings.append(whole(curve.ticks[through] + share * width))
+    curve = opened(curve, np.concatenate(crossings), error)
+    return piece._replace(curve=curve.valued(np.clip(curve.values, low, high)))
+
+
+def share_at(rise: Floats, lift: Floats, ease: Floats) -> Floats:
+    """The inverse of `form`: how far along in time (0 to 1) a way has made so much of its rise (0 to 1)."""
+    power = STEEPNESS * lift
+    straight = np.abs(power) < 1e-9
+    safe = np.where(straight, 1.0, power)
+
+    def of_lift(y: Floats) -> Floats:
+        return np.where(straight, y, np.log1p(np.clip(y, 0, 1) * np.expm1(safe)) / safe)
+
+    if not ease.any():
+        return of_lift(rise)
+    # y = (1 - ease) s + ease s s (3 - 2 s) rises with s: halving the interval finds it.
+    low, high = np.zeros_like(rise), np.ones_like(rise)
+    for _ in range(40):
+        s = (low + high) / 2
+        under = (1 - ease) * s + ease * s * s * (3 - 2 * s) < rise
+        low, high = np.where(under, s, low), np.where(under, high, s)
+    return of_lift((low + high) / 2)
+
+
+def timed(piece: Piece, onto: Callable[[Floats], Floats], back: Callable[[Floats], Floats], error: float) -> Piece:
+    """The piece at other times. `onto` takes its ticks to the new ones and rises, `back` is the inverse."""
+    curve = piece.curve
+    if piece.empty:
+        return Piece(*whole(onto(np.array([piece.start, piece.end], dtype=np.float64))).tolist(), curve)
+    start, end, *_ = edges = whole(onto(np.array([piece.start, piece.end], dtype=np.float64))).tolist()
+    segments = _segments(curve)
+    a, b = whole(onto(segments.a.astype(np.float64))), whole(onto(segments.b.astype(np.float64)))
+
+    def values(number: Ints, ticks: Floats) -> Floats:
+        was = np.clip(back(ticks), segments.a[number], segments.b[number])
+        return np.where(was >= segments.b[number], segments.last[number], curve.at(was))
+
+    moved = segments._replace(a=a, b=b, broken=segments.moves)
+    return Piece(start, max(end, edges[0] + 1), assembled(moved, values, error))
+
+
+def stretched(piece: Piece, start: int, factor: float) -> Piece:
+    """The piece from another tick on, so many times as long. Ways keep their forms."""
+    ticks = start + whole((piece.curve.ticks - piece.start) * factor)
+    length = max(int(whole((piece.end - piece.start) * factor)), 1)
+    return Piece(start, start + length, piece.curve.timed(ticks))
+
+
+def backwards(piece: Piece) -> Piece:
+    """The piece from its end to its start. A way has its lift the other way round."""
+    if piece.empty:
+        return piece
+    segments = _segments(piece.curve, piece.end)
+    turn = piece.start + piece.end
+    mirrored = Segments(
+        (turn - segments.b)[::-1],
+        (turn - segments.a)[::-1],
+        segments.last[::-1],
+        segments.first[::-1],
+        segments.moves[::-1],
+        -segments.lift[::-1],
+        segments.ease[::-1],
+        segments.broken[::-1],
+    )
+    longer = mirrored.b > mirrored.a
+    return piece._replace(curve=assembled(Segments._make(column[longer] for column in mirrored), _none, 1.0))
+
+
+def _none(_: Ints, ticks: Floats) -> Floats:
+    raise AssertionError("no way of these is broken")
+
+
+def combined(piece: Piece, other: Piece, op: Callable[[Floats, Floats], Floats], error: float) -> Piece:
+    """Two pieces of one stretch added or multiplied (`op` has to be straight in each of its two arguments).
+
+    What is held and what moves make a way of the same form; two ways make one only where both are straight and added.
+    """
+    if piece.empty or other.empty:
+        return piece._replace(curve=Curve.of([], []))
+    one, two = piece.curve, other.curve
+    edges = np.union1d(one.ticks, two.ticks)
+    edges = edges[edges >= max(one.ticks[0], two.ticks[0])]
+    a, b = edges[edges < piece.end], np.append(edges[edges < piece.end][1:], piece.end)
+    mine, theirs = (_along(curve, a, b) for curve in (one, two))
+    lift = np.where(mine.moves, mine.lift, theirs.lift)
+    ease = np.where(mine.moves, mine.ease, theirs.ease)
+    straight = (lift == 0) & (ease == 0) & (theirs.lift == 0) & (theirs.ease == 0) & (op is np.add)
+    first, last = op(mine.first, theirs.first), op(mine.last, theirs.last)
+    moves = mine.moves | theirs.moves
+    both = mine.moves & theirs.moves & ~straight
+    # What hardly moves is held: dense recordings stay the steps that they are.
+    still = moves & ~both & (np.abs(last - first) <= error)
+    first, last = (np.where(still & (last != first), (first + last) / 2, end) for end in (first, last))
+    segments = Segments(a, b, first, last, moves & ~still, lift, ease, both | mine.broken | theirs.broken)
+
+    def values(number: Ints, ticks: Floats) -> Floats:
+        return op(_in_segment(one, b, number, ticks), _in_segment(two, b, number, ticks))
+
+    return piece._replace(curve=assembled(segments, values, error))
+
+
+def added(piece: Piece, other: Piece, error: float) -> Piece:
+    """The sum of two pieces of one stretch."""
+    return combined(piece, other, np.add, error)
+
+
+def multiplied(piece: Piece, other: Piece, error: float) -> Piece:
+    """The product of two pieces of one stretch."""
+    return combined(piece, other, np.multiply, error)
+
+
+def traced(start: int, end: int, breaks: Ints, value: Callable[[Floats], Floats], error: float) -> Piece:
+    """A piece after a formula that is smooth between `breaks`, in straight ways; at a break it may jump."""
+    a = np.unique(np.concatenate(([start], breaks[(breaks > start) & (breaks < end)])))
+    b = np.append(a[1:], end)
+    nudge = 1e-6
+
+    def values(number: Ints, ticks: Floats) -> Floats:
+        # Just inside its own segment, so that the jump at its end belongs to the next.
+        return value(np.clip(ticks, a[number] + nudge, b[number] - nudge))
+
+    number, none = np.arange(len(a)), np.zeros(len(a))
+    first, last = values(number, a.astype(np.float64)), values(number, b.astype(np.float64))
+    inner = [values(number, a + share * (b - a)) for share in (0.25, 0.5, 0.75)]
+    moves = np.any([np.abs(one - first) > 1e-12 for one in (*inner, last)], axis=0)
+    return Piece(start, end, assembled(Segments(a, b, first, last, moves, none, none, moves), values, error))
+
+
+# ---- how it is done
+
+
+def _segments(curve: Curve, end: int | None = None) -> Segments:
+    """The nodes of a piece as segments; with `end`, what is held last lasts until then."""
+    a = curve.ticks
+    last = a[-1] if end is None else end
+    b = np.append(a[1:], last)
+    moves = ~curve.hold & (np.arange(len(a)) < len(a) - 1)
+    arrives = np.where(moves, np.append(curve.values[1:], curve.values[-1:]), curve.values)
+    none = np.zeros(len(a), dtype=bool)
+    return Segments(a, b, curve.values, arrives, moves, curve.lift, curve.ease, none)
+
+
+def _along(curve: Curve, a: Ints, b: Ints) -> Segments:
+    """A curve from each `a` to each `b`, between which it has no node."""
+    node = curve.governing(a)
+    moves = ~curve.hold[node] & (node < len(curve) - 1)
+    after = np.minimum(node + 1, len(curve) - 1)
+    width = np.maximum(curve.ticks[after] - curve.ticks[node], 1)
+    share = (b - a) / width
+    first = curve.at(a)
+    last = np.where(moves, curve.arriving(b), first)
+    part = moves & (share < 1) & (curve.ease[node] > 0)
+    lift = np.where(moves, curve.lift[node] * np.minimum(share, 1), 0.0)
+    return Segments(a, b, first, last, moves, lift, np.where(moves, curve.ease[node], 0.0), part)
+
+
+def _in_segment(curve: Curve, b: Ints, number: Ints, ticks: Floats) -> Floats:
+    return np.where(ticks >= b[number], curve.arriving(b[number]), curve.at(ticks))
+
+
+def assembled(segments: Segments, values: Values, error: float) -> Curve:
+    """Segments that follow one another as a curve; those that have no form of ours in straight ways.
+
+    Where a way ends and what follows begins elsewhere, or nothing follows, a node of its own tells what it came to.
+    """
+    a, b, first, last, moves, lift, ease, broken = segments
+    broken = broken & moves & (b > a)
+    rows = np.flatnonzero(broken)
+    owner, inner = refined(a[rows], b[rows], lambda number, ticks: values(rows[number], ticks), error)
+    owner = rows[owner]
+    follows = np.append((first[1:] == last[:-1]) & (a[1:] == b[:-1]), False)
+    arrives = np.flatnonzero(moves & (b > a) & ~follows)
+    count = len(a)
+    number = np.concatenate((np.arange(count), owner, arrives))
+    ticks = np.concatenate((a, inner, b[arrives]))
+    order = np.lexsort((np.repeat([0, 1, 2], [count, len(owner), len(arrives)]), ticks, number))
+    straight = np.zeros(len(owner) + len(arrives))
+    columns = (
+        ticks,
+        np.concatenate((first, values(owner, inner.astype(np.float64)) if len(owner) else straight[:0], last[arrives])),
+        np.concatenate((~moves, np.zeros(len(owner), bool), np.ones(len(arrives), bool))),
+        np.concatenate((np.where(broken | ~moves, 0.0, lift), straight)),
+        np.concatenate((np.where(broken | ~moves, 0.0, ease), straight)),
+    )
+    return Curve.of(*(column[order] for column in columns))
+
+
+def refined(a: Ints, b: Ints, values: Values, error: float) -> tuple[Ints, Ints]:
+    """Where straight ways have to meet that follow `values` from each `a` to each `b` to within `error`.
+
+    Segment numbers and ticks, in order. Equal shares of the integral of sqrt(|y''| / (8 error)) give every straight way
+    the same error, so that no other choice needs fewer.
+    """
+    count = np.ones(len(a), dtype=np.int64)
+    if not len(a):
+        return count, count
+    u = np.linspace(0, 1, SAMPLES)
+    number = np.arange(len(a))
+    width = (b - a).astype(np.float64)
+    y = values(np.broadcast_to(number[:, None], (len(a), SAMPLES)), a[:, None] + u * width[:, None])
+    bend = np.abs(np.diff(y, 2)) * (SAMPLES - 1) ** 2
+    density = np.sqrt(np.concatenate((bend[:, :1], bend, bend[:, -1:]), axis=1) / (8 * error)) + 1e-9
+    mass = np.cumsum(np.pad((density[:, 1:] + density[:, :-1]) / 2 / (SAMPLES - 1), ((0, 0), (1, 0))), axis=1)
+    count = np.minimum(np.maximum(np.ceil(mass[:, -1] * 1.02 - 0.02), 1), np.maximum(width, 1)).astype(np.int64)
+    for _ in range(6):
+        owner, ticks = _shares(a, b, mass, u, count)
+        off = _worst(a, b, values, owner, ticks)
+        again = (off > error) & (count < width)
+        if not again.any():
+            break
+        count = np.where(again, np.minimum(count + np.maximum(count // 3, 1), np.maximum(width, 1)), count).astype(
+            np.int64
+        )
+    return owner, ticks
+
+
+def _shares(a: Ints, b: Ints, mass: Floats, u: Floats, count: Ints) -> tuple[Ints, Ints]:
+    """Inner ticks that part each segment into `count` pieces of equal mass."""
+    inner = count - 1
+    owner = np.repeat(np.arange(len(a)), inner)
+    step = np.arange(len(owner)) - np.repeat(np.cumsum(inner) - inner, inner) + 1
+    # All segments one after another, so that one interpolation serves them all.
+    base = np.concatenate(([0.0], np.cumsum(mass[:, -1] + 1e-6)[:-1]))
+    wanted = base[owner] + mass[owner, -1] * step / count[owner]
+    place = np.interp(wanted, (mass + base[:, None]).ravel(), (u + np.arange(len(a))[:, None]).ravel()) - owner
+    ticks = whole(a[owner] + np.clip(place, 0, 1) * (b - a)[owner])
+    inside = (ticks > a[owner]) & (ticks < b[owner])
+    inside[1:] &= (ticks[1:] != ticks[:-1]) | (owner[1:] != owner[:-1])
+    return owner[inside], ticks[inside]
+
+
+def _worst(a: Ints, b: Ints, values: Values, owner: Ints, ticks: Ints) -> Floats:
+    """How far the straight ways of each segment stray from its values, looked at in three places of each."""
+    number = np.concatenate((np.arange(len(a)), owner))
+    order = np.lexsort((np.concatenate((a, ticks)), number))
+    number, left = number[order], np.concatenate((a, ticks))[order]
+    last = np.append(number[1:] != number[:-1], True)
+    right = np.where(last, b[number], np.append(left[1:], 0))
+    ends = [values(number, edge.astype(np.float64)) for edge in (left, right)]
+    worst = np.zeros(len(a))
+    for share in (0.25, 0.5, 0.75):
+        at = left + share * (right - left)
+        off = np.abs(values(number, at) - (ends[0] + share * (ends[1] - ends[0])))
+        np.maximum.at(worst, number, off)
+    return worst

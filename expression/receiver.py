@@ -1,0 +1,473 @@
+"""What a standard receiver makes of the bytes of a file: which notes sound, how long, and what bends and colours them.
+
+Written from the standard alone, and shares no code with the reading, writing or emission of takes: it is what they are
+held against. Everything is reckoned per channel and port over all tracks, as an instrument at the end of the cable
+would: MIDI 1.0 (running status, velocity 0, controllers with fine halves, registered parameters, channel mode
+messages), RP-015 (Reset All Controllers), RP-018 (data increment and decrement), GM level 1 and 2 (System On).
+"""
+
+from bisect import bisect_right
+from collections import defaultdict, deque
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from expression.errors import BadFile
+
+Numbers = NDArray[np.float64]
+
+PEDAL_ON = 64
+SUSTAIN, SOSTENUTO = 64, 66
+ALL_SOUND_OFF, RESET, FIRST_NOTES_OFF = 120, 121, 123
+DATA, DATA_FINE, UP, DOWN, NRPN_FINE, NRPN, RPN_FINE, RPN = 6, 38, 96, 97, 98, 99, 100, 101
+PARAMETERS = frozenset((DATA, DATA_FINE, UP, DOWN, NRPN_FINE, NRPN, RPN_FINE, RPN))
+AFTER_RESET = {1: 0, 11: 127, 64: 0, 65: 0, 66: 0, 67: 0}
+"""RP-015: what Reset All Controllers puts back. Volume, pan, sounds and effects keep their values."""
+AT_SYSTEM_ON = {**AFTER_RESET, 7: 100, 10: 64}
+"""GM level 1, System On: the state a module starts in."""
+START_RANGE = 2.0
+
+
+class Steps(NamedTuple):
+    """Values over time: each holds from its tick to the next; of several at one tick the last holds."""
+
+    ticks: Numbers
+    values: Numbers
+
+    @classmethod
+    def of(cls, found: list[tuple[int, float]]) -> "Steps":
+        """From (tick, value) in the order in which they came."""
+        columns = np.array(found, dtype=np.float64).reshape(-1, 2)
+        return cls(columns[:, 0], columns[:, 1])
+
+    def at(self, ticks: ArrayLike) -> Numbers:
+        """Values at `ticks` (any shape); NaN before the first."""
+        if not len(self.ticks):
+            return np.full(np.shape(ticks), np.nan)
+        row = np.searchsorted(self.ticks, ticks, side="right") - 1
+        return np.where(row < 0, np.nan, self.values[np.maximum(row, 0)])
+
+
+@dataclass
+class Note:
+    """A note as it was heard. Ticks of the file."""
+
+    part: int
+    channel: int
+    port: int
+    pitch: int
+    velocity: int
+    start: int
+    key_up: int = -1
+    end: int = -1
+    """When it stops sounding, pedals counted in."""
+
+
+@dataclass
+class Channel:
+    """What one channel of one port was told."""
+
+    notes: list[Note] = field(default_factory=list)
+    wheel: Steps = field(default_factory=lambda: Steps.of([]))
+    """-8192 to 8191."""
+    bend_range: Steps = field(default_factory=lambda: Steps.of([]))
+    """Semitones either way; from tick 0 on."""
+    bend: Steps = field(default_factory=lambda: Steps.of([]))
+    """Semitones, by the range in force at each moment."""
+    pressure: Steps = field(default_factory=lambda: Steps.of([]))
+    controllers: dict[int, Steps] = field(default_factory=dict)
+    """By number; 0 to 31 with their fine halves (value + fine / 128)."""
+    key_pressure: dict[int, Steps] = field(default_factory=dict)
+
+
+@dataclass
+class Heard:
+    """All that a receiver heard of a file."""
+
+    division: int
+    """Ticks a quarter note."""
+    end: int
+    channels: dict[tuple[int, int], Channel]
+    """By port and channel (0 to 15)."""
+    tempo: tuple[list[int], list[float], list[int]]
+    """Ticks, seconds and microseconds a quarter note of each step."""
+
+    def seconds(self, tick: float) -> float:
+        """Seconds from the start."""
+        ticks, seconds, micros = self.tempo
+        step = bisect_right(ticks, tick) - 1
+        return seconds[step] + (tick - ticks[step]) * micros[step] / (1e6 * self.division)
+
+    @property
+    def notes(self) -> list[Note]:
+        """Of all channels, by their starts."""
+        return sorted(
+            (note for channel in self.channels.values() for note in channel.notes),
+            key=lambda note: (note.start, note.part, note.pitch),
+        )
+
+
+class _Track(NamedTuple):
+    """Channel messages as (tick, status, first, second), and resets of everything as (tick, 0xF0, 0, 0)."""
+
+    port: int
+    messages: list[tuple[int, int, int, int]]
+    tempo: list[tuple[int, int]]
+    end: int
+
+
+def receive(data: bytes) -> Heard:
+    """Hear a Standard MIDI File of type 0 or 1. Raises BadFile."""
+    division, tracks = _tracks(data)
+    parts: dict[tuple[int, int], int] = {}
+    for number, track in enumerate(tracks):
+        for channel in sorted({status & 0x0F for _, status, _, _ in track.messages if status < 0xF0}):
+            parts[number, channel] = len(parts)
+    told: dict[tuple[int, int], list[tuple[int, int, int, int, int]]] = defaultdict(list)
+    resets: list[tuple[int, int, int, int, int]] = []
+    for number, track in enumerate(tracks):
+        for tick, status, first, second in track.messages:
+            if status < 0xF0:
+                told[track.port, status & 0x0F].append((tick, number, status & 0xF0, first, second))
+            else:
+                resets.append((tick, number, 0xF0, 0, 0))
+    end = max((track.end for track in tracks), default=0)
+    channels = {}
+    for (port, channel), messages in sorted(told.items()):
+        together = messages + resets
+        # In the order of time; at one tick the tracks one after another, each in its own order.
+        together.sort(key=lambda one: one[:2])
+        owner = {number: part for (number, of), part in parts.items() if of == channel}
+        channels[port, channel] = _channel(together, port, channel, owner, end)
+    return Heard(division, end, channels, _tempo(division, [step for track in tracks for step in track.tempo]))
+
+
+def _tempo(division: int, changes: list[tuple[int, int]]) -> tuple[list[int], list[float], list[int]]:
+    ticks, seconds, micros = [0], [0.0], [500_000]
+    for tick, wanted in sorted(changes, key=lambda one: one[0]):
+        if tick > ticks[-1]:
+            seconds.append(seconds[-1] + (tick - ticks[-1]) * micros[-1] / (1e6 * division))
+            ticks.append(tick)
+            micros.append(wanted)
+        else:
+            micros[-1] = wanted
+    return ticks, seconds, micros
+
+
+# ---- one channel
+
+
+def _channel(
+    messages: list[tuple[int, int, int, int, int]], port: int, number: int, owner: dict[int, int], end: int
+) -> Channel:
+    heard = Channel()
+    keys = _Keys(heard.notes, port, number)
+    wheel: list[tuple[int, float]] = []
+    ranges: list[tuple[int, float]] = [(0, START_RANGE)]
+    bend: list[tuple[int, float]] = []
+    pressure: list[tuple[int, float]] = []
+    controllers: dict[int, list[tuple[int, float]]] = defaultdict(list)
+    key_pressure: dict[int, list[tuple[int, float]]] = defaultdict(list)
+    parameter = _Parameter()
+    lever = 0
+    for tick, track, kind, first, second in messages:
+        if kind == 0x90 and second:
+            keys.struck(tick, owner[track], first, second)
+        elif kind in (0x80, 0x90):
+            keys.let_go(tick, first)
+        elif kind == 0xE0:
+            lever = (first | second << 7) - 8192
+            wheel.append((tick, lever))
+            bend.append((tick, lever / 8192 * parameter.semitones))
+        elif kind == 0xD0:
+            pressure.append((tick, first))
+        elif kind == 0xA0:
+            key_pressure[first].append((tick, second))
+        elif kind == 0xB0:
+            if first in PARAMETERS:
+                if parameter.told(first, second):
+                    ranges.append((tick, parameter.semitones))
+                    bend.append((tick, lever / 8192 * parameter.semitones))
+                continue
+            if first < ALL_SOUND_OFF:
+                controllers[first].append((tick, second))
+                if first == SUSTAIN:
+                    keys.sustain(tick, second >= PEDAL_ON)
+                elif first == SOSTENUTO:
+                    keys.sostenuto(tick, second >= PEDAL_ON)
+            elif first == ALL_SOUND_OFF:
+                keys.silence(tick)
+            elif first >= FIRST_NOTES_OFF:
+                keys.all_let_go(tick)
+            if first != RESET:
+                continue
+        if kind == 0xF0 or (kind == 0xB0 and first == RESET):
+            if kind == 0xF0:
+                keys.silence(tick)
+                parameter = _Parameter()
+                ranges.append((tick, START_RANGE))
+            parameter.chosen = None
+            lever = 0
+            for steps in (wheel, bend, pressure, *key_pressure.values()):
+                steps.append((tick, 0))
+            for controller, value in (AT_SYSTEM_ON if kind == 0xF0 else AFTER_RESET).items():
+                controllers[controller].append((tick, value))
+                if (fine := controllers.get(controller + 32)) and controller < 32:
+                    fine.append((tick, 0))
+            keys.sustain(tick, False)
+            keys.sostenuto(tick, False)
+    keys.silence(end)
+    heard.wheel, heard.bend_range, heard.bend = Steps.of(wheel), Steps.of(ranges), Steps.of(bend)
+    heard.pressure = Steps.of(pressure)
+    heard.key_pressure = {key: Steps.of(steps) for key, steps in key_pressure.items()}
+    heard.controllers = {controller: Steps.of(steps) for controller, steps in controllers.items()}
+    fine_ones = [one for one in heard.controllers if 32 <= one < 64 and one - 32 in heard.controllers]
+    if fine_ones:
+        _add_fine_halves(heard, messages, set(fine_ones))
+    return heard
+
+
+def _add_fine_halves(heard: Channel, messages: list[tuple[int, int, int, int, int]], fine_ones: set[int]) -> None:
+    """Coarse and fine together. A coarse half sets the fine one to 0 (MIDI 1.0, Continuous Controllers)."""
+    both: dict[int, list[tuple[int, float]]] = {fine - 32: [] for fine in fine_ones}
+    coarse: dict[int, int] = {}
+    for tick, _, kind, first, second in messages:
+        if kind == 0xF0 or (kind == 0xB0 and first == RESET):
+            for controller, value in (AT_SYSTEM_ON if kind == 0xF0 else AFTER_RESET).items():
+                if controller in both:
+                    coarse[controller] = value
+                    both[controller].append((tick, value))
+        elif kind == 0xB0 and first in both:
+            coarse[first] = second
+            both[first].append((tick, second))
+        elif kind == 0xB0 and first in fine_ones:
+            both[first - 32].append((tick, coarse.get(first - 32, 0) + second / 128))
+    heard.controllers |= {controller: Steps.of(steps) for controller, steps in both.items()}
+
+
+class _Parameter:
+    """The bend range as registered parameter 0 sets it: semitones, and cents (MIDI 1.0; RP-018)."""
+
+    def __init__(self) -> None:
+        self.chosen: tuple[int, int] | None = None
+        """The registered parameter that data entry goes to; None: a non-registered one, or nothing yet."""
+        self._halves = [127, 127]
+        self._semitones, self._cents = int(START_RANGE), 0
+
+    @property
+    def semitones(self) -> float:
+        return self._semitones + self._cents / 100
+
+    def told(self, controller: int, value: int) -> bool:
+        """Whether the message has set the bend range."""
+        if controller in (RPN, RPN_FINE):
+            if self.chosen is None:
+                self._halves = [127, 127]
+            self._halves[controller == RPN_FINE] = value
+            self.chosen = (self._halves[0], self._halves[1])
+        elif controller in (NRPN, NRPN_FINE):
+            self.chosen = None
+        elif self.chosen == (0, 0):
+            if controller == DATA:
+                self._semitones, self._cents = value, 0
+            elif controller == DATA_FINE:
+                self._cents = value
+            else:
+                # RP-018: by one cent; the cents run from 0 to 99 and carry.
+                cents = self._semitones * 100 + self._cents + (1 if controller == UP else -1)
+                self._semitones, self._cents = divmod(min(max(cents, 0), 127 * 100 + 99), 100)
+            return True
+        return False
+
+
+class _Keys:
+    """Keys that are down, and notes that the pedals hold."""
+
+    def __init__(self, notes: list[Note], port: int, channel: int) -> None:
+        self._notes, self._port, self._channel = notes, port, channel
+        self._down: dict[int, deque[Note]] = defaultdict(deque)
+        self._held: dict[int, list[Note]] = {}
+        """Let go by the finger, held by a pedal."""
+        self._caught: set[int] = set()
+        """Notes (by identity) whose keys were down when the sostenuto pedal went down."""
+        self._sustain = self._sostenuto = False
+
+    def struck(self, tick: int, part: int, pitch: int, velocity: int) -> None:
+        for note in self._held.pop(pitch, ()):
+            note.end = tick
+        note = Note(part, self._channel, self._port, pitch, velocity, tick)
+        self._notes.append(note)
+        self._down[pitch].append(note)
+
+    def let_go(self, tick: int, pitch: int) -> None:
+        if waiting := self._down.get(pitch):
+            self._release(waiting.popleft(), tick)
+
+    def _release(self, note: Note, tick: int) -> None:
+        note.key_up = tick
+        if self._sustain or (self._sostenuto and id(note) in self._caught):
+            self._held.setdefault(note.pitch, []).append(note)
+        else:
+            note.end = tick
+
+    def sustain(self, tick: int, on: bool) -> None:
+        was, self._sustain = self._sustain, on
+        if was and not on:
+            self._settle(tick)
+
+    def sostenuto(self, tick: int, on: bool) -> None:
+        was, self._sostenuto = self._sostenuto, on
+        if on and not was:
+            self._caught = {id(note) for down in self._down.values() for note in down}
+        elif was and not on:
+            self._settle(tick)
+
+    def _settle(self, tick: int) -> None:
+        """End what no pedal holds any longer."""
+        for pitch, notes in list(self._held.items()):
+            stay = [note for note in notes if self._sustain or (self._sostenuto and id(note) in self._caught)]
+            for note in notes:
+                if note not in stay:
+                    note.end = tick
+            if stay:
+                self._held[pitch] = stay
+            else:
+                del self._held[pitch]
+
+    def all_let_go(self, tick: int) -> None:
+        for down in self._down.values():
+            while down:
+                self._release(down.popleft(), tick)
+
+    def silence(self, tick: int) -> None:
+        for down in self._down.values():
+            while down:
+                note = down.popleft()
+                note.key_up = note.end = tick
+        for notes in self._held.values():
+            for note in notes:
+                note.end = tick
+        self._held.clear()
+
+
+# ---- the container (SMF 1.0, RP-001)
+
+
+def _tracks(data: bytes) -> tuple[int, list[_Track]]:
+    if data[:4] != b"MThd" or len(data) < 14:
+        raise BadFile("This is not a Standard MIDI File: it does not begin with its header.")
+    division = int.from_bytes(data[12:14])
+    if not division or division & 0x8000:
+        raise BadFile("The file does not count time in ticks per quarter note.")
+    at = 8 + int.from_bytes(data[4:8])
+    tracks = []
+    while at + 8 <= len(data):
+        size = int.from_bytes(data[at + 4 : at + 8])
+        if data[at : at + 4] == b"MTrk":
+            try:
+                tracks.append(_track(data[at + 8 : at + 8 + size]))
+            except IndexError:
+                raise BadFile(f"Track {len(tracks) + 1} of the file is cut off.") from None
+        at += 8 + size
+    return division, tracks
+
+
+def _track(body: bytes) -> _Track:
+    messages: list[tuple[int, int, int, int]] = []
+    tempo: list[tuple[int, int]] = []
+    port = tick = at = status = 0
+    size = len(body)
+    while at < size:
+        byte = body[at]
+        at += 1
+        delta = byte & 0x7F
+        while byte > 0x7F:
+            byte = body[at]
+            at += 1
+            delta = delta << 7 | byte & 0x7F
+        tick += delta
+        byte = body[at]
+        if byte < 0x80:
+            byte = status
+        else:
+            at += 1
+        if byte < 0xC0 or 0xE0 <= byte < 0xF0:
+            status = byte
+            messages.append((tick, byte, body[at], body[at + 1]))
+            at += 2
+        elif byte < 0xE0:
+            status = byte
+            messages.append((tick, byte, body[at], 0))
+            at += 1
+        elif byte in (0xF0, 0xF7, 0xFF):
+            kind = -1
+            if byte == 0xFF:
+                kind = body[at]
+                at += 1
+            length = shift = body[at] & 0x7F
+            while body[at] > 0x7F:
+                at += 1
+                shift = body[at] & 0x7F
+                length = length << 7 | shift
+            at += 1
+            payload = body[at : at + length]
+            at += length
+            if byte == 0xF0 and _is_system_on(payload):
+                messages.append((tick, 0xF0, 0, 0))
+            elif kind == 0x51 and length == 3 and any(payload):
+                tempo.append((tick, int.from_bytes(payload)))
+            elif kind == 0x21 and length == 1:
+                port = payload[0]
+        else:
+            # System common messages do not belong in a file; they are passed over with their data.
+            at += {0xF1: 1, 0xF2: 2, 0xF3: 1}.get(byte, 0)
+    return _Track(port, messages, tempo, tick)
+
+
+def _is_system_on(payload: bytes) -> bool:
+    """Universal Non-Real Time, General MIDI, System On (GM level 1: 01, GM level 2: 03)."""
+    return len(payload) >= 4 and payload[0] == 0x7E and payload[2] == 0x09 and payload[3] in (0x01, 0x03)
+
+
+# ---- as a document
+
+
+def as_document(heard: Heard) -> dict[str, Any]:
+    """The notes with what bends and colours each, for `./lull receive --json`: times in seconds.
+
+    Streams begin with what is in force when the note starts (what nothing has set yet is the standard's default) and
+    tell every change until it has ended. A key's own pressure and the channel's: whichever was told last.
+    """
+    return {"notes": [_note(heard, heard.channels[note.port, note.channel], note) for note in heard.notes]}
+
+
+def _note(heard: Heard, channel: Channel, note: Note) -> dict[str, Any]:
+    presses = [channel.pressure, channel.key_pressure.get(note.pitch, Steps.of([]))]
+    ticks = np.concatenate([one.ticks for one in presses])
+    order = np.argsort(ticks, kind="stable")
+    pressure = Steps(ticks[order], np.concatenate([one.values for one in presses])[order])
+    return {
+        "part": note.part,
+        "pitch": note.pitch,
+        "velocity": note.velocity,
+        "start": round(heard.seconds(note.start), 6),
+        "key_up": round(heard.seconds(note.key_up), 6),
+        "end": round(heard.seconds(note.end), 6),
+        "bend": _during(heard, channel.bend, note, 0.0),
+        "pressure": _during(heard, pressure, note, 0.0),
+        "timbre": _during(heard, channel.controllers.get(74, Steps.of([])), note, 64.0),
+    }
+
+
+def _during(heard: Heard, steps: Steps, note: Note, otherwise: float) -> list[list[float]]:
+    first, last = np.searchsorted(steps.ticks, [note.start, note.end], side="right").tolist()
+    value = float(steps.values[first - 1]) if first else otherwise
+    found = [[round(heard.seconds(note.start), 6), round(value, 6)]]
+    for tick, value in zip(steps.ticks[first:last].tolist(), steps.values[first:last].tolist(), strict=True):
+        if tick == note.end and note.end > note.start:
+            break
+        if value != found[-1][1]:
+            found.append([round(heard.seconds(tick), 6), round(value, 6)])
+    return found

@@ -1,0 +1,65 @@
+"""How long notes sound: to the end of the key, or as long as the channel's pedals hold them."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from expression.arrays import Floats, Ints
+from expression.curve import Curve
+from expression.take import Channel, Take
+
+PEDAL_ON = 64.0
+"""A pedal holds from here on (MIDI 1.0, controllers 64 and 66)."""
+
+
+class Sounding(NamedTuple):
+    """Notes of a channel by their starts, with the ticks at which they stop sounding."""
+
+    start: Ints
+    end: Ints
+
+
+def sounding(take: Take, channel: Channel) -> Sounding:
+    """When the notes of a channel sound, whichever part they are of, with its sustain and sostenuto counted in."""
+    notes = [part.notes.only(~part.notes.muted) for part in take.parts_on(channel)]
+    start, end = (np.concatenate([getattr(one, name) for one in notes]) for name in ("start", "end"))
+    order = np.argsort(start, kind="stable")
+    start, end = start[order], end[order]
+    until = end.copy()
+    for on, off in _pressed(channel, "cc:66", take.end):
+        # Sostenuto holds the keys that were down when it was pressed.
+        held = (start < on) & (end > on) & (end < off)
+        until[held] = np.maximum(until[held], off)
+    pressed = _pressed(channel, "cc:64", take.end)
+    if len(pressed):
+        row = np.searchsorted(pressed[:, 0], end, side="right") - 1
+        off = pressed[np.maximum(row, 0), 1]
+        until = np.where((row >= 0) & (end < off), np.maximum(until, off), until)
+    return Sounding(start, until)
+
+
+def _pressed(channel: Channel, key: str, end: int) -> Ints:
+    """Where a pedal is down: (from, to) in ticks, a row each."""
+    lane = channel.lanes.get(key)
+    if lane is None:
+        return np.zeros((0, 2), dtype=np.int64)
+    ticks, values = _told(lane.curve)
+    down = np.concatenate(([False], values >= PEDAL_ON, [False]))
+    edges = np.flatnonzero(down[1:] != down[:-1])
+    return np.append(ticks, end)[edges].reshape(-1, 2)
+
+
+def _told(curve: Curve) -> tuple[Ints, Floats]:
+    """Nodes, and where ways between them cross the point at which the pedal holds, to the nearest tick."""
+    crossed = np.flatnonzero(~curve.hold[:-1] & ((curve.values[1:] >= PEDAL_ON) != (curve.values[:-1] >= PEDAL_ON)))
+    low, high = curve.ticks[crossed], curve.ticks[crossed + 1]
+    rising = curve.values[crossed + 1] >= PEDAL_ON
+    first, last = low.copy(), high.copy()
+    while (last - first > 1).any():
+        middle = (first + last) // 2
+        on = (curve.at(middle) >= PEDAL_ON) == rising
+        first, last = np.where(on, first, middle), np.where(on, middle, last)
+    ticks = np.concatenate((curve.ticks, last))
+    values = np.concatenate((curve.values, np.where(rising, 127.0, 0.0)))
+    order = np.argsort(ticks, kind="stable")
+    return ticks[order], values[order]

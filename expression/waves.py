@@ -1,0 +1,115 @@
+"""Waves: periodic shapes over a stretch, by the beat or by the clock, with a depth that may change."""
+
+from collections.abc import Callable
+from typing import Literal
+
+import numpy as np
+
+from expression import piece
+from expression.arrays import Floats, whole
+from expression.curve import Curve
+from expression.errors import NothingMatched
+from expression.piece import Piece
+from expression.time import TempoMap
+
+WaveForm = Literal["sine", "triangle", "rise", "fall", "pulse"]
+MOST_CYCLES = 20_000
+TURNS: dict[str, tuple[float, ...]] = {
+    "sine": (0.25, 0.75), "triangle": (0.25, 0.75), "rise": (0.0,), "fall": (0.0,), "pulse": (0.0, 0.5),
+}  # fmt: skip
+"""Where in its cycle each form turns or jumps."""
+SINE_WAYS: tuple[tuple[float, tuple[tuple[float, float, float], ...]], ...] = (
+    (0.0201, ((-0.25, 0.0, 1.0),)),
+    (0.0050, ((-0.25, 0.23427, 0.37615), (-0.125, 0.0, 0.21881), (0.125, -0.23427, 0.37615))),
+    (
+        0.0013,
+        (
+            (-0.25, 0.24406, 0.35956),
+            (-0.1875, 0.07336, 0.04204),
+            (-0.125, 0.0, 0.21881),
+            (0.125, -0.07336, 0.04204),
+            (0.1875, -0.24406, 0.35956),
+        ),
+    ),
+)
+"""The rising half of a sine in ways of our form: how far off at most, as a share of its depth, and for each way where
+in the cycle it begins, its lift and its ease (fitted once; a test holds them against the sine)."""
+
+
+def wave(
+    start: int,
+    end: int,
+    form: WaveForm,
+    cycle: float,
+    clock: TempoMap | None,
+    phase: float,
+    depths: tuple[float, float],
+    fade: int,
+    error: float,
+) -> Piece:
+    """A wave about 0 from tick `start` to `end`.
+
+    `cycle` cycles a tick, or a second where a `clock` is given; `phase` cycles further at the start. The depth changes
+    evenly over the span from one of `depths` to the other, and grows from nothing over `fade` ticks. `error` is what
+    it may be off, in units of depth. Raises NothingMatched where there would be too many cycles.
+    """
+
+    def turn_of(ticks: Floats) -> Floats:
+        passed = ticks - start if clock is None else clock.seconds(ticks) - float(clock.seconds(start))
+        return np.asarray(phase + passed * cycle)
+
+    def tick_of(turns: Floats) -> Floats:
+        passed = (turns - phase) / cycle
+        return start + passed if clock is None else clock.tick(float(clock.seconds(start)) + passed)
+
+    def depth(ticks: Floats) -> Floats:
+        ramped = depths[0] + (depths[1] - depths[0]) * (ticks - start) / (end - start)
+        return np.asarray(ramped * np.clip((ticks - start) / fade, 0, 1) if fade else ramped)
+
+    last = float(turn_of(np.array(float(end))))
+    if last - phase > MOST_CYCLES:
+        raise NothingMatched(f"That would be more than {MOST_CYCLES:,} cycles; choose a lower rate.", "rate")
+    whole_cycles = np.arange(np.floor(phase) - 1, np.ceil(last) + 1)
+    turns = np.unique((whole_cycles[:, None] + np.array(TURNS[form])).ravel())
+    turns = turns[(turns > phase) & (turns < last)]
+    changes = np.zeros(0, dtype=np.int64) if clock is None else clock.ticks
+    steady = depths[0] == depths[1] and not fade
+    if form == "sine" and steady and not ((changes > start) & (changes < end)).any():
+        return _sine(start, end, phase, last, tick_of, depths[0], error)
+    breaks = np.concatenate((whole(tick_of(turns)), changes, [start + fade]))
+    # Which half cycle a tick lies in is decided by the break that begins it, not by a rounded product.
+    marks = np.unique(np.concatenate(([start], breaks[(breaks > start) & (breaks < end)])))
+    middles = np.floor(turn_of((marks + np.append(marks[1:], end)) / 2.0))
+
+    def value(ticks: Floats) -> Floats:
+        own = middles[np.searchsorted(marks, ticks, side="right") - 1]
+        return depth(ticks) * _LEVELS[form](np.clip(turn_of(ticks) - own, 0.0, 1.0))
+
+    return piece.traced(start, end, breaks, value, error)
+
+
+_LEVELS: dict[str, Callable[[Floats], Floats]] = {
+    "sine": lambda share: np.sin(2 * np.pi * share),
+    "triangle": lambda share: np.where(share < 0.25, 4 * share, np.where(share < 0.75, 2 - 4 * share, 4 * share - 4)),
+    "rise": lambda share: 2 * share - 1,
+    "fall": lambda share: 1 - 2 * share,
+    "pulse": lambda share: np.where(share < 0.5, 1.0, -1.0),
+}
+"""From -1 to 1, by the share of the cycle (0 to 1) that has passed."""
+
+
+def _sine(
+    start: int, end: int, phase: float, last: float, tick_of: Callable[[Floats], Floats], depth: float, error: float
+) -> Piece:
+    """A sine of one depth at an even pace: whole halves in ways of our form, cut where the stretch begins and ends."""
+    ways = next((ways for off, ways in SINE_WAYS if off * depth <= error), SINE_WAYS[-1][1])
+    halves = np.arange(np.floor(2 * phase) - 2, np.ceil(2 * last) + 2) / 2
+    begins, lift, ease = (np.array(column) for column in zip(*ways, strict=True))
+    at = (halves[:, None] + begins).ravel()
+    # Ticks may lie before the take here: they are counted from the start, and moved there.
+    ticks = whole(tick_of(at) - start)
+    level = depth * np.sin(2 * np.pi * at)
+    rows = len(halves)
+    curve = Curve.of(ticks, level, False, np.tile(lift, rows), np.tile(ease, rows))
+    made = piece.cut(curve, 0, end - start, error)
+    return Piece(start, end, made.curve.timed(made.curve.ticks + start))

@@ -1,0 +1,773 @@
+"""The judge: random takes, random strokes of every kind, and what a receiver makes of the exported bytes.
+
+After each stroke three things are held. What is *heard* is what is *drawn*: within half a step (bend: 3 cents) wherever
+no time step forbids it. Outside the stroke's place nothing that was heard differs. And what is drawn is what the kind
+is documented to do, written here once more as a plain formula. A kind that is not in the tables below is judged by the
+first two alone; it needs no entry.
+"""
+
+import io
+import math
+from collections import defaultdict
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+import mido
+import numpy as np
+
+from expression.errors import BadStroke, NothingMatched
+from expression.history import applied
+from expression.midi.read import read
+from expression.midi.write import write
+from expression.receiver import Channel, Heard, receive
+from expression.strokes import KINDS, parse_stroke
+from expression.take import Take
+
+HALF_A_STEP, THREE_CENTS = 0.5, 0.03
+SLACK = 1e-6
+EIGHTH = 0.125
+"""What straight ways may be off that stand for a curve; a bend's may be off by a cent."""
+STEP_SECONDS = {"bend": 0.002}
+DEFAULTS = {"cc:7": 100.0, "cc:10": 64.0, "cc:8": 64.0, "cc:11": 127.0, "cc:74": 64.0}
+Draw = np.random.Generator
+
+
+# ---- takes
+
+
+def recording(dice: Draw) -> bytes:
+    """A small file with whatever real ones hold: shared channels, resets, ranges, fine halves, changes of tempo."""
+    ticks = int(dice.choice([96, 384, 480, 960]))
+    length = ticks * int(dice.integers(8, 24))
+    shared = dice.random() < 0.3
+    tracks = [_conductor(dice, ticks, length)]
+    for number in range(int(dice.integers(1, 3)) + shared):
+        channel = 0 if shared else number
+        tracks.append(_played(dice, ticks, length, channel, number))
+    file = mido.MidiFile(type=1, ticks_per_beat=ticks)
+    for events in tracks:
+        track, before = mido.MidiTrack(), 0
+        for tick, message in sorted(events, key=lambda one: one[0]):
+            track.append(message.copy(time=tick - before))
+            before = tick
+        file.tracks.append(track)
+    out = io.BytesIO()
+    file.save(file=out)
+    return out.getvalue()
+
+
+def _conductor(dice: Draw, ticks: int, length: int) -> list[tuple[int, Any]]:
+    changes = [0, *(int(dice.integers(1, length)) for _ in range(int(dice.integers(0, 3))))]
+    found = [(tick, mido.MetaMessage("set_tempo", tempo=int(dice.integers(200_000, 1_200_000)))) for tick in changes]
+    if dice.random() < 0.2:
+        found.insert(0, (0, mido.Message("sysex", data=[0x7E, 0x7F, 0x09, 0x01])))
+    return found
+
+
+def _played(dice: Draw, ticks: int, length: int, channel: int, number: int) -> list[tuple[int, Any]]:
+    """One track: notes, controllers that move and rest, a wheel, and what gets in their way."""
+    found: list[tuple[int, Any]] = []
+
+    def told(tick: int, kind: str, **data: int) -> None:
+        found.append((tick, mido.Message(kind, channel=channel, **data)))
+
+    def control(tick: int, controller: int, value: int) -> None:
+        told(tick, "control_change", control=controller, value=value)
+
+    if dice.random() < 0.3:
+        told(0, "program_change", program=int(dice.integers(0, 128)))
+    if dice.random() < 0.4:
+        control(0, 121, 0)
+    if dice.random() < 0.4:
+        _ranged(dice, control, 0)
+    for _ in range(int(dice.integers(0, 3))):
+        tick = int(dice.integers(0, length))
+        if dice.random() < 0.5:
+            control(tick, 121, 0)
+        else:
+            _ranged(dice, control, tick)
+    for controller in dice.choice([1, 2, 7, 11, 64, 74, 91], int(dice.integers(1, 4)), replace=False).tolist():
+        fine = controller < 32 and dice.random() < 0.2
+        for tick, value in _movement(dice, ticks, length, 128):
+            only_on_off = controller == 64 and number == 0
+            control(tick, controller, (127 if value > 63 else 0) if only_on_off else value)
+            if fine and dice.random() < 0.7:
+                control(tick, controller + 32, int(dice.integers(0, 128)))
+    if dice.random() < 0.6:
+        for tick, value in _movement(dice, ticks, length, 16384):
+            told(tick, "pitchwheel", pitch=value - 8192)
+    if dice.random() < 0.3:
+        for tick, value in _movement(dice, ticks, length, 128):
+            told(tick, "aftertouch", value=value)
+    tick = int(dice.integers(0, ticks))
+    while tick < length:
+        lasting = int(dice.integers(1, ticks))
+        pitch = int(dice.integers(48, 72)) + 24 * number
+        told(tick, "note_on", note=pitch, velocity=int(dice.integers(1, 128)))
+        told(tick + lasting, "note_off", note=pitch, velocity=0)
+        tick += max(lasting, int(dice.integers(1, 2 * ticks)))
+    return found
+
+
+def _movement(dice: Draw, ticks: int, length: int, levels: int) -> Iterator[tuple[int, int]]:
+    """Values that wander, jump and rest."""
+    tick, value = int(dice.integers(0, length // 2)) * int(dice.integers(0, 2)), int(dice.integers(0, levels))
+    for _ in range(int(dice.integers(1, 60))):
+        if tick >= length:
+            return
+        yield tick, value
+        rests = dice.random() < 0.15
+        tick += int(dice.integers(ticks, 3 * ticks)) if rests else int(dice.integers(1, max(ticks // 8, 2)))
+        step = dice.normal(0, levels / 40) if dice.random() < 0.9 else dice.normal(0, levels / 3)
+        value = int(min(max(value + step, 0), levels - 1))
+
+
+def _ranged(dice: Draw, control: Callable[[int, int, int], None], tick: int) -> None:
+    """The bend's range set in one of the ways that the standard allows."""
+    first, second = (101, 100) if dice.random() < 0.5 else (100, 101)
+    if dice.random() < 0.2:
+        control(tick, 99, 1)
+        control(tick, 6, 55)
+    control(tick, first, 0)
+    control(tick, second, 0)
+    control(tick, 6, int(dice.integers(0, 25)))
+    if dice.random() < 0.4:
+        control(tick, 38, int(dice.integers(0, 100)))
+    if dice.random() < 0.2:
+        control(tick, int(dice.choice([96, 97])), 0)
+    if dice.random() < 0.5:
+        control(tick, 101, 127)
+        control(tick, 100, 127)
+
+
+# ---- strokes
+
+
+def stroke_of(dice: Draw, kind: str, take: Take) -> dict[str, Any]:
+    """A stroke of a kind with random numbers, as its schema allows them."""
+    schema = KINDS[kind].model_json_schema()
+    known = schema.get("$defs", {})
+    keys = sorted({key for part in take.parts for key in part.lanes} | {"cc:11", "cc:74", "bend"})
+    said: dict[str, Any] = {"kind": kind}
+    for name, spec in schema["properties"].items():
+        if name in ("kind", "where", "first"):
+            continue
+        if name in schema.get("required", ()) or dice.random() < 0.5:
+            said[name] = _value(dice, name, spec, known, take, keys)
+    start, end = sorted(dice.integers(0, max(take.end, 2), 2).tolist())
+    where: dict[str, Any] = {"parts": [int(dice.integers(0, len(take.parts)))]}
+    if dice.random() < 0.8 or kind in ("lane.ramp", "lane.wave", "lane.fade", "lane.copy"):
+        where["span"] = [start, max(end, start + 1)]
+    if kind == "lane.nodes" and "span" in where:
+        low, high = where["span"]
+        said["nodes"] = [node for node in said["nodes"] if low <= node["tick"] < high]
+    if kind == "lane.copy":
+        said.setdefault("to", {})["at"] = int(dice.integers(0, max(take.end, 2)))
+    return {**said, "where": where}
+
+
+def _value(dice: Draw, name: str, spec: dict[str, Any], known: dict[str, Any], take: Take, keys: list[str]) -> Any:
+    if name in ("lane",) or (name == "to" and spec.get("type") == "string"):
+        return str(dice.choice(keys))
+    if "$ref" in spec:
+        inner = known[spec["$ref"].rpartition("/")[2]]
+        fields = inner["properties"].items()
+        needed = inner.get("required", ())
+        return {
+            key: _value(dice, key, one, known, take, keys)
+            for key, one in fields
+            if key in needed or (dice.random() < 0.5 and key != "part")
+        }
+    if "anyOf" in spec:
+        choices = [one for one in spec["anyOf"] if one.get("type") != "null"] or spec["anyOf"]
+        return _value(dice, name, choices[int(dice.integers(0, len(choices)))], known, take, keys)
+    if "const" in spec:
+        return spec["const"]
+    if "enum" in spec:
+        return spec["enum"][int(dice.integers(0, len(spec["enum"])))]
+    match spec.get("type"):
+        case "boolean":
+            return bool(dice.random() < 0.5)
+        case "string":
+            return str(dice.choice(keys))
+        case "integer" | "number" as kind:
+            return _number(dice, name, spec, kind == "integer", take)
+        case "array" if "prefixItems" in spec:
+            return [_value(dice, "tick" if i == 0 and name == "points" else name, one, known, take, keys)
+                    for i, one in enumerate(spec["prefixItems"])]  # fmt: skip
+        case "array":
+            count = max(int(dice.integers(1, 6)), spec.get("minItems", 0))
+            made = [_value(dice, name, spec["items"], known, take, keys) for _ in range(count)]
+            return sorted(made, key=lambda one: one["tick"] if isinstance(one, dict) else one[0] if isinstance(one, list) else 0)
+        case _:
+            return None
+
+
+def _number(dice: Draw, name: str, spec: dict[str, Any], is_whole: bool, take: Take) -> float:
+    low = float(spec.get("minimum", spec.get("exclusiveMinimum", -128)))
+    high = float(spec.get("maximum", 128))
+    if name in ("tick", "at", "fit"):
+        return int(dice.integers(int(low), max(take.end, 2)))
+    usual = {"rate": (0.05, 8), "width": (10, 400), "repeat": (1, 4), "every": (0.1, 6), "fade_in": (0, 8),
+             "delay": (0, 300), "length": (0.2, 2.5)}.get(name)  # fmt: skip
+    low, high = (max(low, usual[0]), min(high, usual[1])) if usual else (max(low, -128), min(high, 128))
+    if dice.random() < 0.1:
+        value = float(dice.choice([low, high]))
+    else:
+        value = float(dice.uniform(low, high))
+    return round(value) if is_whole else round(value, 3)
+
+
+# ---- what is drawn and what is heard
+
+
+@dataclass
+class Drawn:
+    """A curve's nodes, and their meaning by the formula of DESIGN 4, written out once more."""
+
+    ticks: list[int]
+    values: list[float]
+    hold: list[bool]
+    lift: list[float]
+    ease: list[float]
+
+    @classmethod
+    def of(cls, take: Take, part: int, key: str) -> "Drawn":
+        lane = take.parts[part].lanes.get(key)
+        if lane is None:
+            return cls([], [], [], [], [])
+        return cls(*(column.tolist() for column in lane.curve.columns))
+
+    def at(self, ticks: Any) -> Any:
+        """Values at ticks; NaN before the first node."""
+        at = np.asarray(ticks, dtype=float)
+        if not self.ticks:
+            return np.full(at.shape, np.nan)
+        columns = [np.array(one, dtype=float) for one in (self.ticks, self.values, self.lift, self.ease)]
+        tick, value, lift, ease = columns
+        node = np.searchsorted(tick, at, side="right") - 1
+        here, after = np.maximum(node, 0), np.minimum(np.maximum(node, 0) + 1, len(tick) - 1)
+        width = tick[after] - tick[here]
+        u = np.where(width > 0, (at - tick[here]) / np.where(width > 0, width, 1), 0)
+        share = np.where(np.array(self.hold)[here] | (width <= 0), 0.0, way(np.clip(u, 0, 1), lift[here], ease[here]))
+        return np.where(node < 0, np.nan, value[here] + (value[after] - value[here]) * share)
+
+
+def way(u: Any, lift: Any, ease: Any = 0.0) -> Any:
+    """DESIGN 4."""
+    u, lift = np.asarray(u, dtype=float), np.asarray(lift, dtype=float)
+    bent = np.abs(lift) > 1e-10
+    power = np.where(bent, 8 * lift, 1.0)
+    s = np.where(bent, np.expm1(power * u) / np.expm1(power), u)
+    return (1 - ease) * s + ease * s * s * (3 - 2 * s)
+
+
+@dataclass
+class Verdict:
+    """What was found of one kind: the largest differences, and sentences about what was too large."""
+
+    cases: int = 0
+    heard: float = 0.0
+    """Between drawn and heard, in steps (bend: in units of 6 cents, so that 0.5 is the bound there too)."""
+    formula: float = 0.0
+    """Between the formula and what is drawn, in steps."""
+    outside: float = 0.0
+    faults: list[str] = field(default_factory=list)
+
+
+class Judge:
+    """Cases from a seed on, and what they came to, kind by kind."""
+
+    def __init__(self) -> None:
+        self.verdicts: dict[str, Verdict] = defaultdict(Verdict)
+
+    def case(self, seed: int, kind: str) -> None:
+        """One random take, perhaps drawn on already, and one stroke of the kind."""
+        dice = np.random.default_rng([seed, sorted(KINDS).index(kind)])
+        before = read(recording(dice))
+        for earlier in range(int(dice.integers(0, 3))):
+            drawing = str(dice.choice(["lane.ramp", "lane.draw", "lane.nodes", "lane.shape", "lane.wave", "lane.fade"]))
+            made = tried(before, stroke_of(dice, drawing, before))
+            before = made if made is not None and earlier < 2 else before
+        said = stroke_of(dice, kind, before)
+        after = tried(before, said)
+        if after is None:
+            return
+        self.judge(before, after, said, f"{kind} seed {seed}")
+
+    def judge(self, before: Take, after: Take, said: dict[str, Any], name: str) -> None:
+        """Hold one stroke against all three."""
+        verdict = self.verdicts[said["kind"]]
+        verdict.cases += 1
+        was, now = (Hearing(take) for take in (before, after))
+        stroke = parse_stroke(said)
+        spans = place_of(before, said, stroke)
+        for part in after.parts:
+            for key in part.lanes:
+                off, where = now.off_drawn(part.id, key)
+                verdict.heard = max(verdict.heard, off)
+                if off > HALF_A_STEP + 1e-3:
+                    verdict.faults.append(f"{name}: part {part.id} {key} is heard {off:.3f} off the drawing at {where}")
+        for off, sentence in now.differing(was, spans):
+            verdict.outside = max(verdict.outside, off)
+            if off:
+                verdict.faults.append(f"{name}: {sentence}")
+        if formula := FORMULAS.get(said["kind"]):
+            off, sentence = formula(before, after, said)
+            verdict.formula = max(verdict.formula, off)
+            if off > 1:
+                verdict.faults.append(f"{name}: {sentence}")
+
+    def table(self) -> str:
+        """Kind by kind: cases, and the largest differences."""
+        rows = [
+            f"{kind:20} {one.cases:6,} cases   heard off {one.heard:8.3f}   outside {one.outside:8.3f}   "
+            f"formula {one.formula:8.3f}   {len(one.faults):5,} faults"
+            for kind, one in sorted(self.verdicts.items())
+        ]
+        return "\n".join(rows)
+
+
+def tried(take: Take, said: dict[str, Any]) -> Take | None:
+    """The take as a stroke leaves it; None where it is refused."""
+    try:
+        return applied(parse_stroke(said), take)
+    except (BadStroke, NothingMatched):
+        return None
+
+
+class Hearing:
+    """A take, and what a receiver hears of it."""
+
+    def __init__(self, take: Take) -> None:
+        self.take = take
+        self.data = write(take)
+        self.heard: Heard = receive(self.data)
+        self.scale = take.resolution / self.heard.division
+
+    def channel(self, part: int) -> Channel:
+        """The receiver's channel of a part."""
+        number = self.take.parts[part].channel
+        return self.heard.channels[getattr(number, "port", 0), getattr(number, "number", number)]
+
+    def value(self, part: int, key: str, ticks: Any) -> Any:
+        """What the receiver has in force, at ticks of the take."""
+        return _steps(self.channel(part), key).at(np.asarray(ticks) / self.scale)
+
+    def moments(self, part: int, key: str) -> list[int]:
+        """Ticks of the take at which the receiver was told something."""
+        return [round(tick * self.scale) for tick in _steps(self.channel(part), key).ticks.tolist()]
+
+    def off_drawn(self, part: int, key: str) -> tuple[float, int]:
+        """How far what is heard is from what is drawn, in steps, beyond what a time step forbids; and where."""
+        drawn = Drawn.of(self.take, part, key)
+        unit = THREE_CENTS / HALF_A_STEP if key == "bend" else 1.0
+        edges = {tick + off for tick in (*drawn.ticks, *self.moments(part, key)) for off in (-1, 0, 1)}
+        edges |= {round(tick) for tick in np.linspace(drawn.ticks[0], self.take.end + 1, 60)}
+        ticks = np.array(sorted(tick for tick in edges if tick >= drawn.ticks[0]))
+        heard, wanted = self.value(part, key, ticks), drawn.at(ticks)
+        low, high = 0.0, 127.0
+        if key == "bend":
+            high = self.channel(part).bend_range.at(ticks / self.scale)
+            low = -high
+        wanted = np.clip(wanted, low, high)
+        off = np.abs(heard - wanted) / unit
+        off[np.isnan(heard)] = 999.0
+        for row in np.flatnonzero(off > HALF_A_STEP + SLACK).tolist():
+            # Within a time step before this moment the drawing was there: no event could come sooner.
+            tick = int(ticks[row])
+            back = self.earlier(tick, STEP_SECONDS.get(key, 0.005))
+            near = np.clip(drawn.at(np.arange(max(back, drawn.ticks[0]), tick + 1)),
+                           low if np.isscalar(low) else low[row], high if np.isscalar(high) else high[row])  # fmt: skip
+            outside = max(float(np.nanmin(near)) - heard[row], heard[row] - float(np.nanmax(near)), 0.0)
+            off[row] = min(off[row], outside / unit)
+        worst = int(np.argmax(off))
+        return float(off[worst]), int(ticks[worst])
+
+    def earlier(self, tick: int, seconds: float) -> int:
+        """The tick a time step before another, and one to spare for rounding."""
+        now = self.heard.seconds(tick / self.scale)
+        back = tick
+        while back > 0 and now - self.heard.seconds(back / self.scale) < seconds * 2:
+            back -= 1
+        return back - 1
+
+    def differing(self, other: "Hearing", spans: dict[int, list[tuple[float, float]]] | None) -> Iterator[tuple[float, str]]:
+        """What is heard otherwise than in another hearing, outside the spans (by part) in which it may be."""
+        if spans is None:
+            return
+        for part in self.take.parts:
+            allowed = spans.get(part.id, [])
+            for key in sorted({*part.lanes, *other.take.parts[part.id].lanes}):
+                moments = {*self.moments(part.id, key), *other.moments(part.id, key), self.take.end}
+                ticks = np.array(sorted(t + off for t in moments for off in (-1, 0) if t + off >= 0))
+                inside = np.zeros(len(ticks), dtype=bool)
+                for start, end in allowed:
+                    inside |= (ticks >= start) & (ticks < end)
+                ticks = ticks[~inside]
+                if not len(ticks):
+                    continue
+                mine, theirs = self.value(part.id, key, ticks), other.value(part.id, key, ticks)
+                off = np.abs(mine - theirs)
+                off[np.isnan(mine) & np.isnan(theirs)] = 0.0
+                # Where nothing had been said yet, the standard's default may be said now.
+                off[np.isnan(off)] = 0.0
+                if (worst := float(off.max())) > 1e-9:
+                    where = int(ticks[int(off.argmax())])
+                    yield worst, f"part {part.id} {key} differs by {worst:.3f} at {where}, outside {allowed}"
+        mine, theirs = ([(n.part, n.pitch, n.velocity, n.start * h.scale, n.key_up * h.scale)
+                         for n in h.heard.notes] for h in (self, other))  # fmt: skip
+        if spans.get(-1) is None and mine != theirs:
+            yield 1.0, "notes differ"
+
+
+def _steps(channel: Channel, key: str) -> Any:
+    if key == "bend":
+        return channel.bend
+    if key == "pressure":
+        return channel.pressure
+    number = int(key[3:])
+    found = channel.controllers.get(number)
+    return found if found is not None else type(channel.bend).of([])
+
+
+# ---- where a stroke may change what is heard
+
+
+def sharing(take: Take, parts: list[int]) -> list[int]:
+    """The parts on the same channels as some parts."""
+    lines = {take.parts[part].channel for part in parts} if False else {id(take.parts[part].channel) for part in parts}
+    return [part.id for part in take.parts if id(part.channel) in lines]
+
+
+def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tuple[float, float]]] | None:
+    """Spans in which lanes of a part may be heard otherwise, and {-1: []} where notes may; None: anywhere."""
+    kind, where = said["kind"], said["where"]
+    if kind.startswith("velocity.") or kind.startswith("notes."):
+        if kind == "notes.copy":
+            return None
+        return {-1: []}
+    start, end = where.get("span") or (0, math.inf)
+    keys = [said["lane"]] if isinstance(said.get("lane"), str) else list(said.get("lane", [])) or ["cc:11"]
+    parts = sharing(take, where["parts"])
+    if kind == "lane.draw":
+        start, end = max(start, said["points"][0][0]), min(end, said["points"][-1][0] + 1)
+    elif kind == "lane.lead_in":
+        start, end = 0, 1
+    elif kind == "lane.copy":
+        length = (said.get("fit") or end - start) * said.get("repeat", 1)
+        target = said.get("to", {})
+        start = target.get("at", start)
+        end = start + length + 1
+        keys = [target.get("lane") or keys[0]]
+    elif kind == "lane.move":
+        keys.append(said["to"])
+    elif kind == "lane.reshape":
+        end = max(end, start + (end - start) * said.get("length", 1.0) + 1)
+    elif kind == "lane.fade":
+        starts = sorted(tick for part in parts for tick in take.parts[part].notes.start.tolist())
+        # Up to the note after the next: a chord that is spread over the end of the fade is one.
+        later = [tick for tick in starts if tick >= end]
+        end = later[0] if later else math.inf
+        if later and [tick for tick in starts if tick < end and later[0] - tick <= take.resolution / 16]:
+            following = [tick for tick in later if tick - later[0] > take.resolution / 16]
+            end = following[0] if following else math.inf
+        start = 0 if not Drawn.of(take, parts[0], keys[0]).ticks or Drawn.of(take, parts[0], keys[0]).ticks[0] > start else start
+    elif kind == "lane.shape" and said.get("notes"):
+        reach = stroke.reach(take)
+        start, end = reach.start, reach.end
+    stays = kind in ("lane.draw", "lane.ramp", "lane.shape", "lane.lead_in")
+    spans = []
+    for key in keys:
+        drawn = Drawn.of(take, parts[0], key)
+        low, high = start, end
+        if kind == "lane.nodes":
+            # Ways that cross an edge go to the new nodes, or on from them; what they end with stays.
+            low = max((tick for tick in drawn.ticks if tick < start), default=0)
+        if stays or kind == "lane.nodes":
+            high = min((tick for tick in drawn.ticks if tick >= end), default=math.inf)
+        if not drawn.ticks:
+            high = math.inf
+        spans.append((low, high))
+    return {part: spans for part in parts}
+
+
+# ---- the formulas
+
+
+def _compare(take: Take, part: int, key: str, ticks: Any, wanted: Any, allowed: float = 1.0) -> tuple[float, str]:
+    """How far a lane is from what a formula wants, as a share of what it may be off."""
+    unit = (0.011 if key == "bend" else EIGHTH + 1e-3) * allowed
+    drawn = Drawn.of(take, part, key).at(ticks)
+    wanted = np.asarray(wanted, dtype=float)
+    known = ~np.isnan(wanted)
+    if not known.any():
+        return 0.0, ""
+    off = np.abs(drawn - wanted)[known] / unit
+    off[np.isnan(off)] = 999.0
+    worst = int(off.argmax())
+    tick = np.asarray(ticks)[known][worst]
+    return float(off[worst]), (
+        f"part {part} {key} is drawn {drawn[known][worst]:.3f} at {tick}, the formula says {wanted[known][worst]:.3f}"
+    )
+
+
+def _limits(take: Take, part: int, key: str) -> tuple[float, float]:
+    if key != "bend":
+        return 0.0, 127.0
+    widest = float(take.parts[part].bend_range.semitones.max())
+    return -widest, widest
+
+
+def _inside(start: int, end: int, count: int = 97) -> Any:
+    return np.unique(np.linspace(start, max(end - 1, start), count).round().astype(int))
+
+
+def _is_switch(take: Take, part: int, key: str) -> bool:
+    return key in {f"cc:{n}" for n in range(64, 70)} and set(Drawn.of(take, part, key).values) <= {0.0, 127.0}
+
+
+def ramped(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    key, part, (start, end) = said["lane"], said["where"]["parts"][0], said["where"]["span"]
+    there = [DEFAULTS.get(key, 0.0) if np.isnan(v) else float(v) for v in Drawn.of(before, part, key).at([start, end])]
+    low, high = (given if given is not None else v for given, v in zip((said.get("start"), said.get("end")), there, strict=True))
+    ticks = _inside(start, end)
+    wanted = low + (high - low) * way((ticks - start) / (end - start), said.get("lift", 0.0), said.get("ease", 0.0))
+    return _compare(after, part, key, ticks, np.clip(wanted, *_limits(before, part, key)))
+
+
+def waved(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    key, part, (start, end) = said["lane"], said["where"]["parts"][0], said["where"]["span"]
+    if _is_switch(before, part, key):
+        return 0.0, ""
+    ticks = _inside(start, end, 301)
+    clock = before.tempo
+    if said.get("per", "beats") == "hz":
+        turns = (clock.seconds(ticks) - clock.seconds(start)) * said["rate"]
+    else:
+        turns = (ticks - start) / before.resolution / said["rate"]
+    share = (turns + said.get("phase", 0.0)) % 1
+    form = said.get("form", "sine")
+    level = {
+        "sine": np.sin(2 * np.pi * share), "rise": 2 * share - 1, "fall": 1 - 2 * share,
+        "pulse": np.where(share < 0.5, 1.0, -1.0), "triangle": 1 - np.abs(4 * ((share - 0.25) % 1) - 2) * 1.0 + 0.0,
+    }[form]  # fmt: skip
+    if form == "triangle":
+        level = np.abs(4 * ((share + 0.25) % 1) - 2) * -1 + 1
+    last = said.get("depth_end") if said.get("depth_end") is not None else said["depth"]
+    depth = said["depth"] + (last - said["depth"]) * (ticks - start) / (end - start)
+    if said.get("fade_in"):
+        depth = depth * np.clip((ticks - start) / (said["fade_in"] * before.resolution), 0, 1)
+    base = Drawn.of(before, part, key).at(ticks) if said.get("mode") == "add" else said.get("centre", 64.0)
+    wanted = np.clip(base + depth * level, *_limits(before, part, key))
+    # Beside a jump, and where a cycle lasts only some ticks, rounding to ticks decides.
+    per_tick = np.max(np.abs(np.diff(turns)) / np.maximum(np.diff(ticks), 1)) if len(ticks) > 1 else 0
+    near = np.min([np.abs((share - edge + 0.5) % 1 - 0.5) for edge in (0.0, 0.5)], axis=0)
+    keep = near > 1.5 * per_tick
+    keep &= (form == "sine") | (np.min([np.abs((share - e + 0.5) % 1 - 0.5) for e in (0.25, 0.75)], axis=0) > 1.5 * per_tick)
+    slope = float(np.max(depth)) * per_tick * 2 * np.pi
+    wanted = np.where(keep, wanted, np.nan)
+    return _compare(after, part, key, ticks, wanted, 1 + slope / (0.01 if key == "bend" else EIGHTH))
+
+
+def faded(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    key, part, (start, end) = said.get("lane", "cc:11"), said["where"]["parts"][0], said["where"]["span"]
+    ticks = _inside(start, end)
+    base = Drawn.of(before, part, key).at(ticks)
+    base = np.where(np.isnan(base), DEFAULTS.get(key, 0.0), base)
+    factor = said["start"] + (said["end"] - said["start"]) * way(
+        (ticks - start) / (end - start), said.get("lift", 0.0), said.get("ease", 0.0)
+    )
+    return _compare(after, part, key, ticks, np.clip(base * factor, 0, 127))
+
+
+def framed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    key, part, span = said["lane"], said["where"]["parts"][0], said["where"].get("span")
+    drawn = Drawn.of(before, part, key)
+    if said.get("join") == "smooth" or not drawn.ticks or _is_switch(before, part, key):
+        return 0.0, ""
+    start, end = span or (drawn.ticks[0], drawn.ticks[-1] + 1)
+    length, drift = said.get("length", 1.0), said.get("drift", 0.0)
+    covered = max(round((end - start) * length), 1)
+    ticks = _inside(start, start + covered, 301)
+    share = (ticks - start) / ((end - start) * length)
+    if drift:
+        middle = 0.5 + 0.45 * drift
+        lift = math.log((1 - middle) / middle) / 4
+        share = np.log1p(share * math.expm1(8 * lift)) / (8 * lift)
+    at = start + share * (end - start)
+
+    def valued(moments: Any) -> Any:
+        return drawn.at(moments) + said.get("level", 0.0)
+
+    values = valued(at)
+    depth = said.get("depth", 1.0)
+    pivot = said.get("pivot", "mean")
+    if depth != 1 and isinstance(pivot, str):
+        nodes = [t for t in drawn.ticks if start <= t < end]
+        if drawn.ticks[0] <= start and start not in nodes:
+            nodes = [start, *nodes]
+        if len(set(nodes)) != len(nodes) or not nodes:
+            return 0.0, ""
+        found = valued(np.array(nodes))
+        if not all(drawn.hold) and pivot != "mean":
+            found = valued(np.arange(max(start, drawn.ticks[0]), end))
+        if not all(drawn.hold) and pivot == "mean":
+            return 0.0, ""
+        pivot = {"mean": np.mean, "min": np.min, "max": np.max}[pivot](found)
+    if depth != 1:
+        values = pivot + depth * (values - pivot)
+    left, right = said.get("lean", (1.0, 1.0))
+    bow = said.get("bow", 0.0)
+    inner = (at - start) / (end - start)
+    values = values * (left + (right - left) * inner) + bow * 4 * inner * (1 - inner)
+    low, high = _limits(before, part, key)
+    if said.get("limit", "pin") != "pin" and (np.nanmin(values) < low + 1 or np.nanmax(values) > high - 1):
+        return 0.0, ""
+    wanted = np.clip(values, low, high)
+    # Beside a node that moves to another tick, rounding decides where the jump is.
+    if drift or length != 1:
+        near = np.array([min((abs(one - tick) for tick in drawn.ticks), default=9e9) for one in at])
+        wanted = np.where(near < 3 + 3 / max(length, 0.01) + (end - start) * 0.002, np.nan, wanted)
+        steep = np.abs(drawn.at(at + 2) - drawn.at(at - 2))
+        wanted = np.where(steep > 0.2 * (0.1 if key == "bend" else 1), np.nan, wanted)
+    return _compare(after, part, key, ticks, wanted, 1.3)
+
+
+def smoothed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    key, part, span = said["lane"], said["where"]["parts"][0], said["where"].get("span")
+    drawn = Drawn.of(before, part, key)
+    if not drawn.ticks or _is_switch(before, part, key):
+        return 0.0, ""
+    start, end = span or (drawn.ticks[0], drawn.ticks[-1] + 1)
+    start = max(start, drawn.ticks[0])
+    low, high = _limits(before, part, key)
+    jump = said.get("jump") if said.get("jump") is not None else (high - low) / 4
+    every = np.arange(start, end)
+    if len(every) < 3 or len(every) > 40_000:
+        return 0.0, ""
+    values, clock = drawn.at(every), before.tempo.seconds(every)
+    if any(a == b for a, b in zip(drawn.ticks, drawn.ticks[1:], strict=False)):
+        return 0.0, ""
+    lasting = np.diff(np.append(clock, before.tempo.seconds(end)))
+    area = np.concatenate(([0.0], np.cumsum(values * lasting)))
+    clocks = np.append(clock, before.tempo.seconds(end))
+    jumps = np.flatnonzero(np.abs(np.diff(values)) > jump) + 1
+    moving = np.flatnonzero(~np.array(drawn.hold)[np.searchsorted(drawn.ticks, every[jumps] - 1, side="right") - 1])
+    if len(moving) or np.any(np.abs(np.abs(np.diff(values)) - jump) < 1e-6):
+        return 0.0, ""
+    edges = np.concatenate(([0], jumps, [len(every)]))
+    half_width = said.get("width", 80.0) / 2000
+    ticks = _inside(start, end, 80)
+    wanted = []
+    for tick in ticks.tolist():
+        row = tick - start
+        section = np.searchsorted(edges, row, side="right") - 1
+        low_, high_ = clocks[edges[section]], clocks[edges[section + 1]]
+        half = min(half_width, clock[row] - low_, high_ - clock[row])
+        if half < 1e-6:
+            wanted.append(values[row])
+            continue
+        under = np.interp([clock[row] - half, clock[row] + half], clocks, area)
+        wanted.append((under[1] - under[0]) / (2 * half))
+    # Within a tick of a transition the mean is only as fine as the ticks are.
+    slope = np.max(np.abs(np.diff(values)), initial=0) * np.max(lasting) / half_width
+    return _compare(after, part, key, ticks, wanted, 2 + slope / (0.01 if key == "bend" else EIGHTH))
+
+
+def copied(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    key, part, (start, end) = said["lane"], said["where"]["parts"][0], said["where"]["span"]
+    to = said["to"]
+    target = to.get("lane") or key
+    if "bend" in (key, target) or _is_switch(before, part, target) or target in {f"cc:{n}" for n in range(64, 70)}:
+        return 0.0, ""
+    length, at = said.get("fit") or end - start, to.get("at", start)
+    at_ = _inside(at, at + length * said.get("repeat", 1), 201)
+    inner = ((at_ - at) % length) / length * (end - start)
+    if said.get("flip") == "time":
+        inner = (end - start) - inner
+    drawn = Drawn.of(before, part, key)
+    values = drawn.at(start + inner) * said.get("gain", 1.0)
+    if said.get("flip") == "value":
+        values = 127 - np.clip(values, 0, 127)
+    near = np.array([min((abs(one - tick) for tick in (*drawn.ticks, start, end)), default=9e9) for one in start + inner])
+    step = 3 * (end - start) / length + 3
+    steep = np.abs(drawn.at(start + inner + step) - drawn.at(start + inner - step))
+    wanted = np.where((near < step) | (steep > 0.1), np.nan, np.clip(values, 0, 127))
+    return _compare(after, part, target, at_, wanted, 1.5)
+
+
+def cleared(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    part, span = said["where"]["parts"][0], said["where"].get("span")
+    keys = [said["lane"]] if isinstance(said["lane"], str) else said["lane"]
+    if span is None:
+        left = [key for key in keys if key in after.parts[part].lanes]
+        return (99.0, f"{left} are still there") if left else (0.0, "")
+    key = keys[0]
+    drawn = Drawn.of(before, part, key)
+    if span[0] <= 0 or not drawn.ticks:
+        return 0.0, ""
+    # What was there just before the span lasts through it.
+    first = [v for t, v in zip(drawn.ticks, drawn.values, strict=True) if t == span[0]]
+    row = np.searchsorted(drawn.ticks, span[0]) - 1
+    last = first[0] if first and row >= 0 and not drawn.hold[row] else drawn.at(span[0] - 1e-9)
+    return _compare(after, part, key, _inside(*span), np.full(len(_inside(*span)), last))
+
+
+def distilled(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    key, part = said["lane"] if isinstance(said["lane"], str) else said["lane"][0], said["where"]["parts"][0]
+    was, now = Hearing(before), Hearing(after)
+    moments = np.array(sorted({*was.moments(part, key), *now.moments(part, key)}))
+    ticks = np.unique(np.concatenate((moments, moments - 1)))
+    off = np.abs(was.value(part, key, ticks) - now.value(part, key, ticks))
+    off = off[~np.isnan(off)]
+    allowed = said.get("tolerance", 1.0) + 1e-6
+    counts = [len(_steps(one.channel(part), key).ticks) for one in (was, now)]
+    drawn = not all(Drawn.of(before, part, key).hold)
+    # What was drawn was itself within half a step of what it was heard as.
+    worst = float(off.max(initial=0.0)) / (allowed + (0.5 if key != "bend" else 0.03) * drawn)
+    if counts[1] > counts[0] + 2 * drawn:
+        return 99.0, f"{counts[1]} events where {counts[0]} were"
+    return worst, f"part {part} {key} is heard {off.max(initial=0.0):.3f} away, tolerance {allowed:.3f}"
+
+
+def led_in(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    key, part = said["lane"], said["where"]["parts"][0]
+    if said.get("value") is None:
+        return 0.0, ""
+    heard = Hearing(after).value(part, key, [0])
+    low, high = _limits(after, part, key)
+    if key == "bend":
+        at_start = float(after.parts[part].bend_range.at(0))
+        low, high = max(low, -at_start), min(high, at_start)
+    wanted = min(max(said["value"], low), high)
+    off = abs(float(heard[0]) - wanted) / (0.03 if key == "bend" else 0.5001)
+    return off, f"part {part} {key} is heard {heard[0]} at the start, not {wanted}"
+
+
+FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] = {
+    "lane.ramp": ramped,
+    "lane.wave": waved,
+    "lane.fade": faded,
+    "lane.reshape": framed,
+    "lane.smooth": smoothed,
+    "lane.copy": copied,
+    "lane.clear": cleared,
+    "lane.distil": distilled,
+    "lane.lead_in": led_in,
+}
+"""What each kind is documented to do (docs/strokes.md), as a share of what it may be off: 1 is the bound."""
+NEUTRAL: tuple[dict[str, Any], ...] = (
+    {"kind": "lane.reshape"},
+    {"kind": "lane.wave", "mode": "add", "rate": 1, "depth": 0},
+    {"kind": "lane.fade", "lane": "cc:11", "start": 1, "end": 1},
+    {"kind": "lane.distil", "tolerance": 0},
+    {"kind": "lane.smooth", "jump": 0},
+    {"kind": "velocity.nudge", "by": 0},
+    {"kind": "velocity.scale", "factor": 1},
+    {"kind": "velocity.vary", "amount": 0},
+    {"kind": "velocity.trim"},
+    {"kind": "velocity.hairpin", "mode": "by", "start": 1, "end": 1},
+)
+"""Numbers that ask for nothing: what is heard stays as it is, and so do the bytes but for what said nothing."""
