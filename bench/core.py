@@ -65,16 +65,15 @@ def first_view(data: bytes) -> None:
 def distilling(data: bytes) -> None:
     """A lane of very many recorded values in few nodes; and small ones beside what exhaustive search finds."""
     curve = read(data).parts[0].lanes["cc:1"].curve
-    rest = 190
-    taken = timed(lambda: distil(curve.ticks, curve.values, 1.0, rest), 5)
-    few = distil(curve.ticks, curve.values, 1.0, rest)
+    taken = timed(lambda: distil(curve.ticks, curve.values, 1.0, 1.0), 5)
+    few = distil(curve.ticks, curve.values, 1.0, 1.0)
     print(
         f"distilling {len(curve):,} recorded values at 1 step: {taken * 1000:.0f} ms (budget 300), {len(few):,} nodes"
     )
     ratios, ours, best = [], 0, 0
     for seed in range(30):
         ticks, values = made_up(seed)
-        found, least = len(distil(ticks, values, 1.0, 200)), fewest(ticks, values, 1.0, 200)
+        found, least = len(distil(ticks, values, 1.0, 1.0)), fewest(ticks, values, 1.0)
         ratios.append(found / least)
         ours, best = ours + found, best + least
     print(f"on 30 small lanes {ours} nodes where exhaustive search finds {best}: ratio {ours / best:.3f}, "

@@ -8,10 +8,13 @@ from expression.curve import form
 LIFTS = np.linspace(-1, 1, 401)
 
 
-def fewest(ticks: Ints, values: Floats, tolerance: float, rest: int) -> int:
-    """How many nodes at recorded events are needed; every pair of events and 401 lifts are tried."""
+def fewest(ticks: Ints, values: Floats, tolerance: float) -> int:
+    """How many nodes at recorded events are needed; every pair of events and 401 lifts are tried.
+
+    What is held is a witness at both of its ends, and a way may send no more events (of one step) than it replaces.
+    """
     count = len(ticks)
-    rests = [k for k in range(count - 1) if ticks[k + 1] - ticks[k] > rest]
+    rests = [k for k in range(count - 1) if ticks[k + 1] - ticks[k] > 1]
     witnesses = sorted(
         [(ticks[k], float(k), values[k]) for k in range(count)]
         + [(ticks[k + 1] - 1, k + 0.5, values[k]) for k in rests]
@@ -23,7 +26,7 @@ def fewest(ticks: Ints, values: Floats, tolerance: float, rest: int) -> int:
         between = (place > i) & (place < j)
         if not between.any() or (np.abs(value[between] - values[i]) <= slack).all():
             return True
-        if values[i] == values[j]:
+        if values[i] == values[j] or abs(values[j] - values[i]) > j - i:
             return False
         u = (at[between] - ticks[i]) / (ticks[j] - ticks[i])
         way = values[i] + (values[j] - values[i]) * form(u[None, :], LIFTS[:, None])
@@ -34,8 +37,10 @@ def fewest(ticks: Ints, values: Floats, tolerance: float, rest: int) -> int:
         for i in range(j):
             if best[i] + 1 < best[j] and fits(i, j):
                 best[j] = best[i] + 1
-    # From where the rest stays near enough the last node may hold to the end.
-    held = [best[i] for i in range(count) if (np.abs(values[i:] - values[i]) <= slack).all()]
+    # Where the last value is that of the node before it, nothing needs to say it again.
+    held = [
+        best[i] for i in range(count) if values[i] == values[-1] and (np.abs(values[i:] - values[i]) <= slack).all()
+    ]
     return min([best[-1], *held])
 
 

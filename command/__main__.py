@@ -1,4 +1,4 @@
-"""`./lull shape`, `./lull inspect` and `./lull strokes-doc`.
+"""`./lull shape`, `./lull inspect`, `./lull receive` and `./lull strokes-doc`.
 
 Bad input gives one line on stderr and exit 2; an output file is either whole or not there.
 """
@@ -11,11 +11,13 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
-from command.document import stroke_document
+from expression.arrays import Floats
 from expression.errors import BadStroke, NothingMatched, Refused
 from expression.history import applied
 from expression.midi.read import read
 from expression.midi.write import write
+from expression.pitch import NOTE_NAMES
+from expression.receiver import as_document, receive
 from expression.strokes import parse_stroke
 from expression.take import Part, Take
 
@@ -54,8 +56,12 @@ def _parser() -> argparse.ArgumentParser:
     inspecting.add_argument("file", metavar="IN.mid")
     inspecting.add_argument("--json", action="store_true", help="as JSON")
     inspecting.set_defaults(run=_inspect)
+    receiving = commands.add_parser("receive", help="tell what a standard receiver hears of a MIDI file")
+    receiving.add_argument("file", metavar="IN.mid")
+    receiving.add_argument("--json", action="store_true", help="as JSON")
+    receiving.set_defaults(run=_receive)
     document = commands.add_parser("strokes-doc", help="print docs/strokes.md, made from the stroke models")
-    document.set_defaults(run=lambda options: print(stroke_document(), end=""))
+    document.set_defaults(run=_document)
     return parser
 
 
@@ -152,19 +158,39 @@ def _part(part: Part) -> dict[str, Any]:
         "track": part.track,
         "channel": part.channel.number + 1,
         "notes": len(part.notes),
-        "lanes": {
-            key: {
-                "nodes": len(lane.curve),
-                "min": round(float(lane.curve.values.min()), 6),
-                "max": round(float(lane.curve.values.max()), 6),
-            }
-            for key, lane in part.lanes.items()
-        },
+        "lanes": {key: _lane(lane.curve.values[~part.channel.implied(lane)]) for key, lane in part.lanes.items()},
         "bend_range": [
             [tick, semitones]
             for tick, semitones in zip(part.bend_range.ticks.tolist(), part.bend_range.semitones.tolist(), strict=True)
         ],
     }
+
+
+def _receive(options: argparse.Namespace) -> None:
+    data = _read_bytes(options.file)
+    try:
+        # Read once as a take as well: what cannot be shaped is refused with the same sentence.
+        read(data)
+        heard = receive(data)
+    except Refused as refused:
+        raise Fault(f"{options.file}: {refused}") from None
+    if options.json:
+        print(json.dumps(as_document(heard)))
+        return
+    for note in heard.notes:
+        times = "  ".join(f"{heard.seconds(tick):9.3f}" for tick in (note.start, note.key_up, note.end))
+        print(f"part {note.part:>3}  {NOTE_NAMES[note.pitch]:<4} {note.velocity:>3}  {times}")
+
+
+def _document(_: argparse.Namespace) -> None:
+    from command.document import stroke_document
+
+    print(stroke_document(), end="")
+
+
+def _lane(values: Floats) -> dict[str, Any]:
+    """A lane's own nodes: what resets make of it is not counted."""
+    return {"nodes": len(values), "min": round(float(values.min()), 6), "max": round(float(values.max()), 6)}
 
 
 if __name__ == "__main__":

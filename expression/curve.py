@@ -19,6 +19,7 @@ STEEPNESS = 8.0
 """The power of a way whose lift is 1."""
 LINE_POINTS = 33
 """Points of a bent line as it is drawn."""
+MOST_LINE_POINTS = 4000
 
 
 def form(u: ArrayLike, lift: ArrayLike = 0.0, ease: ArrayLike = 0.0) -> Floats:
@@ -76,7 +77,7 @@ def line_between(
 
 @dataclass(frozen=True, eq=False)
 class Curve:
-    """Nodes of ascending `ticks` with their `values`. Of several at one tick the first is what comes in, the last goes on.
+    """Nodes of ascending `ticks` with their `values`. Of several at one tick the first comes in, the last goes on.
 
     For each node the way to the next: `hold` keeps the value, otherwise a segment of `lift` and `ease`.
     """
@@ -131,11 +132,16 @@ class Curve:
         """The nodes from `start` to before `end`."""
         return self.rows(slice(*np.searchsorted(self.ticks, [start, end]).tolist()))
 
-    def drawn(self, node: int) -> list[tuple[int, float]]:
-        """The way from a node to the next as points of a line."""
-        ticks = np.unique(np.linspace(self.ticks[node], self.ticks[node + 1], LINE_POINTS).astype(np.int64))
-        values = np.append(self.at(ticks[:-1]), self.values[node + 1])
-        return list(zip(ticks.tolist(), np.round(values, 2).tolist(), strict=True))
+    def lines(self, nodes: Ints) -> list[list[tuple[int, float]]]:
+        """The ways from some nodes to the next as points of lines: fewer of them where there are very many ways."""
+        count = next((many for many in (LINE_POINTS, 9) if len(nodes) * many <= MOST_LINE_POINTS), 3)
+        share = np.linspace(0, 1, count)
+        start, end = (self.ticks[nodes + after][:, None] for after in (0, 1))
+        ticks = whole(start + share * (end - start))
+        ease, lift = self.ease[nodes][:, None], self.lift[nodes][:, None]
+        rise = (self.values[nodes + 1] - self.values[nodes])[:, None]
+        values = np.round(self.values[nodes][:, None] + rise * form(share, lift, ease), 2)
+        return [list(zip(*line, strict=True)) for line in zip(ticks.tolist(), values.tolist(), strict=True)]
 
     def governing(self, ticks: ArrayLike) -> Ints:
         """The node that says what the value is from each of `ticks` on; -1 before the first."""
@@ -151,7 +157,7 @@ class Curve:
         ticks = np.asarray(ticks, dtype=np.float64)
         if not len(self):
             return np.full(ticks.shape, np.nan)
-        return np.where(ticks < self.ticks[0], np.nan, self._along(self.governing(ticks), ticks))
+        return np.where(ticks < self.ticks[0], np.nan, self.along(self.governing(ticks), ticks))
 
     def arriving(self, ticks: ArrayLike) -> Floats:
         """Values just before `ticks` (any shape), where ways come to; NaN where there is none yet."""
@@ -159,14 +165,20 @@ class Curve:
         if not len(self):
             return np.full(ticks.shape, np.nan)
         node = np.searchsorted(self.ticks, ticks, side="left") - 1
-        return np.where(node < 0, np.nan, self._along(node, ticks))
+        return np.where(node < 0, np.nan, self.along(node, ticks))
 
-    def _along(self, node: Ints, ticks: Floats) -> Floats:
+    def along(self, node: Ints, ticks: Floats) -> Floats:
         """What the way from each `node` has come to at `ticks`, which are none after its end."""
         here = np.maximum(node, 0)
-        there = np.minimum(here + 1, len(self) - 1)
-        width = self.ticks[there] - self.ticks[here]
-        moving = (width > 0) & ~self.hold[here]
-        u = np.where(moving, (ticks - self.ticks[here]) / np.maximum(width, 1), 0.0)
-        way = form(np.clip(u, 0.0, 1.0), self.lift[here], self.ease[here])
-        return np.asarray(self.values[here] + (self.values[there] - self.values[here]) * np.where(moving, way, 0.0))
+        value = self.values[here]
+        moving = np.flatnonzero(~self.hold[here] & (here < len(self) - 1))
+        if len(moving):
+            # Most of what is recorded is held: only what moves is worked out.
+            start = here.ravel()[moving]
+            width = np.maximum(self.ticks[start + 1] - self.ticks[start], 1)
+            u = np.clip((ticks.ravel()[moving] - self.ticks[start]) / width, 0.0, 1.0)
+            lift, ease = self.lift[start], self.ease[start]
+            share = form(u, lift, ease) if lift.any() or ease.any() else u
+            value = np.array(value)
+            value.reshape(-1)[moving] += (self.values[start + 1] - self.values[start]) * share
+        return value

@@ -162,16 +162,10 @@ class Shaped:
         """The take as it was before the newest stroke; the recording where there is none."""
         return self.folds[max(len(self.folds) - 2, 0)].take
 
-    def ground(self, number: int | None = None) -> Take:
-        """The take on which a stroke (the next, where none is named) is measured and marked.
-
-        The recording, unless strokes before it have brought other notes: then as the last of those left it. Not the
-        take right before it, so that marks stay where they are, and known, whatever else is shaped.
-        """
+    def met_by(self, number: int | None = None) -> Take:
+        """The take that a stroke (the next, where none is named) meets: on it the stroke is measured and marked."""
         numbers = [entry.number for entry in self.entries]
-        at = numbers.index(number) if number in numbers else len(numbers)
-        bringing = [place + 1 for place in range(at) if self.entries[place].stroke.brings_notes]
-        return self.folds[bringing[-1] if bringing else 0].take
+        return self.folds[numbers.index(number) if number in numbers else len(numbers)].take
 
     def before_stroke(self, number: int) -> Take:
         """The take as it was before a stroke. Raises BadStep."""

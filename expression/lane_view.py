@@ -27,13 +27,14 @@ def _nodes(curve: Curve, rows: Ints) -> dict[str, Any]:
         "value": np.round(curve.values[rows], 3).tolist(),
         "ways": ways.tolist(),
         "bent": [
-            {
-                "node": node,
-                "lift": float(curve.lift[rows[node]]),
-                "ease": float(curve.ease[rows[node]]),
-                "line": curve.drawn(rows[node]),
-            }
-            for node in bent.tolist()
+            {"node": node, "lift": lift, "ease": ease, "line": line}
+            for node, lift, ease, line in zip(
+                bent.tolist(),
+                curve.lift[rows[bent]].tolist(),
+                curve.ease[rows[bent]].tolist(),
+                curve.lines(rows[bent]),
+                strict=True,
+            )
         ],
     }
 

@@ -18,8 +18,9 @@ class LaneName(NamedTuple):
     """The smallest change that is worth an event, in the lane's unit."""
     seconds: float = 0.005
     """No two events of a way come closer together than this."""
-    error: float = 0.125
-    """How far a curve may be off that has to be told in straight ways: an eighth of a step; bend: a cent."""
+    error: float = 0.1
+    """How far a curve may be off that has to be told in straight ways: with the rounding of ticks, no more than an
+    eighth of a step; bend: a cent."""
     low: float = 0.0
     high: float = 127.0
 
@@ -68,7 +69,7 @@ MODE_MESSAGES = 120
 CONTROLLERS: dict[int, LaneName] = {number: _controller(number) for number in range(128)}
 """What controllers are called, lanes or not."""
 LANES: dict[str, LaneName] = {
-    "bend": LaneName("Pitch bend", "semitones", 0.0, step=1 / 64, seconds=0.002, error=0.01, low=-127.0),
+    "bend": LaneName("Pitch bend", "semitones", 0.0, step=1 / 64, seconds=0.002, error=0.008, low=-127.0),
     "pressure": LaneName("Channel pressure", "0–127", 0.0),
     **{
         f"cc:{number}": name

@@ -14,11 +14,14 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Flags, Floats, Ints, frozen, whole
+from expression.arrays import Flags, Floats, Ints, frozen, ranges, union, whole
 from expression.curve import STEEPNESS, Curve
 
 SAMPLES = 33
 """Places of a way at which its curvature is taken."""
+MANY, FEW_SAMPLES = 500, 9
+JUMP = 1e-5
+"""What differs by less is no jump, but the rounding of numbers."""
 Values = Callable[[Ints, Floats], Floats]
 """Of segments (by number) at some ticks: the values."""
 
@@ -85,15 +88,15 @@ def opened(curve: Curve, ticks: Ints, error: float) -> Curve:
     eased = cut[curve.ease[cut] > 0]
     if len(eased):
         _, inner = refined(curve.ticks[eased], curve.ticks[eased + 1], lambda _, at: curve.at(at), error)
-        ticks = np.union1d(ticks, inner)
+        ticks = union(ticks, inner)
         node = curve.governing(ticks)
         moving = ~curve.hold[node] & (node < last)
     made = _inserted(curve, ticks, curve.at(ticks), ~moving)
     # Of each way that was cut: its length, and with that the lifts of its parts.
     first = np.searchsorted(made.ticks, curve.ticks[cut], side="right") - 1
     after = np.searchsorted(made.ticks, curve.ticks[cut + 1], side="left")
-    rows = np.concatenate([np.arange(a, b) for a, b in zip(first, after, strict=True)])
-    way = np.repeat(cut, after - first)
+    rows, which = ranges(first, after)
+    way = cut[which]
     share = (made.ticks[rows + 1] - made.ticks[rows]) / (curve.ticks[way + 1] - curve.ticks[way])
     lift, ease = made.lift.copy(), made.ease.copy()
     lift[rows] = np.where(curve.ease[way] > 0, 0.0, curve.lift[way] * share)
@@ -205,7 +208,13 @@ def clipped(piece: Piece, low: float, high: float, error: float) -> Piece:
             share = share_at((bound - curve.values[through]) / rise, curve.lift[through], curve.ease[through])
             crossings.append(whole(curve.ticks[through] + share * width))
     curve = opened(curve, np.concatenate(crossings), error)
-    return piece._replace(curve=curve.valued(np.clip(curve.values, low, high)))
+    values = np.clip(curve.values, low, high)
+    # Of what lies at the end of the range one way is enough.
+    level = (values == low) | (values == high)
+    same = level[1:] & (values[1:] == values[:-1]) & ~curve.hold[:-1]
+    needed = np.ones(len(values), dtype=bool)
+    needed[1:-1] = ~(same[:-1] & same[1:])
+    return piece._replace(curve=curve.valued(values).rows(needed))
 
 
 def share_at(rise: Floats, lift: Floats, ease: Floats) -> Floats:
@@ -231,9 +240,9 @@ def share_at(rise: Floats, lift: Floats, ease: Floats) -> Floats:
 def timed(piece: Piece, onto: Callable[[Floats], Floats], back: Callable[[Floats], Floats], error: float) -> Piece:
     """The piece at other times. `onto` takes its ticks to the new ones and rises, `back` is the inverse."""
     curve = piece.curve
+    start, end = (int(whole(onto(np.array(float(edge))))) for edge in (piece.start, piece.end))
     if piece.empty:
-        return Piece(*whole(onto(np.array([piece.start, piece.end], dtype=np.float64))).tolist(), curve)
-    start, end, *_ = edges = whole(onto(np.array([piece.start, piece.end], dtype=np.float64))).tolist()
+        return Piece(start, max(end, start + 1), curve)
     segments = _segments(curve)
     a, b = whole(onto(segments.a.astype(np.float64))), whole(onto(segments.b.astype(np.float64)))
 
@@ -242,7 +251,7 @@ def timed(piece: Piece, onto: Callable[[Floats], Floats], back: Callable[[Floats
         return np.where(was >= segments.b[number], segments.last[number], curve.at(was))
 
     moved = segments._replace(a=a, b=b, broken=segments.moves)
-    return Piece(start, max(end, edges[0] + 1), assembled(moved, values, error))
+    return Piece(start, max(end, start + 1), assembled(moved, values, error))
 
 
 def stretched(piece: Piece, start: int, factor: float) -> Piece:
@@ -284,9 +293,12 @@ def combined(piece: Piece, other: Piece, op: Callable[[Floats, Floats], Floats],
     if piece.empty or other.empty:
         return piece._replace(curve=Curve.of([], []))
     one, two = piece.curve, other.curve
-    edges = np.union1d(one.ticks, two.ticks)
-    edges = edges[edges >= max(one.ticks[0], two.ticks[0])]
-    a, b = edges[edges < piece.end], np.append(edges[edges < piece.end][1:], piece.end)
+    # What one is off counts as often as the other is large, where they are multiplied.
+    weights = [max(float(np.abs(curve.values).max()), 1.0) if op is np.multiply else 1.0 for curve in (two, one)]
+    one, two = _uncut(one, two.ticks, error / weights[0]), _uncut(two, one.ticks, error / weights[1])
+    edges = union(one.ticks, two.ticks)
+    a = edges[slice(*np.searchsorted(edges, [max(one.ticks[0], two.ticks[0]), piece.end]))]
+    b = np.append(a[1:], piece.end)
     mine, theirs = (_along(curve, a, b) for curve in (one, two))
     lift = np.where(mine.moves, mine.lift, theirs.lift)
     ease = np.where(mine.moves, mine.ease, theirs.ease)
@@ -327,8 +339,10 @@ def traced(start: int, end: int, breaks: Ints, value: Callable[[Floats], Floats]
 
     number, none = np.arange(len(a)), np.zeros(len(a))
     first, last = values(number, a.astype(np.float64)), values(number, b.astype(np.float64))
+    # What is as good as the same is the same: no node of its own where nothing jumps.
+    first, last = np.round(first, 6), np.round(last, 6)
     inner = [values(number, a + share * (b - a)) for share in (0.25, 0.5, 0.75)]
-    moves = np.any([np.abs(one - first) > 1e-12 for one in (*inner, last)], axis=0)
+    moves = np.any([np.abs(one - first) > 1e-5 for one in (*inner, last)], axis=0)
     return Piece(start, end, assembled(Segments(a, b, first, last, moves, none, none, moves), values, error))
 
 
@@ -353,11 +367,28 @@ def _along(curve: Curve, a: Ints, b: Ints) -> Segments:
     after = np.minimum(node + 1, len(curve) - 1)
     width = np.maximum(curve.ticks[after] - curve.ticks[node], 1)
     share = (b - a) / width
-    first = curve.at(a)
-    last = np.where(moves, curve.arriving(b), first)
+    first = curve.along(node, a.astype(np.float64))
+    last = np.where(moves, curve.along(node, b.astype(np.float64)), first) if moves.any() else first
     part = moves & (share < 1) & (curve.ease[node] > 0)
     lift = np.where(moves, curve.lift[node] * np.minimum(share, 1), 0.0)
     return Segments(a, b, first, last, moves, lift, np.where(moves, curve.ease[node], 0.0), part)
+
+
+def _uncut(curve: Curve, ticks: Ints, error: float) -> Curve:
+    """The curve with straight ways in place of the eased ones that any of `ticks` cuts: a part of those has no form."""
+    eased = np.flatnonzero((curve.ease > 0) & ~curve.hold)
+    eased = eased[eased < len(curve) - 1]
+    inside = np.searchsorted(ticks, curve.ticks[eased], side="right") < np.searchsorted(ticks, curve.ticks[eased + 1])
+    eased = eased[inside]
+    if not len(eased):
+        return curve
+    _, inner = refined(curve.ticks[eased], curve.ticks[eased + 1], lambda _, at: curve.at(at), error / 2)
+    made = opened(curve, inner, error)
+    # A way that one straight piece stands for was not opened.
+    ease = made.ease.copy()
+    ease[np.searchsorted(made.ticks, curve.ticks[eased], side="right") - 1] = 0.0
+    lift = np.where(ease != made.ease, 0.0, made.lift)
+    return Curve(made.ticks, made.values, made.hold, frozen(lift, np.float64), frozen(ease, np.float64))
 
 
 def _in_segment(curve: Curve, b: Ints, number: Ints, ticks: Floats) -> Floats:
@@ -374,9 +405,11 @@ def assembled(segments: Segments, values: Values, error: float) -> Curve:
     rows = np.flatnonzero(broken)
     owner, inner = refined(a[rows], b[rows], lambda number, ticks: values(rows[number], ticks), error)
     owner = rows[owner]
-    follows = np.append((first[1:] == last[:-1]) & (a[1:] == b[:-1]), False)
+    follows = np.append((np.abs(first[1:] - last[:-1]) < JUMP) & (a[1:] == b[:-1]), False)
     arrives = np.flatnonzero(moves & (b > a) & ~follows)
     count = len(a)
+    if not len(owner) + len(arrives):
+        return Curve.of(a, first, ~moves, np.where(broken | ~moves, 0.0, lift), np.where(broken | ~moves, 0.0, ease))
     number = np.concatenate((np.arange(count), owner, arrives))
     ticks = np.concatenate((a, inner, b[arrives]))
     order = np.lexsort((np.repeat([0, 1, 2], [count, len(owner), len(arrives)]), ticks, number))
@@ -400,13 +433,15 @@ def refined(a: Ints, b: Ints, values: Values, error: float) -> tuple[Ints, Ints]
     count = np.ones(len(a), dtype=np.int64)
     if not len(a):
         return count, count
-    u = np.linspace(0, 1, SAMPLES)
+    # Very many ways are short ones: fewer places tell their curvature well enough.
+    samples = SAMPLES if len(a) <= MANY else FEW_SAMPLES
+    u = np.linspace(0, 1, samples)
     number = np.arange(len(a))
     width = (b - a).astype(np.float64)
-    y = values(np.broadcast_to(number[:, None], (len(a), SAMPLES)), a[:, None] + u * width[:, None])
-    bend = np.abs(np.diff(y, 2)) * (SAMPLES - 1) ** 2
+    y = values(np.broadcast_to(number[:, None], (len(a), samples)), a[:, None] + u * width[:, None])
+    bend = np.abs(np.diff(y, 2)) * (samples - 1) ** 2
     density = np.sqrt(np.concatenate((bend[:, :1], bend, bend[:, -1:]), axis=1) / (8 * error)) + 1e-9
-    mass = np.cumsum(np.pad((density[:, 1:] + density[:, :-1]) / 2 / (SAMPLES - 1), ((0, 0), (1, 0))), axis=1)
+    mass = np.cumsum(np.pad((density[:, 1:] + density[:, :-1]) / 2 / (samples - 1), ((0, 0), (1, 0))), axis=1)
     count = np.minimum(np.maximum(np.ceil(mass[:, -1] * 1.02 - 0.02), 1), np.maximum(width, 1)).astype(np.int64)
     for _ in range(6):
         owner, ticks = _shares(a, b, mass, u, count)

@@ -8,13 +8,10 @@ the value is what it was.
 import numpy as np
 
 from expression import piece
-from expression.arrays import Floats, Ints, whole
+from expression.arrays import Flags, Floats, Ints, union, whole
 from expression.curve import Curve
-from expression.piece import Piece, Segments
+from expression.piece import Piece, Segments, Values
 from expression.time import TempoMap
-
-COARSE = 2.0
-"""A transition of so many steps gets nodes of its own where the mean begins and ends to feel it."""
 
 
 def smoothed(before: Piece, tempo: TempoMap, width: float, jump: float, error: float) -> Piece:
@@ -22,19 +19,27 @@ def smoothed(before: Piece, tempo: TempoMap, width: float, jump: float, error: f
     if len(before.curve) < 2:
         return before
     mean = _Mean(_straight(before, tempo, error), before.end, tempo, width, jump)
-    a = mean.breaks()
-    b = np.append(a[1:], before.end)
-    numbers = np.arange(len(a))
-    first, last = mean.inside(a, b, numbers, a.astype(float)), mean.inside(a, b, numbers, b.astype(float))
-    # Where the middle lies on the straight way, one way is enough.
-    middle = mean.inside(a, b, numbers, (a + b) / 2)
-    broken = np.abs(middle - (first + last) / 2) > error / 2
+    a, first, last, broken = mean.told(mean.nodes(), error)
+    if broken.any():
+        # Between the moments at which a transition is first and last felt the mean of held values is straight.
+        more = mean.felt(a[broken], np.append(a[1:], before.end)[broken])
+        a, first, last, broken = mean.told(union(a, more), error)
     moves = (np.abs(last - first) > 1e-9) | broken
     none = np.zeros(len(a))
-    segments = Segments(a, b, first, last, moves, none, none, broken)
-    return before._replace(
-        curve=piece.assembled(segments, lambda number, ticks: mean.inside(a, b, number, ticks), error)
-    )
+    segments = Segments(a, np.append(a[1:], before.end), first, last, moves, none, none, broken)
+    made = piece.assembled(segments, mean.inside(segments.a, segments.b), error)
+    return before._replace(curve=_thinned(made, error / 2))
+
+
+def _thinned(curve: Curve, error: float) -> Curve:
+    """The curve without every other node of straight ways that lies on the line between its neighbours anyway."""
+    at, value = curve.ticks, curve.values
+    wide = np.maximum(at[2:] - at[:-2], 1)
+    off = np.abs(value[:-2] + (value[2:] - value[:-2]) * (at[1:-1] - at[:-2]) / wide - value[1:-1])
+    straight = ~curve.hold[:-2] & ~curve.hold[1:-1] & (at[1:-1] > at[:-2]) & (at[2:] > at[1:-1])
+    needed = np.ones(len(curve), dtype=bool)
+    needed[1:-1] = ~(straight & (off <= error) & (np.arange(1, len(curve) - 1) % 2 == 1))
+    return curve.rows(needed)
 
 
 def _straight(before: Piece, tempo: TempoMap, error: float) -> Curve:
@@ -67,47 +72,61 @@ class _Mean:
         self.edges = np.unique(np.concatenate(([self.clock[0]], self.clock[edges], [self.clock[-1]])))
         self.edge_ticks = np.unique(np.concatenate((curve.ticks[:1], curve.ticks[edges])))
 
-    def breaks(self) -> Ints:
-        """Ticks between which the mean is smooth: where a node is, and for coarse transitions where it is first felt."""
-        curve = self.curve
-        gaps = np.diff(self.clock)
-        near = np.minimum(gaps[:-1], gaps[1:])
-        coarse = np.flatnonzero((self.jumps > 0) & ((self.jumps > COARSE) | (near > self.half / 2))) + 1
-        moments = self.clock[coarse]
-        felt = np.concatenate((moments - self.half, moments + self.half))
-        felt = np.concatenate((felt, self.edges[:-1] + self.half, self.edges[1:] - self.half))
-        felt = whole(self.tempo.tick(felt[(felt > self.clock[0]) & (felt < self.clock[-1])]))
-        return np.unique(np.concatenate((curve.ticks[curve.ticks < self.end], felt)))
+    def nodes(self) -> Ints:
+        """Ticks of the nodes."""
+        return np.unique(self.curve.ticks[self.curve.ticks < self.end])
 
-    def inside(self, a: Ints, b: Ints, number: Ints, ticks: Floats) -> Floats:
+    def felt(self, a: Ints, b: Ints) -> Ints:
+        """Ticks within any of the stretches at which a transition begins or ceases to be felt."""
+        moments = np.concatenate((self.clock - self.half, self.clock + self.half))
+        begins, ends = self.tempo.seconds(a), self.tempo.seconds(b)
+        stretch = np.searchsorted(begins, moments, side="right") - 1
+        inside = (stretch >= 0) & (moments < ends[np.maximum(stretch, 0)])
+        return np.unique(whole(self.tempo.tick(moments[inside])))
+
+    def told(self, a: Ints, error: float) -> tuple[Ints, Floats, Floats, Flags]:
+        """Segments between some ticks: what each begins with and comes to, and whether it is far from straight."""
+        b = np.append(a[1:], self.end)
+        value = self.inside(a, b)
+        number = np.arange(len(a))
+        first = value(number, a.astype(np.float64))
+        last = np.append(first[1:], first[-1:])
+        # Only a jump that is kept, and the end, come to something else than what follows begins with.
+        other = np.append(np.isin(a[1:], self.edge_ticks), True)
+        last[other] = value(number[other], b[other].astype(np.float64))
+        middle = value(number, (a + b) / 2)
+        return a, first, last, np.abs(middle - (first + last) / 2) > error
+
+    def inside(self, a: Ints, b: Ints) -> Values:
         """Means at ticks that belong to segments from `a` to `b`: at the end of one, what it comes to."""
-        seconds = self.tempo.seconds(ticks)
-        # The stretch between edges that the segment lies in, not the one that its end begins.
-        stretch = np.searchsorted(self.edge_ticks, a[number], side="right") - 1
-        low, high = self.edges[stretch], self.edges[stretch + 1]
-        half = np.minimum(self.half, np.minimum(seconds - low, high - seconds))
-        return self._around(seconds, np.maximum(half, 0.0), ticks >= b[number])
+        # The stretch between edges that a segment lies in, not the one that its end begins.
+        stretch = np.searchsorted(self.edge_ticks, a, side="right") - 1
 
-    def _around(self, seconds: Floats, half: Floats, arriving: np.ndarray) -> Floats:
-        spread = 2 * half
-        mean = np.divide(
-            self._under(seconds + half) - self._under(seconds - half),
-            spread,
-            out=np.zeros_like(seconds),
-            where=spread > 1e-6,
-        )
-        # With no room to either side it is the value itself.
-        row = np.where(
-            arriving,
-            np.searchsorted(self.clock, seconds - 1e-9, side="left") - 1,
-            np.searchsorted(self.clock[:-1], seconds + 1e-9, side="right") - 1,
-        )
-        row = np.clip(row, 0, len(self.slope) - 1)
-        own = self.curve.values[row] + self.slope[row] * (seconds - self.clock[row])
-        return np.where(spread > 1e-6, mean, own)
+        def value(number: Ints, ticks: Floats) -> Floats:
+            seconds = self.tempo.seconds(ticks)
+            low, high = self.edges[stretch[number]], self.edges[stretch[number] + 1]
+            half = np.minimum(self.half, np.minimum(seconds - low, high - seconds))
+            return self._around(seconds, np.maximum(half, 0.0), ticks >= b[number])
+
+        return value
+
+    def _around(self, seconds: Floats, half: Floats, arriving: Flags) -> Floats:
+        near = half <= 1e-6
+        mean = (self._under(seconds + half) - self._under(seconds - half)) / np.where(near, 1.0, 2 * half)
+        if near.any():
+            # With no room to either side it is the value itself.
+            at = seconds[near]
+            row = np.where(
+                arriving[near],
+                np.searchsorted(self.clock, at - 1e-9, side="left") - 1,
+                np.searchsorted(self.clock[:-1], at + 1e-9, side="right") - 1,
+            )
+            row = np.clip(row, 0, len(self.slope) - 1)
+            mean[near] = self.curve.values[row] + self.slope[row] * (at - self.clock[row])
+        return mean
 
     def _under(self, seconds: Floats) -> Floats:
         """The area under the values up to a moment."""
         row = np.clip(np.searchsorted(self.clock, seconds, side="right") - 1, 0, len(self.slope) - 1)
         passed = seconds - self.clock[row]
-        return self.area[row] + passed * (self.curve.values[row] + self.slope[row] * passed / 2)
+        return np.asarray(self.area[row] + passed * (self.curve.values[row] + self.slope[row] * passed / 2))

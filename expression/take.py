@@ -82,7 +82,8 @@ class Rows:
         rank = np.empty(int(first[-1]), dtype=np.int64)
         rank[np.argsort(columns[0], kind="stable")] = np.arange(len(rank))
         track = np.repeat(np.arange(len(tracks)), np.diff(first))
-        return cls(*columns, frozen(track, np.int64), frozen(first, np.int64), frozen(rank, np.int64))
+        tick, status, data1, data2 = columns
+        return cls(tick, status, data1, data2, frozen(track, np.int64), frozen(first, np.int64), frozen(rank, np.int64))
 
 
 @dataclass(frozen=True, eq=False)
@@ -180,6 +181,10 @@ class Channel:
     """Rows that set the bend range."""
     shaped: frozenset[str] = frozenset()
     """Lanes that strokes have changed: their recorded events count only where a node still stands for them."""
+
+    def implied(self, lane: Lane) -> Flags:
+        """Which nodes of a lane are no events of its own, but what a reset or a change of range has made of it."""
+        return np.isin(lane.origin, np.concatenate((self.resets, self.ranges))) & ~lane.touched
 
 
 @dataclass(frozen=True, eq=False)

@@ -120,7 +120,7 @@ def findings(take: Take) -> list[dict[str, Any]]:
     for channel in take.channels:
         # Parts that share a channel share its lanes: each is told.
         parts = [part.id for part in take.parts_on(channel)]
-        for key, lane in channel.lanes.items():
+        for lane in channel.lanes.values():
             runs = {"flicker": flickers(take, lane), "unheard": unheard(take, channel, lane)}
             for reason, places in runs.items():
                 if places:

@@ -88,14 +88,17 @@ def _voices(part: Part) -> dict[int, str]:
 
 
 def _lane_head(part: Part, key: str) -> dict[str, Any]:
-    curve = part.lanes[key].curve
+    lane = part.lanes[key]
+    curve = lane.curve
+    # Not every instrument answers a reset: what the lane itself says has to come before the first note.
+    own = curve.ticks[~part.channel.implied(lane)]
     first = int(part.notes.start.min()) if len(part.notes) else 0
     return {
         "key": key,
         "nodes": len(curve),
         "lowest": round(float(curve.values.min()), 2),
         "highest": round(float(curve.values.max()), 2),
-        "leads_in": int(curve.ticks[0]) <= first,
+        "leads_in": bool(len(own)) and int(own[0]) <= first,
         "switch": is_switch(key, curve.values),
     }
 
@@ -148,7 +151,7 @@ def history(shaped: Shaped) -> dict[str, Any]:
                 "step": steps.last_step(entry.number),
                 "stroke": entry.stroke.model_dump(mode="json"),
                 "idle": reason.sentence if (reason := shaped.now.idle.get(entry.number)) else None,
-                "mark": mark(shaped.ground(entry.number), entry.stroke),
+                "mark": mark(shaped.met_by(entry.number), entry.stroke),
             }
             for entry in shaped.entries
         ],
@@ -177,9 +180,9 @@ def _mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
         start, end, parts, count = stroke.reach(take)
     except NothingMatched:
         return {"label": stroke.label(), "place": "", "start": 0, "end": 0, "line": [], "parts": [], "count": 0}
-    # What comes a little before a bar line belongs to the bar that the hand was aiming at.
-    first = take.meter.position(min(start + take.resolution // 8, max(start, end - 1)))
-    last = take.meter.position(max(start, end - 1))
+    # What comes a little before or after a bar line belongs to the bar that the hand was aiming at.
+    near = min(take.resolution // 8, max(end - start - 1, 0) // 2)
+    first, last = take.meter.position(start + near), take.meter.position(max(start, end - 1 - near))
     return {
         "label": stroke.label(),
         "place": f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}",

@@ -18,6 +18,7 @@ TURNS: dict[str, tuple[float, ...]] = {
     "sine": (0.25, 0.75), "triangle": (0.25, 0.75), "rise": (0.0,), "fall": (0.0,), "pulse": (0.0, 0.5),
 }  # fmt: skip
 """Where in its cycle each form turns or jumps."""
+CONTINUOUS = ("sine", "triangle")
 SINE_WAYS: tuple[tuple[float, tuple[tuple[float, float, float], ...]], ...] = (
     (0.0201, ((-0.25, 0.0, 1.0),)),
     (0.0050, ((-0.25, 0.23427, 0.37615), (-0.125, 0.0, 0.21881), (0.125, -0.23427, 0.37615))),
@@ -46,12 +47,14 @@ def wave(
     depths: tuple[float, float],
     fade: int,
     error: float,
+    straight: bool = False,
 ) -> Piece:
     """A wave about 0 from tick `start` to `end`.
 
     `cycle` cycles a tick, or a second where a `clock` is given; `phase` cycles further at the start. The depth changes
     evenly over the span from one of `depths` to the other, and grows from nothing over `fade` ticks. `error` is what
-    it may be off, in units of depth. Raises NothingMatched where there would be too many cycles.
+    it may be off, in units of depth; `straight` asks for straight ways, which can be added to others. Raises
+    NothingMatched where there would be too many cycles.
     """
 
     def turn_of(ticks: Floats) -> Floats:
@@ -75,15 +78,18 @@ def wave(
     changes = np.zeros(0, dtype=np.int64) if clock is None else clock.ticks
     steady = depths[0] == depths[1] and not fade
     if form == "sine" and steady and not ((changes > start) & (changes < end)).any():
-        return _sine(start, end, phase, last, tick_of, depths[0], error)
+        return _sine(start, end, phase, last, tick_of, depths[0], error, straight)
     breaks = np.concatenate((whole(tick_of(turns)), changes, [start + fade]))
-    # Which half cycle a tick lies in is decided by the break that begins it, not by a rounded product.
     marks = np.unique(np.concatenate(([start], breaks[(breaks > start) & (breaks < end)])))
-    middles = np.floor(turn_of((marks + np.append(marks[1:], end)) / 2.0))
+    # Where a form jumps, the cycle that a tick belongs to is that of its stretch, not of a rounded product.
+    cycles = np.floor(turn_of((marks + np.append(marks[1:], end)) / 2.0))
 
     def value(ticks: Floats) -> Floats:
-        own = middles[np.searchsorted(marks, ticks, side="right") - 1]
-        return depth(ticks) * _LEVELS[form](np.clip(turn_of(ticks) - own, 0.0, 1.0))
+        turn = turn_of(ticks)
+        if form in CONTINUOUS:
+            return depth(ticks) * _LEVELS[form](turn - np.floor(turn))
+        own = cycles[np.searchsorted(marks, ticks, side="right") - 1]
+        return depth(ticks) * _LEVELS[form](np.clip(turn - own, 0.0, 1.0))
 
     return piece.traced(start, end, breaks, value, error)
 
@@ -98,11 +104,23 @@ _LEVELS: dict[str, Callable[[Floats], Floats]] = {
 """From -1 to 1, by the share of the cycle (0 to 1) that has passed."""
 
 
+def _straight_ways(depth: float, error: float) -> list[tuple[float, float, float]]:
+    """The rising half of a sine in straight ways, each as far off as the others (see `piece.refined`)."""
+    share = np.linspace(-0.25, 0.25, 257)
+    mass = np.cumsum(np.sqrt(np.abs(np.sin(2 * np.pi * share)) + 1e-6))
+    # The integral of sqrt(|y''| / (8 error)) over half a cycle.
+    count = np.ceil(np.pi * np.sqrt(depth / (8 * error)) * 0.763 + 0.5)
+    at = np.interp(np.arange(count) / count * mass[-1], mass, share)
+    return [(place, 0.0, 0.0) for place in at.tolist()]
+
+
 def _sine(
-    start: int, end: int, phase: float, last: float, tick_of: Callable[[Floats], Floats], depth: float, error: float
-) -> Piece:
+    start: int, end: int, phase: float, last: float, tick_of: Callable[[Floats], Floats],
+    depth: float, error: float, straight: bool,
+) -> Piece:  # fmt: skip
     """A sine of one depth at an even pace: whole halves in ways of our form, cut where the stretch begins and ends."""
-    ways = next((ways for off, ways in SINE_WAYS if off * depth <= error), SINE_WAYS[-1][1])
+    fits = (ways for off, ways in SINE_WAYS if off * depth <= error)
+    ways = _straight_ways(depth, error) if straight else next(fits, SINE_WAYS[-1][1])
     halves = np.arange(np.floor(2 * phase) - 2, np.ceil(2 * last) + 2) / 2
     begins, lift, ease = (np.array(column) for column in zip(*ways, strict=True))
     at = (halves[:, None] + begins).ravel()

@@ -12,7 +12,7 @@ from launcher import install, postgres
 from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say
 from launcher.serving import process, serving
 
-CORE_COMMANDS = ("shape", "inspect", "strokes-doc")
+CORE_COMMANDS = ("shape", "inspect", "receive", "strokes-doc")
 HELP = """usage: ./lull COMMAND
 
   demo [--port N]   set up, load the demo takes, serve, and print a link that signs in
@@ -20,7 +20,8 @@ HELP = """usage: ./lull COMMAND
   dev               serve with reload while you work on Lull itself
   bench             measure: previews, reading, folding, drawing
   pictures          take the pictures in docs/screenshots anew
-  shape, inspect    work on MIDI files without a server (./lull shape --help)
+  shape, inspect,   work on MIDI files without a server (./lull shape --help)
+  receive
   manage ...        Django's own commands (createsuperuser, changepassword ...)
   format            bring Python and TypeScript into their format
   generate          make docs/strokes.md, docs/openapi.json and the TypeScript types anew

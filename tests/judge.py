@@ -199,7 +199,9 @@ def _value(dice: Draw, name: str, spec: dict[str, Any], known: dict[str, Any], t
         case "array":
             count = max(int(dice.integers(1, 6)), spec.get("minItems", 0))
             made = [_value(dice, name, spec["items"], known, take, keys) for _ in range(count)]
-            return sorted(made, key=lambda one: one["tick"] if isinstance(one, dict) else one[0] if isinstance(one, list) else 0)
+            return sorted(
+                made, key=lambda one: one["tick"] if isinstance(one, dict) else one[0] if isinstance(one, list) else 0
+            )
         case _:
             return None
 
@@ -368,12 +370,16 @@ class Hearing:
         ticks = np.array(sorted(tick for tick in edges if tick >= drawn.ticks[0]))
         heard, wanted = self.value(part, key, ticks), drawn.at(ticks)
         low, high = 0.0, 127.0
+        if key.startswith("cc:") and int(key[3:]) + 32 in self.channel(part).controllers:
+            high += 127 / 128
         if key == "bend":
             high = self.channel(part).bend_range.at(ticks / self.scale)
             low = -high
         wanted = np.clip(wanted, low, high)
         off = np.abs(heard - wanted) / unit
         off[np.isnan(heard)] = 999.0
+        # A value with a fine half is rounded to 1/128 of a step.
+        off = np.maximum(off - 1 / 256, 0) if not np.isscalar(high) or high != 127 else off
         for row in np.flatnonzero(off > HALF_A_STEP + SLACK).tolist():
             # Within a time step before this moment the drawing was there: no event could come sooner.
             tick = int(ticks[row])
@@ -386,14 +392,19 @@ class Hearing:
         return float(off[worst]), int(ticks[worst])
 
     def earlier(self, tick: int, seconds: float) -> int:
-        """The tick a time step before another, and one to spare for rounding."""
+        """The tick before another by as much as two events may be apart that come as often as the time step allows.
+
+        That is less than two steps, each longer by a tick, since ticks are whole.
+        """
         now = self.heard.seconds(tick / self.scale)
         back = tick
         while back > 0 and now - self.heard.seconds(back / self.scale) < seconds * 2:
             back -= 1
-        return back - 1
+        return back - 2
 
-    def differing(self, other: "Hearing", spans: dict[int, list[tuple[float, float]]] | None) -> Iterator[tuple[float, str]]:
+    def differing(
+        self, other: "Hearing", spans: dict[int, list[tuple[float, float]]] | None
+    ) -> Iterator[tuple[float, str]]:
         """What is heard otherwise than in another hearing, outside the spans (by part) in which it may be."""
         if spans is None:
             return
@@ -411,6 +422,10 @@ class Hearing:
                 mine, theirs = self.value(part.id, key, ticks), other.value(part.id, key, ticks)
                 off = np.abs(mine - theirs)
                 off[np.isnan(mine) & np.isnan(theirs)] = 0.0
+                # What moves is sent anew from where it was cut: there the drawing has to be the same.
+                drawn = [Drawn.of(take, part.id, key).at(ticks) for take in (self.take, other.take)]
+                same = np.abs(drawn[0] - drawn[1]) <= (0.011 if key == "bend" else EIGHTH)
+                off[same & (np.abs(drawn[0] - np.round(drawn[0])) > 1e-9)] = 0.0
                 # Where nothing had been said yet, the standard's default may be said now.
                 off[np.isnan(off)] = 0.0
                 if (worst := float(off.max())) > 1e-9:
@@ -473,7 +488,11 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
         if later and [tick for tick in starts if tick < end and later[0] - tick <= take.resolution / 16]:
             following = [tick for tick in later if tick - later[0] > take.resolution / 16]
             end = following[0] if following else math.inf
-        start = 0 if not Drawn.of(take, parts[0], keys[0]).ticks or Drawn.of(take, parts[0], keys[0]).ticks[0] > start else start
+        start = (
+            0
+            if not Drawn.of(take, parts[0], keys[0]).ticks or Drawn.of(take, parts[0], keys[0]).ticks[0] > start
+            else start
+        )
     elif kind == "lane.shape" and said.get("notes"):
         reach = stroke.reach(take)
         start, end = reach.start, reach.end
@@ -490,7 +509,7 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
         if not drawn.ticks:
             high = math.inf
         spans.append((low, high))
-    return {part: spans for part in parts}
+    return dict.fromkeys(parts, spans)
 
 
 # ---- the formulas
@@ -513,6 +532,14 @@ def _compare(take: Take, part: int, key: str, ticks: Any, wanted: Any, allowed: 
     )
 
 
+def _steepness(values: Any, ticks: Any) -> float:
+    """The largest change within a tick: nodes lie on whole ticks, so that a way may be off by as much."""
+    known = ~np.isnan(values)
+    if known.sum() < 2:
+        return 0.0
+    return float(np.max(np.abs(np.gradient(np.asarray(values)[known], np.asarray(ticks)[known]))))
+
+
 def _limits(take: Take, part: int, key: str) -> tuple[float, float]:
     if key != "bend":
         return 0.0, 127.0
@@ -531,10 +558,14 @@ def _is_switch(take: Take, part: int, key: str) -> bool:
 def ramped(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
     key, part, (start, end) = said["lane"], said["where"]["parts"][0], said["where"]["span"]
     there = [DEFAULTS.get(key, 0.0) if np.isnan(v) else float(v) for v in Drawn.of(before, part, key).at([start, end])]
-    low, high = (given if given is not None else v for given, v in zip((said.get("start"), said.get("end")), there, strict=True))
+    low, high = (
+        given if given is not None else v for given, v in zip((said.get("start"), said.get("end")), there, strict=True)
+    )
     ticks = _inside(start, end)
     wanted = low + (high - low) * way((ticks - start) / (end - start), said.get("lift", 0.0), said.get("ease", 0.0))
-    return _compare(after, part, key, ticks, np.clip(wanted, *_limits(before, part, key)))
+    # A way that ends at the end of the range does so at a whole tick.
+    allowed = 1 + _steepness(wanted, ticks) / (0.01 if key == "bend" else EIGHTH)
+    return _compare(after, part, key, ticks, np.clip(wanted, *_limits(before, part, key)), allowed)
 
 
 def waved(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
@@ -565,7 +596,9 @@ def waved(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
     per_tick = np.max(np.abs(np.diff(turns)) / np.maximum(np.diff(ticks), 1)) if len(ticks) > 1 else 0
     near = np.min([np.abs((share - edge + 0.5) % 1 - 0.5) for edge in (0.0, 0.5)], axis=0)
     keep = near > 1.5 * per_tick
-    keep &= (form == "sine") | (np.min([np.abs((share - e + 0.5) % 1 - 0.5) for e in (0.25, 0.75)], axis=0) > 1.5 * per_tick)
+    keep &= (form == "sine") | (
+        np.min([np.abs((share - e + 0.5) % 1 - 0.5) for e in (0.25, 0.75)], axis=0) > 1.5 * per_tick
+    )
     slope = float(np.max(depth)) * per_tick * 2 * np.pi
     wanted = np.where(keep, wanted, np.nan)
     return _compare(after, part, key, ticks, wanted, 1 + slope / (0.01 if key == "bend" else EIGHTH))
@@ -579,7 +612,8 @@ def faded(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
     factor = said["start"] + (said["end"] - said["start"]) * way(
         (ticks - start) / (end - start), said.get("lift", 0.0), said.get("ease", 0.0)
     )
-    return _compare(after, part, key, ticks, np.clip(base * factor, 0, 127))
+    wanted = np.clip(base * factor, 0, max([127.0, *Drawn.of(before, part, key).values]))
+    return _compare(after, part, key, ticks, wanted, 1 + _steepness(base * factor, ticks) / EIGHTH)
 
 
 def framed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
@@ -626,13 +660,14 @@ def framed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]
     if said.get("limit", "pin") != "pin" and (np.nanmin(values) < low + 1 or np.nanmax(values) > high - 1):
         return 0.0, ""
     wanted = np.clip(values, low, high)
+    allowed = 1.3 + _steepness(values, ticks) / (0.01 if key == "bend" else EIGHTH)
     # Beside a node that moves to another tick, rounding decides where the jump is.
     if drift or length != 1:
         near = np.array([min((abs(one - tick) for tick in drawn.ticks), default=9e9) for one in at])
         wanted = np.where(near < 3 + 3 / max(length, 0.01) + (end - start) * 0.002, np.nan, wanted)
         steep = np.abs(drawn.at(at + 2) - drawn.at(at - 2))
         wanted = np.where(steep > 0.2 * (0.1 if key == "bend" else 1), np.nan, wanted)
-    return _compare(after, part, key, ticks, wanted, 1.3)
+    return _compare(after, part, key, ticks, wanted, allowed)
 
 
 def smoothed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
@@ -690,11 +725,15 @@ def copied(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]
     drawn = Drawn.of(before, part, key)
     values = drawn.at(start + inner) * said.get("gain", 1.0)
     if said.get("flip") == "value":
-        values = 127 - np.clip(values, 0, 127)
-    near = np.array([min((abs(one - tick) for tick in (*drawn.ticks, start, end)), default=9e9) for one in start + inner])
+        values = max([127.0, *Drawn.of(before, part, target).values]) - values
+    near = np.array(
+        [min((abs(one - tick) for tick in (*drawn.ticks, start, end)), default=9e9) for one in start + inner]
+    )
     step = 3 * (end - start) / length + 3
     steep = np.abs(drawn.at(start + inner + step) - drawn.at(start + inner - step))
-    wanted = np.where((near < step) | (steep > 0.1), np.nan, np.clip(values, 0, 127))
+    wanted = np.where(
+        (near < step) | (steep > 0.1), np.nan, np.clip(values, 0, max([127.0, *Drawn.of(before, part, target).values]))
+    )
     return _compare(after, part, target, at_, wanted, 1.5)
 
 

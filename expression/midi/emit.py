@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Flags, Ints, frozen
+from expression.arrays import Bytes, Flags, Ints, frozen
 from expression.midi.encoding import Messages, lane_messages
 from expression.midi.order import Order, class_of
 from expression.midi.smf import END_OF_TRACK
@@ -84,7 +84,7 @@ class _Draft:
         self.new: list[_New] = []
         self._data = [rows.data1, rows.data2]
 
-    def write(self, which: Ints, data1: Ints | None, data2: Ints) -> None:
+    def write(self, which: Ints, data1: Ints | None, data2: Ints | Bytes) -> None:
         """Other data bytes for some rows."""
         for column, values in ((0, data1), (1, data2)):
             if values is None or np.array_equal(self._data[column][which], values):
@@ -100,7 +100,7 @@ class _Draft:
 
         def claims(at: Ints, tick: Ints) -> Flags:
             row = first + np.maximum(at, 0)
-            return sounding & (at >= 0) & (rows.tick[row] == tick) & (rows.data1[row] == notes.pitch)
+            return np.asarray(sounding & (at >= 0) & (rows.tick[row] == tick) & (rows.data1[row] == notes.pitch))
 
         starts, ends = claims(notes.on, notes.start), claims(notes.off, notes.end)
         on, off = first + notes.on[starts], first + notes.off[ends]
@@ -121,8 +121,11 @@ class _Draft:
                 ids = notes.id[made] if order is Order.START else np.full(count, NOTE_END)
                 until = int(rows.first[part.track + 1])
                 # An end comes before, a start after all that was recorded at its tick.
-                side = "left" if order is Order.END else "right"
-                slot = first + np.searchsorted(rows.tick[first:until], messages.tick, side=side)
+                track = rows.tick[first:until]
+                if order is Order.END:
+                    slot = first + np.searchsorted(track, messages.tick)
+                else:
+                    slot = first + np.searchsorted(track, messages.tick, side="right")
                 self.new.append(_New(order, messages, ids, np.full(count, part.track), slot))
 
     def track(self, number: int, recorded: Events) -> Emitted:
@@ -140,14 +143,9 @@ class _Draft:
             )  # fmt: skip
             return Emitted(events, self.note[own])
         rows = np.flatnonzero(self.keep[own])
-        tick, status, data1, data2 = (
-            np.concatenate((old[rows], *more))
-            for old, more in zip(
-                (recorded.tick, recorded.status, one, two),
-                zip(*(part.messages for part in new), strict=True) if new else ((), (), (), ()),
-                strict=True,
-            )
-        )
+        standing = Messages(recorded.tick[rows], recorded.status[rows], one[rows], two[rows])
+        groups = [standing, *(part.messages for part in new)]
+        tick, status, data1, data2 = (np.concatenate(column) for column in zip(*groups, strict=True))
         slot = np.concatenate((rows + first, *(part.slot for part in new)))
         rank = np.repeat([Order.RECORDED, *(part.order for part in new)], [len(rows), *(len(p.slot) for p in new)])
         note = np.concatenate((self.note[own][rows], *(part.note for part in new)))
@@ -157,12 +155,9 @@ class _Draft:
         tick = np.where(ends, tick.max(initial=0), tick)
         rank[ends], slot[ends] = Order.TRACK_END, after
         order = np.lexsort((rank, tick, slot))
-        events = Events(
-            frozen(tick[order], np.int64),
-            *(frozen(column[order].astype(np.uint8), np.uint8) for column in (status, data1, data2)),
-            frozen(payload[order], np.int64),
-            recorded.payloads,
-        )
+        status, data1, data2 = (frozen(column[order].astype(np.uint8), np.uint8) for column in (status, data1, data2))
+        times, payload = frozen(tick[order], np.int64), frozen(payload[order], np.int64)
+        events = Events(times, status, data1, data2, payload, recorded.payloads)
         return Emitted(events, note[order])
 
     def _new_in(self, number: int) -> Iterator[_New]:

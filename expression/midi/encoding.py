@@ -4,7 +4,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Bytes, Flags, Floats, Ints, whole
+from expression.arrays import Bytes, Flags, Floats, Ints, ranges, whole
+from expression.curve import Curve
 from expression.lanes import AFTER_RESET, AT_SYSTEM_ON, FINE_OFFSET, LANES, LaneName, controller_of
 from expression.midi.order import FOLLOWS, Order, class_of, classes, last_at, later, rows_on
 from expression.midi.status import BEND, BEND_CENTRE, CONTROL, ESCAPE, PRESSURE, SYSEX
@@ -49,9 +50,8 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     """
     rows, lane = take.rows, channel.lanes.get(key) or Lane.empty(key)
     curve = lane.curve
-    coder = _Coder(channel, key)
-    own = own_rows(take, channel, key)
-    coder.is_fine = bool((rows.data1[own] == coder.fine).any())
+    coder = _Coder(take, channel, key)
+    own = coder.own
     stands = np.isin(lane.origin, own)
     # What counts at a tick is the last node; a value of two messages, or under a range that changes, needs a new place.
     lasts = np.append(curve.ticks[1:] != curve.ticks[:-1], True)[: len(curve)]
@@ -66,7 +66,9 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     kept_code = np.where(is_new, coder.code(rows.tick[kept], kept_values), coder.recorded(rows, kept, kept_values))
     overrides, override_code = _overrides(rows, channel, coder)
     again = _restated(rows, lane, kept, overrides, channel)
-    way_ticks, way_values = _ways(take, lane, LANES[key], tolerance)
+    on_way = _on_way(take.tempo, curve, LANES[key].seconds) & ~standing
+    way_ticks, way_values = _ways(take, curve, on_way, again, LANES[key], coder.is_exact, tolerance)
+    fresh &= ~on_way
     ticks = np.concatenate((curve.ticks[fresh], way_ticks, again))
     values = np.concatenate((curve.values[fresh], way_values, curve.at(again)))
     order = np.argsort(ticks, kind="stable")
@@ -86,31 +88,35 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     earlier = np.concatenate(([-1], said[sequence][:-1]))
     needless = np.zeros(len(said), dtype=bool)
     needless[sequence] = made[sequence] & (said[sequence] == earlier)
+    state = np.empty(len(said), dtype=np.int64)
+    state[sequence] = earlier
     keeps, adds = ~needless[: len(kept)], ~needless[len(kept) + len(overrides) :]
+    states = state[len(kept) + len(overrides) :][adds]
     if coder.is_fine:
         # A fine half that stands says what it did only where the coarse one is what it was.
-        state = np.empty(len(said), dtype=np.int64)
-        state[sequence] = earlier
         is_half = rows.data1[kept] == coder.fine
         astray = is_half & (state[: len(kept)] // FINE != kept_code // FINE)
         keeps &= ~astray
         ticks = np.concatenate((ticks[adds], rows.tick[kept[astray]]))
         code = np.concatenate((code[adds], kept_code[astray]))
         after = np.concatenate((after[adds], last_at(rows, before, rows.tick[kept[astray]])))
+        states = np.concatenate((states, state[: len(kept)][astray]))
     else:
         ticks, code, after = ticks[adds], code[adds], after[adds]
     changed = keeps & is_new
     _, one, two = coder.bytes_of(kept_code[changed])
-    added, after = coder.messages(ticks, code, after)
+    added, after = coder.messages(ticks, code, after, states)
     return LaneMessages(own, kept[keeps], kept[changed], one, two, added, after)
 
 
-def told(take: Take, lane: Lane, start: int, end: int) -> tuple[Ints, Floats]:
+def told(take: Take, channel: Channel, lane: Lane, start: int, end: int) -> tuple[Ints, Floats]:
     """What is sent of a lane from `start` to before `end`: the last value at each tick where one is sent."""
     kind = LANES[lane.key]
     inner = cut(lane.curve, start, end, kind.error).curve
-    ticks, values = _ways(take, Lane.recorded(lane.key, inner, np.full(len(inner), -1)), kind, 0.0)
-    ticks, values = np.concatenate((inner.ticks, ticks)), np.concatenate((inner.values, values))
+    on_way, is_exact = _on_way(take.tempo, inner, kind.seconds), _Coder(take, channel, lane.key).is_exact
+    ticks, values = _ways(take, inner, on_way, inner.ticks[:0], kind, is_exact, 0.0)
+    fixed = inner.rows(~on_way)
+    ticks, values = np.concatenate((fixed.ticks, ticks)), np.concatenate((fixed.values, values))
     order = np.argsort(ticks, kind="stable")
     ticks, values = ticks[order], values[order]
     lasts = np.append(ticks[1:] != ticks[:-1], True) & (ticks < end)
@@ -123,30 +129,44 @@ class _Coder:
     A code is one whole number: 0 to 16383 for the wheel, 0 to 127 otherwise, times 128 with a fine half.
     """
 
-    def __init__(self, channel: Channel, key: str) -> None:
+    def __init__(self, take: Take, channel: Channel, key: str) -> None:
         self.channel, self.key = channel, key
         self.controller = controller_of(key)
         has_half = self.controller is not None and self.controller < FINE_OFFSET
         self.fine = self.controller + FINE_OFFSET if has_half and self.controller is not None else -1
-        self.is_fine = False
+        self.own = own_rows(take, channel, key)
+        self.is_fine = bool((take.rows.data1[self.own] == self.fine).any())
+
+    @property
+    def is_exact(self) -> bool:
+        """Whether what is sent is finer than a step."""
+        return self.key == "bend" or self.is_fine
 
     def code(self, ticks: Ints, values: Floats) -> Ints:
         """Values at some ticks as codes."""
         if self.key == "bend":
             semitones = self.channel.bend_range.at(ticks)
             share = np.divide(values, semitones, out=np.zeros(len(values)), where=semitones > 0)
-            return np.clip(whole(share * BEND_CENTRE) + BEND_CENTRE, 0, 2 * BEND_CENTRE - 1)
-        if self.is_fine:
-            return np.clip(whole(values * FINE), 0, FINE * FINE - 1)
-        return np.clip(whole(values), 0, 127)
+            code = whole(share * BEND_CENTRE) + BEND_CENTRE
+        elif self.is_fine:
+            code = whole(values * FINE)
+        else:
+            code = whole(values)
+        return np.minimum(np.maximum(code, 0), self.highest)
+
+    @property
+    def highest(self) -> int:
+        """The highest code."""
+        return 2 * BEND_CENTRE - 1 if self.key == "bend" else FINE * FINE - 1 if self.is_fine else FINE - 1
 
     def recorded(self, rows: Rows, which: Ints, values: Floats) -> Ints:
         """The codes that recorded events stand for."""
+        one, two = rows.data1[which].astype(np.int64), rows.data2[which].astype(np.int64)
         if self.key == "bend":
-            return rows.data1[which].astype(np.int64) | rows.data2[which].astype(np.int64) << 7
+            return one | two << 7
         if self.is_fine:
             return self.code(rows.tick[which], values)
-        return (rows.data1 if self.key == "pressure" else rows.data2)[which].astype(np.int64)
+        return one if self.key == "pressure" else two
 
     def bytes_of(self, code: Ints) -> tuple[int, Ints, Ints]:
         """Status and data bytes of codes that fit into one message."""
@@ -157,43 +177,43 @@ class _Coder:
             return PRESSURE | number, code, np.zeros_like(code)
         return CONTROL | number, np.full(len(code), self.controller), code
 
-    def messages(self, ticks: Ints, code: Ints, after: Ints) -> tuple[Messages, Ints]:
-        """New messages; coarse, then fine where there are halves (MIDI 1.0: the coarse one sets the fine to 0)."""
+    def messages(self, ticks: Ints, code: Ints, after: Ints, before: Ints) -> tuple[Messages, Ints]:
+        """New messages; coarse, then fine where there are halves. `before` are the codes that were in force."""
         if not self.is_fine:
             status, one, two = self.bytes_of(code)
             return Messages(ticks, np.full(len(ticks), status), one, two), after
         number = np.tile([self.controller or 0, self.fine], len(ticks))
         two = np.stack((code // FINE, code % FINE), axis=1).ravel()
-        status = np.full(2 * len(ticks), CONTROL | self.channel.number)
-        # A fine half of 0 is what the coarse one has set already.
-        needed = (two > 0) | (number == self.controller)
-        columns = (np.repeat(ticks, 2), status, number, two)
+        channel = np.full(2 * len(ticks), CONTROL | self.channel.number)
+        # A coarse half sets the fine one to 0 (MIDI 1.0), though not every instrument keeps to that: 0 is said as well,
+        # but where the fine half was 0 already.
+        needed = (two > 0) | (number == self.controller) | np.repeat(before % FINE > 0, 2)
+        columns = (np.repeat(ticks, 2), channel, number, two)
         return Messages(*(column[needed] for column in columns)), np.repeat(after, 2)[needed]
 
 
 def own_rows(take: Take, channel: Channel, key: str) -> Ints:
     """Rows of the recorded events that are values of a lane."""
     rows, mine = take.rows, rows_on(take, channel)
-    kind = rows.status[mine] & 0xF0
-    if key == "bend":
-        return mine[kind == BEND]
-    if key == "pressure":
-        return mine[kind == PRESSURE]
-    number = controller_of(key)
-    assert number is not None
-    coarse = (kind == CONTROL) & (rows.data1[mine] == number)
-    if number >= FINE_OFFSET or not coarse.any():
+    kind, number = rows.status[mine] & 0xF0, controller_of(key)
+    if number is None:
+        own: Flags = kind == (BEND if key == "bend" else PRESSURE)
+    else:
+        control = kind == CONTROL
+        own = control & (rows.data1[mine] == number)
         # A fine half alone is a lane of its own.
-        return mine[coarse]
-    return mine[coarse | ((kind == CONTROL) & (rows.data1[mine] == number + FINE_OFFSET))]
+        if number < FINE_OFFSET and own.any():
+            own |= control & (rows.data1[mine] == number + FINE_OFFSET)
+    found: Ints = mine[own]
+    return found
 
 
 def _preceding(take: Take, channel: Channel, follow: tuple[Order, ...]) -> Ints:
     """Rows that a new event on a channel has to follow where they lie on its tick."""
     rows = take.rows
     exclusives = np.flatnonzero((rows.status == SYSEX) | (rows.status == ESCAPE))
-    mine = np.concatenate((rows_on(take, channel), exclusives))
-    return mine[np.isin(classes(rows, mine), follow)]
+    mine: Ints = np.concatenate((rows_on(take, channel), exclusives))
+    return np.asarray(mine[np.isin(classes(rows, mine), follow)])
 
 
 def _overrides(rows: Rows, channel: Channel, coder: _Coder) -> tuple[Ints, Ints]:
@@ -201,7 +221,7 @@ def _overrides(rows: Rows, channel: Channel, coder: _Coder) -> tuple[Ints, Ints]
     system = rows.status[channel.resets] == SYSEX
     again, first = AFTER_RESET.get(coder.key), AT_SYSTEM_ON.get(coder.key)
     counts = np.where(system, first is not None, again is not None)
-    which = channel.resets[counts]
+    which: Ints = channel.resets[counts]
     values = np.where(system[counts], first or 0.0, again or 0.0)
     return which, coder.code(rows.tick[which], values)
 
@@ -214,74 +234,123 @@ def _restated(rows: Rows, lane: Lane, kept: Ints, overrides: Ints, channel: Chan
     ticks = np.unique(rows.tick[overrides])
     ticks = ticks[ticks >= (lane.curve.ticks[0] if len(lane.curve) else np.inf)]
     last = last_at(rows, overrides, ticks)
-    return ticks[later(rows, last, last_at(rows, kept, ticks)) == last]
+    return np.asarray(ticks[later(rows, last, last_at(rows, kept, ticks)) == last])
 
 
-def _ways(take: Take, lane: Lane, kind: LaneName, tolerance: float) -> tuple[Ints, Floats]:
-    """Events between nodes that are joined by a way: each where the curve is half a step from what was sent last.
+def _on_way(tempo: TempoMap, curve: Curve, seconds: float) -> Flags:
+    """Nodes between two ways that lie closer to another than a time step: sent like any other place of a way.
+
+    What is drawn by hand lies further apart; so close are those that stand for a curve that is steep.
+    """
+    found = np.zeros(len(curve), dtype=bool)
+    if curve.hold[:-1].all():
+        return found
+    longer = curve.ticks[1:] > curve.ticks[:-1]
+    near = np.diff(tempo.seconds(curve.ticks)) < seconds
+    found[1:-1] = ~curve.hold[:-2] & ~curve.hold[1:-1] & longer[:-1] & longer[1:] & (near[:-1] | near[1:])
+    return found
+
+
+def _ways(
+    take: Take, curve: Curve, on_way: Flags, again: Ints, kind: LaneName, is_exact: bool, tolerance: float
+) -> tuple[Ints, Floats]:
+    """Events between nodes that are joined by ways: each where the curve is half a step from what was sent last.
 
     So what is heard is never further than half a step from what is drawn, but where two events would come closer
     together than the time step: there they come as often as it allows. With a `tolerance` (in steps) a step is twice
-    that, if that is more.
+    that, if that is more. Nodes `on_way` are among these events; at the ticks `again` something is sent anyway.
     """
-    curve, tempo = lane.curve, take.tempo
     grain = kind.step * max(1, int(2 * tolerance))
-    way = np.flatnonzero(~curve.hold[:-1] & (curve.ticks[1:] > curve.ticks[:-1]))
-    lasting = tempo.seconds(curve.ticks[way + 1]) - tempo.seconds(curve.ticks[way])
-    way = way[lasting >= 2 * kind.seconds]
-    a, b, first, last = curve.ticks[way], curve.ticks[way + 1], curve.values[way], curve.values[way + 1]
-    # Counted from what is sent at the first node: values of controllers are whole.
-    anchor = first if lane.key == "bend" else whole(first).astype(np.float64)
-    sign = np.sign(last - first)
-    count = np.maximum(np.ceil(np.abs(last - anchor) / grain - 0.5), 0).astype(np.int64)
-    count = np.where(np.sign(last - anchor) == sign, count, 0)
-    # More than can be sent anyway need not be looked for one by one.
-    most = np.maximum(MOST_CROSSINGS // max(len(way), 1), 64)
-    stride = np.maximum(-(-count // most), 1)
-    count = count // stride
-    if not count.sum():
-        return np.zeros(0, dtype=np.int64), np.zeros(0)
-    number = np.repeat(np.arange(len(way)), count)
-    step = (np.arange(len(number)) - np.repeat(np.cumsum(count) - count, count) + 1) * stride[number]
-    share = (anchor[number] + sign[number] * (step - 0.5) * grain - first[number]) / (last - first)[number]
-    inside = (share > 0) & (share < 1)
-    number, share = number[inside], share[inside]
-    along = share_at(share, curve.lift[way[number]], curve.ease[way[number]])
-    crossing = np.ceil(a[number] + along * (b - a)[number] - 1e-9).astype(np.int64)
-    owner, ticks = _apart(tempo, a, b, number, crossing, kind.seconds)
-    value = curve.at(ticks)
-    steps = np.floor((value - anchor[owner]) * sign[owner] / grain + 0.5 + 1e-9)
-    return ticks, anchor[owner] + sign[owner] * steps * grain
+    lasts = np.append(curve.ticks[1:] != curve.ticks[:-1], True)[: len(curve)]
+    again = again[~curve.holds(again) & ~np.isin(again, curve.ticks)] if len(again) else again
+    marks = np.concatenate((curve.ticks[lasts], again))
+    order = np.argsort(marks, kind="stable")
+    marks, fixed = marks[order], np.concatenate((~on_way[lasts], np.ones(len(again), dtype=bool)))[order]
+    first = curve.at(marks)
+    sent = first if is_exact else whole(first).astype(np.float64)
+    number, ticks, values = _crossings(take.tempo, curve, marks, sent, kind.seconds, grain)
+    if not len(ticks) and fixed.all():
+        return ticks, values
+    number = np.concatenate((np.arange(len(marks)), number))
+    at, value = np.concatenate((marks, ticks)), np.concatenate((sent, values))
+    fixed = np.concatenate((fixed, np.zeros(len(ticks), dtype=bool)))
+    order = np.lexsort((at, number))
+    at, value, fixed = at[order], value[order], fixed[order]
+    # What says only what is in force anyway is no event, and keeps no other away.
+    says = np.append(True, value[1:] != value[:-1]) | (fixed & np.isin(at, again))
+    at, value, fixed = at[says], value[says], fixed[says]
+    return _apart(take.tempo, curve, at, value, fixed, kind.seconds)
 
 
-def _apart(tempo: TempoMap, a: Ints, b: Ints, number: Ints, crossing: Ints, seconds: float) -> tuple[Ints, Ints]:
-    """Ticks within ways that are a time step apart at least, also from the ways' ends, and follow the crossings.
+def _crossings(
+    tempo: TempoMap, curve: Curve, marks: Ints, sent: Floats, seconds: float, grain: float
+) -> tuple[Ints, Ints, Floats]:
+    """Where ways are half a grain from what was sent last: the mark that each comes after, the tick, what is sent.
 
-    Crossings that come too close together are a run: events are spread evenly over it, from its first to its last.
+    Counted from what is `sent` at the mark before.
     """
-    count = len(a)
-    way = np.concatenate((np.arange(count), number, np.arange(count)))
-    ticks = np.concatenate((a, crossing, b))
-    edge = np.ones(len(way), dtype=bool)
-    edge[count : count + len(number)] = False
-    order = np.lexsort((np.repeat([0, 1, 2], [count, len(number), count]), way))
-    way, ticks, edge = way[order], ticks[order], edge[order]
+    node = curve.governing(marks)
+    number = np.flatnonzero(~curve.hold[node] & (node < len(curve) - 1))
+    node = node[number]
+    a = marks[number]
+    b = np.minimum(np.append(marks, marks[-1:])[number + 1], curve.ticks[np.minimum(node + 1, len(curve) - 1)])
+    clock = tempo.seconds(np.stack((a, b))) if len(a) else np.zeros((2, 0))
+    lasting = clock[1] - clock[0] >= seconds
+    number, node, a, b = number[lasting], node[lasting], a[lasting], b[lasting]
+    start, stop = curve.ticks[node], curve.ticks[node + 1]
+    low, rise = curve.values[node], curve.values[node + 1] - curve.values[node]
+    last = curve.along(node, b.astype(np.float64))
+    anchor, sign = sent[number], np.sign(rise)
+    count = np.maximum(np.ceil((last - anchor) * sign / grain - 0.5), 0).astype(np.int64)
+    # More than can be sent anyway need not be looked for one by one.
+    stride = np.maximum(-(-count // max(MOST_CROSSINGS // max(len(node), 1), 64)), 1)
+    which = np.repeat(np.arange(len(node)), count // stride)
+    step = (ranges(np.zeros_like(count), count // stride)[0] + 1) * stride[which]
+    level = anchor[which] + sign[which] * (step - 0.5) * grain
+    share = np.clip((level - low[which]) / rise[which], 0.0, 1.0)
+    along = share_at(share, curve.lift[node[which]], curve.ease[node[which]])
+    ticks = np.ceil(start[which] + along * (stop - start)[which] - 1e-9).astype(np.int64)
+    ticks = np.maximum(ticks, a[which] + 1)
+    within = ticks < b[which]
+    values = anchor[which] + sign[which] * step * grain
+    return number[which[within]], ticks[within], values[within]
+
+
+def _apart(
+    tempo: TempoMap, curve: Curve, ticks: Ints, values: Floats, fixed: Flags, seconds: float
+) -> tuple[Ints, Floats]:
+    """Of events in the order of time those between the `fixed` ones (nodes), a time step apart at least.
+
+    Those that come too close together are a run: events are spread evenly over it, from its first to its last. One too
+    close behind a node waits, and one too close before a node is left to it.
+    """
     clock = tempo.seconds(ticks)
-    parted = np.append(True, (way[1:] != way[:-1]) | (np.diff(clock) < 0) | (np.diff(clock) >= seconds))
-    heads = np.flatnonzero(parted)
-    tails = np.append(heads[1:], len(way)) - 1
-    lasting = clock[tails] - clock[heads]
+    after = np.append(np.diff(clock), np.inf)
+    before = np.append(np.inf, after[:-1])
+    loose = ~fixed
+    first = np.flatnonzero(loose & (np.append(True, fixed[:-1]) | (before >= seconds)))
+    last = np.flatnonzero(loose & (np.append(fixed[1:], True) | (after >= seconds)))
+    # A run begins and ends with the nodes that are too close to it.
+    starts_fixed, ends_fixed = before[first] < seconds, after[last] < seconds
+    heads, stop = first - starts_fixed, last + ends_fixed
+    lasting = clock[stop] - clock[heads]
     # Rounding to ticks may bring two events nearer by one tick.
-    tick_seconds = lasting / np.maximum(ticks[tails] - ticks[heads], 1)
-    pieces = np.floor(lasting / (seconds + tick_seconds) + 1e-9).astype(np.int64)
-    alone = np.where(edge[heads], edge[heads], edge[tails])
-    # Of a run too short for two events: none beside a node, otherwise its last, from which on all is right again.
-    points = np.where(pieces > 0, pieces + 1, np.where(alone, 0, 1))
-    run = np.repeat(np.arange(len(heads)), points)
-    step = np.arange(len(run)) - np.repeat(np.cumsum(points) - points, points)
-    share = np.where(pieces[run] > 0, step / np.maximum(pieces[run], 1), 1.0)
+    one_tick = np.divide(lasting, ticks[stop] - ticks[heads], out=np.zeros_like(lasting), where=stop > heads)
+    pieces = np.floor(lasting / (seconds + one_tick) + 1e-9).astype(np.int64)
+    pieces = np.where((stop == heads) | (lasting <= 0), 0, pieces)
+    # A run of one keeps its place; one too short for two events has its last, unless a node is near.
+    short = pieces == 0
+    waits = short & starts_fixed & ~ends_fixed
+    room = ~waits | (lasting + after[stop] >= 2 * (seconds + one_tick))
+    count = np.where(short, np.where(ends_fixed | ~room, 0, 1), pieces + 1 - starts_fixed - ends_fixed)
+    run = np.repeat(np.arange(len(heads)), count)
+    step = np.arange(len(run)) - np.repeat(np.cumsum(count) - count, count) + starts_fixed[run]
+    share = np.where(short[run], 1.0, step / np.maximum(pieces[run], 1))
     at = whole(tempo.tick(clock[heads][run] + share * lasting[run]))
-    at = np.where(share == 0, ticks[heads][run], np.where(share == 1, ticks[tails][run], at))
-    owner = way[heads][run]
-    inside: Flags = (at > a[owner]) & (at < b[owner])
-    return owner[inside], at[inside]
+    at = np.where(share == 0, ticks[heads][run], np.where(share == 1, ticks[stop][run], at))
+    later = np.ceil(tempo.tick(clock[heads] + seconds)).astype(np.int64)
+    at = np.where(waits[run], later[run], at)
+    # What was found keeps its value; at other ticks it is what the curve has come to.
+    place = np.searchsorted(ticks, at)
+    found = (place < len(ticks)) & (ticks[np.minimum(place, len(ticks) - 1)] == at)
+    return at, np.where(found, values[np.minimum(place, len(ticks) - 1)], curve.at(at))

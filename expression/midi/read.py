@@ -121,7 +121,8 @@ def _parts(tracks: Sequence[Events], rows: Rows, remarks: list[str]) -> Iterator
 def _standing(lane: Lane, own: slice, channel: Channel) -> Ints:
     """Rows of a track (from its first) whose events are values of a lane."""
     rows = lane.origin[(lane.origin >= own.start) & (lane.origin < own.stop)]
-    return rows[~np.isin(rows, channel.resets) & ~np.isin(rows, channel.ranges)] - own.start
+    events: Ints = rows[~np.isin(rows, channel.resets) & ~np.isin(rows, channel.ranges)] - own.start
+    return events
 
 
 def _ports(tracks: Sequence[Events]) -> Ints:

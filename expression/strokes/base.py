@@ -151,9 +151,6 @@ class BaseStroke(Record, ABC):
     stands: ClassVar[bool] = False
     """Of a stroke that stands there is one at each `where`: made again, it takes the place of the one before."""
 
-    brings_notes: ClassVar[bool] = False
-    """Whether there are other notes after it than before."""
-
     where: Where = Field(default_factory=lambda: Where.model_validate({}), description="What the stroke acts on.")
 
     @property

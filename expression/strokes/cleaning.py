@@ -1,5 +1,6 @@
 """Strokes that make a recorded lane steadier or smaller: smoothing, distilling, and taking away what nobody played."""
 
+import itertools
 from typing import Annotated, Literal
 
 import numpy as np
@@ -36,11 +37,12 @@ class LaneSmooth(SlidingStroke):
     @override
     def shaped(self, take: Take, spot: Spot) -> Lane | None:
         start, end = self.span_of(take, spot.lane)
-        if len(spot.curve.within(start, end)) < 2:
+        before = spot.cut(start, end)
+        if len(before.curve) < 2:
             return None
         low, high = spot.bounds
         jump = (high - low) / 4 if self.jump is None else self.jump
-        made = smoothed(spot.cut(start, end), take.tempo, self.width / 1000, jump, spot.error)
+        made = smoothed(before, take.tempo, self.width / 1000, jump, spot.error)
         return spot.laid(made, resumes=self.where.span is not None)
 
     @override
@@ -63,11 +65,17 @@ class LaneDistil(SlidingStroke):
         inner = spot.curve.within(start, end)
         if not len(inner):
             return None
-        ticks, values = told(take, spot.lane, start, end)
-        made = distil(ticks, values, self.tolerance, LANES[spot.key].step)
-        if len(made) >= len(inner):
+        ticks, values = told(take, spot.channel, spot.lane, start, end)
+        # What a reset makes of the lane comes in no event of its own, and no way can take its place.
+        breaks = np.intersect1d(ticks, spot.curve.ticks[spot.channel.implied(spot.lane)])
+        edges = np.unique(np.concatenate((ticks[:1], breaks)))
+        rows = np.append(np.searchsorted(ticks, edges), len(ticks)).tolist()
+        step = LANES[spot.key].step
+        stretches = [distil(ticks[a:b], values[a:b], self.tolerance, step) for a, b in itertools.pairwise(rows)]
+        if sum(map(len, stretches)) >= len(inner):
             return spot.lane
-        return spot.laid(Piece(start, end, made), resumes=self.where.span is not None)
+        made = Piece(start, end, stretches[0].then(*stretches[1:]))
+        return spot.laid(made, resumes=self.where.span is not None)
 
     @override
     def label(self) -> str:
@@ -94,7 +102,7 @@ class LaneUnplayed(LaneStroke):
                 values[run.first] = run.value
         for run in unplayed.unheard(take, spot.channel, spot.lane) if self.unheard else []:
             gone[run.first : run.last] = True
-        gone &= inside
+        gone &= inside & ~spot.channel.implied(spot.lane)
         if not gone.any():
             return None
         kept = curve.valued(values).rows(~gone)

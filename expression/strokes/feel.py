@@ -4,7 +4,6 @@ from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
-from scipy.special import ndtr, ndtri
 from typing_extensions import override
 
 from expression.arrays import Floats, Ints, whole
@@ -85,5 +84,8 @@ def chance(ids: Ints, seed: int) -> Floats:
         bits = (bits ^ (bits >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
         bits ^= bits >> np.uint64(31)
     uniform = ((bits >> np.uint64(11)).astype(np.float64) + 0.5) / 2**53
+    # Reading the package in takes longer than reading a file: it is done only where deviations are wanted.
+    from scipy.special import ndtr, ndtri
+
     low = ndtr(-CUT)
     return np.asarray(ndtri(low + uniform * (1 - 2 * low)))

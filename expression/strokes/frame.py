@@ -26,7 +26,8 @@ Steps = Annotated[float, Field(ge=-127, le=127)]
 class LaneReshape(SlidingStroke):
     """The grips of a frame, in this order: level, depth, lean, bow, drift, length. On recorded data and on nodes.
 
-    With u from 0 to 1 over the span: ((value + level - pivot) depth + pivot) (left + (right - left) u) + bow 4 u (1 - u).
+    With u from 0 to 1 over the span:
+    (pivot + depth (value + level - pivot)) (left + (right - left) u) + 4 bow u (1 - u).
     """
 
     kind: Literal["lane.reshape"] = "lane.reshape"
@@ -103,13 +104,12 @@ class LaneReshape(SlidingStroke):
         if self.drift:
             # The form that is `middle` at the middle: 1 / (1 + exp(4 lift)) = middle.
             middle = 0.5 + FURTHEST * self.drift
-            lift = np.float64(np.log((1 - middle) / middle) / (STEEPNESS / 2))
+            lift = np.array(np.log((1 - middle) / middle) / (STEEPNESS / 2))
+            start, straight = made.start, np.zeros(())
             made = piece.timed(
                 made,
-                lambda ticks: made.start + length * form((ticks - made.start) / length, lift),
-                lambda ticks: (
-                    made.start + length * share_at(np.clip((ticks - made.start) / length, 0, 1), lift, np.float64(0))
-                ),
+                lambda ticks: start + length * form((ticks - start) / length, lift),
+                lambda ticks: start + length * share_at(np.clip((ticks - start) / length, 0, 1), lift, straight),
                 error,
             )
         return made if self.length == 1 else piece.stretched(made, made.start, self.length)

@@ -77,8 +77,9 @@ class Spot(NamedTuple):
 
     @property
     def bounds(self) -> tuple[float, float]:
-        """The lowest and the highest value of the lane."""
-        return bounds(self.channel, self.key)
+        """The lowest and the highest value of the lane; fine halves go a little higher."""
+        low, high = bounds(self.channel, self.key)
+        return (low, high) if self.key == "bend" else (low, max(high, float(self.curve.values.max(initial=high))))
 
     def cut(self, start: int, end: int) -> Piece:
         """What the lane says from `start` to before `end`."""

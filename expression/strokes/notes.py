@@ -1,6 +1,6 @@
 """Strokes that put notes where there were none."""
 
-from typing import Annotated, ClassVar, Literal, NamedTuple, Self
+from typing import Annotated, Literal, NamedTuple, Self
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -46,8 +46,6 @@ class NotesCopy(BaseStroke):
     first: Count | None = Field(
         None, description="The id of the first copy, the others follow. A history gives it; absent: after all others."
     )
-
-    brings_notes: ClassVar[bool] = True
 
     @model_validator(mode="after")
     def _placed(self) -> Self:

@@ -78,12 +78,12 @@ def preview(
     """
     known = _at(owner, take_id, revision)
     if pull is not None:
-        stroke = stroke.pulled(known.ground(number), *pull)
+        stroke = stroke.pulled(known.met_by(number), *pull)
     tried = _tried(known, stroke, number)
     parts = (known.now.take.parts, tried.now.take.parts)
     return {
         "stroke": stroke.model_dump(mode="json"),
-        "mark": view.mark(known.ground(number), stroke),
+        "mark": view.mark(known.met_by(number), stroke),
         "changes": view.changes(known.now.take, tried.now.take),
         "lanes": lane_view.lane_changes(*(take[part] for take in parts))
         if part is not None and part < len(parts[0])

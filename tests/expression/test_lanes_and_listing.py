@@ -12,15 +12,16 @@ from tests.files import NOTE, events, file_of, phrase
 
 
 def test_every_controller_has_a_name_and_a_unit() -> None:
-    assert len(LANES) == 130
+    # Parameter and mode messages are events, not values that last.
+    assert len(LANES) == 2 + 120 - 8
     assert (LANES["cc:1"].name, LANES["cc:33"].name, LANES["cc:3"].name) == (
         "Mod wheel",
         "Mod wheel fine",
         "Controller 3",
     )
     assert LANES["bend"].unit == "semitones"
-    assert LANES["cc:64"].switch
-    assert not LANES["cc:11"].switch
+    assert LANES["cc:64"].pedal
+    assert not LANES["cc:11"].pedal
     assert LANES["cc:7"].default == 100
 
 
