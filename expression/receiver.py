@@ -125,22 +125,22 @@ def receive(data: bytes) -> Heard:
     for number, track in enumerate(tracks):
         for channel in sorted({status & 0x0F for _, status, _, _ in track.messages if status < 0xF0}):
             parts[number, channel] = len(parts)
-    told: dict[tuple[int, int], list[tuple[int, int, int, int, int]]] = defaultdict(list)
-    resets: list[tuple[int, int, int, int, int]] = []
+    lines = {(track.port, status & 0x0F) for track in tracks for _, status, _, _ in track.messages if status < 0xF0}
+    told: dict[tuple[int, int], list[tuple[int, int, int, int, int]]] = {line: [] for line in sorted(lines)}
     for number, track in enumerate(tracks):
         for tick, status, first, second in track.messages:
             if status < 0xF0:
                 told[track.port, status & 0x0F].append((tick, number, status & 0xF0, first, second))
             else:
-                resets.append((tick, number, 0xF0, 0, 0))
+                for messages in told.values():
+                    messages.append((tick, number, 0xF0, 0, 0))
     end = max((track.end for track in tracks), default=0)
     channels = {}
-    for (port, channel), messages in sorted(told.items()):
-        together = messages + resets
+    for (port, channel), messages in told.items():
         # In the order of time; at one tick the tracks one after another, each in its own order.
-        together.sort(key=lambda one: one[:2])
+        messages.sort(key=lambda one: one[:2])
         owner = {number: part for (number, of), part in parts.items() if of == channel}
-        channels[port, channel] = _channel(together, port, channel, owner, end)
+        channels[port, channel] = _channel(messages, port, channel, owner, end)
     return Heard(division, end, channels, _tempo(division, [step for track in tracks for step in track.tempo]))
 
 

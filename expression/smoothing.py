@@ -8,7 +8,7 @@ the value is what it was.
 import numpy as np
 
 from expression import piece
-from expression.arrays import Flags, Floats, Ints, union, whole
+from expression.arrays import Flags, Floats, Ints, union
 from expression.curve import Curve
 from expression.piece import Piece, Segments, Values
 from expression.time import TempoMap
@@ -78,11 +78,15 @@ class _Mean:
 
     def felt(self, a: Ints, b: Ints) -> Ints:
         """Ticks within any of the stretches at which a transition begins or ceases to be felt."""
-        moments = np.concatenate((self.clock - self.half, self.clock + self.half))
         begins, ends = self.tempo.seconds(a), self.tempo.seconds(b)
-        stretch = np.searchsorted(begins, moments, side="right") - 1
-        inside = (stretch >= 0) & (moments < ends[np.maximum(stretch, 0)])
-        return np.unique(whole(self.tempo.tick(moments[inside])))
+        found = []
+        # Not within a tick before it begins, nor after it ceases: what is held is held up to there.
+        for moments, outwards in ((self.clock - self.half, np.floor), (self.clock + self.half, np.ceil)):
+            stretch = np.searchsorted(begins, moments, side="right") - 1
+            inside = (stretch >= 0) & (moments < ends[np.maximum(stretch, 0)])
+            found.append(outwards(np.round(self.tempo.tick(moments[inside]), 6)).astype(np.int64))
+        ticks = np.unique(np.concatenate(found))
+        return ticks[(ticks >= self.curve.ticks[0]) & (ticks < self.end)]
 
     def told(self, a: Ints, error: float) -> tuple[Ints, Floats, Floats, Flags]:
         """Segments between some ticks: what each begins with and comes to, and whether it is far from straight."""
@@ -95,6 +99,8 @@ class _Mean:
         other = np.append(np.isin(a[1:], self.edge_ticks), True)
         last[other] = value(number[other], b[other].astype(np.float64))
         middle = value(number, (a + b) / 2)
+        # What is as good as the same is the same: held, not on its way.
+        first, last = np.round(first, 6), np.round(last, 6)
         return a, first, last, np.abs(middle - (first + last) / 2) > error
 
     def inside(self, a: Ints, b: Ints) -> Values:

@@ -45,17 +45,18 @@ def desk(take: Take) -> dict[str, Any]:
         "dynamics": [{"mark": mark, "velocity": velocity} for mark, velocity in MARKS],
         "note_names": list(NOTE_NAMES),
         "flags": flags(take),
-        "parts": [_part(part) for part in take.parts],
+        "parts": [_part(take, part) for part in take.parts],
         "remarks": list(take.remarks),
     }
 
 
-def _part(part: Part) -> dict[str, Any]:
+def _part(take: Take, part: Part) -> dict[str, Any]:
     notes = part.notes
     return {
         "id": part.id,
         "name": part.name,
         "channel": part.channel.number + 1,
+        "shares": [other.id for other in take.parts_on(part.channel) if other is not part],
         "dye": DYES[part.id % len(DYES)],
         "seal": seal(part.id),
         "patch": patch(part),

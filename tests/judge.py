@@ -206,6 +206,10 @@ def _value(dice: Draw, name: str, spec: dict[str, Any], known: dict[str, Any], t
             return None
 
 
+def _tick_of(one: Any) -> float:
+    return float(one["tick"] if isinstance(one, dict) else one[0] if isinstance(one, list) else 0)
+
+
 def _number(dice: Draw, name: str, spec: dict[str, Any], is_whole: bool, take: Take) -> float:
     low = float(spec.get("minimum", spec.get("exclusiveMinimum", -128)))
     high = float(spec.get("maximum", 128))
@@ -452,7 +456,7 @@ def _steps(channel: Channel, key: str) -> Any:
 
 def sharing(take: Take, parts: list[int]) -> list[int]:
     """The parts on the same channels as some parts."""
-    lines = {take.parts[part].channel for part in parts} if False else {id(take.parts[part].channel) for part in parts}
+    lines = {id(take.parts[part].channel) for part in parts}
     return [part.id for part in take.parts if id(part.channel) in lines]
 
 

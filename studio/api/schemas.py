@@ -75,13 +75,14 @@ class Dynamic(Schema):
 
 
 class LaneHead(Schema):
-    """A lane of a part in short. `leads_in`: it has a value before the first note."""
+    """A lane of a part in short. `leads_in`: it has a value before the first note; `switch`: it is off or on."""
 
     key: str
     nodes: int
     lowest: float
     highest: float
     leads_in: bool
+    switch: bool
 
 
 class Contour(Schema):
@@ -110,10 +111,11 @@ class PartLanes(Schema):
 
 
 class PartView(PartLanes):
-    """A part with its notes in columns. `start` holds differences from note to note."""
+    """A part with its notes in columns. `start` holds differences; `shares` are the other parts on its channel."""
 
     name: str
     channel: int
+    shares: list[int]
     dye: str
     seal: str
     patch: str
@@ -333,14 +335,14 @@ class PartsLanes(Schema):
 
 
 class Unplayed(Schema):
-    """What nobody played on a lane: why it is thought so, where (spans of ticks), and the stroke that takes it away."""
+    """What is wrong on a lane: why it is thought so, where (spans of ticks), and the stroke that mends it, if one does."""
 
     part: int
     lane: str
     reason: str
     says: str
     spans: list[tuple[int, int]]
-    stroke: Stroke
+    stroke: Stroke | None
 
 
 class SoundView(Schema):
@@ -374,10 +376,12 @@ class Traced(Schema):
 
 
 class LaneNameView(Schema):
+    """What a lane is called. A `pedal` is a switch for as long as it holds nothing but off and on."""
+
     key: str
     name: str
     unit: str
-    switch: bool
+    pedal: bool
     default: float
 
 

@@ -72,6 +72,7 @@ function PartChip({ part }: { part: PartScore }) {
   const isSoloed = usePlayer((state) => state.soloed.includes(part.id));
   const [renaming, setRenaming] = useState(false);
   const name = partName(part, arrangement);
+  const sharing = part.shares.length ? `; shares the lanes of channel ${part.channel}` : "";
   if (renaming) {
     const done = (typed: string) => {
       setRenaming(false);
@@ -98,7 +99,7 @@ function PartChip({ part }: { part: PartScore }) {
         type="button"
         aria-pressed={inFront}
         aria-label={name}
-        title={`${name}: click to bring it to the front, Shift-click to have it there beside the others`}
+        title={`${name}: click to bring it to the front, Shift-click to have it there beside the others${sharing}`}
         onClick={(event) => toFront(part.id, event.shiftKey)}
         className={`flex h-full items-center gap-1.5 rounded-l-full pl-2 ${
           inFront ? "text-ink" : "text-faded hover:text-ink"

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { answered, api, type Schemas } from "../api/client";
+import { answered, api, type Schemas, type Stroke } from "../api/client";
 import { onLead } from "./selecting";
 import { apply } from "./shaping";
 import { set, useDesk } from "./state";
@@ -40,7 +40,15 @@ export function LeadIn({
   );
 }
 
-/** What nobody played on this lane: said, shown as a span, and taken away as a stroke. */
+function Mend({ stroke }: { stroke: Stroke }) {
+  return (
+    <button type="button" className="key h-8 text-[13px]" onClick={() => void apply(stroke)}>
+      Take it away
+    </button>
+  );
+}
+
+/** What is wrong on this lane: said, shown as a span, and taken away as a stroke where one mends it. */
 export function Unplayed({ laneKey }: { laneKey: string }) {
   const [found, setFound] = useState<Schemas["Unplayed"][]>([]);
   const takeId = useDesk((state) => state.score?.id);
@@ -65,9 +73,7 @@ export function Unplayed({ laneKey }: { laneKey: string }) {
         <button type="button" className="key h-8 text-[13px]" onClick={() => set({ span: one.spans[0] })}>
           Show it
         </button>
-        <button type="button" className="key h-8 text-[13px]" onClick={() => void apply(one.stroke)}>
-          Take it away
-        </button>
+        {one.stroke && <Mend stroke={one.stroke} />}
       </div>
     </div>
   ));

@@ -4,7 +4,7 @@ import { count } from "../parts/time";
 import { partName } from "./arranging";
 import { Choice } from "./Choice";
 import { Check, List } from "./Entries";
-import { lanesOf, titleOf } from "./lanes";
+import { isSwitch, lanesOf, titleOf } from "./lanes";
 import { NumberEntry } from "./NumberEntry";
 import { placeOf, tickOfPlace } from "./score";
 import { leadPart, useDesk } from "./state";
@@ -27,8 +27,8 @@ export function Extent({ stroke, keep }: FormProps) {
   const about = useDesk((state) => state.about);
   const parts = stroke.where?.parts ?? [];
   const slides = (part?.lanes ?? [])
-    .map(({ key }) => key)
-    .filter((key) => !names.find((one) => one.key === key)?.switch);
+    .filter((lane) => !isSwitch(lane.key, lane, names))
+    .map(({ key }) => key);
   const keys = lanesOf(stroke);
   return (
     <>

@@ -1,5 +1,5 @@
 import { count } from "../parts/time";
-import { changeLane } from "./arranging";
+import { changeLane, partName } from "./arranging";
 import { beginOnLane, GESTURES, spanOf } from "./beginLane";
 import { Choice } from "./Choice";
 import { List } from "./Entries";
@@ -7,7 +7,7 @@ import { GestureKey } from "./Gestures";
 import { LeadIn, Unplayed } from "./LaneCare";
 import { erase } from "./laneGestures";
 import { bringToSight } from "./laneStage";
-import { titleOf } from "./lanes";
+import { isSwitch, titleOf } from "./lanes";
 import { NumberEntry } from "./NumberEntry";
 import { between } from "./numbers";
 import { Routes } from "./Routes";
@@ -25,11 +25,11 @@ export function LaneGestures({ laneKey }: { laneKey: string }) {
   const steps = useDesk((state) => state.steps);
   const tolerance = useDesk((state) => state.tolerance);
   const name = names.find((one) => one.key === laneKey);
-  const isSwitch = name?.switch ?? false;
-  const offered = GESTURES.filter(({ slides }) => !(slides && isSwitch));
+  const switches = isSwitch(laneKey, head, names);
+  const offered = GESTURES.filter(({ slides }) => !(slides && switches));
   return (
     <div className="space-y-2 border-t border-rule pt-3">
-      {drawing && !isSwitch && (
+      {drawing && !switches && (
         <>
           <Choice
             label="Lines"
@@ -89,6 +89,7 @@ export function LaneGestures({ laneKey }: { laneKey: string }) {
           Clear all lanes
         </button>
       </div>
+      <Shared />
       <LeadIn
         laneKey={laneKey}
         begins={head ? !head.leads_in : true}
@@ -96,9 +97,24 @@ export function LaneGestures({ laneKey }: { laneKey: string }) {
         hasData={!!head}
       />
       <Unplayed laneKey={laneKey} />
-      <Trace laneKey={laneKey} isSwitch={isSwitch} />
+      <Trace laneKey={laneKey} isSwitch={switches} />
       <Routes laneKey={laneKey} />
     </div>
+  );
+}
+
+/** That other parts are on the same channel, and hear what is done here. */
+function Shared() {
+  const score = useDesk((state) => state.score);
+  const part = useDesk((state) => leadPart(state));
+  const arrangement = useDesk((state) => state.arrangement);
+  if (!score || !part?.shares.length) return null;
+  const others = part.shares.map((id) => partName(score.parts[id], arrangement));
+  return (
+    <p className="border-t border-rule pt-2 text-[13px]" data-testid="shared">
+      Channel {part.channel} is shared with {others.join(", ")}: the lanes belong to the channel, and every part on it
+      hears what is done here.
+    </p>
   );
 }
 

@@ -7,7 +7,7 @@ import { Grips } from "./Grips";
 import { type Grip, Press } from "./grip";
 import { laneGrip } from "./laneGestures";
 import { attachLane, bringToSight, type LaneKind, laneHint, sayHint, spanFrom } from "./laneStage";
-import { lanesOf, titleOf } from "./lanes";
+import { isSwitch, lanesOf, titleOf } from "./lanes";
 import { between } from "./numbers";
 import { desk, leadPart, set, useDesk, type Wishes } from "./state";
 import { Tip } from "./Tip";
@@ -46,7 +46,7 @@ function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: boolean; 
   kind.current = {
     key: look.key,
     open: look.open ?? false,
-    isSwitch: name?.switch ?? false,
+    isSwitch: isSwitch(look.key, head, names),
     unit: name?.unit ?? "",
   };
   useEffect(() => attachLane(canvas.current as HTMLCanvasElement, () => kind.current), []);

@@ -22,10 +22,11 @@ export function Shape() {
       <h2 className="mb-2 text-[15px] font-semibold">Shape</h2>
       <About />
       <VoiceName />
-      {!aboutVelocity ? null : facts ? (
-        <FactsView facts={facts} />
-      ) : shaping ? null : (
-        <Advice hasSelection={hasSelection} />
+      {aboutVelocity && (
+        // Facts come after the choice: room is kept for them, so that no button moves under the hand when they do.
+        <div className="mb-3 min-h-[7.5rem]">
+          {facts ? <FactsView facts={facts} /> : <Advice hasSelection={hasSelection} />}
+        </div>
       )}
       <Hand aboutVelocity={aboutVelocity} />
       {hasSelection && aboutVelocity && <TypedVelocity where={inFront} />}
@@ -77,7 +78,7 @@ function Advice({ hasSelection }: { hasSelection: boolean }) {
 function FactsView({ facts }: { facts: Facts }) {
   const most = Math.max(...facts.spread, 1);
   return (
-    <div className="mb-3">
+    <div>
       <p data-testid="facts">
         {count(facts.count, "note")}
         {facts.at_end > 0 && <span className="text-faded">, {facts.at_end} at the end of the range</span>}

@@ -190,12 +190,15 @@ export const FORMS: Record<Kind, Form> = {
   },
   "lane.smooth": {
     name: "Smooth",
-    says: "Steadies a jittery hand; nothing comes late.",
-    fields: [{ name: "width", label: "Width (ms)", step: 10 }],
+    says: "Steadies a jittery hand. Nothing comes late, and what is held is reached again.",
+    fields: [
+      { name: "width", label: "Width (ms)", step: 10 },
+      { name: "jump", label: "Jumps stay from", step: 4, absent: "¼ range" },
+    ],
   },
   "lane.distil": {
     name: "Distil",
-    says: "As few nodes as stay within the tolerance; what was recorded stays dotted behind.",
+    says: "As few nodes as stay within the tolerance of what was heard, in no more events than before.",
     fields: [{ name: "tolerance", label: "Tolerance", step: 0.5 }],
   },
   "lane.unplayed": { name: "What nobody played", fields: [] },

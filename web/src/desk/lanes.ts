@@ -101,6 +101,15 @@ export function rangeOf(key: string, lane: LaneNodes | undefined): [number, numb
   return [-reach, reach];
 }
 
+/** Whether a lane is off or on: by what it holds, and a new one where it is a pedal. */
+export function isSwitch(
+  key: string,
+  head: Schemas["LaneHead"] | undefined,
+  names: readonly LaneName[],
+): boolean {
+  return head ? head.switch : (names.find((one) => one.key === key)?.pedal ?? false);
+}
+
 /** The lanes that a stroke acts on. */
 export const lanesOf = (stroke: Stroke): readonly string[] =>
   "lane" in stroke ? (typeof stroke.lane === "string" ? [stroke.lane] : stroke.lane) : [];

@@ -2,7 +2,7 @@
 import { pitchOf, tickOf, xOf, yOfPitch, yOfVelocity } from "./camera";
 import type { Grip } from "./grip";
 import { forgetSound, soundNote } from "./hearing";
-import { noneOf, type PartScore, sounding } from "./score";
+import { gridTicks, nearestLine, noneOf, type PartScore, sounding } from "./score";
 import { choose, chooseIn, chooseNone, chooseSpan } from "./selecting";
 import { desk, frontParts, set } from "./state";
 
@@ -112,26 +112,37 @@ export function choiceGrip(stave: "notes" | "lane", x: number, y: number, event:
   };
 }
 
-/** The onsets and edges that an end of a hairpin is drawn to, when it comes near. */
-export function drawnTo(x: number, free: boolean): number {
-  const { camera, chosen, chosenCount, span, grid } = desk();
+export interface Edge {
+  tick: number;
+  /** Whether it is a note that the edge is drawn to, not a line between notes. */
+  onNote: boolean;
+}
+
+/** The onsets, and then the lines, that an end of a hairpin is drawn to when it comes near. */
+export function drawnTo(x: number, free: boolean): Edge {
+  const { camera, chosen, chosenCount, score, span, grid } = desk();
   const tick = Math.max(Math.round(tickOf(camera, x)), 0);
-  if (free === grid.snap) return tick;
+  if (free === grid.snap) return { tick, onNote: false };
   const within = REACH / camera.perTick;
-  let best = tick;
+  let best: Edge = { tick, onNote: false };
   let nearest = within;
-  const consider = (at: number) => {
+  const consider = (at: number, onNote = false) => {
     if (Math.abs(at - tick) <= nearest) {
       nearest = Math.abs(at - tick);
-      best = at;
+      best = { tick: at, onNote };
     }
   };
   for (const part of frontParts()) {
     const [from, to] = sounding(part, tick - within, tick + within);
     for (let note = from; note < to; note++) {
-      if (!chosenCount || chosen[part.id][note]) consider(part.start[note]);
+      const isMeant = !chosenCount || chosen[part.id][note];
+      const inSpan = !span || (part.start[note] >= span[0] && part.start[note] < span[1]);
+      if (isMeant && inSpan) consider(part.start[note], true);
     }
   }
+  // A note that was chosen is meant, though a line is as near; otherwise the line ends what comes before it.
+  if (best.onNote && chosenCount) return best;
   for (const edge of span ?? []) consider(edge);
+  if (score && gridTicks(score, grid) * camera.perTick > REACH) consider(nearestLine(score, tick, grid));
   return best;
 }

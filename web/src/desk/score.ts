@@ -13,6 +13,8 @@ export interface PartScore {
   id: number;
   name: string;
   channel: number;
+  /** The other parts on its channel: what its lanes do, they hear as well. */
+  shares: readonly number[];
   dye: string;
   seal: string;
   patch: string;
@@ -108,6 +110,7 @@ function partOf(part: DeskView["parts"][number]): PartScore {
     id: part.id,
     name: part.name,
     channel: part.channel,
+    shares: part.shares,
     dye: part.dye,
     seal: part.seal,
     patch: part.patch,

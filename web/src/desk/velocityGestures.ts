@@ -131,14 +131,15 @@ function hairpinGrip(where: Where, x: number, y: number, event: PointerEvent): G
   return {
     move(toX, toY, now) {
       const end = drawnTo(Math.max(toX, GUTTER), now.altKey);
-      if (end === start) return;
+      if (end.tick === start.tick) return;
       begun = true;
       const endLevel = level(desk().camera, toY);
+      const [first, last] = end.tick > start.tick ? [start, end] : [end, start];
       // The end of a span is not part of it; one tick more takes in the note that the line is drawn to.
-      const span: [number, number] = [Math.min(start, end), Math.max(start, end) + 1];
+      const span: [number, number] = [first.tick, last.tick + (last.onNote ? 1 : 0)];
       const levels: Pick<Hairpin, "start" | "end" | "peak"> = desk().turns
         ? { start: startLevel, peak: endLevel, end: startLevel }
-        : end > start
+        : end === last
           ? { start: startLevel, end: endLevel }
           : { start: endLevel, end: startLevel };
       preview({ kind: "velocity.hairpin", where: { ...where, span }, ...PLAIN, ...levels });
@@ -170,13 +171,13 @@ function lineGrip(x: number, y: number, straight: boolean): Grip {
     Math.max(Math.round(tickOf(desk().camera, Math.max(atX, GUTTER))), 0),
     level(desk().camera, atY),
   ];
-  const anchor: Point = [drawnTo(x, false), pointAt(x, y)[1]];
+  const anchor: Point = [drawnTo(x, false).tick, pointAt(x, y)[1]];
   let points: readonly Point[] = [anchor];
   let before: Point = anchor;
   return {
     move(toX, toY) {
       const point = pointAt(toX, toY);
-      const last = straight ? ([drawnTo(Math.max(toX, GUTTER), false), point[1]] as const) : point;
+      const last = straight ? ([drawnTo(Math.max(toX, GUTTER), false).tick, point[1]] as const) : point;
       points = straight ? addPoint([anchor], anchor, last) : addPoint(points, before, last);
       before = last;
       if (points.length < 2) return;
@@ -221,7 +222,7 @@ export function moveGrip(grip: LineGrip, to: { x: number; value: number } | { st
     return;
   }
   const value = rounded(limited(byFactor ? to.value / 127 : Math.round(to.value)));
-  const tick = drawnTo(Math.max(to.x, GUTTER), false);
+  const { tick } = drawnTo(Math.max(to.x, GUTTER), false);
   if (grip === "peak") {
     const line = shaping?.mark?.line;
     if (!line) return;

@@ -854,7 +854,7 @@ export interface components {
             at?: number | null;
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119`.
              */
             lane?: string | null;
             /** Part */
@@ -1056,7 +1056,8 @@ export interface components {
         };
         /**
          * LaneClear
-         * @description Take all in the span away. A way that crosses an edge keeps its form outside.
+         * @description Take all in the span away. Outside nothing changes: a way that crosses an edge keeps its form, and what was held
+         *     at the end of the span comes back there.
          */
         LaneClear: {
             /**
@@ -1066,7 +1067,7 @@ export interface components {
             kind: "lane.clear";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`; or a list of them, on which it acts alike.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119`; or a list of them, on which it acts alike.
              */
             lane: string | string[];
             /** @description What the stroke acts on. */
@@ -1102,7 +1103,7 @@ export interface components {
             kind: "lane.copy";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
              */
             lane: string;
             /**
@@ -1133,7 +1134,9 @@ export interface components {
         };
         /**
          * LaneDistil
-         * @description The fewest nodes that stay within a tolerance of every value that was there.
+         * @description The fewest nodes with which what is heard stays within a tolerance of what was heard, at every moment.
+         *
+         *     It is never sent in more events than before: where a way would need more, what was recorded stays.
          */
         LaneDistil: {
             /**
@@ -1143,7 +1146,7 @@ export interface components {
             kind: "lane.distil";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`; or a list of them, on which it acts alike.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119`; or a list of them, on which it acts alike.
              */
             lane: string | string[];
             /**
@@ -1167,7 +1170,7 @@ export interface components {
             kind: "lane.draw";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
              */
             lane: string;
             /**
@@ -1198,7 +1201,7 @@ export interface components {
          * @description A fade as volume: what the lane says, times a ramp over the span. Only the level changes, not the touch.
          *
          *     Where the lane says nothing, the standard's default is what fades, and the lane is given that value from the start
-         *     of the take on. What the ramp comes to holds until the next note begins.
+         *     of the take on. What the ramp comes to holds until the next note (the next chord, however spread) begins.
          */
         LaneFade: {
             /**
@@ -1239,7 +1242,7 @@ export interface components {
         };
         /**
          * LaneHead
-         * @description A lane of a part in short. `leads_in`: it has a value before the first note.
+         * @description A lane of a part in short. `leads_in`: it has a value before the first note; `switch`: it is off or on.
          */
         LaneHead: {
             /** Highest */
@@ -1252,6 +1255,8 @@ export interface components {
             lowest: number;
             /** Nodes */
             nodes: number;
+            /** Switch */
+            switch: boolean;
         };
         /**
          * LaneLeadIn
@@ -1265,7 +1270,7 @@ export interface components {
             kind: "lane.lead_in";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
              */
             lane: string;
             /**
@@ -1312,18 +1317,21 @@ export interface components {
             kind: "lane.move";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
              */
             lane: string;
             /**
              * To
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
              */
             to: string;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /** LaneNameView */
+        /**
+         * LaneNameView
+         * @description What a lane is called. A `pedal` is a switch for as long as it holds nothing but off and on.
+         */
         LaneNameView: {
             /** Default */
             default: number;
@@ -1331,14 +1339,16 @@ export interface components {
             key: string;
             /** Name */
             name: string;
-            /** Switch */
-            switch: boolean;
+            /** Pedal */
+            pedal: boolean;
             /** Unit */
             unit: string;
         };
         /**
          * LaneNodes
          * @description Nodes take the place of those in the span (of all, where no span is given).
+         *
+         *     A way that crossed an edge of the span goes to the first, or on from the last of them.
          */
         LaneNodes: {
             /**
@@ -1348,7 +1358,7 @@ export interface components {
             kind: "lane.nodes";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
              */
             lane: string;
             /**
@@ -1382,7 +1392,7 @@ export interface components {
             kind: "lane.ramp";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
              */
             lane: string;
             /**
@@ -1402,6 +1412,9 @@ export interface components {
         /**
          * LaneReshape
          * @description The grips of a frame, in this order: level, depth, lean, bow, drift, length. On recorded data and on nodes.
+         *
+         *     With u from 0 to 1 over the span:
+         *     (pivot + depth (value + level - pivot)) (left + (right - left) u) + 4 bow u (1 - u).
          */
         LaneReshape: {
             /**
@@ -1436,7 +1449,7 @@ export interface components {
             kind: "lane.reshape";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`; or a list of them, on which it acts alike.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119`; or a list of them, on which it acts alike.
              */
             lane: string | string[];
             /**
@@ -1510,7 +1523,7 @@ export interface components {
             kind: "lane.shape";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
              */
             lane: string;
             /**
@@ -1549,9 +1562,16 @@ export interface components {
         };
         /**
          * LaneSmooth
-         * @description Steady a jittery controller: each value becomes the mean of what was heard around it; nothing comes late.
+         * @description Steady a jittery controller: each value becomes the mean over the width around it, so that nothing comes late.
+         *
+         *     What is held for longer than the width is reached again, and a jump of more than `jump` stays a jump.
          */
         LaneSmooth: {
+            /**
+             * Jump
+             * @description Larger jumps stay, in the lane's unit; absent: a quarter of its range.
+             */
+            jump?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1559,14 +1579,14 @@ export interface components {
             kind: "lane.smooth";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`; or a list of them, on which it acts alike.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119`; or a list of them, on which it acts alike.
              */
             lane: string | string[];
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
             /**
              * Width
-             * @description How much is looked at, in milliseconds.
+             * @description How much is looked at, in milliseconds: half of it before each moment, half after.
              * @default 80
              */
             width: number;
@@ -1589,7 +1609,7 @@ export interface components {
             kind: "lane.unplayed";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`; or a list of them, on which it acts alike.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119`; or a list of them, on which it acts alike.
              */
             lane: string | string[];
             /**
@@ -1641,7 +1661,7 @@ export interface components {
             kind: "lane.wave";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:127`.
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
              */
             lane: string;
             /**
@@ -1769,8 +1789,10 @@ export interface components {
          * NotesCopy
          * @description Notes put down again: at another time or in another part, among those that are there.
          *
-         *     What is copied begins with the span of `where`, or with the first of the notes. A copy ends where its key is struck
-         *     again; one is left out whose key is down already when it would begin, or that would not get a quarter of its length.
+         *     What is copied begins with the span of `where`, or with the first of the notes; copies follow one another by the
+         *     length of that, told from beat to beat where its edges lie within an eighth of a quarter of one. A copy ends where
+         *     its key is struck again; one is left out whose key is down already when it would begin, or that would not get a
+         *     quarter of its length.
          */
         NotesCopy: {
             /**
@@ -1859,7 +1881,7 @@ export interface components {
         };
         /**
          * PartView
-         * @description A part with its notes in columns. `start` holds differences from note to note.
+         * @description A part with its notes in columns. `start` holds differences; `shares` are the other parts on its channel.
          */
         PartView: {
             /** Channel */
@@ -1888,6 +1910,8 @@ export interface components {
             pitch: number[];
             /** Seal */
             seal: string;
+            /** Shares */
+            shares: number[];
             /** Start */
             start: number[];
             /** Velocity */
@@ -2189,7 +2213,7 @@ export interface components {
         };
         /**
          * Unplayed
-         * @description What nobody played on a lane: why it is thought so, where (spans of ticks), and the stroke that takes it away.
+         * @description What is wrong on a lane: why it is thought so, where (spans of ticks), and the stroke that mends it, if one does.
          */
         Unplayed: {
             /** Lane */
@@ -2206,7 +2230,7 @@ export interface components {
                 number
             ][];
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
+            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"]) | null;
         };
         /**
          * VelocityAccent
