@@ -1,7 +1,13 @@
-"""`./lull bench`: all measurements in one run, each beside its floor or its budget."""
+"""`./lull bench`: all measurements in one run, each beside its floor or its budget.
 
+`./lull bench --judge MINUTES` holds every kind of stroke before the judge for so long instead.
+"""
+
+import argparse
+import itertools
 import os
 import re
+import time
 from pathlib import Path
 
 import psycopg
@@ -30,6 +36,35 @@ def memory(pid: int) -> float:
 
 
 def main() -> None:
+    parser = argparse.ArgumentParser(prog="./lull bench")
+    parser.add_argument("--judge", type=float, metavar="MINUTES", help="judge random strokes on random takes")
+    parser.add_argument("--seed", type=int, default=1_000_000, help="where the judge begins")
+    options = parser.parse_args()
+    if options.judge is not None:
+        judged(options.judge, options.seed)
+    else:
+        measured()
+
+
+def judged(minutes: float, seed: int) -> None:
+    """Every kind in turn, seed after seed, until the time is over."""
+    from expression.strokes import KINDS
+    from tests.judge import Judge
+
+    judge, until = Judge(), time.monotonic() + 60 * minutes
+    for number in itertools.count(seed):
+        for kind in sorted(KINDS):
+            judge.case(number, kind)
+        if time.monotonic() > until:
+            break
+    print(judge.table())
+    for verdict in judge.verdicts.values():
+        for fault in verdict.faults[:5]:
+            print(f"  {fault}")
+
+
+def measured() -> None:
+    """All that has a budget."""
     os.environ["DATABASE_URL"] = fresh_database()
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
     import django
@@ -53,6 +88,8 @@ def main() -> None:
     moved = wheel(nodes=40_000)
     core.distilling(moved)
     core.emitting(moved)
+    core.receiving(data)
+    core.starting()
 
     user = User.objects.create_user("bench")
     take = takes.add(user, "Long take.mid", data)
@@ -72,6 +109,7 @@ def main() -> None:
         browser.frames(page)
         page.goto("/")
         browser.previews(page, str(take.pk), (200, 2_000, 20_000))
+        browser.shapes(page, str(take.pk))
         print(f"--- {wide.summary['notes']:,} notes in 14 parts, all of them chosen")
         browser.gestures(page, str(wide.pk))
         print("--- a lane of 40,000 recorded nodes, all of it framed")

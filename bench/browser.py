@@ -109,6 +109,9 @@ VELOCITY_GESTURES: list[tuple[dict[str, Any], str, list[Any]]] = [
 
 
 FRAME = {"kind": "lane.reshape", "lane": "cc:1"}
+WHOLE = {"parts": [0], "span": [0, 10**6]}
+WAVE = {"kind": "lane.wave", "lane": "cc:1", "rate": 4, "where": WHOLE}
+ON_NOTES = {"kind": "lane.shape", "lane": "cc:11", "start": 20, "end": 60, "notes": True, "where": {"parts": [0, 1]}}
 LANE_GESTURES: list[tuple[dict[str, Any], str, list[Any]]] = [
     (FRAME, "level", [5, 10, -7]),
     (FRAME, "depth", [0.5, 0.8, 1.2]),
@@ -118,6 +121,9 @@ LANE_GESTURES: list[tuple[dict[str, Any], str, list[Any]]] = [
     (FRAME, "length", [0.8, 1.2, 0.5]),
     ({**FRAME, "limit": "squeeze", "join": "smooth"}, "level", [40, 50, 60]),
     ({"kind": "lane.smooth", "lane": "cc:1"}, "width", [40, 80, 120]),
+    (WAVE, "depth", [4, 8, 12]),
+    ({**WAVE, "mode": "add"}, "depth", [4, 8, 12]),
+    ({"kind": "lane.fade", "lane": "cc:1", "start": 1, "where": WHOLE}, "end", [0.2, 0.4, 0.6]),
 ]  # fmt: skip
 """Every grip of the frame, and the number that the hand changes."""
 
@@ -139,6 +145,11 @@ def grips(page: Page, take_id: str) -> None:
     """Each grip of the frame over a whole lane."""
     for stroke, field, values in LANE_GESTURES:
         _preview(page, take_id, f"{stroke['kind']} {field}", stroke, field, values)
+
+
+def shapes(page: Page, take_id: str) -> None:
+    """A swell on each of very many notes."""
+    _preview(page, take_id, "lane.shape on each note", ON_NOTES, "peak", [90, 100, 110])
 
 
 def _preview(page: Page, take_id: str, name: str, stroke: dict[str, Any], field: str, values: list[Any]) -> None:

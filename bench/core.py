@@ -3,8 +3,12 @@
 import gzip
 import io
 import statistics
+import subprocess
+import sys
+import tempfile
 import time
 from collections.abc import Callable
+from pathlib import Path
 
 import mido
 import orjson
@@ -16,6 +20,7 @@ from expression.history import History, Shaped
 from expression.midi.emit import emit_with_notes
 from expression.midi.read import read
 from expression.midi.write import write
+from expression.receiver import receive
 from expression.strokes import parse_stroke
 
 
@@ -78,6 +83,31 @@ def distilling(data: bytes) -> None:
         ours, best = ours + found, best + least
     print(f"on 30 small lanes {ours} nodes where exhaustive search finds {best}: ratio {ours / best:.3f}, "
           f"{max(ratios):.3f} at most (budget 1.15)")  # fmt: skip
+
+
+def receiving(data: bytes) -> None:
+    """What the simulated receiver makes of a file."""
+    events = sum(len(track) for track in read(data).tracks)
+    taken = timed(lambda: receive(data), 3)
+    print(f"receiving {events:,} events: {events / taken:,.0f} events a second (budget 300,000)")
+
+
+def starting() -> None:
+    """A command on a small file beside what it cannot do without."""
+    from bench.performance import performance
+
+    with tempfile.TemporaryDirectory() as folder:
+        place = Path(folder)
+        (place / "in.mid").write_bytes(performance(notes=10, pedals=10))
+        (place / "none.json").write_text("[]")
+        shape = ("./lull", "shape", place / "in.mid", "--strokes", place / "none.json", "-o", place / "out.mid")
+        floor_command = (sys.executable, "-c", "import numpy, pydantic, mido")
+        ours, floor = (
+            timed(lambda command=command: subprocess.run(command, check=True), 9)  # type: ignore[misc]
+            for command in (shape, floor_command)
+        )
+    print(f"./lull shape with no strokes: {ours * 1000:.0f} ms; importing its three packages {floor * 1000:.0f} ms; "
+          f"ratio {ours / floor:.2f} (budget 1.5)")  # fmt: skip
 
 
 def emitting(data: bytes) -> None:

@@ -13,12 +13,10 @@ from typing import Any
 
 from expression.arrays import Floats
 from expression.errors import BadStroke, NothingMatched, Refused
-from expression.history import applied
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.pitch import NOTE_NAMES
 from expression.receiver import as_document, receive
-from expression.strokes import parse_stroke
 from expression.take import Part, Take
 
 
@@ -34,6 +32,8 @@ def main(arguments: list[str] | None = None) -> int:
     except (Refused, Fault) as fault:
         print(f"lull: {fault}", file=sys.stderr)
         return 2
+    except KeyboardInterrupt:
+        return 130
     return 0
 
 
@@ -93,13 +93,23 @@ def _steps(words: str) -> float:
 def _shape(options: argparse.Namespace) -> None:
     take = _take(options.file)
     strokes = _strokes(options.strokes)
+    if strokes:
+        take = _stroked(take, strokes, options.strokes)
+    _write_whole(Path(options.output), write(take, options.thin))
+
+
+def _stroked(take: Take, strokes: list[Any], path: str) -> Take:
+    """The take through all strokes. (Reading the models in takes longer than a small file does: only where needed.)"""
+    from expression.history import applied
+    from expression.strokes import parse_stroke
+
     for number, data in enumerate(strokes, 1):
         _progress(number, len(strokes))
         try:
             take = applied(parse_stroke(data), take)
         except (BadStroke, NothingMatched) as refused:
-            raise Fault(f"{options.strokes}: stroke {number}: {refused}") from None
-    _write_whole(Path(options.output), write(take, options.thin))
+            raise Fault(f"{path}: stroke {number}: {refused}") from None
+    return take
 
 
 def _strokes(path: str) -> list[Any]:

@@ -48,7 +48,7 @@ class _Recording:
         gap = float(np.median(np.diff(ticks)))
         # Steep ways are for short segments, flat ones for long ones; where there is time for it, with many between.
         small = len(ticks) <= SMALL
-        self.steep = STEEPNESS / (gap * 2.0 ** np.arange(1, 9, 0.0625 if small else 1))
+        self.steep = STEEPNESS / (gap * 2.0 ** (np.arange(1, 9, 0.0625) if small else np.array([2.0, 4.0, 6.0])))
         self.ahead = 12 if small else 2
 
     def ends(self, start: Ints, end: Ints, window: int) -> Flags:

@@ -6,7 +6,7 @@ would: MIDI 1.0 (running status, velocity 0, controllers with fine halves, regis
 messages), RP-015 (Reset All Controllers), RP-018 (data increment and decrement), GM level 1 and 2 (System On).
 """
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections import defaultdict, deque
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
@@ -440,34 +440,60 @@ def as_document(heard: Heard) -> dict[str, Any]:
     Streams begin with what is in force when the note starts (what nothing has set yet is the standard's default) and
     tell every change until it has ended. A key's own pressure and the channel's: whichever was told last.
     """
-    return {"notes": [_note(heard, heard.channels[note.port, note.channel], note) for note in heard.notes]}
+    streams: dict[tuple[int, int, int], tuple[_Stream, _Stream, _Stream]] = {}
+    notes = []
+    for note in heard.notes:
+        key = (note.port, note.channel, note.pitch)
+        if key not in streams:
+            streams[key] = _streams(heard, heard.channels[note.port, note.channel], note.pitch)
+        bend, pressure, timbre = streams[key]
+        start = round(heard.seconds(note.start), 6)
+        notes.append(
+            {
+                "part": note.part,
+                "pitch": note.pitch,
+                "velocity": note.velocity,
+                "start": start,
+                "key_up": round(heard.seconds(note.key_up), 6),
+                "end": round(heard.seconds(note.end), 6),
+                "bend": bend.during(note, start),
+                "pressure": pressure.during(note, start),
+                "timbre": timbre.during(note, start),
+            }
+        )
+    return {"notes": notes}
 
 
-def _note(heard: Heard, channel: Channel, note: Note) -> dict[str, Any]:
-    presses = [channel.pressure, channel.key_pressure.get(note.pitch, Steps.of([]))]
+def _streams(heard: Heard, channel: Channel, pitch: int) -> "tuple[_Stream, _Stream, _Stream]":
+    """Bend, pressure and timbre as a key of the channel hears them."""
+    nothing = Steps.of([])
+    presses = [channel.pressure, channel.key_pressure.get(pitch, nothing)]
     ticks = np.concatenate([one.ticks for one in presses])
     order = np.argsort(ticks, kind="stable")
     pressure = Steps(ticks[order], np.concatenate([one.values for one in presses])[order])
-    return {
-        "part": note.part,
-        "pitch": note.pitch,
-        "velocity": note.velocity,
-        "start": round(heard.seconds(note.start), 6),
-        "key_up": round(heard.seconds(note.key_up), 6),
-        "end": round(heard.seconds(note.end), 6),
-        "bend": _during(heard, channel.bend, note, 0.0),
-        "pressure": _during(heard, pressure, note, 0.0),
-        "timbre": _during(heard, channel.controllers.get(74, Steps.of([])), note, 64.0),
-    }
+    timbre = channel.controllers.get(74, nothing)
+    return _Stream(heard, channel.bend, 0.0), _Stream(heard, pressure, 0.0), _Stream(heard, timbre, 64.0)
 
 
-def _during(heard: Heard, steps: Steps, note: Note, otherwise: float) -> list[list[float]]:
-    first, last = np.searchsorted(steps.ticks, [note.start, note.end], side="right").tolist()
-    value = float(steps.values[first - 1]) if first else otherwise
-    found = [[round(heard.seconds(note.start), 6), round(value, 6)]]
-    for tick, value in zip(steps.ticks[first:last].tolist(), steps.values[first:last].tolist(), strict=True):
-        if tick == note.end and note.end > note.start:
-            break
-        if value != found[-1][1]:
-            found.append([round(heard.seconds(tick), 6), round(value, 6)])
-    return found
+class _Stream:
+    """Steps in seconds, to be told note by note."""
+
+    def __init__(self, heard: Heard, steps: Steps, otherwise: float) -> None:
+        self._ticks = steps.ticks.tolist()
+        self._steps = [
+            [round(heard.seconds(tick), 6), round(value, 6)]
+            for tick, value in zip(self._ticks, steps.values.tolist(), strict=True)
+        ]
+        self._otherwise = otherwise
+
+    def during(self, note: Note, start: float) -> list[list[float]]:
+        """The value that a note begins with, and each change before it has ended."""
+        first = bisect_right(self._ticks, note.start)
+        last = bisect_left(self._ticks, note.end, lo=first)
+        value = self._steps[first - 1][1] if first else self._otherwise
+        found = [[start, value]]
+        for step in self._steps[first:last]:
+            if step[1] != value:
+                found.append(step)
+                value = step[1]
+        return found

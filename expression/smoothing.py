@@ -85,8 +85,9 @@ class _Mean:
             stretch = np.searchsorted(begins, moments, side="right") - 1
             inside = (stretch >= 0) & (moments < ends[np.maximum(stretch, 0)])
             found.append(outwards(np.round(self.tempo.tick(moments[inside]), 6)).astype(np.int64))
-        ticks = np.unique(np.concatenate(found))
-        return ticks[(ticks >= self.curve.ticks[0]) & (ticks < self.end)]
+        ticks: Ints = np.unique(np.concatenate(found))
+        inside = (ticks >= self.curve.ticks[0]) & (ticks < self.end)
+        return np.asarray(ticks[inside])
 
     def told(self, a: Ints, error: float) -> tuple[Ints, Floats, Floats, Flags]:
         """Segments between some ticks: what each begins with and comes to, and whether it is far from straight."""

@@ -17,6 +17,7 @@ from expression.lanes import LANES, is_switch
 from expression.notes import HIGHEST, LOWEST, Notes
 from expression.pitch import NOTE_NAMES
 from expression.strokes import AnyStroke, Where, select
+from expression.strokes.velocity import VelocityStroke
 from expression.take import Part, Take
 
 DYES = ("indigo", "walnut", "verdigris", "orchil", "weld", "madder", "woad", "oakgall")
@@ -89,17 +90,14 @@ def _voices(part: Part) -> dict[int, str]:
 
 
 def _lane_head(part: Part, key: str) -> dict[str, Any]:
-    lane = part.lanes[key]
-    curve = lane.curve
-    # Not every instrument answers a reset: what the lane itself says has to come before the first note.
-    own = curve.ticks[~part.channel.implied(lane)]
+    curve = part.lanes[key].curve
     first = int(part.notes.start.min()) if len(part.notes) else 0
     return {
         "key": key,
         "nodes": len(curve),
         "lowest": round(float(curve.values.min()), 2),
         "highest": round(float(curve.values.max()), 2),
-        "leads_in": bool(len(own)) and int(own[0]) <= first,
+        "leads_in": int(curve.ticks[0]) <= first,
         "switch": is_switch(key, curve.values),
     }
 
@@ -181,9 +179,13 @@ def _mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
         start, end, parts, count = stroke.reach(take)
     except NothingMatched:
         return {"label": stroke.label(), "place": "", "start": 0, "end": 0, "line": [], "parts": [], "count": 0}
-    # What comes a little before or after a bar line belongs to the bar that the hand was aiming at.
+    # What comes a little before or after a bar line belongs to the bar that the hand was aiming at; a note that is
+    # reached there is in its own bar.
     near = min(take.resolution // 8, max(end - start - 1, 0) // 2)
-    first, last = take.meter.position(start + near), take.meter.position(max(start, end - 1 - near))
+    last_tick = max(start, end - 1 - near)
+    if isinstance(stroke, VelocityStroke):
+        last_tick = max(last_tick, int(select(take, stroke.target).picked.start.max()))
+    first, last = take.meter.position(start + near), take.meter.position(last_tick)
     return {
         "label": stroke.label(),
         "place": f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}",

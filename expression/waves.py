@@ -78,7 +78,7 @@ def wave(
     changes = np.zeros(0, dtype=np.int64) if clock is None else clock.ticks
     steady = depths[0] == depths[1] and not fade
     if form == "sine" and steady and not ((changes > start) & (changes < end)).any():
-        return _sine(start, end, phase, last, tick_of, depths[0], error, straight)
+        return _sine(start, end, (phase, last), turn_of, tick_of, depths[0], error, straight)
     breaks = np.concatenate((whole(tick_of(turns)), changes, [start + fade]))
     marks = np.unique(np.concatenate(([start], breaks[(breaks > start) & (breaks < end)])))
     # Where a form jumps, the cycle that a tick belongs to is that of its stretch, not of a rounded product.
@@ -106,28 +106,36 @@ _LEVELS: dict[str, Callable[[Floats], Floats]] = {
 
 def _straight_ways(depth: float, error: float) -> list[tuple[float, float, float]]:
     """The rising half of a sine in straight ways, each as far off as the others (see `piece.refined`)."""
-    share = np.linspace(-0.25, 0.25, 257)
-    mass = np.cumsum(np.sqrt(np.abs(np.sin(2 * np.pi * share)) + 1e-6))
-    # The integral of sqrt(|y''| / (8 error)) over half a cycle.
-    count = np.ceil(np.pi * np.sqrt(depth / (8 * error)) * 0.763 + 0.5)
-    at = np.interp(np.arange(count) / count * mass[-1], mass, share)
-    return [(place, 0.0, 0.0) for place in at.tolist()]
+    share = np.linspace(-0.25, 0.25, 513)
+    level = depth * np.sin(2 * np.pi * share)
+    mass = np.cumsum(np.sqrt(np.abs(level) + 0.02 * depth))
+    # The integral of sqrt(|y''| / (8 error)) over half a cycle: with fewer it cannot be done.
+    count = max(int(np.pi * np.sqrt(depth / (8 * error)) * 0.763), 1)
+    while True:
+        at = np.interp(np.linspace(0, mass[-1], count + 1), mass, share)
+        if np.abs(np.interp(share, at, depth * np.sin(2 * np.pi * at)) - level).max() <= error:
+            return [(place, 0.0, 0.0) for place in at[:-1].tolist()]
+        count += 1
 
 
 def _sine(
-    start: int, end: int, phase: float, last: float, tick_of: Callable[[Floats], Floats],
-    depth: float, error: float, straight: bool,
-) -> Piece:  # fmt: skip
+    start: int,
+    end: int,
+    turns: tuple[float, float],
+    turn_of: Callable[[Floats], Floats],
+    tick_of: Callable[[Floats], Floats],
+    depth: float,
+    error: float,
+    straight: bool,
+) -> Piece:
     """A sine of one depth at an even pace: whole halves in ways of our form, cut where the stretch begins and ends."""
     fits = (ways for off, ways in SINE_WAYS if off * depth <= error)
     ways = _straight_ways(depth, error) if straight else next(fits, SINE_WAYS[-1][1])
-    halves = np.arange(np.floor(2 * phase) - 2, np.ceil(2 * last) + 2) / 2
+    halves = np.arange(np.floor(2 * turns[0]) - 2, np.ceil(2 * turns[1]) + 2) / 2
     begins, lift, ease = (np.array(column) for column in zip(*ways, strict=True))
-    at = (halves[:, None] + begins).ravel()
-    # Ticks may lie before the take here: they are counted from the start, and moved there.
-    ticks = whole(tick_of(at) - start)
-    level = depth * np.sin(2 * np.pi * at)
+    # The levels are those of the whole ticks, not of the places in the cycle that these are near to.
+    ticks = whole(tick_of((halves[:, None] + begins).ravel()))
+    level = depth * np.sin(2 * np.pi * turn_of(ticks.astype(np.float64)))
     rows = len(halves)
     curve = Curve.of(ticks, level, False, np.tile(lift, rows), np.tile(ease, rows))
-    made = piece.cut(curve, 0, end - start, error)
-    return Piece(start, end, made.curve.timed(made.curve.ticks + start))
+    return piece.cut(curve, start, end, error)

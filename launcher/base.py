@@ -54,6 +54,13 @@ def up_to_date(stamp: Path, mark: str) -> bool:
     return stamp.exists() and stamp.read_text() == mark
 
 
+def with_path(**more: str) -> dict[str, str]:
+    """The environment in which Lull's own modules are found, and what Python compiles is kept apart from them."""
+    paths = [str(ROOT), *filter(None, [os.environ.get("PYTHONPATH")])]
+    known = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
+    return {**known, "PYTHONPATH": os.pathsep.join(paths), "PYTHONPYCACHEPREFIX": str(STATE / "bytecode"), **more}
+
+
 def private_text(path: Path, make: str) -> str:
     """The content of a file that only its owner can read; written with `make` when it is not there."""
     if not path.exists():

@@ -51,11 +51,13 @@ def python_packages() -> None:
         shutil.rmtree(VENV, ignore_errors=True)
     stamp.unlink(missing_ok=True)
     STATE.mkdir(exist_ok=True)
+    # Not by the Python of the environment itself, which may be what runs this: it is cleared.
+    base = getattr(sys, "_base_executable", None) or sys.executable
     try:
-        run(sys.executable, "-m", "venv", "--clear", VENV, quiet=True)
+        run(base, "-m", "venv", "--clear", VENV, quiet=True)
     except Trouble:
         debian(("python3-venv", False))
-        run(sys.executable, "-m", "venv", "--clear", VENV, quiet=True)
+        run(base, "-m", "venv", "--clear", VENV, quiet=True)
     pip = (PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes")
     run(*pip, "-r", ROOT / "requirements.lock", quiet=True, what="Installing Python packages")
     stamp.write_text(mark)

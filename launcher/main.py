@@ -1,7 +1,6 @@
 """The launcher's commands."""
 
 import argparse
-import os
 import secrets
 import signal
 import subprocess
@@ -9,10 +8,9 @@ from collections.abc import Callable
 from types import FrameType
 
 from launcher import install, postgres
-from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say
+from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say, with_path
 from launcher.serving import process, serving
 
-CORE_COMMANDS = ("shape", "inspect", "receive", "strokes-doc")
 HELP = """usage: ./lull COMMAND
 
   demo [--port N]   set up, load the demo takes, serve, and print a link that signs in
@@ -36,9 +34,6 @@ def main(words: list[str]) -> int:
         signal.signal(stop, _interrupt)
     command, rest = (words[0], words[1:]) if words else ("help", [])
     try:
-        if command in CORE_COMMANDS:
-            install.python_packages()
-            return subprocess.run([PYTHON, "-m", "command", command, *rest], env=_with_path()).returncode
         if command not in COMMANDS:
             print(HELP, end="")
             return 0 if command in ("help", "-h", "--help") else 2
@@ -54,14 +49,9 @@ def _interrupt(_signal: int, _frame: FrameType | None) -> None:
     raise KeyboardInterrupt
 
 
-def _with_path(**more: str) -> dict[str, str]:
-    paths = [str(ROOT), *filter(None, [os.environ.get("PYTHONPATH")])]
-    return {**os.environ, "PYTHONPATH": os.pathsep.join(paths), "PYTHONDONTWRITEBYTECODE": "1", **more}
-
-
 def _environment(database: str, **more: str) -> dict[str, str]:
     secret = private_text(STATE / "secret-key", secrets.token_urlsafe(48))
-    return _with_path(DATABASE_URL=database, LULL_SECRET_KEY=secret, **more)
+    return with_path(DATABASE_URL=database, LULL_SECRET_KEY=secret, **more)
 
 
 def _port(words: list[str], name: str) -> int:

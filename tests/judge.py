@@ -218,6 +218,8 @@ def _number(dice: Draw, name: str, spec: dict[str, Any], is_whole: bool, take: T
     usual = {"rate": (0.05, 8), "width": (10, 400), "repeat": (1, 4), "every": (0.1, 6), "fade_in": (0, 8),
              "delay": (0, 300), "length": (0.2, 2.5)}.get(name)  # fmt: skip
     low, high = (max(low, usual[0]), min(high, usual[1])) if usual else (max(low, -128), min(high, 128))
+    if name in ("value", "start", "end", "peak", "centre", "points") and dice.random() < 0.8:
+        low = max(low, 0.0)
     if dice.random() < 0.1:
         value = float(dice.choice([low, high]))
     else:
@@ -789,6 +791,210 @@ def led_in(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]
     return off, f"part {part} {key} is heard {heard[0]} at the start, not {wanted}"
 
 
+def drawn_by_hand(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    key, part, span = said["lane"], said["where"]["parts"][0], said["where"].get("span")
+    points = said["points"]
+    if said.get("steps") or _is_switch(before, part, key) or len({tick for tick, _ in points}) < len(points):
+        return 0.0, ""
+    start, end = points[0][0], points[-1][0] + 1
+    if span:
+        start, end = max(start, span[0]), min(end, span[1])
+    low, high = _limits(before, part, key)
+    ticks = np.array([tick for tick, _ in points if start <= tick < end] or [start])
+    wanted = np.clip(np.interp(ticks, *zip(*points, strict=True)), low, high)
+    unit = 0.011 if key == "bend" else EIGHTH
+    return _compare(after, part, key, ticks, wanted, 1 + said.get("tolerance", 1.0) / unit)
+
+
+def noded(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    key, part, nodes = said["lane"], said["where"]["parts"][0], said["nodes"]
+    if not nodes:
+        return 0.0, ""
+    last = {node["tick"]: node["value"] for node in nodes}
+    return _compare(after, part, key, list(last), list(last.values()))
+
+
+def shaped(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    key, part, span = said["lane"], said["where"]["parts"][0], said["where"].get("span")
+    if said.get("notes") or not span:
+        return 0.0, ""
+    start, end = span
+    every = said.get("every")
+    ticks = _inside(start, end, 211)
+    length = every * before.resolution if every else end - start
+    head = np.floor(start + np.floor((ticks - start) / length) * length + 0.5)
+    tail = np.minimum(np.floor(head + length + 0.5), end)
+    lasting = np.maximum(tail - head, 1)
+    peak, lift, ease = said.get("peak"), said.get("lift", 0.0), said.get("ease", 0.0)
+    u = (ticks - head) / lasting
+    if peak is None:
+        wanted = said["start"] + (said["end"] - said["start"]) * way(u, lift, ease)
+    else:
+        turn = np.floor(lasting * said.get("peak_at", 0.5) + 0.5)
+        up = said["start"] + (peak - said["start"]) * way(
+            np.clip((ticks - head) / np.maximum(turn, 1), 0, 1), lift, ease
+        )
+        back = np.clip((ticks - head - turn) / np.maximum(lasting - turn, 1), 0, 1)
+        wanted = np.where(ticks - head < turn, up, peak + (said["end"] - peak) * way(back, -lift, ease))
+        wanted = np.where((turn < 2) | (lasting - turn < 2), np.nan, wanted)
+    # The form runs between its ends as they are held within the range.
+    low, high = _limits(before, part, key)
+    if any(not low <= one <= high for one in (said["start"], said["end"], peak or low)):
+        return 0.0, ""
+    near = (np.abs(ticks - head) < 3) | (np.abs(tail - ticks) < 3)
+    wanted = np.where(near & (ticks != start), np.nan, wanted)
+    steep = np.nan_to_num(np.abs(np.gradient(wanted, ticks))) if len(ticks) > 2 else np.zeros(len(ticks))
+    return _compare(after, part, key, ticks, wanted, 1.2 + min(float(steep.max()), 8.0) / EIGHTH)
+
+
+def moved(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    key, to, part, span = said["lane"], said["to"], said["where"]["parts"][0], said["where"].get("span")
+    if "bend" in (key, to) or _is_switch(before, part, to) or not Drawn.of(before, part, key).ticks:
+        return 0.0, ""
+    drawn = Drawn.of(before, part, key)
+    start, end = span or (drawn.ticks[0], drawn.ticks[-1] + 1)
+    ticks = _inside(max(start, drawn.ticks[0]), end, 151)
+    found = _compare(after, part, to, ticks, drawn.at(ticks), 1.2)
+    if said.get("keep"):
+        other = _compare(after, part, key, ticks, drawn.at(ticks))
+        return max(found, other, key=lambda one: one[0])
+    return found
+
+
+def unplayed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    """Nothing new is said: every node is one that was there, or a flicker's usual value."""
+    key = said["lane"] if isinstance(said["lane"], str) else said["lane"][0]
+    part = said["where"]["parts"][0]
+    was, now = (Drawn.of(take, part, key) for take in (before, after))
+    strange = [
+        tick for tick in now.ticks if tick not in set(was.ticks) and tick != (said["where"].get("span") or [0, -1])[1]
+    ]
+    return (99.0, f"nodes at {strange[:3]} that were not there") if strange else (0.0, "")
+
+
+def velocities(formula: Callable[..., Any]) -> Callable[[Take, Take, dict[str, Any]], tuple[float, str]]:
+    """A formula for velocities: takes those of the notes reached, their onsets, the take and the stroke."""
+
+    def compared(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+        where = said["where"]
+        notes, now = (take.parts[where["parts"][0]].notes for take in (before, after))
+        start, end = where.get("span") or (0, math.inf)
+        if said["kind"] == "velocity.draw":
+            start, end = max(start, said["points"][0][0]), min(end, said["points"][-1][0] + 1)
+        reached = (notes.start >= start) & (notes.start < end)
+        if not np.array_equal(now.velocity[~reached], notes.velocity[~reached]):
+            return 99.0, "a note that was not meant has another velocity"
+        wanted = formula(notes.velocity[reached].astype(float), notes.start[reached].astype(float), before, said)
+        if wanted is None:
+            return 0.0, ""
+        off = np.abs(np.clip(wanted, 1, 127) - now.velocity[reached]).max()
+        return float(off) / 0.501, f"a velocity is {off:.2f} off the formula"
+
+    return compared
+
+
+def _measured(level: Any, values: Any) -> float:
+    return float({"mean": np.mean, "min": np.min, "max": np.max}[level](values)) if isinstance(level, str) else level
+
+
+def _chords(starts: Any, resolution: int) -> Any:
+    """The onset of each note's chord: notes within a sixteenth of a quarter of its first."""
+    found, head = [], -math.inf
+    for start in starts:
+        head = start if start - head > resolution // 16 else head
+        found.append(head)
+    return np.array(found)
+
+
+def _own_deviation(velocity: Any, start: Any) -> Any:
+    """From the least-squares line through velocities over onsets."""
+    if len(set(start.tolist())) < 2:
+        return velocity - velocity.mean()
+    slope, level = np.polyfit(start - start.mean(), velocity, 1)
+    return velocity - (level + slope * (start - start.mean()))
+
+
+def hairpin(velocity: Any, start: Any, take: Take, said: dict[str, Any]) -> Any:
+    first, last = said["where"].get("span") or (start.min(), start.max())
+    u = np.clip((_chords(start, take.resolution) - first) / max(last - first, 1), 0, 1)
+    lift, ease, peak, at = said.get("lift", 0.0), said.get("ease", 0.0), said.get("peak"), said.get("peak_at", 0.5)
+    if peak is None:
+        line = said["start"] + (said["end"] - said["start"]) * way(u, lift, ease)
+    else:
+        there = said["start"] + (peak - said["start"]) * way(np.clip(u / max(at, 1e-9), 0, 1), lift, ease)
+        back = said["end"] + (peak - said["end"]) * way(np.clip((1 - u) / max(1 - at, 1e-9), 0, 1), lift, ease)
+        line = np.where(u < at, there, back)
+    made = (
+        velocity * line
+        if said.get("mode") == "by"
+        else line + said.get("accents", 0.0) * _own_deviation(velocity, start)
+    )
+    return np.clip(made, said.get("floor", 1), said.get("ceiling", 127))
+
+
+def knee(velocity: Any, start: Any, take: Take, said: dict[str, Any]) -> Any:
+    sign, width = (1 if said.get("side", "loud") == "loud" else -1), said.get("knee", 16.0)
+    past = sign * (velocity - said["threshold"])
+    slope = 1 - 1 / said.get("ratio", 2.0)
+    less = np.where(
+        past >= width / 2, past, np.where(past <= -width / 2, 0, (past + width / 2) ** 2 / (2 * max(width, 1e-9)))
+    )
+    return velocity - sign * slope * less
+
+
+def by_hand(velocity: Any, start: Any, take: Take, said: dict[str, Any]) -> Any:
+    ticks, values = zip(*said["points"], strict=True)
+    if len(set(ticks)) < len(ticks):
+        return None
+    onsets = np.maximum(_chords(start, take.resolution), ticks[0])
+    return np.interp(onsets, ticks, values) + said.get("accents", 0.0) * _own_deviation(velocity, start)
+
+
+def varied(velocity: Any, start: Any, take: Take, said: dict[str, Any]) -> Any:
+    # By chance: no formula, but never by more than twice the amount.
+    return velocity if said["amount"] == 0 else None
+
+
+def nudged(velocity: Any, start: Any, take: Take, said: dict[str, Any]) -> Any:
+    return velocity + said["by"] if said.get("limit", "pin") == "pin" else None
+
+
+def scaled(velocity: Any, start: Any, take: Take, said: dict[str, Any]) -> Any:
+    pivot = _measured(said.get("pivot", "mean"), velocity)
+    return pivot + said["factor"] * (velocity - pivot) if said.get("limit", "pin") == "pin" else None
+
+
+def notes_copied(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    """Every new note is one of those that were meant, at a whole number of steps from where it was."""
+    part = said["where"]["parts"][0]
+    was = {(n.start, n.pitch, n.velocity) for n in _notes(before, part)}
+    now = _notes(after, said["to"].get("part") if said["to"].get("part") is not None else part)
+    start, end = said["where"].get("span") or (0, math.inf)
+    meant = [n for n in _notes(before, part) if start <= n.start < end]
+    for note in now:
+        if (note.start, note.pitch, note.velocity) in was:
+            continue
+        if not any((one.pitch, one.velocity) == (note.pitch, note.velocity) for one in meant):
+            return 99.0, f"a note of {note.pitch} at {note.start} that nobody copied"
+        if note.start < said["to"]["at"]:
+            return 99.0, f"a copy at {note.start}, before {said['to']['at']}"
+    return 0.0, ""
+
+
+@dataclass(frozen=True)
+class Struck:
+    """A note in short."""
+
+    start: int
+    pitch: int
+    velocity: int
+
+
+def _notes(take: Take, part: int) -> list[Struck]:
+    notes = take.parts[part].notes
+    return [Struck(*one) for one in zip(*(c.tolist() for c in (notes.start, notes.pitch, notes.velocity)), strict=True)]
+
+
 FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] = {
     "lane.ramp": ramped,
     "lane.wave": waved,
@@ -799,6 +1005,20 @@ FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] =
     "lane.clear": cleared,
     "lane.distil": distilled,
     "lane.lead_in": led_in,
+    "lane.draw": drawn_by_hand,
+    "lane.nodes": noded,
+    "lane.shape": shaped,
+    "lane.move": moved,
+    "lane.unplayed": unplayed,
+    "velocity.set": velocities(lambda v, start, take, said: np.full(len(v), _measured(said["value"], v))),
+    "velocity.nudge": velocities(nudged),
+    "velocity.scale": velocities(scaled),
+    "velocity.trim": velocities(lambda v, start, take, said: v * said.get("scale", 1.0) + said.get("offset", 0)),
+    "velocity.knee": velocities(knee),
+    "velocity.hairpin": velocities(hairpin),
+    "velocity.draw": velocities(by_hand),
+    "velocity.vary": velocities(varied),
+    "notes.copy": notes_copied,
 }
 """What each kind is documented to do (docs/strokes.md), as a share of what it may be off: 1 is the bound."""
 NEUTRAL: tuple[dict[str, Any], ...] = (

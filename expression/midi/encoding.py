@@ -15,6 +15,7 @@ from expression.time import TempoMap
 
 FINE = 128
 """Fine steps in one of a controller."""
+UNKNOWN = -2
 MOST_CROSSINGS = 2_000_000
 
 
@@ -222,8 +223,9 @@ def _overrides(rows: Rows, channel: Channel, coder: _Coder) -> tuple[Ints, Ints]
     again, first = AFTER_RESET.get(coder.key), AT_SYSTEM_ON.get(coder.key)
     counts = np.where(system, first is not None, again is not None)
     which: Ints = channel.resets[counts]
-    values = np.where(system[counts], first or 0.0, again or 0.0)
-    return which, coder.code(rows.tick[which], values)
+    code = coder.code(rows.tick[which], np.full(len(which), again or 0.0))
+    # Not every instrument answers System On: after it nothing is taken for known.
+    return which, np.where(system[counts], UNKNOWN, code)
 
 
 def _restated(rows: Rows, lane: Lane, kept: Ints, overrides: Ints, channel: Channel) -> Ints:

@@ -216,7 +216,9 @@ def _channel(id_: int, line: int, rows: Rows, lines: Ints, exclusives: Ints) -> 
     def add(key: str, own: Flags, values: Floats) -> None:
         """`values` of the messages that are this lane's `own`; what puts it back stands among them."""
         again = AFTER_RESET.get(key), AT_SYSTEM_ON.get(key)
-        back = ((reset == 1) & (again[0] is not None)) | ((reset == 2) & (again[1] is not None))
+        # Not every instrument answers System On: it says nothing of a lane that has not begun.
+        begun = np.logical_or.accumulate(own)
+        back = ((reset == 1) & (again[0] is not None)) | ((reset == 2) & begun & (again[1] is not None))
         told = np.flatnonzero(own | back)
         value = np.where(reset[told] == 2, again[1] or 0.0, again[0] or 0.0)
         value[own[told]] = values
@@ -256,8 +258,9 @@ def _bend(rows: Rows, mine: Ints, bent: Flags, reset: Bytes, at: Ints, sizes: Fl
     wheel = (rows.data1[mine].astype(np.int64) | rows.data2[mine].astype(np.int64) << 7) - BEND_CENTRE
     ranged = np.zeros(len(mine), dtype=bool)
     ranged[at] = True
+    begun = np.logical_or.accumulate(bent)
+    reset = np.where((reset == 2) & ~begun, 0, reset)
     told = np.flatnonzero(bent | (reset > 0) | ranged)
-    told = told[np.argmax(bent[told]) :] if not (reset > 0).any() else told
     # The wheel stands where it was last put; before that, nobody knows.
     put = bent[told] | (reset[told] > 0)
     last = np.maximum.accumulate(np.where(put, np.arange(len(told)), -1))

@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, get_args
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
 
 from expression.errors import BadStroke
 from expression.strokes.base import BaseStroke, Where, select
@@ -47,7 +47,7 @@ AnyStroke = (
 Stroke = Annotated[AnyStroke, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}
 
-_one: TypeAdapter[AnyStroke] = TypeAdapter(Stroke)
+_one: TypeAdapter[AnyStroke] = TypeAdapter(Stroke, config=ConfigDict(defer_build=True))
 
 
 def parse_stroke(data: Any) -> AnyStroke:

@@ -35,7 +35,8 @@ Points = Annotated[
 class Record(BaseModel):
     """A record of a stroke's text form: unknown fields, infinities and non-numbers are refused."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False)
+    # Built when first used: a command that needs no stroke does not wait for them.
+    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, defer_build=True)
 
 
 class Where(Record):

@@ -7,12 +7,11 @@ from pydantic import Field, field_validator
 from typing_extensions import override
 
 from expression import piece
-from expression.arrays import Flags, Floats
+from expression.arrays import Floats
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import (
     AFTER_RESET,
-    AT_SYSTEM_ON,
     CONTROLLERS,
     LANES,
     MODE_MESSAGES,
@@ -191,15 +190,13 @@ def parts_of(spots: list[Spot]) -> list[int]:
 
 
 def lane_of(take: Take, channel: Channel, key: str) -> Lane:
-    """A lane of a channel. Where it has none, what resets make of it: no node, or the standard's value at each."""
+    """A lane of a channel. Where it has none, what Reset All Controllers makes of it: no node, or a value at each."""
     if key in channel.lanes:
         return channel.lanes[key]
-    rows = take.rows
-    system = rows.status[channel.resets] == SYSEX
-    counts: Flags = np.where(system, key in AT_SYSTEM_ON, key in AFTER_RESET).astype(bool)
-    which = channel.resets[counts]
-    values = np.where(system[counts], AT_SYSTEM_ON.get(key, 0.0), AFTER_RESET.get(key, 0.0))
-    return Lane.recorded(key, Curve.of(rows.tick[which], values), which)
+    if key not in AFTER_RESET:
+        return Lane.empty(key)
+    which = channel.resets[take.rows.status[channel.resets] != SYSEX]
+    return Lane.recorded(key, Curve.of(take.rows.tick[which], np.full(len(which), AFTER_RESET[key])), which)
 
 
 def bounds(channel: Channel, key: str) -> tuple[float, float]:

@@ -335,7 +335,7 @@ class PartsLanes(Schema):
 
 
 class Unplayed(Schema):
-    """What is wrong on a lane: why it is thought so, where (spans of ticks), and the stroke that mends it, if one does."""
+    """What is wrong on a lane: why, where (spans of ticks), and the stroke that mends it, if one does."""
 
     part: int
     lane: str

@@ -7,7 +7,7 @@ from playwright.sync_api import Page, Route, expect
 from demo.fog_signal import the_stair
 from tests.browser.desk import Desk
 from tests.browser.test_lanes import BEAT, PLAIN, LaneBox, add_lane, sent, with_wheel
-from tests.expression.test_lane_gestures import BUMP
+from tests.expression.test_lane_gestures import BUMP, SLOW
 
 
 def nodes(desk: Desk, key: str = "cc:1", part: int = 0) -> list[tuple[float, float]]:
@@ -87,7 +87,11 @@ def test_one_node_is_deleted_and_then_many(page: Page, desk: Desk) -> None:
     desk.drag((desk.x_of(1, 3) - 8, desk.box("Ruler")["y"] + 15), (desk.x_of(2), desk.box("Ruler")["y"] + 15))
     desk.press("Delete")
     expect(desk.strokes).to_have_count(2)
-    assert nodes(desk) == [(0, 20)]
+    # What was held at the end of the span is held there again: outside nothing changes.
+    (first, back) = nodes(desk)
+    assert first == (0, 20)
+    assert back[1] == 100
+    assert 2 < back[0] <= 4
 
 
 def test_a_way_is_eased_with_shift(page: Page, desk: Desk) -> None:
@@ -171,7 +175,8 @@ def test_a_jittery_wheel_is_steadied(desk: Desk) -> None:
     desk.button("Smooth").click()
     desk.button("Keep").click()
     desk.expect_strokes("Mod wheel smoothed over 80 ms")
-    steady = [value for _, value in nodes(desk)][5:-5]
+    # Near its ends less is looked at, to both sides alike.
+    steady = [value for beat, value in nodes(desk) if 0.15 < beat < 1.3]
     assert np.ptp(steady) < 4
     assert np.mean(steady) == pytest.approx(64, abs=1)
 
@@ -241,7 +246,7 @@ def test_the_lane_that_is_meant_is_in_sight(page: Page, desk: Desk) -> None:
 
 
 def test_a_framed_recording_is_distilled_and_a_flat_one_has_nothing_to_save(page: Page, desk: Desk) -> None:
-    desk.open(with_wheel(BUMP * 3, gap=40))
+    desk.open(with_wheel(SLOW, gap=12))
     LaneBox(desk, "cc:1")
     desk.span(1, 2)
     desk.button("Frame").click()

@@ -11,7 +11,7 @@ from demo.fog_signal import the_lamp_room
 from expression.midi.read import read
 from tests.browser.desk import Desk
 from tests.browser.test_sound import RATE, render
-from tests.expression.test_lane_gestures import BUMP, wheel
+from tests.expression.test_lane_gestures import BUMP, SLOW, wheel
 from tests.expression.test_sound import tone, wav
 from tests.files import events, file_of, phrase
 
@@ -183,15 +183,15 @@ def test_flicker_is_found_and_taken_away_in_the_demo(page: Page, desk: Desk) -> 
 
 
 def test_distilling_tells_what_it_saves_before_it_is_kept(page: Page, desk: Desk) -> None:
-    desk.open(with_wheel(BUMP * 3, gap=40))
+    desk.open(with_wheel(SLOW, gap=12))
     LaneBox(desk, "cc:1")
     desk.button("Distil").click()
-    expect(page.get_by_test_id("saving")).to_contain_text("123 nodes become")
+    expect(page.get_by_test_id("saving")).to_contain_text("301 nodes become")
     assert desk.api("view")["history"]["strokes"] == []
     desk.button("Keep").click()
     desk.expect_strokes("Mod wheel distilled within 1")
     assert len(desk.api("lanes?part=0")["lanes"][0]["tick"]) < 40
-    assert len(desk.api("lanes?part=0&before=0")["lanes"][0]["tick"]) == 123
+    assert len(desk.api("lanes?part=0&before=0")["lanes"][0]["tick"]) == 301
 
 
 def test_the_span_is_erased_and_all_is_cleared(desk: Desk) -> None:

@@ -442,7 +442,11 @@ class TestUnplayedAndCopies:  # 12
     def test_an_edge_a_little_beside_a_bar_line_is_the_line(self) -> None:
         take = taken(phrase([64] * 40, gap=960))
         where = {"parts": [0], "span": [4 * 3840, 8 * 3840 + 13]}
-        assert mark(take, parse_stroke({"kind": "velocity.nudge", "by": 3, "where": where}))["place"] == "bars 5–8"
+        take = after(take, {"kind": "lane.lead_in", "lane": "cc:1", "where": {"parts": [0]}})
+        ramp = {"kind": "lane.ramp", "lane": "cc:1", "where": where, "start": 1, "end": 9}
+        assert mark(take, parse_stroke(ramp))["place"] == "bars 5–8"
+        # The note that begins on the line is meant where it is reached.
+        assert mark(take, parse_stroke({"kind": "velocity.nudge", "by": 3, "where": where}))["place"] == "bars 5–9"
 
 
 def test_strokes_on_a_lane_that_was_drawn_have_their_place() -> None:  # 14

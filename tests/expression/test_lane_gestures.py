@@ -66,6 +66,8 @@ def spoken(sent: list[tuple[int, int]]) -> list[tuple[int, int]]:
 
 
 values7 = st.lists(st.integers(0, 127), min_size=2, max_size=60)
+SLOW = [round(20 + 60 * np.sin(np.pi * step / 300) ** 2) for step in range(301)]
+"""A wheel moved no faster than it is sent: by a step or none at a time."""
 BUMP = [round(20 + 80 * np.sin(np.pi * step / 40) ** 2) for step in range(41)]
 
 
@@ -111,8 +113,7 @@ class TestDistil:
 
     @pytest.mark.parametrize("tolerance", [0, 0.5, 1, 2, 5])
     def test_as_a_stroke_fewer_events_are_sent_within_the_bound(self, tolerance: float) -> None:
-        slow = [round(20 + 60 * np.sin(np.pi * step / 300) ** 2) for step in range(301)]
-        take = recorded([*slow, 90, 30, 31, 30], gap=10)
+        take = recorded([*SLOW, 90, 30, 31, 30], gap=10)
         few = shape(take, [parse_stroke({"kind": "lane.distil", "lane": "cc:1", "tolerance": tolerance})])
         before, after = exported(take), exported(few)
         assert len(after) <= len(before)

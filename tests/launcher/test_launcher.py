@@ -16,7 +16,7 @@ ROOT = Path(__file__).parents[2]
 
 
 def lull(*words: str) -> subprocess.CompletedProcess[str]:
-    return subprocess.run([sys.executable, ROOT / "lull", *words], capture_output=True, text=True, cwd="/")
+    return subprocess.run([ROOT / "lull", *words], capture_output=True, text=True, cwd="/")
 
 
 def test_help_lists_every_command() -> None:

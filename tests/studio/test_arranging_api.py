@@ -48,7 +48,7 @@ def test_lanes_of_a_part(anna: Caller, take: str) -> None:
     schemas.Lanes.model_validate(found)
     assert {lane["key"] for lane in found["lanes"]} == {"cc:11", "cc:64"}
     assert anna.get(f"takes/{take}/lanes?part=99")["lanes"] == []
-    assert len(anna.get("lanes")) == 130
+    assert len(anna.get("lanes")) == 114
 
 
 def test_the_event_list_by_pages_and_filters(anna: Caller, take: str) -> None:

@@ -26,9 +26,7 @@ export function Extent({ stroke, keep }: FormProps) {
   const names = useDesk((state) => state.laneNames);
   const about = useDesk((state) => state.about);
   const parts = stroke.where?.parts ?? [];
-  const slides = (part?.lanes ?? [])
-    .filter((lane) => !isSwitch(lane.key, lane, names))
-    .map(({ key }) => key);
+  const slides = (part?.lanes ?? []).filter((lane) => !isSwitch(lane.key, lane, names)).map(({ key }) => key);
   const keys = lanesOf(stroke);
   return (
     <>

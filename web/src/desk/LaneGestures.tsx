@@ -112,8 +112,8 @@ function Shared() {
   const others = part.shares.map((id) => partName(score.parts[id], arrangement));
   return (
     <p className="border-t border-rule pt-2 text-[13px]" data-testid="shared">
-      Channel {part.channel} is shared with {others.join(", ")}: the lanes belong to the channel, and every part on it
-      hears what is done here.
+      Channel {part.channel} is shared with {others.join(", ")}: the lanes belong to the channel, and every
+      part on it hears what is done here.
     </p>
   );
 }

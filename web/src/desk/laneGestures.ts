@@ -255,7 +255,9 @@ function wayGrip(stave: LaneStave, node: number, x: number, event: PointerEvent 
   };
 }
 
-/** Take the span away, or all of the lane where no span is chosen. */
+/** Take the span away, or all of the lane where no span is chosen. A node alone goes, and what it held with it. */
 export function erase(key: string, span: [number, number] | null = desk().span): Stroke {
+  if (span && span[1] - span[0] === 1)
+    return { kind: "lane.nodes", lane: key, where: onLead(span), nodes: [] };
   return { kind: "lane.clear", lane: key, where: onLead(span) };
 }

@@ -2213,7 +2213,7 @@ export interface components {
         };
         /**
          * Unplayed
-         * @description What is wrong on a lane: why it is thought so, where (spans of ticks), and the stroke that mends it, if one does.
+         * @description What is wrong on a lane: why, where (spans of ticks), and the stroke that mends it, if one does.
          */
         Unplayed: {
             /** Lane */

@@ -1,0 +1,64 @@
+"""Every kind of stroke before the judge. A longer run, with other seeds, is `./lull bench --judge MINUTES`."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from expression.history import applied
+from expression.midi.read import read
+from expression.midi.write import write
+from expression.receiver import receive
+from expression.strokes import KINDS, parse_stroke
+from tests.judge import NEUTRAL, Judge, recording
+
+CASES = 40
+"""Of each kind: about a minute for all of them together."""
+
+
+@pytest.mark.parametrize("kind", sorted(KINDS))
+def test_what_is_heard_is_what_is_drawn_and_what_is_documented(kind: str) -> None:
+    judge = Judge()
+    for seed in range(CASES):
+        judge.case(seed, kind)
+    faults = [fault for verdict in judge.verdicts.values() for fault in verdict.faults]
+    assert not faults, "\n".join(faults[:5])
+
+
+def test_most_kinds_are_met_in_most_cases() -> None:
+    judge = Judge()
+    for kind in ("lane.ramp", "lane.reshape", "lane.copy", "lane.wave", "velocity.vary"):
+        for seed in range(6):
+            judge.case(seed, kind)
+    assert all(verdict.cases >= 2 for verdict in judge.verdicts.values())
+    assert len(judge.verdicts) == 5
+
+
+@pytest.mark.parametrize("neutral", NEUTRAL, ids=lambda one: one["kind"])
+@pytest.mark.parametrize("seed", range(6))
+def test_neutral_numbers_are_the_identity_in_sound_and_bytes(neutral: dict[str, Any], seed: int) -> None:
+    take = read(recording(np.random.default_rng([seed, 77])))
+    said = dict(neutral)
+    if said["kind"].startswith("lane."):
+        keys = [key for key in take.parts[0].lanes if not key.startswith("cc:6")]
+        if not keys:
+            return
+        said.setdefault("lane", keys[seed % len(keys)])
+        said["where"] = {"parts": [0], "span": [0, max(take.end, 2)]}
+        if said["lane"] not in take.parts[0].lanes or said["lane"] == "bend":
+            said["lane"] = keys[0]
+        if said["kind"] == "lane.fade" and said["lane"] == "bend":
+            return
+    made = applied(parse_stroke(said), take)
+    if said["kind"] in ("lane.distil", "lane.smooth"):
+        # These take away what is said twice: what is heard is the same, from no more bytes.
+        was, now = (receive(write(one)) for one in (take, made))
+        for line, channel in was.channels.items():
+            other = now.channels[line]
+            at = np.arange(0, was.end + 1)
+            assert np.array_equal(channel.bend.at(at), other.bend.at(at), equal_nan=True)
+            for number, steps in channel.controllers.items():
+                assert np.array_equal(steps.at(at), other.controllers[number].at(at), equal_nan=True)
+        assert len(write(made)) <= len(write(take))
+        return
+    assert write(made) == write(take)
