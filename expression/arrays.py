@@ -42,6 +42,14 @@ def union(*pieces: Ints) -> Ints:
     return numbers[np.append(True, numbers[1:] != numbers[:-1])] if len(numbers) else numbers
 
 
+def contained(values: Ints, ascending: Ints) -> Flags:
+    """Which values stand in an ascending array."""
+    if not len(ascending):
+        return np.zeros(len(values), dtype=bool)
+    at = np.minimum(np.searchsorted(ascending, values), len(ascending) - 1)
+    return np.asarray(ascending[at] == values)
+
+
 def ranges(starts: Ints, ends: Ints) -> tuple[Ints, Ints]:
     """The numbers from each start to before its end, one range after another; and for each number its range."""
     count = np.maximum(ends - starts, 0)

@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Flags, Floats, Ints, frozen, ranges, union, whole
+from expression.arrays import Flags, Floats, Ints, contained, frozen, ranges, union, whole
 from expression.curve import STEEPNESS, Curve
 
 SAMPLES = 33
@@ -161,7 +161,8 @@ def laid_all(curve: Curve, starts: Ints, ends: Ints, made: Curve, error: float, 
     np.add.at(gone, first, 1)
     np.add.at(gone, after, -1)
     keep = np.cumsum(gone[:-1]) == 0
-    rank = np.where(np.isin(old.ticks, ends), 2, 0)
+    rank = np.zeros(len(old), dtype=np.int64)
+    rank[ranges(after, np.searchsorted(old.ticks, ends, side="right"))[0]] = 2
     # The first node of a tick at which a way comes in stays, held: there that way arrives.
     comes = (first > 0) & (first < len(old))
     comes[comes] = ~old.hold[first[comes] - 1] & keep[first[comes] - 1]
@@ -171,7 +172,7 @@ def laid_all(curve: Curve, starts: Ints, ends: Ints, made: Curve, error: float, 
     keep[arrivals], hold[arrivals], rank[arrivals] = True, True, 0
     if resumes:
         back = after[after < len(old)]
-        back = np.unique(back[keep[back] & ~np.isin(old.ticks[back], curve.ticks)])
+        back = union(back[keep[back] & ~contained(old.ticks[back], curve.ticks)])
         keep[back[_says_nothing(old, back, made, starts[np.searchsorted(ends, old.ticks[back])])]] = False
     kept = Curve(old.ticks, old.values, frozen(hold, bool), old.lift, old.ease).rows(keep)
     both = kept.then(made)
@@ -363,6 +364,10 @@ def _segments(curve: Curve, end: int | None = None) -> Segments:
 def _along(curve: Curve, a: Ints, b: Ints) -> Segments:
     """A curve from each `a` to each `b`, between which it has no node."""
     node = curve.governing(a)
+    if curve.hold[:-1].all():
+        values, none = curve.values[node], np.zeros(len(a))
+        never = np.zeros(len(a), dtype=bool)
+        return Segments(a, b, values, values, never, none, none, never)
     moves = ~curve.hold[node] & (node < len(curve) - 1)
     after = np.minimum(node + 1, len(curve) - 1)
     width = np.maximum(curve.ticks[after] - curve.ticks[node], 1)

@@ -8,7 +8,7 @@ the value is what it was.
 import numpy as np
 
 from expression import piece
-from expression.arrays import Flags, Floats, Ints, union
+from expression.arrays import Flags, Floats, Ints, contained, union
 from expression.curve import Curve
 from expression.piece import Piece, Segments, Values
 from expression.time import TempoMap
@@ -19,15 +19,25 @@ def smoothed(before: Piece, tempo: TempoMap, width: float, jump: float, error: f
     if len(before.curve) < 2:
         return before
     mean = _Mean(_straight(before, tempo, error), before.end, tempo, width, jump)
-    a, first, last, broken = mean.told(mean.nodes(), error)
+    a = mean.nodes()
+    b = np.append(a[1:], before.end)
+    first, last, broken = mean.told(a, b, error)
     if broken.any():
         # Between the moments at which a transition is first and last felt the mean of held values is straight.
-        more = mean.felt(a[broken], np.append(a[1:], before.end)[broken])
-        a, first, last, broken = mean.told(union(a, more), error)
+        finer = union(a[broken], mean.felt(a[broken], b[broken]))
+        stop = b[np.searchsorted(a, finer, side="right") - 1]
+        finer_b = np.minimum(np.append(finer[1:], before.end), stop)
+        parts = (finer, finer_b, *mean.told(finer, finer_b, error))
+        columns = [
+            np.concatenate((mine[~broken], theirs))
+            for mine, theirs in zip((a, b, first, last, broken), parts, strict=True)
+        ]
+        order = np.argsort(columns[0], kind="stable")
+        a, b, first, last, broken = (column[order] for column in columns)
     moves = (np.abs(last - first) > 1e-9) | broken
     none = np.zeros(len(a))
-    segments = Segments(a, np.append(a[1:], before.end), first, last, moves, none, none, broken)
-    made = piece.assembled(segments, mean.inside(segments.a, segments.b), error)
+    segments = Segments(a, b, first, last, moves, none, none, broken)
+    made = piece.assembled(segments, mean.inside(a, b), error)
     return before._replace(curve=_thinned(made, error / 2))
 
 
@@ -66,6 +76,7 @@ class _Mean:
         lasting = np.diff(self.clock)
         self.area = np.concatenate(([0.0], np.cumsum(lasting * (curve.values + arrives) / 2)))
         self.slope = np.divide(arrives - curve.values, lasting, out=np.zeros_like(lasting), where=lasting > 0)
+        self.is_held = not self.slope.any()
         # Of several nodes at one tick only the last goes on; what comes in before them is what the others jump from.
         self.jumps = np.abs(curve.values[1:] - arrives[:-1])
         edges = np.flatnonzero(self.jumps > jump) + 1
@@ -74,7 +85,7 @@ class _Mean:
 
     def nodes(self) -> Ints:
         """Ticks of the nodes."""
-        return np.unique(self.curve.ticks[self.curve.ticks < self.end])
+        return union(self.curve.ticks[self.curve.ticks < self.end])
 
     def felt(self, a: Ints, b: Ints) -> Ints:
         """Ticks within any of the stretches at which a transition begins or ceases to be felt."""
@@ -89,20 +100,19 @@ class _Mean:
         inside = (ticks >= self.curve.ticks[0]) & (ticks < self.end)
         return np.asarray(ticks[inside])
 
-    def told(self, a: Ints, error: float) -> tuple[Ints, Floats, Floats, Flags]:
-        """Segments between some ticks: what each begins with and comes to, and whether it is far from straight."""
-        b = np.append(a[1:], self.end)
+    def told(self, a: Ints, b: Ints, error: float) -> tuple[Floats, Floats, Flags]:
+        """Of segments from `a` to `b`: what each begins with and comes to, and whether it is far from straight."""
         value = self.inside(a, b)
         number = np.arange(len(a))
         first = value(number, a.astype(np.float64))
         last = np.append(first[1:], first[-1:])
-        # Only a jump that is kept, and the end, come to something else than what follows begins with.
-        other = np.append(np.isin(a[1:], self.edge_ticks), True)
+        # Otherwise it comes to what the next begins with; not at a jump that is kept, nor where another is next.
+        other = np.append((b[:-1] != a[1:]) | contained(a[1:], self.edge_ticks), True)
         last[other] = value(number[other], b[other].astype(np.float64))
         middle = value(number, (a + b) / 2)
         # What is as good as the same is the same: held, not on its way.
         first, last = np.round(first, 6), np.round(last, 6)
-        return a, first, last, np.abs(middle - (first + last) / 2) > error
+        return first, last, np.abs(middle - (first + last) / 2) > error
 
     def inside(self, a: Ints, b: Ints) -> Values:
         """Means at ticks that belong to segments from `a` to `b`: at the end of one, what it comes to."""
@@ -134,6 +144,8 @@ class _Mean:
 
     def _under(self, seconds: Floats) -> Floats:
         """The area under the values up to a moment."""
+        if self.is_held:
+            return np.interp(seconds, self.clock, self.area)
         row = np.clip(np.searchsorted(self.clock, seconds, side="right") - 1, 0, len(self.slope) - 1)
         passed = seconds - self.clock[row]
         return np.asarray(self.area[row] + passed * (self.curve.values[row] + self.slope[row] * passed / 2))
