@@ -132,7 +132,9 @@ def findings(take: Take) -> list[dict[str, Any]]:
 def _finding(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) -> dict[str, Any]:
     ticks = lane.curve.ticks
     events = sum(run.last - run.first + (reason == "flicker") for run in places)
-    start, end = (int(ticks[row]) for row in (places[0].first, places[-1].last))
+    start, after = int(ticks[places[0].first]), places[-1].last + 1
+    # Up to the next node: what the last of them comes to is held until then.
+    end = int(ticks[after]) if after < len(ticks) else int(ticks[-1]) + 1
     return {
         "part": part,
         "lane": lane.key,
@@ -142,7 +144,7 @@ def _finding(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) 
         "stroke": {
             "kind": "lane.unplayed",
             "lane": lane.key,
-            "where": {"parts": [part], "span": [start, end + 1]},
+            "where": {"parts": [part], "span": [start, end]},
             "flicker": reason == "flicker",
             "unheard": reason == "unheard",
         },

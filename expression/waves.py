@@ -18,6 +18,8 @@ TURNS: dict[str, tuple[float, ...]] = {
     "sine": (0.25, 0.75), "triangle": (0.25, 0.75), "rise": (0.0,), "fall": (0.0,), "pulse": (0.0, 0.5),
 }  # fmt: skip
 """Where in its cycle each form turns or jumps."""
+LEAST_TURN = 0.01
+"""Of less than that of a cycle no whole halves are made: their ends would lie beyond all time."""
 CONTINUOUS = ("sine", "triangle")
 SINE_WAYS: tuple[tuple[float, tuple[tuple[float, float, float], ...]], ...] = (
     (0.0201, ((-0.25, 0.0, 1.0),)),
@@ -45,7 +47,7 @@ def wave(
     clock: TempoMap | None,
     phase: float,
     depths: tuple[float, float],
-    fade: int,
+    fade: float,
     error: float,
     straight: bool = False,
 ) -> Piece:
@@ -76,10 +78,13 @@ def wave(
     turns = np.unique((whole_cycles[:, None] + np.array(TURNS[form])).ravel())
     turns = turns[(turns > phase) & (turns < last)]
     changes = np.zeros(0, dtype=np.int64) if clock is None else clock.ticks
+    # Less than a tick is nothing that could be heard.
+    fade = fade if fade >= 1 else 0.0
     steady = depths[0] == depths[1] and not fade
-    if form == "sine" and steady and not ((changes > start) & (changes < end)).any():
+    even = not ((changes > start) & (changes < end)).any()
+    if form == "sine" and steady and even and last - phase > LEAST_TURN:
         return _sine(start, end, (phase, last), turn_of, tick_of, depths[0], error, straight)
-    breaks = np.concatenate((whole(tick_of(turns)), changes, [start + fade]))
+    breaks = np.concatenate((whole(tick_of(turns)), changes, whole([start + fade])))
     marks = np.unique(np.concatenate(([start], breaks[(breaks > start) & (breaks < end)])))
     # Where a form jumps, the cycle that a tick belongs to is that of its stretch, not of a rounded product.
     cycles = np.floor(turn_of((marks + np.append(marks[1:], end)) / 2.0))

@@ -866,9 +866,8 @@ def unplayed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, st
     key = said["lane"] if isinstance(said["lane"], str) else said["lane"][0]
     part = said["where"]["parts"][0]
     was, now = (Drawn.of(take, part, key) for take in (before, after))
-    strange = [
-        tick for tick in now.ticks if tick not in set(was.ticks) and tick != (said["where"].get("span") or [0, -1])[1]
-    ]
+    edges = said["where"].get("span") or [0, -1]
+    strange = [tick for tick in now.ticks if tick not in set(was.ticks) and tick not in edges]
     return (99.0, f"nodes at {strange[:3]} that were not there") if strange else (0.0, "")
 
 

@@ -1,5 +1,6 @@
 """A shaped lane as messages: what stays of the recording, what changes in its place, what comes."""
 
+import math
 from typing import NamedTuple
 
 import numpy as np
@@ -323,36 +324,50 @@ def _apart(
 ) -> tuple[Ints, Floats]:
     """Of events in the order of time those between the `fixed` ones (nodes), a time step apart at least.
 
-    Those that come too close together are a run: events are spread evenly over it, from its first to its last. One too
-    close behind a node waits, and one too close before a node is left to it.
+    One that would come too soon after another waits until the step is over, and says what the curve has come to by
+    then; so none is later than a step. One too close before a node is left to it.
     """
+    loose = np.flatnonzero(~fixed)
     clock = tempo.seconds(ticks)
-    after = np.append(np.diff(clock), np.inf)
-    before = np.append(np.inf, after[:-1])
-    loose = ~fixed
-    first = np.flatnonzero(loose & (np.append(True, fixed[:-1]) | (before >= seconds)))
-    last = np.flatnonzero(loose & (np.append(fixed[1:], True) | (after >= seconds)))
-    # A run begins and ends with the nodes that are too close to it.
-    starts_fixed, ends_fixed = before[first] < seconds, after[last] < seconds
-    heads, stop = first - starts_fixed, last + ends_fixed
-    lasting = clock[stop] - clock[heads]
-    # Rounding to ticks may bring two events nearer by one tick.
-    one_tick = np.divide(lasting, ticks[stop] - ticks[heads], out=np.zeros_like(lasting), where=stop > heads)
-    pieces = np.floor(lasting / (seconds + one_tick) + 1e-9).astype(np.int64)
-    pieces = np.where((stop == heads) | (lasting <= 0), 0, pieces)
-    # A run of one keeps its place; one too short for two events has its last, unless a node is near.
-    short = pieces == 0
-    waits = short & starts_fixed & ~ends_fixed
-    room = ~waits | (lasting + after[stop] >= 2 * (seconds + one_tick))
-    count = np.where(short, np.where(ends_fixed | ~room, 0, 1), pieces + 1 - starts_fixed - ends_fixed)
-    run = np.repeat(np.arange(len(heads)), count)
-    step = np.arange(len(run)) - np.repeat(np.cumsum(count) - count, count) + starts_fixed[run]
-    share = np.where(short[run], 1.0, step / np.maximum(pieces[run], 1))
-    at = whole(tempo.tick(clock[heads][run] + share * lasting[run]))
-    at = np.where(share == 0, ticks[heads][run], np.where(share == 1, ticks[stop][run], at))
-    later = np.ceil(tempo.tick(clock[heads] + seconds)).astype(np.int64)
-    at = np.where(waits[run], later[run], at)
-    # What was found keeps its value; at other ticks it is what the curve has come to.
-    place = np.searchsorted(ticks, at)
-    found = (place < len(ticks)) & (ticks[np.minimum(place, len(ticks) - 1)] == at)
-    return at, np.where(found, values[np.minimum(place, len(ticks) - 1)], curve.at(at))
+    if (np.diff(clock) >= seconds).all():
+        return ticks[loose], values[loose]
+    # Ticks are whole: one that waits may come a tick later, and the next not a tick sooner for that.
+    tick = tempo.seconds(ticks + 1) - clock
+    stops = np.where(fixed, clock, np.inf)
+    stops = np.append(np.minimum.accumulate(stops[::-1])[::-1][1:], np.inf) - seconds
+    kept, waited = _greedily(clock.tolist(), tick.tolist(), stops.tolist(), fixed.tolist(), seconds)
+    later = np.ceil(tempo.tick(np.array(waited, dtype=np.float64)) - 1e-6).astype(np.int64)
+    at = np.concatenate((ticks[kept], later))
+    order = np.argsort(at, kind="stable")
+    return at[order], np.concatenate((values[kept], curve.at(later)))[order]
+
+
+def _greedily(
+    clock: list[float], tick: list[float], stops: list[float], fixed: list[bool], seconds: float
+) -> tuple[list[int], list[float]]:
+    """Which events keep their place, and when (in seconds) those come that have to wait.
+
+    `tick` is how long a tick lasts at each, `stops` until when an event before the next fixed one may come.
+    """
+    kept: list[int] = []
+    waited: list[float] = []
+    last, due = -math.inf, math.inf
+    for row, now in enumerate(clock):
+        # One that waits comes as soon as it may, unless a node comes first.
+        while due <= now - 1e-9:
+            if due + tick[row] <= stops[row - 1] + 1e-9:
+                waited.append(due)
+                last = due + tick[row]
+            due = math.inf
+        if fixed[row]:
+            last, due = now, math.inf
+        elif now - last >= seconds - 1e-9:
+            due = math.inf
+            if now <= stops[row] + 1e-9:
+                kept.append(row)
+                last = now
+        else:
+            due = last + seconds
+    if due < math.inf:
+        waited.append(due)
+    return kept, waited

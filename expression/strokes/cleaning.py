@@ -7,7 +7,7 @@ import numpy as np
 from pydantic import Field
 from typing_extensions import override
 
-from expression import unplayed
+from expression import piece, unplayed
 from expression.arrays import Flags
 from expression.curve import Curve
 from expression.distil import distil
@@ -95,8 +95,7 @@ class LaneUnplayed(LaneStroke):
         curve, values = spot.curve, spot.curve.values.copy()
         gone: Flags = np.zeros(len(curve), dtype=bool)
         inside = (curve.ticks >= start) & (curve.ticks < end)
-        runs = unplayed.flickers(take, spot.lane) if self.flicker else []
-        for run in runs:
+        for run in unplayed.flickers(take, spot.lane) if self.flicker else []:
             gone[run.first + 1 : run.last + 1] = True
             if inside[run.first]:
                 values[run.first] = run.value
@@ -106,10 +105,10 @@ class LaneUnplayed(LaneStroke):
         if not gone.any():
             return None
         kept = curve.valued(values).rows(~gone)
-        for run in runs:
-            # Outside the span a run stays as it is: where only a part of it is taken, its rest comes back.
-            if inside[run.first : run.last + 1].any() and not inside[run.last]:
-                kept = _back(kept, curve, end)
+        if self.where.span and curve.holds(end).all() and kept.at(end) != curve.at(end):
+            # Outside the span all stays as it is, also where a run goes on there.
+            back = Piece(end, end + 1, Curve.of([end], curve.at([end])))
+            kept = piece.laid(kept, back, spot.error, resumes=False)
         return spot.lane.reshaped(kept)
 
     @property
@@ -120,10 +119,3 @@ class LaneUnplayed(LaneStroke):
     @override
     def label(self) -> str:
         return f"{self.name}: what nobody played is gone"
-
-
-def _back(kept: Curve, was: Curve, end: int) -> Curve:
-    at = int(np.searchsorted(kept.ticks, end))
-    if at < len(kept) and kept.ticks[at] == end:
-        return kept
-    return kept.rows(slice(at)).then(Curve.of([end], was.at([end])), kept.rows(slice(at, None)))

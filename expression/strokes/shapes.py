@@ -60,7 +60,7 @@ class LaneWave(WritingStroke):
             return spot.lane
         clock = take.tempo if self.per == "hz" else None
         cycle = self.rate if self.per == "hz" else 1 / (self.rate * take.resolution)
-        fade = round(self.fade_in * take.resolution)
+        fade = self.fade_in * take.resolution
         made = wave(start, end, self.form, cycle, clock, self.phase, (self.depth, depth_end), fade, spot.error, adds)
         made = piece.added(spot.cut(start, end), made, spot.error) if adds else made.scaled(1.0, self.centre)
         if spot.is_switch:

@@ -466,7 +466,7 @@ class TestCopyAndMove:
     @given(st.lists(st.integers(0, 127), min_size=1, max_size=12), st.sampled_from(["time", "value"]))
     def test_flipped_twice_is_back(self, values: list[int], flip: str) -> None:
         length = 200 * len(values)
-        take = recorded(values, gap=100)
+        take = recorded([*values, 127 if values[0] < 64 else 0], gap=100)
         there = {"kind": "lane.copy", "lane": "cc:1", "where": {"parts": [0], "span": [0, length]}, "flip": flip,
                  "to": {"at": 20 * BEAT}}  # fmt: skip
         back = {**there, "where": {"parts": [0], "span": [20 * BEAT, 20 * BEAT + length]}, "to": {"at": 40 * BEAT}}
