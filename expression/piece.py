@@ -175,24 +175,9 @@ def laid_all(curve: Curve, starts: Ints, ends: Ints, made: Curve, error: float, 
         back = union(back[keep[back] & ~contained(old.ticks[back], curve.ticks)])
         keep[back[_says_nothing(old, back, made, starts[np.searchsorted(ends, old.ticks[back])])]] = False
     kept = Curve(old.ticks, old.values, frozen(hold, bool), old.lift, old.ease).rows(keep)
-    made = _without_entries(made, curve, starts)
     both = kept.then(made)
     rank = np.concatenate((rank[keep], np.ones(len(made), dtype=np.int64)))
     return both.rows(np.argsort(both.ticks * 4 + rank, kind="stable"))
-
-
-def _without_entries(made: Curve, curve: Curve, starts: Ints) -> Curve:
-    """Pieces without the nodes with which they begin, where these only go on with what was held before."""
-    entry = np.searchsorted(made.ticks, starts)
-    entry = entry[(entry < len(made)) & ~contained(starts, curve.ticks)]
-    entry = entry[contained(made.ticks[entry], starts) & made.hold[entry]]
-    node = curve.governing(made.ticks[entry])
-    goes_on = (node >= 0) & curve.hold[np.maximum(node, 0)] & (curve.values[np.maximum(node, 0)] == made.values[entry])
-    if not goes_on.any():
-        return made
-    keep = np.ones(len(made), dtype=bool)
-    keep[entry[goes_on]] = False
-    return made.rows(keep)
 
 
 def _says_nothing(old: Curve, back: Ints, made: Curve, starts: Ints) -> Flags:

@@ -28,7 +28,7 @@ def test_parts_that_share_a_channel_share_its_lanes_and_the_desk_says_so(desk: D
     shared = desk.page.get_by_test_id("shared")
     expect(shared).to_contain_text("Channel 1 is shared with Left hand")
     # Cleared with the one in front, it is gone for the other as well.
-    desk.page.get_by_role("button", name="Erase", exact=False).first.click()
+    desk.page.get_by_role("button", name="Clear the lane").click()
     desk.expect_strokes("Expression cleared")
     assert [part["lanes"] for part in desk.api("view")["parts"]] == [[], []]
 
@@ -52,7 +52,7 @@ def test_a_hairpin_let_go_beside_a_bar_line_ends_on_it(desk: Desk) -> None:
     desk.span(5, 9)
     desk.hairpin((desk.x_of(5) + 3, 30), (desk.x_of(9) + 3, 100))
     desk.expect_strokes("Hairpin")
-    (stroke,) = desk.api("history")["strokes"]
+    (stroke,) = desk.api("view")["history"]["strokes"]
     assert stroke["stroke"]["where"]["span"] == [4 * 3840, 8 * 3840]
     assert stroke["mark"]["place"] == "bars 5–8"
 

@@ -12,7 +12,7 @@ from expression.receiver import receive
 from expression.strokes import KINDS, parse_stroke
 from tests.judge import NEUTRAL, Judge, recording
 
-CASES = 40
+CASES = 30
 """Of each kind: about a minute for all of them together."""
 
 
