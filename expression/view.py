@@ -265,7 +265,7 @@ def summary(take: Take) -> dict[str, Any]:
     """What the library tells of a take."""
     return {
         "seconds": round(take.seconds, 3),
-        "bars": len(take.meter.bars(take.end).start),
+        "bars": take.meter.position(take.end).bar,
         "notes": take.note_count,
         "parts": [{"name": part.name, "dye": DYES[part.id % len(DYES)], "seal": seal(part.id)} for part in take.parts],
         "sketch": _sketch(take),

@@ -8,15 +8,21 @@ import numpy as np
 
 from expression.arrays import Bytes, Flags, Floats, Ints, frozen
 from expression.curve import Curve
+from expression.errors import BadFile
 from expression.lanes import AFTER_RESET, AT_SYSTEM_ON, FINE_OFFSET, LANES, MODE_MESSAGES, PARAMETERS, RESET
 from expression.midi import rpn, smf
 from expression.midi.rpn import DEFAULT_SEMITONES
 from expression.midi.status import BEND, BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, PRESSURE, PROGRAM, SYSEX
 from expression.notes import Notes
-from expression.take import BendRange, Channel, Events, Header, Lane, Part, Rows, Take
+from expression.take import LAST_TICK, BendRange, Channel, Events, Header, Lane, Part, Rows, Take
 from expression.time import Meter, TempoMap
 
 LEAST_RESOLUTION = 960
+MOST_HOURS, MOST_BARS = 24, 50_000
+TOO_LONG = (
+    "The file says that it lasts {}; Lull reads up to "
+    f"{MOST_HOURS} hours and {MOST_BARS:,} bars. Cut off what lies far behind its last note, and export it again."
+)
 
 
 def read(data: bytes) -> Take:
@@ -28,8 +34,12 @@ def read(data: bytes) -> Take:
     file = smf.parse(data)
     factor = -(-LEAST_RESOLUTION // file.division)
     resolution = file.division * factor
+    _check_ticks(file.tracks, factor)
     tracks = tuple(replace(track, tick=frozen(track.tick * factor, np.int64)) for track in file.tracks)
     remarks = list(file.remarks)
+    tempo = TempoMap.of(resolution, list(_tempo(tracks, remarks)))
+    meter = Meter.of(resolution, list(_meter(tracks, remarks)))
+    _check_length(max(int(track.tick[-1]) for track in tracks), tempo, meter)
     rows = Rows.of(tracks)
     parts = tuple(_parts(tracks, rows, remarks))
     return Take(
@@ -38,11 +48,26 @@ def read(data: bytes) -> Take:
         resolution=resolution,
         tracks=tracks,
         rows=rows,
-        tempo=TempoMap.of(resolution, list(_tempo(tracks, remarks))),
-        meter=Meter.of(resolution, list(_meter(tracks, remarks))),
+        tempo=tempo,
+        meter=meter,
         parts=parts,
         remarks=tuple(dict.fromkeys(remarks)),
     )
+
+
+def _check_ticks(tracks: Sequence[Events], factor: int) -> None:
+    """Refuse what lasts for ever before its resolution is raised. Raises BadFile."""
+    if max(int(track.tick[-1]) for track in tracks) > LAST_TICK // factor:
+        raise BadFile(TOO_LONG.format("for years"))
+
+
+def _check_length(end: int, tempo: TempoMap, meter: Meter) -> None:
+    """Refuse more time and more bars than anybody plays, before anything is made for each of them. Raises BadFile."""
+    hours, bars = float(tempo.seconds(end)) / 3600, meter.position(end).bar
+    if hours > MOST_HOURS:
+        raise BadFile(TOO_LONG.format(f"{hours:,.0f} hours"))
+    if bars > MOST_BARS:
+        raise BadFile(TOO_LONG.format(f"{bars:,} bars"))
 
 
 def _meta(tracks: Sequence[Events], kind: int) -> Iterator[tuple[int, bytes]]:

@@ -164,5 +164,8 @@ def converted(found: Piece, spot: Spot, onto: Spot, gain: float) -> Piece:
 
 
 def _share(values: Floats, channel: Channel, key: str) -> Floats:
+    if key != "bend":
+        return np.asarray(values / HIGHEST_VALUE)
+    # Under a range of 0 the wheel moves nothing: wherever it stands, it is in the middle.
     widest = bounds(channel, key)[1]
-    return np.asarray((values / widest + 1) / 2 if key == "bend" else values / HIGHEST_VALUE)
+    return np.asarray((values / widest + 1) / 2 if widest else np.full(len(values), 0.5))

@@ -9,48 +9,66 @@ from expression.midi.read import read
 from expression.strokes import parse_stroke
 from studio.models import Take
 
-MOST_TAKES = 24
+MOST_BYTES = 512 * 2**20
+"""About so much memory the takes of a process may use."""
+EVENT_BYTES, FOLD_SHARE = 160, 0.05
+"""What an event of a recording weighs in memory with all that is made of it, and a stroke's share of that."""
 
 
 class Shelf:
-    """An LRU of shaped takes, keyed by take and revision. One revision of a take never changes, so none grows stale."""
+    """An LRU of shaped takes: one place a take, at its newest revision, counted by weight."""
 
     def __init__(self, most: int) -> None:
         self._most = most
-        self._held: OrderedDict[tuple[UUID, int], Shaped] = OrderedDict()
+        self._held: OrderedDict[UUID, tuple[int, Shaped]] = OrderedDict()
+        self._weight = 0
         self._lock = Lock()
 
-    def get(self, key: tuple[UUID, int]) -> Shaped | None:
-        """A shaped take, if it is here."""
+    def get(self, take_id: UUID, revision: int) -> Shaped | None:
+        """A shaped take, if it is here at that revision."""
         with self._lock:
-            if key in self._held:
-                self._held.move_to_end(key)
-            return self._held.get(key)
+            held = self._held.get(take_id)
+            if held is None or held[0] != revision:
+                return None
+            self._held.move_to_end(take_id)
+            return held[1]
 
-    def put(self, key: tuple[UUID, int], shaped: Shaped) -> None:
-        """Keep a shaped take; the one unused for longest makes room."""
+    def put(self, take_id: UUID, revision: int, shaped: Shaped) -> None:
+        """Keep a shaped take, unless a newer one is here; those unused for longest make room."""
         with self._lock:
-            self._held[key] = shaped
-            self._held.move_to_end(key)
-            while len(self._held) > self._most:
-                self._held.popitem(last=False)
+            held = self._held.get(take_id)
+            if held is not None and held[0] > revision:
+                return
+            self._weight += _weight(shaped) - (_weight(held[1]) if held is not None else 0)
+            self._held[take_id] = (revision, shaped)
+            self._held.move_to_end(take_id)
+            while self._weight > self._most and len(self._held) > 1:
+                _, (_, gone) = self._held.popitem(last=False)
+                self._weight -= _weight(gone)
 
     def clear(self) -> None:
         """Forget all, as a new process would have."""
         with self._lock:
             self._held.clear()
+            self._weight = 0
 
 
-shelf = Shelf(MOST_TAKES)
+def _weight(shaped: Shaped) -> int:
+    """About how many bytes a shaped take holds: its recording, and what its strokes have made anew."""
+    events = len(shaped.recorded.rows.tick)
+    return int(events * EVENT_BYTES * (1 + FOLD_SHARE * len(shaped.entries))) + len(shaped.recorded.source)
+
+
+shelf = Shelf(MOST_BYTES)
 
 
 def shaped(take_id: UUID, revision: int) -> Shaped:
     """The take at its current revision, from memory or rebuilt from its rows (which gives the same take)."""
-    found = shelf.get((take_id, revision))
+    found = shelf.get(take_id, revision)
     if found is None:
         row = Take.objects.only("source", "done").get(pk=take_id)
         found = Shaped.of(read(bytes(row.source)), _history(row))
-        shelf.put((take_id, revision), found)
+        shelf.put(take_id, revision, found)
     return found
 
 

@@ -201,7 +201,7 @@ def _write(
         made = known.with_history(act(known.history))
         _refuse_idle(made, asked)
         _store(take, known.history, made.history)
-    shelf.put((take_id, take.revision), made)
+    shelf.put(take_id, take.revision, made)
     return {
         "history": history(take),
         "changes": view.changes(known.now.take, made.now.take),

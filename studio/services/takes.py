@@ -43,8 +43,13 @@ def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> Take:
         source=data,
         summary=view.summary(recording),
     )
-    shelf.put((take.pk, take.revision), Shaped.of(recording))
+    shelf.put(take.pk, take.revision, Shaped.of(recording))
     return take
+
+
+def plain(text: str) -> bool:
+    """Whether a text can be stored: PostgreSQL takes neither zero bytes nor halves of surrogate pairs."""
+    return "\0" not in text and not any("\ud800" <= sign <= "\udfff" for sign in text)
 
 
 def clean_name(name: str) -> str:

@@ -1,6 +1,7 @@
 import re
 from pathlib import Path
 
+import pytest
 from django.contrib.auth.models import User
 from playwright.sync_api import APIResponse, Browser, Page, Route, expect
 
@@ -133,3 +134,13 @@ def test_sign_out_and_in_with_a_name_and_password(browser: Browser, address: str
 def test_a_spoilt_link_leads_to_the_sign_in(page: Page) -> None:
     page.goto("/enter/spoilt")
     expect(page.get_by_role("alert")).to_contain_text("expired or was cut off")
+
+
+@pytest.mark.parametrize("asked", ["/%09/example.org", "//example.org", "/%5Cexample.org", "https://example.org/x"])
+def test_signing_in_never_leads_to_another_host(page: Page, address: str, asked: str) -> None:
+    page.goto(f"/sign-in?next={asked}")
+    page.get_by_label("Name").fill("anna")
+    page.get_by_label("Password").fill("a long enough one")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_text("Nothing recorded yet")).to_be_visible()
+    assert page.url == f"{address}/"

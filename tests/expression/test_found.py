@@ -303,6 +303,11 @@ class TestBendRanges:  # 7
         assert told["spans"][0][0] == 960
         assert [one for one in findings(take) if one["reason"] == "beyond"] == []
 
+    def test_under_a_range_of_0_a_copied_bend_is_in_the_middle(self) -> None:
+        take = taken([*ranged(0), NOTE("pitchwheel", pitch=5000), *phrase([64] * 4)])
+        move = {"kind": "lane.move", "lane": "bend", "to": "cc:1"}
+        assert curve_of(after(take, move), "cc:1").values.tolist() == [63.5]
+
 
 class TestSharedChannels:  # 8
     def test_a_range_set_in_one_track_is_known_in_the_other(self) -> None:

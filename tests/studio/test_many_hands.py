@@ -1,14 +1,16 @@
 """Several hands at one take: whoever comes second is told, and nothing of either is lost."""
 
 from concurrent.futures import ThreadPoolExecutor
-from typing import Any
+from uuid import UUID
 
 import pytest
 from django.db import connections
 from django.test import Client
 
+from expression.history import Shaped
+from expression.midi.read import read
 from studio.models import Step, Take
-from studio.services.folding import Shelf
+from studio.services.folding import EVENT_BYTES, Shelf
 from tests.files import file_of, phrase
 from tests.studio.conftest import Caller
 
@@ -42,12 +44,21 @@ def test_takes_of_one_account_do_not_meet(anna: Caller) -> None:
     assert anna.get(f"takes/{second}/view")["history"]["revision"] == 0
 
 
-def test_the_shelf_lets_go_of_what_was_unused_for_longest() -> None:
-    shelf = Shelf(2)
-    made: dict[str, Any] = {name: object() for name in "abc"}
-    shelf.put(("a", 0), made["a"])  # type: ignore[arg-type]
-    shelf.put(("b", 0), made["b"])  # type: ignore[arg-type]
-    assert shelf.get(("a", 0)) is made["a"]  # type: ignore[arg-type]
-    shelf.put(("c", 0), made["c"])  # type: ignore[arg-type]
-    assert shelf.get(("b", 0)) is None  # type: ignore[arg-type]
-    assert shelf.get(("a", 0)) is made["a"]  # type: ignore[arg-type]
+def test_the_shelf_has_one_place_a_take_and_lets_go_of_what_was_unused_for_longest() -> None:
+    take = Shaped.of(read(file_of(phrase([64] * 200))))
+    a, b, c = (UUID(int=number) for number in range(3))
+    room = Shelf(int(2.5 * EVENT_BYTES * len(take.recorded.rows.tick)))
+    room.put(a, 0, take)
+    room.put(b, 0, take)
+    # Many strokes on one take are many revisions in one place: they push nobody out.
+    for revision in range(1, 30):
+        room.put(b, revision, take)
+    assert room.get(a, 0) is take
+    assert room.get(b, 29) is take
+    assert room.get(b, 28) is None
+    room.put(b, 3, take)
+    assert room.get(b, 29) is take
+    room.get(a, 0)
+    room.put(c, 0, take)
+    assert room.get(b, 29) is None
+    assert room.get(a, 0) is take

@@ -24,7 +24,7 @@ export function Shape() {
       <VoiceName />
       {aboutVelocity && (
         // Facts come after the choice: room is kept for them, so that no button moves under the hand when they do.
-        <div className="mb-3 min-h-[7.5rem]">
+        <div className="mb-3 min-h-[7rem]">
           {facts ? <FactsView facts={facts} /> : <Advice hasSelection={hasSelection} />}
         </div>
       )}

@@ -2,6 +2,12 @@ import { type FormEvent, useState } from "react";
 import { answered, api, sentence } from "../api/client";
 import { Wordmark } from "../parts/Wordmark";
 
+/** An address of this host, whatever was asked for: read as the browser will read it, tabs and backslashes too. */
+function here(asked: string): string {
+  const { origin, pathname, search, hash } = new URL(asked, window.location.origin);
+  return origin === window.location.origin && !pathname.startsWith("//") ? pathname + search + hash : "/";
+}
+
 export function SignIn() {
   const query = new URLSearchParams(window.location.search);
   const [problem, setProblem] = useState(
@@ -14,8 +20,7 @@ export function SignIn() {
     try {
       const body = { name: String(form.get("name")), password: String(form.get("password")) };
       await answered(api.POST("/api/session", { body }));
-      const next = query.get("next") ?? "/";
-      window.location.assign(/^\/(?![/\\])/.test(next) ? next : "/");
+      window.location.assign(here(query.get("next") ?? "/"));
     } catch (thrown) {
       setProblem(sentence(thrown));
     }
