@@ -22,6 +22,8 @@ def smoothed(before: Piece, tempo: TempoMap, width: float, jump: float, error: f
     a = mean.nodes()
     b = np.append(a[1:], before.end)
     first, last, broken = mean.told(a, b, error)
+    # Over a long segment the middle may lie on the line by chance.
+    broken |= tempo.seconds(b) - tempo.seconds(a) > mean.half
     if broken.any():
         # Between the moments at which a transition is first and last felt the mean of held values is straight.
         finer = union(a[broken], mean.felt(a[broken], b[broken]))
@@ -109,10 +111,10 @@ class _Mean:
         # Otherwise it comes to what the next begins with; not at a jump that is kept, nor where another is next.
         other = np.append((b[:-1] != a[1:]) | contained(a[1:], self.edge_ticks), True)
         last[other] = value(number[other], b[other].astype(np.float64))
-        middle = value(number, (a + b) / 2)
+        off = np.abs(value(number, (a + b) / 2) - (first + last) / 2)
         # What is as good as the same is the same: held, not on its way.
         first, last = np.round(first, 6), np.round(last, 6)
-        return first, last, np.abs(middle - (first + last) / 2) > error
+        return first, last, off > error
 
     def inside(self, a: Ints, b: Ints) -> Values:
         """Means at ticks that belong to segments from `a` to `b`: at the end of one, what it comes to."""

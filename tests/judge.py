@@ -324,7 +324,7 @@ class Judge:
         if formula := FORMULAS.get(said["kind"]):
             off, sentence = formula(before, after, said)
             verdict.formula = max(verdict.formula, off)
-            if off > 1:
+            if off > 1.02:
                 verdict.faults.append(f"{name}: {sentence}")
 
     def table(self) -> str:
@@ -431,7 +431,10 @@ class Hearing:
                 # What moves is sent anew from where it was cut: there the drawing has to be the same.
                 drawn = [Drawn.of(take, part.id, key).at(ticks) for take in (self.take, other.take)]
                 same = np.abs(drawn[0] - drawn[1]) <= (0.011 if key == "bend" else EIGHTH)
-                off[same & (np.abs(drawn[0] - np.round(drawn[0])) > 1e-9)] = 0.0
+                nodes = Drawn.of(self.take, part.id, key)
+                row = np.searchsorted(nodes.ticks, ticks - 1, side="right") - 1
+                moving = np.array([at >= 0 and not nodes.hold[at] for at in row.tolist()], dtype=bool)
+                off[same & (moving | (np.abs(drawn[0] - np.round(drawn[0])) > 1e-9))] = 0.0
                 # Where nothing had been said yet, the standard's default may be said now.
                 off[np.isnan(off)] = 0.0
                 if (worst := float(off.max())) > 1e-9:
@@ -714,6 +717,7 @@ def smoothed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, st
             continue
         under = np.interp([clock[row] - half, clock[row] + half], clocks, area)
         wanted.append((under[1] - under[0]) / (2 * half))
+    wanted = np.clip(np.array(wanted), low, max([high, *drawn.values]) if key != "bend" else high)
     # Within a tick of a transition the mean is only as fine as the ticks are.
     slope = np.max(np.abs(np.diff(values)), initial=0) * np.max(lasting) / half_width
     return _compare(after, part, key, ticks, wanted, 2 + slope / (0.01 if key == "bend" else EIGHTH))
@@ -856,7 +860,8 @@ def moved(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
     drawn = Drawn.of(before, part, key)
     start, end = span or (drawn.ticks[0], drawn.ticks[-1] + 1)
     ticks = _inside(max(start, drawn.ticks[0]), end, 151)
-    found = _compare(after, part, to, ticks, drawn.at(ticks), 1.2)
+    highest = max([127.0, *Drawn.of(before, part, to).values])
+    found = _compare(after, part, to, ticks, np.minimum(drawn.at(ticks), highest), 1.2)
     if said.get("keep"):
         other = _compare(after, part, key, ticks, drawn.at(ticks))
         return max(found, other, key=lambda one: one[0])

@@ -8,7 +8,7 @@ from pydantic import Field
 from typing_extensions import override
 
 from expression import piece, unplayed
-from expression.arrays import Flags
+from expression.arrays import Flags, Floats, Ints, contained, union
 from expression.curve import Curve
 from expression.distil import distil
 from expression.lanes import LANES
@@ -18,6 +18,9 @@ from expression.smoothing import smoothed
 from expression.strokes.lane import LaneStroke, SlidingStroke, Spot
 from expression.strokes.writing import Tolerance
 from expression.take import Lane, Take
+
+ROUNDING = 1e-6
+"""Beyond its tolerance a value may be off by so much of a step: the rounding of numbers."""
 
 
 class LaneSmooth(SlidingStroke):
@@ -74,8 +77,33 @@ class LaneDistil(SlidingStroke):
         stretches = [distil(ticks[a:b], values[a:b], self.tolerance, step) for a, b in itertools.pairwise(rows)]
         if sum(map(len, stretches)) >= len(inner):
             return spot.lane
-        made = Piece(start, end, stretches[0].then(*stretches[1:]))
+        made = self._as_heard(take, spot, Piece(start, end, stretches[0].then(*stretches[1:])), ticks, values)
         return spot.laid(made, resumes=self.where.span is not None)
+
+    def _as_heard(self, take: Take, spot: Spot, made: Piece, ticks: Ints, values: Floats) -> Piece:
+        """The piece with what was recorded again wherever a way would be heard further off than the tolerance.
+
+        A steep one may be: its events come no closer together than the time step.
+        """
+        curve = made.curve
+        lane = Lane.recorded(spot.key, curve, np.full(len(curve), -1))
+        sent, heard = told(take, spot.channel, lane, made.start, made.end)
+        at = union(ticks, ticks[1:] - 1, sent, sent[1:] - 1)
+        at = at[at >= ticks[0]]
+        was, now = (
+            level[np.searchsorted(when, at, side="right") - 1] for when, level in ((ticks, values), (sent, heard))
+        )
+        astray = np.abs(was - now) > self.tolerance + LANES[spot.key].step * ROUNDING
+        bad = np.zeros(len(curve), dtype=bool)
+        bad[curve.governing(at[astray])] = True
+        bad &= ~curve.hold
+        if not bad.any():
+            return made
+        inside = bad[curve.governing(ticks)] & ~contained(ticks, curve.ticks)
+        hold = curve.hold | bad
+        held = Curve.of(curve.ticks, curve.values, hold, np.where(hold, 0.0, curve.lift), curve.ease)
+        both = held.then(Curve.of(ticks[inside], values[inside]))
+        return made._replace(curve=both.rows(np.argsort(both.ticks, kind="stable")))
 
     @override
     def label(self) -> str:
