@@ -373,7 +373,11 @@ def _along(curve: Curve, a: Ints, b: Ints) -> Segments:
     width = np.maximum(curve.ticks[after] - curve.ticks[node], 1)
     share = (b - a) / width
     first = curve.along(node, a.astype(np.float64))
-    last = np.where(moves, curve.along(node, b.astype(np.float64)), first) if moves.any() else first
+    # What it comes to is what the next begins with, or where the next has a node of its own, what arrives there.
+    last = np.append(first[1:], curve.along(node[-1:], b[-1:].astype(np.float64)))
+    arrives = np.flatnonzero(node[1:] != node[:-1])
+    last[arrives] = curve.values[after[arrives]]
+    last = np.where(moves, last, first)
     part = moves & (share < 1) & (curve.ease[node] > 0)
     lift = np.where(moves, curve.lift[node] * np.minimum(share, 1), 0.0)
     return Segments(a, b, first, last, moves, lift, np.where(moves, curve.ease[node], 0.0), part)
@@ -415,9 +419,17 @@ def assembled(segments: Segments, values: Values, error: float) -> Curve:
     count = len(a)
     if not len(owner) + len(arrives):
         return Curve.of(a, first, ~moves, np.where(broken | ~moves, 0.0, lift), np.where(broken | ~moves, 0.0, ease))
-    number = np.concatenate((np.arange(count), owner, arrives))
+    # Each segment has its first node, then its inner ones, then the one that tells what it came to.
+    size = np.ones(count, dtype=np.int64)
+    inside = np.bincount(owner, minlength=count)
+    size += inside
+    size[arrives] += 1
+    place = np.cumsum(size) - size
+    within = np.arange(len(owner)) - (np.cumsum(inside) - inside)[owner] + 1
+    where = np.concatenate((place, place[owner] + within, place[arrives] + size[arrives] - 1))
+    order = np.empty(len(where), dtype=np.int64)
+    order[where] = np.arange(len(where))
     ticks = np.concatenate((a, inner, b[arrives]))
-    order = np.lexsort((np.repeat([0, 1, 2], [count, len(owner), len(arrives)]), ticks, number))
     straight = np.zeros(len(owner) + len(arrives))
     columns = (
         ticks,

@@ -98,7 +98,7 @@ class _Mean:
             stretch = np.searchsorted(begins, moments, side="right") - 1
             inside = (stretch >= 0) & (moments < ends[np.maximum(stretch, 0)])
             found.append(outwards(np.round(self.tempo.tick(moments[inside]), 6)).astype(np.int64))
-        ticks: Ints = np.unique(np.concatenate(found))
+        ticks = union(np.sort(np.concatenate(found)))
         inside = (ticks >= self.curve.ticks[0]) & (ticks < self.end)
         return np.asarray(ticks[inside])
 
@@ -121,22 +121,29 @@ class _Mean:
         # The stretch between edges that a segment lies in, not the one that its end begins.
         stretch = np.searchsorted(self.edge_ticks, a, side="right") - 1
 
+        single = len(self.edges) == 2
+
         def value(number: Ints, ticks: Floats) -> Floats:
             seconds = self.tempo.seconds(ticks)
-            low, high = self.edges[stretch[number]], self.edges[stretch[number] + 1]
+            low, high = (
+                (self.edges[0], self.edges[1])
+                if single
+                else (self.edges[stretch[number]], self.edges[stretch[number] + 1])
+            )
             half = np.minimum(self.half, np.minimum(seconds - low, high - seconds))
-            return self._around(seconds, np.maximum(half, 0.0), ticks >= b[number])
+            return self._around(seconds, np.maximum(half, 0.0), ticks, b, number)
 
         return value
 
-    def _around(self, seconds: Floats, half: Floats, arriving: Flags) -> Floats:
+    def _around(self, seconds: Floats, half: Floats, ticks: Floats, b: Ints, number: Ints) -> Floats:
         near = half <= 1e-6
         mean = (self._under(seconds + half) - self._under(seconds - half)) / np.where(near, 1.0, 2 * half)
         if near.any():
             # With no room to either side it is the value itself.
             at = seconds[near]
+            arriving = (ticks >= b[number])[near]
             row = np.where(
-                arriving[near],
+                arriving,
                 np.searchsorted(self.clock, at - 1e-9, side="left") - 1,
                 np.searchsorted(self.clock[:-1], at + 1e-9, side="right") - 1,
             )
