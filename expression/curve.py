@@ -133,8 +133,10 @@ class Curve:
         return self.rows(slice(*np.searchsorted(self.ticks, [start, end]).tolist()))
 
     def lines(self, nodes: Ints) -> list[list[tuple[int, float]]]:
-        """The ways from some nodes to the next as points of lines: fewer of them where there are very many ways."""
+        """The ways from some nodes to the next as points of lines: fewer where there are many, none of very many."""
         count = next((many for many in (LINE_POINTS, 9) if len(nodes) * many <= MOST_LINE_POINTS), 3)
+        if len(nodes) * count > MOST_LINE_POINTS:
+            return [[] for _ in range(len(nodes))]
         share = np.linspace(0, 1, count)
         start, end = (self.ticks[nodes + after][:, None] for after in (0, 1))
         ticks = whole(start + share * (end - start))

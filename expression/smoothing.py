@@ -8,7 +8,7 @@ the value is what it was.
 import numpy as np
 
 from expression import piece
-from expression.arrays import Flags, Floats, Ints, contained, union
+from expression.arrays import Flags, Floats, Ints, contained, ranges, union
 from expression.curve import Curve
 from expression.piece import Piece, Segments, Values
 from expression.time import TempoMap
@@ -94,10 +94,10 @@ class _Mean:
         begins, ends = self.tempo.seconds(a), self.tempo.seconds(b)
         found = []
         # Not within a tick before it begins, nor after it ceases: what is held is held up to there.
-        for moments, outwards in ((self.clock - self.half, np.floor), (self.clock + self.half, np.ceil)):
-            stretch = np.searchsorted(begins, moments, side="right") - 1
-            inside = (stretch >= 0) & (moments < ends[np.maximum(stretch, 0)])
-            found.append(outwards(np.round(self.tempo.tick(moments[inside]), 6)).astype(np.int64))
+        for away, outwards in ((-self.half, np.floor), (self.half, np.ceil)):
+            nodes, _ = ranges(*(np.searchsorted(self.clock, edges - away) for edges in (begins, ends)))
+            moments = self.tempo.tick(self.clock[nodes] + away)
+            found.append(outwards(np.round(moments, 6)).astype(np.int64))
         ticks = union(np.sort(np.concatenate(found)))
         inside = (ticks >= self.curve.ticks[0]) & (ticks < self.end)
         return np.asarray(ticks[inside])

@@ -48,18 +48,22 @@ class LaneFade(WritingStroke):
         start, end = self.where.span or (0, 1)
         if self.start == self.end == 1:
             return spot.lane
-        if not len(spot.curve) or spot.curve.ticks[0] > start:
+        curve = spot.curve
+        if not len(curve) or curve.ticks[0] > start:
             default = Piece(0, 1, Curve.of([0], [LANES[self.lane].default]))
-            spot = spot._replace(lane=spot.laid(default, resumes=False))
-        until = end if self.end == 1 else self._until(take, spot, end)
+            curve = piece.laid(curve, default, spot.error, resumes=False)
+        until = end if self.end == 1 else self._until(take, spot, curve, end)
         factor = Curve.of([start, end], [self.start, self.end], [False, True], self.lift, self.ease)
-        return spot.laid(piece.multiplied(spot.cut(start, until), Piece(start, until, factor), spot.error))
+        before = piece.cut(curve, start, until, spot.error)
+        made = piece.multiplied(before, Piece(start, until, factor), spot.error)
+        made = piece.clipped(made, *spot.bounds, spot.error)
+        return spot.lane.reshaped(piece.laid(curve, made, spot.error))
 
-    def _until(self, take: Take, spot: Spot, end: int) -> int:
+    def _until(self, take: Take, spot: Spot, curve: Curve, end: int) -> int:
         starts = np.concatenate([part.notes.start for part in take.parts_on(spot.channel)])
         later = chord_onsets(starts, take.resolution)
         later = later[later >= end]
-        return int(later.min()) if len(later) else max(take.end, int(spot.curve.ticks[-1]), end) + 1
+        return int(later.min()) if len(later) else max(take.end, int(curve.ticks[-1]), end) + 1
 
     @override
     def reach(self, take: Take) -> Reach:

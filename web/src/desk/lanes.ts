@@ -84,14 +84,14 @@ export function valueAt(lane: LaneNodes, tick: number): number | null {
   return heightAt(wayOf(lane, node), tick);
 }
 
-/** The way from a node to the next, as the core has drawn it. */
+/** The way from a node to the next, as the core has drawn it; straight where it is one of too many to be told. */
 export function wayOf(lane: LaneNodes, node: number): readonly (readonly number[])[] {
-  return (
-    lane.bent.get(node)?.line ?? [
-      [lane.tick[node], lane.value[node]],
-      [lane.tick[node + 1], lane.value[node + 1]],
-    ]
-  );
+  const line = lane.bent.get(node)?.line;
+  if (line?.length) return line;
+  return [
+    [lane.tick[node], lane.value[node]],
+    [lane.tick[node + 1], lane.value[node + 1]],
+  ];
 }
 
 /** The range that a lane is drawn in. */
