@@ -593,10 +593,8 @@ def waved(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
     form = said.get("form", "sine")
     level = {
         "sine": np.sin(2 * np.pi * share), "rise": 2 * share - 1, "fall": 1 - 2 * share,
-        "pulse": np.where(share < 0.5, 1.0, -1.0), "triangle": 1 - np.abs(4 * ((share - 0.25) % 1) - 2) * 1.0 + 0.0,
+        "pulse": np.where(share < 0.5, 1.0, -1.0), "triangle": 1 - np.abs(4 * ((share + 0.25) % 1) - 2),
     }[form]  # fmt: skip
-    if form == "triangle":
-        level = np.abs(4 * ((share + 0.25) % 1) - 2) * -1 + 1
     last = said.get("depth_end") if said.get("depth_end") is not None else said["depth"]
     depth = said["depth"] + (last - said["depth"]) * (ticks - start) / (end - start)
     if said.get("fade_in"):

@@ -103,7 +103,8 @@ class LaneShape(WritingStroke):
         places = self._places(take, spot)
         if not len(places.starts):
             return None
-        made = self._all(places).valued(np.clip(self._all(places).values, *spot.bounds))
+        made = self._all(places)
+        made = made.valued(np.clip(made.values, *spot.bounds))
         return spot.lane.reshaped(piece.laid_all(spot.curve, *places, made, spot.error, resumes=False))
 
     def _all(self, places: "_Places") -> Curve:
