@@ -12,12 +12,33 @@ Flags = NDArray[np.bool_]
 
 
 def frozen(values: ArrayLike, dtype: DTypeLike) -> NDArray[Any]:
-    """A read-only array of `values`. A copy is made only where one is needed to own the data."""
+    """A read-only array of `values`. An array that owns its data is itself made read-only; a view of one is copied."""
     array = np.asarray(values, dtype=dtype)
     if array.flags.writeable:
-        array = array.copy() if array is values else array
+        array = array if array.flags.owndata else array.copy()
         array.flags.writeable = False
     return array
+
+
+def constant(value: Any, count: int, dtype: DTypeLike) -> NDArray[Any]:
+    """A read-only column of one value, which takes no room of its own."""
+    return np.broadcast_to(np.asarray(value, dtype=dtype), (count,))
+
+
+def is_constant(column: NDArray[Any]) -> bool:
+    """Whether a column is known to hold one value only (some that do are not known to)."""
+    return column.strides == (0,) and len(column) > 0
+
+
+def taken(column: NDArray[Any], rows: slice | Ints | Flags) -> NDArray[Any]:
+    """Some rows of a read-only column, read-only."""
+    if is_constant(column):
+        return np.broadcast_to(column[0], column[rows].shape if isinstance(rows, slice) else (_count(rows),))
+    return frozen(column[rows], column.dtype)
+
+
+def _count(rows: Ints | Flags) -> int:
+    return int(np.count_nonzero(rows)) if rows.dtype == bool else len(rows)
 
 
 def joined(*pieces: NDArray[Any]) -> NDArray[Any]:
@@ -25,6 +46,8 @@ def joined(*pieces: NDArray[Any]) -> NDArray[Any]:
     full = [piece for piece in pieces if len(piece)] or [pieces[0]]
     if len(full) == 1 and not full[0].flags.writeable:
         return full[0]
+    if all(map(is_constant, full)) and all(piece[0] == full[0][0] for piece in full):
+        return np.broadcast_to(full[0][0], (sum(map(len, full)),))
     array = np.concatenate(full)
     array.flags.writeable = False
     return array

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import ArrayLike
 
-from expression.arrays import Flags, Floats, Ints, frozen, joined, whole
+from expression.arrays import Flags, Floats, Ints, constant, frozen, joined, taken, whole
 
 STEEPNESS = 8.0
 """The power of a way whose lift is 1."""
@@ -96,7 +96,8 @@ class Curve:
         ticks = np.asarray(ticks, dtype=np.int64)
 
         def spread(values: ArrayLike, dtype: type) -> np.ndarray:
-            return frozen(np.broadcast_to(np.asarray(values, dtype=dtype), ticks.shape), dtype)
+            column = np.asarray(values, dtype=dtype)
+            return frozen(column, dtype) if column.ndim else constant(column, len(ticks), dtype)
 
         return cls(
             frozen(ticks, np.int64), spread(values, float), spread(hold, bool), spread(lift, float), spread(ease, float)
@@ -120,7 +121,7 @@ class Curve:
 
     def rows(self, rows: slice | Ints | Flags) -> "Curve":
         """Some of the nodes."""
-        return Curve(*(frozen(column[rows], column.dtype) for column in self.columns))
+        return Curve(*(taken(column, rows) for column in self.columns))
 
     def then(self, *others: "Curve") -> "Curve":
         """These nodes, and those of others after them."""
@@ -169,18 +170,54 @@ class Curve:
         node = np.searchsorted(self.ticks, ticks, side="left") - 1
         return np.where(node < 0, np.nan, self.along(node, ticks))
 
+    @property
+    def ways(self) -> Flags:
+        """Which nodes are on their way to the next."""
+        moving = ~self.hold
+        moving[-1:] = False
+        return np.asarray(moving)
+
     def along(self, node: Ints, ticks: Floats) -> Floats:
         """What the way from each `node` has come to at `ticks`, which are none after its end."""
         here = np.maximum(node, 0)
         value = self.values[here]
-        moving = np.flatnonzero(~self.hold[here] & (here < len(self) - 1))
-        if len(moving):
-            # Most of what is recorded is held: only what moves is worked out.
-            start = here.ravel()[moving]
-            width = np.maximum(self.ticks[start + 1] - self.ticks[start], 1)
-            u = np.clip((ticks.ravel()[moving] - self.ticks[start]) / width, 0.0, 1.0)
-            lift, ease = self.lift[start], self.ease[start]
-            share = form(u, lift, ease) if lift.any() or ease.any() else u
-            value = np.array(value)
-            value.reshape(-1)[moving] += (self.values[start + 1] - self.values[start]) * share
+        moving = np.flatnonzero(self.ways[here])
+        if not len(moving):
+            return value
+        # Most of what is recorded is held: only what moves is worked out.
+        every = len(moving) == here.size
+        start, at = (here, ticks) if every else (here.ravel()[moving], ticks.ravel()[moving])
+        width = np.maximum(self.ticks[start + 1] - self.ticks[start], 1)
+        u = np.clip((at - self.ticks[start]) / width, 0.0, 1.0)
+        lift, ease = self.lift[start], self.ease[start]
+        share = form(u, lift, ease) if lift.any() or ease.any() else u
+        risen = (self.values[start + 1] - self.values[start]) * share
+        if every:
+            return np.asarray(value + risen)
+        value = np.array(value)
+        value.reshape(-1)[moving] += risen
         return value
+
+
+def differing(old: Curve, new: Curve) -> tuple[int, int, int]:
+    """The first node that differs, and the nodes of the old and of the new from which both agree to the end."""
+    most = min(len(old), len(new))
+    first = _alike(old, new, slice(most), slice(most))
+    left = most - first
+    alike = _alike(old, new, slice(len(old) - left, None), slice(len(new) - left, None), -1) if left else 0
+    return first, len(old) - alike, len(new) - alike
+
+
+NEAR = 64
+
+
+def _alike(old: Curve, new: Curve, mine: slice, theirs: slice, step: int = 1) -> int:
+    """How many nodes agree from the first of two equally long stretches on; with a `step` of -1, from the last back."""
+    pairs = [(one[mine][::step], two[theirs][::step]) for one, two in zip(old.columns, new.columns, strict=True)]
+    count = len(pairs[0][0])
+    for until in (min(NEAR, count), count):
+        # Mostly a difference is near, or else there is none for long.
+        differ = np.logical_or.reduce([one[:until] != two[:until] for one, two in pairs])
+        if differ.any():
+            return int(differ.argmax())
+    return count

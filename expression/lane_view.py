@@ -4,8 +4,8 @@ from typing import Any
 
 import numpy as np
 
-from expression.arrays import Flags, Ints
-from expression.curve import Curve
+from expression.arrays import Ints
+from expression.curve import Curve, differing
 from expression.lanes import LANES
 from expression.take import Part, Take
 
@@ -50,8 +50,9 @@ def lane_changes(before: Part, after: Part) -> list[dict[str, Any]]:
         if old is new:
             continue
         curve = new.curve if new else Curve.of([], [])
-        first, rows, gone = _difference(old.curve if old else Curve.of([], []), curve)
-        found.append({"key": key, "first": first, "after": gone, **_nodes(curve, _outline(curve, rows))})
+        first, gone, until = differing(old.curve if old else Curve.of([], []), curve)
+        rows = _outline(curve, np.arange(first, until))
+        found.append({"key": key, "first": first, "after": gone, **_nodes(curve, rows)})
     return found
 
 
@@ -68,22 +69,6 @@ def saving(before: Take, after: Take) -> dict[str, Any]:
                 error, float(np.nanmax(np.abs(made.curve.at(lane.curve.ticks) - lane.curve.at(lane.curve.ticks))))
             )
     return {"before": counts[0], "after": counts[1], "error": round(error, 2)}
-
-
-def _difference(old: Curve, new: Curve) -> tuple[int, Ints, int]:
-    """The first node that differs, the rows of the new ones from there, and the old one from which both agree again."""
-    most = min(len(old), len(new))
-
-    def same(mine: slice, theirs: slice) -> Flags:
-        pairs = zip(old.columns, new.columns, strict=True)
-        return np.asarray(np.logical_and.reduce([a[mine] == b[theirs] for a, b in pairs]))
-
-    head = same(slice(most), slice(most))
-    first = most if head.all() else int(np.argmin(head))
-    left = most - first
-    tail = same(slice(len(old) - left, None), slice(len(new) - left, None))[::-1]
-    last = left if tail.all() else int(np.argmin(tail))
-    return first, np.arange(first, len(new) - last), len(old) - last
 
 
 def _outline(curve: Curve, rows: Ints) -> Ints:

@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Flags, Floats, Ints, contained, frozen, ranges, union, whole
+from expression.arrays import Flags, Floats, Ints, constant, contained, frozen, joined, ranges, taken, union, whole
 from expression.curve import STEEPNESS, Curve
 
 SAMPLES = 33
@@ -107,7 +107,10 @@ def opened(curve: Curve, ticks: Ints, error: float) -> Curve:
 def _inserted(curve: Curve, ticks: Ints, values: Floats, hold: Flags) -> Curve:
     """The curve with straight or held nodes more, each after those of its tick."""
     place = np.searchsorted(curve.ticks, ticks, side="right")
-    more = (ticks, values, hold, np.zeros(len(ticks)), np.zeros(len(ticks)))
+    more = (ticks, values, hold, constant(0, len(ticks), float), constant(0, len(ticks), float))
+    if len(ticks) == 1:
+        at = int(place[0])
+        return curve.rows(slice(at)).then(Curve(*more), curve.rows(slice(at, None)))
     pairs = zip(curve.columns, more, strict=True)
     return Curve(*(frozen(np.insert(mine, place, theirs), mine.dtype) for mine, theirs in pairs))
 
@@ -175,6 +178,10 @@ def laid_all(curve: Curve, starts: Ints, ends: Ints, made: Curve, error: float, 
         back = union(back[keep[back] & ~contained(old.ticks[back], curve.ticks)])
         keep[back[_says_nothing(old, back, made, starts[np.searchsorted(ends, old.ticks[back])])]] = False
     kept = Curve(old.ticks, old.values, frozen(hold, bool), old.lift, old.ease).rows(keep)
+    if len(starts) == 1:
+        # Before one piece, and after it: nothing has to be sorted.
+        before = int(np.count_nonzero(keep[: int(after[0])]))
+        return kept.rows(slice(before)).then(made, kept.rows(slice(before, None)))
     both = kept.then(made)
     rank = np.concatenate((rank[keep], np.ones(len(made), dtype=np.int64)))
     return both.rows(np.argsort(both.ticks * 4 + rank, kind="stable"))
@@ -279,10 +286,10 @@ def backwards(piece: Piece) -> Piece:
         segments.broken[::-1],
     )
     longer = mirrored.b > mirrored.a
-    return piece._replace(curve=assembled(Segments._make(column[longer] for column in mirrored), _none, 1.0))
+    return piece._replace(curve=assembled(Segments._make(column[longer] for column in mirrored), unbroken, 1.0))
 
 
-def _none(_: Ints, ticks: Floats) -> Floats:
+def unbroken(_: Ints, ticks: Floats) -> Floats:
     raise AssertionError("no way of these is broken")
 
 
@@ -297,19 +304,23 @@ def combined(piece: Piece, other: Piece, op: Callable[[Floats, Floats], Floats],
     # What one is off counts as often as the other is large, where they are multiplied.
     weights = [max(float(np.abs(curve.values).max()), 1.0) if op is np.multiply else 1.0 for curve in (two, one)]
     one, two = _uncut(one, two.ticks, error / weights[0]), _uncut(two, one.ticks, error / weights[1])
-    edges = union(one.ticks, two.ticks)
-    a = edges[slice(*np.searchsorted(edges, [max(one.ticks[0], two.ticks[0]), piece.end]))]
+    a, nodes = _together(one.ticks, two.ticks)
+    inside = slice(*np.searchsorted(a, [max(one.ticks[0], two.ticks[0]), piece.end]))
+    a = a[inside]
     b = np.append(a[1:], piece.end)
-    mine, theirs = (_along(curve, a, b) for curve in (one, two))
+    mine, theirs = (_along(curve, node[inside], a, b) for curve, node in zip((one, two), nodes, strict=True))
     lift = np.where(mine.moves, mine.lift, theirs.lift)
     ease = np.where(mine.moves, mine.ease, theirs.ease)
-    straight = (lift == 0) & (ease == 0) & (theirs.lift == 0) & (theirs.ease == 0) & (op is np.add)
     first, last = op(mine.first, theirs.first), op(mine.last, theirs.last)
     moves = mine.moves | theirs.moves
-    both = mine.moves & theirs.moves & ~straight
+    both = mine.moves & theirs.moves
+    if op is np.add and both.any():
+        both &= (lift != 0) | (ease != 0) | (theirs.lift != 0) | (theirs.ease != 0)
     # What hardly moves is held: dense recordings stay the steps that they are.
-    still = moves & ~both & (np.abs(last - first) <= error)
-    first, last = (np.where(still & (last != first), (first + last) / 2, end) for end in (first, last))
+    rise = last - first
+    still = moves & ~both & (np.abs(rise) <= error)
+    rise = np.where(still, rise, 0.0)
+    first, last = first + rise / 2, last - rise / 2
     segments = Segments(a, b, first, last, moves & ~still, lift, ease, both | mine.broken | theirs.broken)
 
     def values(number: Ints, ticks: Floats) -> Floats:
@@ -361,26 +372,38 @@ def _segments(curve: Curve, end: int | None = None) -> Segments:
     return Segments(a, b, curve.values, arrives, moves, curve.lift, curve.ease, none)
 
 
-def _along(curve: Curve, a: Ints, b: Ints) -> Segments:
-    """A curve from each `a` to each `b`, between which it has no node."""
-    node = curve.governing(a)
+def _together(one: Ints, two: Ints) -> tuple[Ints, tuple[Ints, Ints]]:
+    """Every tick of two ascending arrays once, and for each tick the last place of either array that is not later."""
+    both = np.concatenate((one, two))
+    order = np.argsort(both, kind="stable")
+    both, first = both[order], order < len(one)
+    last = np.append(both[1:] != both[:-1], True)
+    mine = np.cumsum(first)
+    return both[last], ((mine - 1)[last], (np.arange(len(both)) - mine)[last])
+
+
+def _along(curve: Curve, node: Ints, a: Ints, b: Ints) -> Segments:
+    """A curve from each `a`, which `node` governs, to each `b`: between these it has no node."""
     if curve.hold[:-1].all():
         values, none = curve.values[node], np.zeros(len(a))
         never = np.zeros(len(a), dtype=bool)
         return Segments(a, b, values, values, never, none, none, never)
-    moves = ~curve.hold[node] & (node < len(curve) - 1)
-    after = np.minimum(node + 1, len(curve) - 1)
-    width = np.maximum(curve.ticks[after] - curve.ticks[node], 1)
-    share = (b - a) / width
+    way = curve.ways
+    moves = way[node]
     first = curve.along(node, a.astype(np.float64))
     # What it comes to is what the next begins with, or where the next has a node of its own, what arrives there.
     last = np.append(first[1:], curve.along(node[-1:], b[-1:].astype(np.float64)))
     arrives = np.flatnonzero(node[1:] != node[:-1])
-    last[arrives] = curve.values[after[arrives]]
+    last[arrives] = curve.values[np.minimum(node[arrives] + 1, len(curve) - 1)]
     last = np.where(moves, last, first)
-    part = moves & (share < 1) & (curve.ease[node] > 0)
+    if not (curve.lift.any() or curve.ease.any()):
+        none = np.zeros(len(a))
+        return Segments(a, b, first, last, moves, none, none, none > 0)
+    after = np.minimum(node + 1, len(curve) - 1)
+    share = (b - a) / np.maximum(curve.ticks[after] - curve.ticks[node], 1)
+    ease = np.where(moves, curve.ease[node], 0.0)
     lift = np.where(moves, curve.lift[node] * np.minimum(share, 1), 0.0)
-    return Segments(a, b, first, last, moves, lift, np.where(moves, curve.ease[node], 0.0), part)
+    return Segments(a, b, first, last, moves, lift, ease, (share < 1) & (ease > 0))
 
 
 def _uncut(curve: Curve, ticks: Ints, error: float) -> Curve:
@@ -417,8 +440,10 @@ def assembled(segments: Segments, values: Values, error: float) -> Curve:
     follows = np.append((np.abs(first[1:] - last[:-1]) < JUMP) & (a[1:] == b[:-1]), False)
     arrives = np.flatnonzero(moves & (b > a) & ~follows)
     count = len(a)
+    formed = moves & ~broken
+    lift, ease = (np.where(formed, form, 0.0) if form.any() else constant(0, count, float) for form in (lift, ease))
     if not len(owner) + len(arrives):
-        return Curve.of(a, first, ~moves, np.where(broken | ~moves, 0.0, lift), np.where(broken | ~moves, 0.0, ease))
+        return Curve.of(a, first, ~moves, lift, ease)
     # Each segment has its first node, then its inner ones, then the one that tells what it came to.
     size = np.ones(count, dtype=np.int64)
     inside = np.bincount(owner, minlength=count)
@@ -430,15 +455,15 @@ def assembled(segments: Segments, values: Values, error: float) -> Curve:
     order = np.empty(len(where), dtype=np.int64)
     order[where] = np.arange(len(where))
     ticks = np.concatenate((a, inner, b[arrives]))
-    straight = np.zeros(len(owner) + len(arrives))
+    straight = constant(0, len(owner) + len(arrives), float)
     columns = (
         ticks,
         np.concatenate((first, values(owner, inner.astype(np.float64)) if len(owner) else straight[:0], last[arrives])),
         np.concatenate((~moves, np.zeros(len(owner), bool), np.ones(len(arrives), bool))),
-        np.concatenate((np.where(broken | ~moves, 0.0, lift), straight)),
-        np.concatenate((np.where(broken | ~moves, 0.0, ease), straight)),
+        joined(lift, straight),
+        joined(ease, straight),
     )
-    return Curve.of(*(column[order] for column in columns))
+    return Curve.of(*(taken(column, order) for column in columns))
 
 
 def refined(a: Ints, b: Ints, values: Values, error: float) -> tuple[Ints, Ints]:

@@ -21,37 +21,28 @@ def smoothed(before: Piece, tempo: TempoMap, width: float, jump: float, error: f
     mean = _Mean(_straight(before, tempo, error), before.end, tempo, width, jump)
     a = mean.nodes()
     b = np.append(a[1:], before.end)
-    first, last, broken = mean.told(a, b, error)
-    # Over a long segment the middle may lie on the line by chance.
-    broken |= tempo.seconds(b) - tempo.seconds(a) > mean.half
-    if broken.any():
-        # Between the moments at which a transition is first and last felt the mean of held values is straight.
-        finer = union(a[broken], mean.felt(a[broken], b[broken]))
-        stop = b[np.searchsorted(a, finer, side="right") - 1]
-        finer_b = np.minimum(np.append(finer[1:], before.end), stop)
-        parts = (finer, finer_b, *mean.told(finer, finer_b, error))
-        columns = [
-            np.concatenate((mine[~broken], theirs))
-            for mine, theirs in zip((a, b, first, last, broken), parts, strict=True)
-        ]
-        order = np.argsort(columns[0], kind="stable")
-        a, b, first, last, broken = (column[order] for column in columns)
-    moves = (np.abs(last - first) > 1e-9) | broken
+    # Only what lasts longer than the width has room for a rest: between the moments at which a transition is first and
+    # last felt the mean of held values is straight.
+    resting = tempo.seconds(b) - tempo.seconds(a) > width
+    if resting.any():
+        a = union(a, mean.felt(a[resting], b[resting]))
+        b = np.append(a[1:], before.end)
+    told = []
+    while len(a):
+        first, last, broken = mean.told(a, b, error)
+        broken &= b > a + 1
+        told.append([column[~broken] for column in (a, b, first, last)])
+        # What is not straight is halved, until it is straight enough.
+        a, b = a[broken], b[broken]
+        middle = (a + b) // 2
+        a, b = (np.stack(edges, axis=1).ravel() for edges in ((a, middle), (middle, b)))
+    a, b, first, last = (np.concatenate(column) for column in zip(*told, strict=True))
+    if len(told) > 1:
+        order = np.argsort(a, kind="stable")
+        a, b, first, last = (column[order] for column in (a, b, first, last))
     none = np.zeros(len(a))
-    segments = Segments(a, b, first, last, moves, none, none, broken)
-    made = piece.assembled(segments, mean.inside(a, b), error)
-    return before._replace(curve=_thinned(made, error / 2))
-
-
-def _thinned(curve: Curve, error: float) -> Curve:
-    """The curve without every other node of straight ways that lies on the line between its neighbours anyway."""
-    at, value = curve.ticks, curve.values
-    wide = np.maximum(at[2:] - at[:-2], 1)
-    off = np.abs(value[:-2] + (value[2:] - value[:-2]) * (at[1:-1] - at[:-2]) / wide - value[1:-1])
-    straight = ~curve.hold[:-2] & ~curve.hold[1:-1] & (at[1:-1] > at[:-2]) & (at[2:] > at[1:-1])
-    needed = np.ones(len(curve), dtype=bool)
-    needed[1:-1] = ~(straight & (off <= error) & (np.arange(1, len(curve) - 1) % 2 == 1))
-    return curve.rows(needed)
+    moves = np.abs(last - first) > 1e-9
+    return before._replace(curve=piece.assembled(Segments(a, b, first, last, moves, none, none, none > 0), piece.unbroken, 1.0))
 
 
 def _straight(before: Piece, tempo: TempoMap, error: float) -> Curve:
@@ -112,9 +103,14 @@ class _Mean:
         other = np.append((b[:-1] != a[1:]) | contained(a[1:], self.edge_ticks), True)
         last[other] = value(number[other], b[other].astype(np.float64))
         off = np.abs(value(number, (a + b) / 2) - (first + last) / 2)
+        # Over a longer stretch its middle may lie on the line by chance.
+        longer = np.flatnonzero((self.tempo.seconds(b) - self.tempo.seconds(a) > self.half) & (off <= error))
+        for share in (0.25, 0.75) if len(longer) else ():
+            at = a[longer] + share * (b - a)[longer]
+            line = first[longer] + share * (last - first)[longer]
+            off[longer] = np.maximum(off[longer], np.abs(value(longer, at) - line))
         # What is as good as the same is the same: held, not on its way.
-        first, last = np.round(first, 6), np.round(last, 6)
-        return first, last, off > error
+        return np.round(first, 6), np.round(last, 6), off > error
 
     def inside(self, a: Ints, b: Ints) -> Values:
         """Means at ticks that belong to segments from `a` to `b`: at the end of one, what it comes to."""

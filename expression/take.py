@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from expression.arrays import Bytes, Flags, Floats, Ints, frozen, joined
-from expression.curve import Curve
+from expression.curve import Curve, differing
 from expression.notes import Notes
 from expression.time import Meter, TempoMap
 
@@ -116,44 +116,32 @@ class Lane:
         A node at a tick where one was before, counted from the last of that tick, keeps that one's event; it is touched
         where its value is another.
         """
-        first, mine, theirs = _differing(self.curve, curve)
+        first, mine, theirs = differing(self.curve, curve)
         if first == mine == theirs:
             return self
         here = np.arange(first, theirs)
         tick = curve.ticks[first:theirs]
         old = self.curve.ticks[:mine]
-        if mine == theirs and np.array_equal(old[first:], tick):
-            same, known = here, np.ones(len(here), dtype=bool)
+        if first == mine:
+            origin, touched = np.full(len(here), -1), np.ones(len(here), dtype=bool)
         else:
-            same = np.searchsorted(old, tick, side="right") - (np.searchsorted(tick, tick, side="right") + first - here)
-            known = (same >= first) & (same < mine)
-            known[known] = old[same[known]] == tick[known]
-        origin, touched = np.full(len(here), -1), np.ones(len(here), dtype=bool)
-        origin[known] = self.origin[same[known]]
-        changed = self.curve.values[same[known]] != curve.values[here[known]]
-        touched[known] = self.touched[same[known]] | changed
+            if mine == theirs and np.array_equal(old[first:], tick):
+                same, known = here, np.ones(len(here), dtype=bool)
+            else:
+                last = np.append(np.flatnonzero(tick[1:] != tick[:-1]), len(tick) - 1)
+                behind = np.repeat(last, np.diff(last, prepend=-1)) - np.arange(len(tick))
+                same = np.searchsorted(old, tick, side="right") - 1 - behind
+                known = (same >= first) & (same < mine)
+                same = np.where(known, same, 0)
+                known &= old[same] == tick
+            origin = np.where(known, self.origin[same], -1)
+            touched = ~known | self.touched[same] | (self.curve.values[same] != curve.values[here])
         return Lane(
             self.key,
             curve,
             joined(self.origin[:first], frozen(origin, np.int64), self.origin[mine:]),
             joined(self.touched[:first], frozen(touched, bool), self.touched[mine:]),
         )
-
-
-def _differing(old: Curve, new: Curve) -> tuple[int, int, int]:
-    """The first node that differs, and the nodes of the old and of the new from which both agree to the end."""
-    most = min(len(old), len(new))
-
-    def differ(mine: slice, theirs: slice) -> Flags:
-        pairs = zip(old.columns, new.columns, strict=True)
-        return np.asarray(np.logical_or.reduce([a[mine] != b[theirs] for a, b in pairs]))
-
-    head = differ(slice(most), slice(most))
-    first = int(head.argmax()) if head.any() else most
-    left = most - first
-    tail = differ(slice(len(old) - left, None), slice(len(new) - left, None))[::-1]
-    alike = int(tail.argmax()) if tail.any() else left
-    return first, len(old) - alike, len(new) - alike
 
 
 class BendRange(NamedTuple):

@@ -23,6 +23,14 @@ CHROMIUM_FLAGS = [
     *("--disable-component-update", "--disable-sync", "--no-first-run"),
 ]
 PATIENCE = 30
+# Columns of a long take are some hundred KiB each. Memory that was given back to the system is slow to get again, so
+# that glibc is asked to keep what it has.
+MEMORY = {
+    "MALLOC_MMAP_THRESHOLD_": str(128 * 2**20),
+    "MALLOC_TRIM_THRESHOLD_": str(256 * 2**20),
+    "MALLOC_TOP_PAD_": str(64 * 2**20),
+    "MALLOC_ARENA_MAX": "1",
+}
 
 
 def _end_with_launcher() -> None:
@@ -51,7 +59,7 @@ def serving(
     port: int, env: Mapping[str, str], python: str | Path = sys.executable
 ) -> Iterator[subprocess.Popen[bytes]]:
     """The application on a port of loopback, from when it answers a request (not merely holds the port)."""
-    with process(python, *GUNICORN, "--bind", f"{HOST}:{port}", env=env) as server:
+    with process(python, *GUNICORN, "--bind", f"{HOST}:{port}", env={**MEMORY, **env}) as server:
         deadline = time.monotonic() + PATIENCE
         while True:
             with contextlib.suppress(OSError), urllib.request.urlopen(f"http://{HOST}:{port}/sign-in", timeout=10):

@@ -7,6 +7,7 @@ from pydantic import Field
 from typing_extensions import override
 
 from expression import piece
+from expression.arrays import Floats
 from expression.curve import STEEPNESS, Curve, form
 from expression.piece import Piece, share_at
 from expression.strokes.lane import SlidingStroke, Spot
@@ -91,11 +92,7 @@ class LaneReshape(SlidingStroke):
             return made
         if self.limit == "pin":
             return piece.clipped(made, low, high, spot.error)
-        # What each node of the new curve was before: of several at one tick the last goes on, the others come in.
-        curve = made.curve
-        lasts = np.append(curve.ticks[1:] != curve.ticks[:-1], curve.ticks[-1] != made.end)
-        was = np.where(lasts, before.curve.at(curve.ticks), before.curve.arriving(curve.ticks))
-        was = np.where(np.isnan(was), before.curve.at(curve.ticks), was)
+        was = values if self.limit == "squeeze" else _was(before, made)
         return made.valued(limited_between(was, values, self.limit, low, high))
 
     def _moved(self, made: Piece, error: float) -> Piece:
@@ -127,6 +124,14 @@ class LaneReshape(SlidingStroke):
         if self.length != 1:
             words.append(f"length {self.length * 100:.0f}%")
         return f"{self.name}: {', '.join(words) or 'as it was'}".replace("-", "−")
+
+
+def _was(before: Piece, made: Piece) -> Floats:
+    """What each node of the new curve was before: of several at one tick the last goes on, the others come in."""
+    ticks = made.curve.ticks
+    lasts = np.append(ticks[1:] != ticks[:-1], ticks[-1] != made.end)
+    was = np.where(lasts, before.curve.at(ticks), before.curve.arriving(ticks))
+    return np.where(np.isnan(was), before.curve.at(ticks), was)
 
 
 def _bowed(start: int, end: int, bow: float, error: float) -> Piece:

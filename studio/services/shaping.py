@@ -181,9 +181,8 @@ def _refuse_idle(tried: Shaped, number: int | None) -> None:
 
 
 def _at(owner: AbstractBaseUser, take_id: UUID, revision: int) -> Shaped:
-    take = takes.get(owner, take_id)
-    if take.revision != revision:
-        raise Stale(history(take))
+    if takes.revision(owner, take_id) != revision:
+        raise Stale(history(takes.get(owner, take_id)))
     return shaped(take_id, revision)
 
 

@@ -34,6 +34,14 @@ def get(owner: AbstractBaseUser, take_id: UUID) -> Take:
     return take
 
 
+def revision(owner: AbstractBaseUser, take_id: UUID) -> int:
+    """The revision of a take, without the rest of it. Raises NoSuchTake."""
+    found: int | None = owned(owner).filter(pk=take_id).values_list("revision", flat=True).first()
+    if found is None:
+        raise NoSuchTake
+    return found
+
+
 def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> Take:
     """A new take from an uploaded file. Raises BadFile, and then nothing is stored."""
     recording = read(data)
