@@ -20,6 +20,8 @@ STEEPNESS = 8.0
 LINE_POINTS = 33
 """Points of a bent line as it is drawn."""
 MOST_LINE_POINTS = 4000
+NEAR = 64
+"""So many nodes are compared before all of them are."""
 
 
 def form(u: ArrayLike, lift: ArrayLike = 0.0, ease: ArrayLike = 0.0) -> Floats:
@@ -96,7 +98,7 @@ class Curve:
         ticks = np.asarray(ticks, dtype=np.int64)
 
         def spread(values: ArrayLike, dtype: type) -> np.ndarray:
-            column = np.asarray(values, dtype=dtype)
+            column: np.ndarray = np.asarray(values, dtype=dtype)
             return frozen(column, dtype) if column.ndim else constant(column, len(ticks), dtype)
 
         return cls(
@@ -135,6 +137,8 @@ class Curve:
 
     def lines(self, nodes: Ints) -> list[list[tuple[int, float]]]:
         """The ways from some nodes to the next as points of lines: fewer where there are many, none of very many."""
+        if not len(nodes):
+            return []
         count = next((many for many in (LINE_POINTS, 9) if len(nodes) * many <= MOST_LINE_POINTS), 3)
         if len(nodes) * count > MOST_LINE_POINTS:
             return [[] for _ in range(len(nodes))]
@@ -206,9 +210,6 @@ def differing(old: Curve, new: Curve) -> tuple[int, int, int]:
     left = most - first
     alike = _alike(old, new, slice(len(old) - left, None), slice(len(new) - left, None), -1) if left else 0
     return first, len(old) - alike, len(new) - alike
-
-
-NEAR = 64
 
 
 def _alike(old: Curve, new: Curve, mine: slice, theirs: slice, step: int = 1) -> int:

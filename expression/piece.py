@@ -117,7 +117,9 @@ def _inserted(curve: Curve, ticks: Ints, values: Floats, hold: Flags) -> Curve:
 
 def cut(curve: Curve, start: int, end: int, error: float) -> Piece:
     """What a curve says from `start` to before `end`."""
-    whole_ = opened(curve, np.array([start, end]), error)
+    # Where it is held at the end, nothing there is needed.
+    edges = [start] if not len(curve) or curve.holds(end - 1) else [start, end]
+    whole_ = opened(curve, np.array(edges), error)
     first, after = np.searchsorted(whole_.ticks, [start, end]).tolist()
     if first + 1 < after and whole_.ticks[first + 1] == start and first and not whole_.hold[first - 1]:
         # A way that comes in from outside: what it comes to is no part of the piece.
@@ -290,6 +292,7 @@ def backwards(piece: Piece) -> Piece:
 
 
 def unbroken(_: Ints, ticks: Floats) -> Floats:
+    """Of segments that all have a form of ours: never asked."""
     raise AssertionError("no way of these is broken")
 
 
@@ -415,12 +418,10 @@ def _uncut(curve: Curve, ticks: Ints, error: float) -> Curve:
     if not len(eased):
         return curve
     _, inner = refined(curve.ticks[eased], curve.ticks[eased + 1], lambda _, at: curve.at(at), error / 2)
-    made = opened(curve, inner, error)
-    # A way that one straight piece stands for was not opened.
-    ease = made.ease.copy()
-    ease[np.searchsorted(made.ticks, curve.ticks[eased], side="right") - 1] = 0.0
-    lift = np.where(ease != made.ease, 0.0, made.lift)
-    return Curve(made.ticks, made.values, made.hold, frozen(lift, np.float64), frozen(ease, np.float64))
+    lift, ease = (np.array(column) for column in (curve.lift, curve.ease))
+    lift[eased] = ease[eased] = 0.0
+    straight = Curve(curve.ticks, curve.values, curve.hold, frozen(lift, np.float64), frozen(ease, np.float64))
+    return _inserted(straight, inner, curve.at(inner), np.zeros(len(inner), dtype=bool))
 
 
 def _in_segment(curve: Curve, b: Ints, number: Ints, ticks: Floats) -> Floats:

@@ -8,7 +8,7 @@ the value is what it was.
 import numpy as np
 
 from expression import piece
-from expression.arrays import Flags, Floats, Ints, contained, ranges, union
+from expression.arrays import Flags, Floats, Ints, contained, union
 from expression.curve import Curve
 from expression.piece import Piece, Segments, Values
 from expression.time import TempoMap
@@ -19,30 +19,38 @@ def smoothed(before: Piece, tempo: TempoMap, width: float, jump: float, error: f
     if len(before.curve) < 2:
         return before
     mean = _Mean(_straight(before, tempo, error), before.end, tempo, width, jump)
-    a = mean.nodes()
+    a = mean.places(error)
     b = np.append(a[1:], before.end)
-    # Only what lasts longer than the width has room for a rest: between the moments at which a transition is first and
-    # last felt the mean of held values is straight.
-    resting = tempo.seconds(b) - tempo.seconds(a) > width
-    if resting.any():
-        a = union(a, mean.felt(a[resting], b[resting]))
-        b = np.append(a[1:], before.end)
     told = []
     while len(a):
-        first, last, broken = mean.told(a, b, error)
-        broken &= b > a + 1
-        told.append([column[~broken] for column in (a, b, first, last)])
+        first, last, strays = mean.told(a, b, error)
+        strays &= b > a + 1
+        told.append([a[~strays], b[~strays], first[~strays], last[~strays]])
         # What is not straight is halved, until it is straight enough.
-        a, b = a[broken], b[broken]
+        a, b = a[strays], b[strays]
         middle = (a + b) // 2
         a, b = (np.stack(edges, axis=1).ravel() for edges in ((a, middle), (middle, b)))
-    a, b, first, last = (np.concatenate(column) for column in zip(*told, strict=True))
-    if len(told) > 1:
-        order = np.argsort(a, kind="stable")
-        a, b, first, last = (column[order] for column in (a, b, first, last))
+    columns = told[0] if len(told) == 1 else [np.concatenate(column) for column in zip(*told, strict=True)]
+    order = np.argsort(columns[0], kind="stable") if len(told) > 1 else slice(None)
+    a, b, first, last = (column[order] for column in columns)
     none = np.zeros(len(a))
-    moves = np.abs(last - first) > 1e-9
-    return before._replace(curve=piece.assembled(Segments(a, b, first, last, moves, none, none, none > 0), piece.unbroken, 1.0))
+    segments = Segments(a, b, first, last, np.abs(last - first) > 1e-9, none, none, none > 0)
+    made = piece.assembled(segments, piece.unbroken, 1.0)
+    return before._replace(curve=_thinned(made, error))
+
+
+def _thinned(curve: Curve, error: float) -> Curve:
+    """The curve without every other node of straight ways that lies near the line between its neighbours anyway."""
+    at, value = curve.ticks, curve.values
+    if len(at) < 3:
+        return curve
+    before, middle, after = at[:-2:2], at[1:-1:2], at[2::2]
+    share = (middle - before) / np.maximum(after - before, 1)
+    off = value[:-2:2] + (value[2::2] - value[:-2:2]) * share - value[1:-1:2]
+    needless = ~curve.hold[:-2:2] & ~curve.hold[1:-1:2] & (before < middle) & (middle < after) & (np.abs(off) <= error)
+    needed = np.ones(len(curve), dtype=bool)
+    needed[1:-1:2] = ~needless
+    return curve.rows(needed)
 
 
 def _straight(before: Piece, tempo: TempoMap, error: float) -> Curve:
@@ -64,34 +72,57 @@ class _Mean:
     def __init__(self, curve: Curve, end: int, tempo: TempoMap, width: float, jump: float) -> None:
         self.curve, self.tempo, self.half, self.end = curve, tempo, width / 2, end
         self.clock = np.append(tempo.seconds(curve.ticks), float(tempo.seconds(end)))
-        arrives = np.where(curve.hold, curve.values, np.append(curve.values[1:], curve.values[-1:]))
-        self.arrives = arrives
+        self.is_held = bool(curve.hold.all())
         lasting = np.diff(self.clock)
+        arrives = curve.values
+        if not self.is_held:
+            arrives = np.where(curve.hold, curve.values, np.append(curve.values[1:], curve.values[-1:]))
         self.area = np.concatenate(([0.0], np.cumsum(lasting * (curve.values + arrives) / 2)))
         self.slope = np.divide(arrives - curve.values, lasting, out=np.zeros_like(lasting), where=lasting > 0)
-        self.is_held = not self.slope.any()
         # Of several nodes at one tick only the last goes on; what comes in before them is what the others jump from.
-        self.jumps = np.abs(curve.values[1:] - arrives[:-1])
-        edges = np.flatnonzero(self.jumps > jump) + 1
+        self.turns = np.append(0.0, curve.values[1:] - arrives[:-1])
+        edges = np.flatnonzero(np.abs(self.turns) > jump)
         self.edges = np.unique(np.concatenate(([self.clock[0]], self.clock[edges], [self.clock[-1]])))
         self.edge_ticks = np.unique(np.concatenate((curve.ticks[:1], curve.ticks[edges])))
 
-    def nodes(self) -> Ints:
-        """Ticks of the nodes."""
-        return union(self.curve.ticks[self.curve.ticks < self.end])
+    def places(self, error: float) -> Ints:
+        """Where the mean has to be told: at the moments at which a transition begins or ceases to be felt.
 
-    def felt(self, a: Ints, b: Ints) -> Ints:
-        """Ticks within any of the stretches at which a transition begins or ceases to be felt."""
-        begins, ends = self.tempo.seconds(a), self.tempo.seconds(b)
-        found = []
+        Between these the mean of held values is straight, but for what is near an edge. That, and what moves, is looked
+        at more closely (see `told`).
+        """
+        ticks = self.curve.ticks
+        turns = self.clock[:-1][self.turns != 0]
+        strong = np.abs(self.turns[self.turns != 0]) / (2 * self.half) > error / self.tempo.longest_tick
+        found = [ticks[:1], self.edge_ticks, self.tempo.ticks]
+        if not self.is_held:
+            found.append(ticks)
         # Not within a tick before it begins, nor after it ceases: what is held is held up to there.
-        for away, outwards in ((-self.half, np.floor), (self.half, np.ceil)):
-            nodes, _ = ranges(*(np.searchsorted(self.clock, edges - away) for edges in (begins, ends)))
-            moments = self.tempo.tick(self.clock[nodes] + away)
-            found.append(outwards(np.round(moments, 6)).astype(np.int64))
-        ticks = union(np.sort(np.concatenate(found)))
-        inside = (ticks >= self.curve.ticks[0]) & (ticks < self.end)
-        return np.asarray(ticks[inside])
+        for away, outwards, inwards in ((-self.half, np.floor, np.ceil), (self.half, np.ceil, np.floor)):
+            moments = np.round(self.tempo.tick(turns + away), 6)
+            found += [outwards(moments).astype(np.int64), inwards(moments[strong]).astype(np.int64)]
+        # Near an edge as much is looked at as lies between, so that it is felt from half of the way on.
+        borders = np.concatenate((self.edges - self.half, self.edges + self.half))
+        before, after = self._edges_about(turns)
+        halfway = [(turns + edge)[np.abs(turns - edge) < 2 * self.half] / 2 for edge in (before, after)]
+        near = np.floor(self.tempo.tick(np.concatenate((borders, *halfway)))).astype(np.int64)
+        places = union(*found, np.sort(near), np.sort(near) + 1)
+        return np.asarray(places[(places >= ticks[0]) & (places < self.end)])
+
+    def _edges_about(self, moments: Floats) -> tuple[Floats, Floats]:
+        """The last edge that is not after, and the first that is after each moment."""
+        if len(self.edges) == 2:
+            return self.edges[0], self.edges[1]
+        edge = np.searchsorted(self.edges, moments, side="right")
+        return self.edges[np.maximum(edge - 1, 0)], self.edges[np.minimum(edge, len(self.edges) - 1)]
+
+    def _is_curved(self, a: Ints, b: Ints) -> Flags:
+        """Of stretches from `a` to `b`: whether the mean is anything but straight there, since less is looked at."""
+        if not self.is_held:
+            return np.ones(len(a), dtype=bool)
+        begins, ends = self.tempo.seconds(a), self.tempo.seconds(b)
+        before, after = self._edges_about(begins)
+        return np.asarray((begins - before < self.half) | (after - ends < self.half))
 
     def told(self, a: Ints, b: Ints, error: float) -> tuple[Floats, Floats, Flags]:
         """Of segments from `a` to `b`: what each begins with and comes to, and whether it is far from straight."""
@@ -102,31 +133,29 @@ class _Mean:
         # Otherwise it comes to what the next begins with; not at a jump that is kept, nor where another is next.
         other = np.append((b[:-1] != a[1:]) | contained(a[1:], self.edge_ticks), True)
         last[other] = value(number[other], b[other].astype(np.float64))
-        off = np.abs(value(number, (a + b) / 2) - (first + last) / 2)
-        # Over a longer stretch its middle may lie on the line by chance.
-        longer = np.flatnonzero((self.tempo.seconds(b) - self.tempo.seconds(a) > self.half) & (off <= error))
-        for share in (0.25, 0.75) if len(longer) else ():
-            at = a[longer] + share * (b - a)[longer]
-            line = first[longer] + share * (last - first)[longer]
-            off[longer] = np.maximum(off[longer], np.abs(value(longer, at) - line))
         # What is as good as the same is the same: held, not on its way.
-        return np.round(first, 6), np.round(last, 6), off > error
+        first, last = np.round(first, 6), np.round(last, 6)
+        strays = self._is_curved(a, b)
+        rows = np.flatnonzero(strays)
+        offs = np.zeros(len(rows))
+        for share in (0.25, 0.5, 0.75) if len(rows) else ():
+            line = first[rows] + share * (last - first)[rows]
+            offs = np.maximum(offs, np.abs(value(rows, a[rows] + share * (b - a)[rows]) - line))
+        strays[rows] = offs > error
+        return first, last, strays
 
     def inside(self, a: Ints, b: Ints) -> Values:
         """Means at ticks that belong to segments from `a` to `b`: at the end of one, what it comes to."""
-        # The stretch between edges that a segment lies in, not the one that its end begins.
-        stretch = np.searchsorted(self.edge_ticks, a, side="right") - 1
-
-        single = len(self.edges) == 2
+        if len(self.edges) == 2:
+            stretch = np.zeros((), dtype=np.int64)
+        else:
+            # The stretch between edges that a segment lies in, not the one that its end begins.
+            stretch = np.searchsorted(self.edge_ticks, a, side="right") - 1
 
         def value(number: Ints, ticks: Floats) -> Floats:
             seconds = self.tempo.seconds(ticks)
-            low, high = (
-                (self.edges[0], self.edges[1])
-                if single
-                else (self.edges[stretch[number]], self.edges[stretch[number] + 1])
-            )
-            half = np.minimum(self.half, np.minimum(seconds - low, high - seconds))
+            own = stretch[number] if stretch.ndim else stretch
+            half = np.minimum(self.half, np.minimum(seconds - self.edges[own], self.edges[own + 1] - seconds))
             return self._around(seconds, np.maximum(half, 0.0), ticks, b, number)
 
         return value

@@ -1,6 +1,6 @@
 """A take: what was recorded, as the core sees it."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import NamedTuple
@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike
 
-from expression.arrays import Bytes, Flags, Floats, Ints, frozen, joined
+from expression.arrays import Bytes, Flags, Floats, Ints, constant, frozen, joined
 from expression.curve import Curve, differing
 from expression.notes import Notes
 from expression.time import Meter, TempoMap
@@ -88,27 +88,40 @@ class Rows:
 
 @dataclass(frozen=True, eq=False)
 class Lane:
-    """A stream of one kind of expression on a channel.
-
-    `origin` gives for each node the row (of `Rows`) of the recorded event that stands for it, -1 where there is none;
-    `touched` the nodes whose value is not what that event says. What is not touched is emitted as recorded. A node may
-    also stand on a reset or a change of range, which are no values but make one.
-    """
+    """A stream of one kind of expression on a channel."""
 
     key: str
     curve: Curve
-    origin: Ints
-    touched: Flags
+    standing: Callable[[], "Standing"]
+    """Asked once, when what the nodes stand on is needed: a preview never needs it."""
 
     @classmethod
     def recorded(cls, key: str, curve: Curve, origin: Ints) -> "Lane":
         """A lane as it came."""
-        return cls(key, curve, frozen(origin, np.int64), frozen(np.zeros(len(curve), dtype=bool), bool))
+        standing = Standing(frozen(origin, np.int64), constant(False, len(curve), bool))
+        return cls(key, curve, lambda: standing)
 
     @classmethod
     def empty(cls, key: str) -> "Lane":
         """A lane without a node."""
         return cls.recorded(key, Curve.of([], []), frozen([], np.int64))
+
+    @cached_property
+    def _stands(self) -> "Standing":
+        return self.standing()
+
+    @property
+    def origin(self) -> Ints:
+        """For each node the row (of `Rows`) of the recorded event that stands for it, -1 where there is none.
+
+        A node may also stand on a reset or a change of range, which are no values but make one.
+        """
+        return self._stands.origin
+
+    @property
+    def touched(self) -> Flags:
+        """Of the nodes that stand on events: whose value is not what that says. Others are emitted as recorded."""
+        return self._stands.touched
 
     def reshaped(self, curve: Curve) -> "Lane":
         """The lane with another curve; the very same where nothing differs.
@@ -116,12 +129,26 @@ class Lane:
         A node at a tick where one was before, counted from the last of that tick, keeps that one's event; it is touched
         where its value is another.
         """
-        first, mine, theirs = differing(self.curve, curve)
-        if first == mine == theirs:
+        bounds = differing(self.curve, curve)
+        if bounds[0] == bounds[1] == bounds[2]:
             return self
+        # Known by now, so that no long chain of strokes has to be asked at once.
+        before, stands = self.curve, self._stands
+        return Lane(self.key, curve, lambda: stands.after(before, curve, *bounds))
+
+
+@dataclass(frozen=True, eq=False)
+class Standing:
+    """What the nodes of a lane stand on."""
+
+    origin: Ints
+    touched: Flags
+
+    def after(self, before: Curve, curve: Curve, first: int, mine: int, theirs: int) -> "Standing":
+        """The same for a changed curve: the nodes from `first` to before `mine` gave way to those before `theirs`."""
         here = np.arange(first, theirs)
         tick = curve.ticks[first:theirs]
-        old = self.curve.ticks[:mine]
+        old = before.ticks[:mine]
         if first == mine:
             origin, touched = np.full(len(here), -1), np.ones(len(here), dtype=bool)
         else:
@@ -135,10 +162,8 @@ class Lane:
                 same = np.where(known, same, 0)
                 known &= old[same] == tick
             origin = np.where(known, self.origin[same], -1)
-            touched = ~known | self.touched[same] | (self.curve.values[same] != curve.values[here])
-        return Lane(
-            self.key,
-            curve,
+            touched = ~known | self.touched[same] | (before.values[same] != curve.values[here])
+        return Standing(
             joined(self.origin[:first], frozen(origin, np.int64), self.origin[mine:]),
             joined(self.touched[:first], frozen(touched, bool), self.touched[mine:]),
         )

@@ -32,6 +32,11 @@ class TempoMap:
         at_step = np.concatenate(([0.0], np.cumsum(passed)))
         return cls(resolution, frozen(ticks, np.int64), frozen(micros, np.int64), frozen(at_step, np.float64))
 
+    @property
+    def longest_tick(self) -> float:
+        """Seconds a tick lasts where the tempo is slowest."""
+        return float(self.micros.max()) / (1e6 * self.resolution)
+
     def seconds(self, ticks: ArrayLike) -> Floats:
         """Seconds from the take's start, for ticks of any shape."""
         ticks = np.asarray(ticks, dtype=np.float64)
@@ -43,6 +48,8 @@ class TempoMap:
     def tick(self, seconds: ArrayLike) -> Floats:
         """The inverse of `seconds`; fractions of a tick are kept."""
         seconds = np.asarray(seconds, dtype=np.float64)
+        if len(self.ticks) == 1:
+            return np.asarray(seconds * ((1e6 * self.resolution) / int(self.micros[0])))
         step = np.maximum(np.searchsorted(self.at_step, seconds, side="right") - 1, 0)
         return self.ticks[step] + (seconds - self.at_step[step]) * (1e6 * self.resolution) / self.micros[step]
 

@@ -695,7 +695,8 @@ def smoothed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, st
     if any(a == b for a, b in zip(drawn.ticks, drawn.ticks[1:], strict=False)):
         return 0.0, ""
     lasting = np.diff(np.append(clock, before.tempo.seconds(end)))
-    area = np.concatenate(([0.0], np.cumsum(values * lasting)))
+    # What moves is in the middle of a tick what it is on the whole of it.
+    area = np.concatenate(([0.0], np.cumsum(drawn.at(every + 0.5) * lasting)))
     clocks = np.append(clock, before.tempo.seconds(end))
     jumps = np.flatnonzero(np.abs(np.diff(values)) > jump) + 1
     moving = np.flatnonzero(~np.array(drawn.hold)[np.searchsorted(drawn.ticks, every[jumps] - 1, side="right") - 1])
