@@ -9,8 +9,8 @@ from expression.curve import Curve, differing
 from expression.lanes import LANES
 from expression.take import Part, Take
 
-MOST_DRAWN = 4000
-"""Nodes of a lane that are sent while a gesture is held."""
+MOST_DRAWN = 3000
+"""Nodes of a lane that are sent while a gesture is held: two for each pixel of a wide screen."""
 
 
 def lanes(part: Part) -> list[dict[str, Any]]:

@@ -9,6 +9,7 @@ messages), RP-015 (Reset All Controllers), RP-018 (data increment and decrement)
 from bisect import bisect_left, bisect_right
 from collections import defaultdict, deque
 from dataclasses import dataclass, field
+from operator import itemgetter
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -50,7 +51,7 @@ class Steps(NamedTuple):
         return np.where(row < 0, np.nan, self.values[np.maximum(row, 0)])
 
 
-@dataclass
+@dataclass(slots=True, eq=False)
 class Note:
     """A note as it was heard. Ticks of the file."""
 
@@ -122,10 +123,12 @@ def receive(data: bytes) -> Heard:
     """Hear a Standard MIDI File of type 0 or 1. Raises BadFile."""
     division, tracks = _tracks(data)
     parts: dict[tuple[int, int], int] = {}
+    lines = set()
     for number, track in enumerate(tracks):
-        for channel in sorted({status & 0x0F for _, status, _, _ in track.messages if status < 0xF0}):
+        kinds = {message[1] for message in track.messages}
+        for channel in sorted({status & 0x0F for status in kinds if status < 0xF0}):
             parts[number, channel] = len(parts)
-    lines = {(track.port, status & 0x0F) for track in tracks for _, status, _, _ in track.messages if status < 0xF0}
+            lines.add((track.port, channel))
     told: dict[tuple[int, int], list[tuple[int, int, int, int, int]]] = {line: [] for line in sorted(lines)}
     for number, track in enumerate(tracks):
         for tick, status, first, second in track.messages:
@@ -137,8 +140,8 @@ def receive(data: bytes) -> Heard:
     end = max((track.end for track in tracks), default=0)
     channels = {}
     for (port, channel), messages in told.items():
-        # In the order of time; at one tick the tracks one after another, each in its own order.
-        messages.sort(key=lambda one: one[:2])
+        # In the order of time; at one tick the tracks stay one after another, each in its own order.
+        messages.sort(key=itemgetter(0))
         owner = {number: part for (number, of), part in parts.items() if of == channel}
         channels[port, channel] = _channel(messages, port, channel, owner, end)
     return Heard(division, end, channels, _tempo(division, [step for track in tracks for step in track.tempo]))

@@ -92,8 +92,9 @@ class _Mean:
         at more closely (see `told`).
         """
         ticks = self.curve.ticks
-        turns = self.clock[:-1][self.turns != 0]
-        strong = np.abs(self.turns[self.turns != 0]) / (2 * self.half) > error / self.tempo.longest_tick
+        nodes = np.flatnonzero(self.turns)
+        turns = self.clock[nodes]
+        strong = np.abs(self.turns[nodes]) > 2 * self.half * error / self.tempo.longest_tick
         found = [ticks[:1], self.edge_ticks, self.tempo.ticks]
         if not self.is_held:
             found.append(ticks)

@@ -1,79 +1,146 @@
 """A recorded sound beside a take: read, seen as peaks, and traced into a lane by its loudness.
 
-Files are read by libsndfile (through soundfile); Lull only mixes them down and measures them.
+Files are read by libsndfile (through soundfile); Lull only mixes them down and measures them. A sound goes through in
+blocks, so that an hour of it needs no more memory than a second.
 """
 
 import io
+from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 import numpy as np
 import soundfile
-from scipy.signal import resample_poly
+from scipy.signal import firwin
 
 from expression.arrays import Bytes, Floats
 from expression.errors import BadFile, NothingMatched
 from expression.take import Take
 
 LONGEST_SECONDS = 65 * 60
+RATES = (100, 400_000)
+"""Samples a second that a file may have."""
 HIGHEST_RATE = 48_000
+"""What has more is brought to a whole share of it that is no higher."""
+MOST_CHANNELS = 64
+BLOCK = 2**20
+"""About so many samples, of all channels together, are in memory at once."""
 PEAKS_A_SECOND = 50
 QUIETEST_DB = -54.0
 """What lies further below the loudest moment counts as silence."""
 HOP_SECONDS = 0.01
 MOST_POINTS = 19_000
+UNREADABLE = "This is not a WAV file that can be read. Save the sound as WAV and try again."
 
 
 class Sound(NamedTuple):
-    """One channel of sound: samples from -1 to 1, so many a second."""
+    """One channel of sound, `rate` samples a second from -1 to 1, that can be gone through in blocks again and again."""
 
     rate: int
-    samples: Floats
+    length: int
+    """Samples."""
+    blocks: Callable[[], Iterator[Floats]]
 
     @property
     def seconds(self) -> float:
         """How long it lasts."""
-        return len(self.samples) / self.rate
+        return self.length / self.rate
+
+    @property
+    def samples(self) -> Floats:
+        """All of it at once."""
+        return np.concatenate([*self.blocks(), np.zeros(0, np.float32)])
+
+    def evenly(self, size: int) -> Iterator[Floats]:
+        """Its blocks in rows of `size` samples; the last row is filled up with silence."""
+        rest = np.zeros(0, np.float32)
+        for block in self.blocks():
+            block = np.concatenate((rest, block))
+            whole = len(block) - len(block) % size
+            rest = block[whole:]
+            if whole:
+                yield block[:whole].reshape(-1, size)
+        if len(rest):
+            yield np.pad(rest, (0, size - len(rest))).reshape(1, size)
 
 
 def decode(data: bytes) -> Sound:
-    """A WAV file of any width, rate and number of channels, mixed down to one. Raises BadFile."""
+    """A WAV file of any width and of up to 64 channels, mixed down to one. Raises BadFile, also while it is gone through.
+
+    Of more than 48,000 samples a second every second, third ... is kept, after what is too high for that was taken out.
+    """
     try:
         with soundfile.SoundFile(io.BytesIO(data)) as file:
-            if file.format not in ("WAV", "WAVEX", "RF64"):
-                raise BadFile(f"This is a {file.format} file. Save the sound as WAV and try again.")
-            if file.frames / file.samplerate > LONGEST_SECONDS:
-                minutes = file.frames / file.samplerate / 60
-                raise BadFile(f"This sound lasts {minutes:.0f} minutes; at most 65 can be kept beside a take.")
-            rate = file.samplerate
-            samples = file.read(dtype="float32", always_2d=True).mean(axis=1)
+            form, rate, frames, channels = file.format, file.samplerate, file.frames, file.channels
     except soundfile.LibsndfileError:
-        raise BadFile("This is not a WAV file that can be read. Save the sound as WAV and try again.") from None
-    if not len(samples):
+        raise BadFile(UNREADABLE) from None
+    if form not in ("WAV", "WAVEX", "RF64"):
+        raise BadFile(f"This is a {form} file. Save the sound as WAV and try again.")
+    if not RATES[0] <= rate <= RATES[1]:
+        raise BadFile(
+            f"This file says that it has {rate:,} samples a second; Lull reads {RATES[0]:,} to {RATES[1]:,}. "
+            "Save it with 44,100 or 48,000 and try again."
+        )
+    if channels > MOST_CHANNELS:
+        raise BadFile(f"This file has {channels} channels; Lull reads up to {MOST_CHANNELS}. Mix it down and try again.")
+    if frames / rate > LONGEST_SECONDS:
+        raise BadFile(f"This sound lasts {frames / rate / 60:.0f} minutes; at most 65 can be kept beside a take.")
+    if not frames:
         raise BadFile("This WAV file holds no sound.")
-    if rate > HIGHEST_RATE:
-        samples = resample_poly(samples, HIGHEST_RATE, rate)
-        rate = HIGHEST_RATE
-    return Sound(rate, np.nan_to_num(samples))
+    step = next(step for step in range(1, rate + 1) if rate / step <= HIGHEST_RATE and rate % step == 0)
+    if rate / step < HIGHEST_RATE / 4 and step > 1:
+        raise BadFile(
+            f"This file has {rate:,} samples a second, which cannot be brought to {HIGHEST_RATE:,} or less evenly. "
+            "Save it with 44,100 or 48,000 and try again."
+        )
+    return Sound(rate // step, -(-frames // step), lambda: _decimated(_mixed(data), step))
+
+
+def _mixed(data: bytes) -> Iterator[Floats]:
+    try:
+        with soundfile.SoundFile(io.BytesIO(data)) as file:
+            for block in file.blocks(max(BLOCK // file.channels, 1), dtype="float32", always_2d=True):
+                yield np.nan_to_num(block.mean(axis=1))
+    except soundfile.LibsndfileError:
+        raise BadFile(UNREADABLE) from None
+
+
+def _decimated(blocks: Iterator[Floats], step: int) -> Iterator[Floats]:
+    """Every so manyeth sample, after a low pass (a windowed sinc of ten samples of the lower rate to either side)."""
+    if step == 1:
+        yield from blocks
+        return
+    half = 10 * step
+    taps = firwin(2 * half + 1, 1 / step, window=("kaiser", 5.0)).astype(np.float32)
+    held = np.zeros(half, np.float32)
+    silence = iter([np.zeros(half, np.float32)])
+    for block in (block for some in (blocks, silence) for block in some):
+        held = np.concatenate((held, block))
+        count = max((len(held) - 2 * half - 1) // step + 1, 0)
+        if count:
+            windows = np.lib.stride_tricks.sliding_window_view(held, 2 * half + 1)[: (count - 1) * step + 1 : step]
+            yield windows @ taps
+            held = held[count * step :]
 
 
 def pack(sound: Sound) -> bytes:
     """The sound in few bytes and without loss of what 16 bits hold: FLAC."""
     out = io.BytesIO()
-    soundfile.write(out, np.clip(sound.samples, -1, 1), sound.rate, format="FLAC", subtype="PCM_16")
+    with soundfile.SoundFile(out, "w", sound.rate, 1, format="FLAC", subtype="PCM_16") as file:
+        for block in sound.blocks():
+            file.write(np.clip(block, -1, 1))
     return out.getvalue()
 
 
 def unpack(data: bytes) -> Sound:
     """What `pack` has made."""
-    samples, rate = soundfile.read(io.BytesIO(data), dtype="float32")
-    return Sound(rate, samples)
+    with soundfile.SoundFile(io.BytesIO(data)) as file:
+        return Sound(file.samplerate, file.frames, lambda: _mixed(data))
 
 
 def peaks(sound: Sound) -> Bytes:
     """How far the sound goes out in each fiftieth of a second, 0 to 255 for the loudest of all."""
     size = max(sound.rate // PEAKS_A_SECOND, 1)
-    padded = np.pad(np.abs(sound.samples), (0, -len(sound.samples) % size)).reshape(-1, size)
-    most = padded.max(axis=1)
+    most = np.concatenate([np.abs(rows).max(axis=1) for rows in sound.evenly(size)])
     return np.asarray(np.round(most / max(float(most.max()), 1e-9) * 255).astype(np.uint8))
 
 
@@ -85,8 +152,7 @@ def loudness(sound: Sound, attack: float, release: float) -> tuple[Floats, Float
     """
     hop = max(HOP_SECONDS, sound.seconds / MOST_POINTS)
     size = max(int(np.ceil(hop * sound.rate - 1e-6)), 1)
-    padded = np.pad(sound.samples, (0, -len(sound.samples) % size)).reshape(-1, size)
-    power = (padded.astype(np.float64) ** 2).mean(axis=1)
+    power = np.concatenate([(rows.astype(np.float64) ** 2).mean(axis=1) for rows in sound.evenly(size)])
     rising, falling = (1 - np.exp(-size / sound.rate / max(ms / 1000, 1e-6)) for ms in (attack, release))
     level, followed = 0.0, np.empty(len(power))
     for step, now in enumerate(power.tolist()):

@@ -1,6 +1,7 @@
 """A sound beside a take: read in all widths and rates, followed by its loudness, refused with a reason."""
 
 import io
+import tracemalloc
 
 import numpy as np
 import pytest
@@ -16,6 +17,11 @@ def wav(samples: np.ndarray, rate: int = 44_100, subtype: str = "PCM_16", format
     out = io.BytesIO()
     soundfile.write(out, samples, rate, format=format_, subtype=subtype)
     return out.getvalue()
+
+
+def rated(data: bytes, rate: int) -> bytes:
+    """The same file, its header claiming another rate."""
+    return data[:24] + rate.to_bytes(4, "little") + data[28:]
 
 
 def tone(seconds: float, rate: int = 44_100, level: float = 0.5) -> np.ndarray:
@@ -42,11 +48,38 @@ def test_every_width_and_rate_is_read_alike(subtype: str, rate: int) -> None:
         (wav(tone(0.1), format_="FLAC"), "This is a FLAC file. Save the sound as WAV"),
         (wav(np.zeros(0)), "holds no sound"),
         (wav(np.zeros(66 * 60 * 100), 100), "lasts 66 minutes; at most 65"),
+        (rated(wav(tone(0.1)), 1_000_000), "1,000,000 samples a second; Lull reads 100 to 400,000"),
+        (rated(wav(tone(0.1)), 2**31 - 1), "samples a second; Lull reads"),
+        (rated(wav(tone(0.1)), 1), "1 samples a second; Lull reads"),
+        (rated(wav(tone(0.1)), 399_989), "cannot be brought to 48,000 or less evenly"),
+        (wav(np.zeros((10, 65))), "65 channels; Lull reads up to 64"),
     ],
 )
 def test_what_is_no_sound_is_refused_with_the_reason(data: bytes, sentence: str) -> None:
     with pytest.raises(BadFile, match=sentence):
         sound.decode(data)
+
+
+@pytest.mark.parametrize("rate", [88_200, 96_000, 192_000, 384_000])
+def test_high_rates_lose_only_what_could_not_be_kept(rate: int) -> None:
+    """A tone that can be heard comes through as it was; one far above does not come back as another."""
+    at = np.arange(int(1.3 * rate)) / rate
+    heard = sound.decode(wav(0.5 * np.sin(2 * np.pi * 1000 * at) + 0.3 * np.sin(2 * np.pi * 40_000 * at), rate, "FLOAT"))
+    wanted = 0.5 * np.sin(2 * np.pi * 1000 * np.arange(heard.length) / heard.rate)
+    inner = slice(200, -200)
+    assert len(heard.samples) == heard.length
+    assert np.abs(heard.samples - wanted)[inner].max() < 0.01
+
+
+def test_a_long_sound_needs_little_memory() -> None:
+    """Eleven minutes, which would be 120 MiB as numbers: silence packs to nothing, so that only the work is measured."""
+    data = wav(np.zeros(30 * 2**20, np.int16), 48_000, "PCM_U8")
+    tracemalloc.start()
+    heard = sound.decode(data)
+    sound.pack(heard), sound.peaks(heard), sound.loudness(heard, 10, 100)
+    most = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    assert most < 60 * 2**20
 
 
 def test_an_hour_at_a_low_rate_is_kept() -> None:
