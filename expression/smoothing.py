@@ -129,13 +129,12 @@ class _Mean:
         """Of segments from `a` to `b`: what each begins with and comes to, and whether it is far from straight."""
         value = self.inside(a, b)
         number = np.arange(len(a))
-        first = value(number, a.astype(np.float64))
+        # What is as good as the same is the same: held, not on its way.
+        first = np.round(value(number, a.astype(np.float64)), 6)
         last = np.append(first[1:], first[-1:])
         # Otherwise it comes to what the next begins with; not at a jump that is kept, nor where another is next.
         other = np.append((b[:-1] != a[1:]) | contained(a[1:], self.edge_ticks), True)
-        last[other] = value(number[other], b[other].astype(np.float64))
-        # What is as good as the same is the same: held, not on its way.
-        first, last = np.round(first, 6), np.round(last, 6)
+        last[other] = np.round(value(number[other], b[other].astype(np.float64)), 6)
         strays = self._is_curved(a, b)
         rows = np.flatnonzero(strays)
         offs = np.zeros(len(rows))

@@ -1,4 +1,4 @@
-"""The application served by gunicorn: for the demo, the tests, the bench and the pictures alike."""
+"""The application served by waitress: for the demo, the tests, the bench and the pictures alike."""
 
 import contextlib
 import ctypes
@@ -13,10 +13,11 @@ from pathlib import Path
 from launcher.base import ROOT, Trouble
 from launcher.postgres import HOST
 
-# One process, so that every thread finds the folded takes in memory.
-GUNICORN = (
-    *("-m", "gunicorn", "config.wsgi", "--worker-class", "gthread", "--workers", "1", "--threads", "8"),
-    *("--timeout", "120", "--log-level", "warning", "--no-control-socket"),
+# One process, so that every thread finds the folded takes in memory. Requests are read whole, however slowly they come,
+# before any thread has to do with them; what stays half sent is dropped.
+WAITRESS = (
+    *("-m", "waitress", "--threads=8", "--connection-limit=1000", "--channel-timeout=20", "--cleanup-interval=5"),
+    *("--asyncore-use-poll", "--max-request-header-size=65536", f"--max-request-body-size={130 * 2**20}", "--ident="),
 )
 CHROMIUM_FLAGS = [
     *("--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking"),
@@ -59,7 +60,7 @@ def serving(
     port: int, env: Mapping[str, str], python: str | Path = sys.executable
 ) -> Iterator[subprocess.Popen[bytes]]:
     """The application on a port of loopback, from when it answers a request (not merely holds the port)."""
-    with process(python, *GUNICORN, "--bind", f"{HOST}:{port}", env={**MEMORY, **env}) as server:
+    with process(python, *WAITRESS, f"--listen={HOST}:{port}", "config.wsgi:application", env={**MEMORY, **env}) as server:
         deadline = time.monotonic() + PATIENCE
         while True:
             with contextlib.suppress(OSError), urllib.request.urlopen(f"http://{HOST}:{port}/sign-in", timeout=10):

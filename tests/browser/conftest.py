@@ -27,7 +27,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 @pytest.fixture(scope="session")
 def address(django_db_setup: None) -> Iterator[str]:
-    """The application served by gunicorn, as in earnest."""
+    """The application served by waitress, as in earnest."""
     database = connection.settings_dict
     url = "postgres://{USER}:{PASSWORD}@{HOST}:{PORT}/{NAME}".format(**database)
     port = free_port()
