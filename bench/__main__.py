@@ -77,8 +77,8 @@ def measured() -> None:
 
     from bench import browser, core
     from bench.performance import performance, swelling, wheel
-    from studio.pages import link_token
     from studio.services import takes
+    from studio.signing_in import link_token
 
     data = performance(notes=20_000, pedals=40_000)
     core.reading(data)
@@ -103,7 +103,8 @@ def measured() -> None:
     with serving(port, os.environ) as server, sync_playwright() as playwright:
         chrome = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
         page = chrome.new_page(viewport={"width": 1280, "height": 800}, base_url=f"http://127.0.0.1:{port}")
-        page.goto(f"/enter/{link_token(user.pk)}")
+        page.goto(f"/enter/{link_token(user)}")
+        page.wait_for_url("/")
         browser.opening(page, "Long take")
         browser.frames(page)
         page.goto("/")

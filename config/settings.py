@@ -7,7 +7,9 @@ import dj_database_url
 
 BASE_DIR = Path(__file__).resolve().parent.parent
 
-SECRET_KEY = os.environ.get("LULL_SECRET_KEY", "only-for-checks-and-tests")
+KNOWN_SECRET = "only-for-checks-and-tests"
+"""Nothing is served with it: see `config/wsgi.py`."""
+SECRET_KEY = os.environ.get("LULL_SECRET_KEY") or KNOWN_SECRET
 DEBUG = os.environ.get("LULL_DEBUG") == "1"
 ALLOWED_HOSTS = os.environ.get("LULL_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
 CSRF_TRUSTED_ORIGINS = [origin for origin in os.environ.get("LULL_ORIGINS", "").split(",") if origin]
@@ -20,20 +22,24 @@ INSTALLED_APPS = [
     "studio",
 ]
 MIDDLEWARE = [
+    "studio.doors.PlainAnswers",
     "django.middleware.security.SecurityMiddleware",
+    "django.middleware.common.CommonMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "studio.cookies.PlainCookies",
     "django.contrib.sessions.middleware.SessionMiddleware",
-    "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "studio.doors.UploadsOfPlayers",
+    "django.middleware.csrf.CsrfViewMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
+APPEND_SLASH = False
 ROOT_URLCONF = "config.urls"
 WSGI_APPLICATION = "config.wsgi.application"
 
 DATABASES = {
     "default": dj_database_url.parse(
-        os.environ.get("DATABASE_URL") or "postgres://lull@127.0.0.1/lull", conn_max_age=600, conn_health_checks=False
+        os.environ.get("DATABASE_URL") or "postgres://lull@127.0.0.1/lull", conn_max_age=600, conn_health_checks=True
     )
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
@@ -42,6 +48,8 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
 LOGIN_URL = "/sign-in"
+PASSWORD_RESET_TIMEOUT = 12 * 60 * 60
+"""Seconds within which a link signs in."""
 
 USE_TZ = True
 TIME_ZONE = "UTC"
@@ -54,6 +62,8 @@ WHITENOISE_IMMUTABLE_FILE_TEST = r"^.*/assets/.+-[\w-]{8}\.\w+$"
 
 MOST_UPLOAD_BYTES = 32 * 1024 * 1024
 MOST_SOUND_BYTES = 128 * 1024 * 1024
+MOST_BYTES_UNDER_WAY = 256 * 1024 * 1024
+"""Of all files together that are being read at a time."""
 FILE_UPLOAD_HANDLERS = ["studio.uploads.BoundedUpload"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
 
@@ -66,4 +76,6 @@ LOGGING = {
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
+    # That a browser leaves before its answer has come is nothing to write down.
+    "loggers": {"waitress": {"level": "ERROR"}},
 }

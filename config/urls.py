@@ -13,3 +13,4 @@ urlpatterns = [
     path("", pages.page),
     path("takes/<uuid:take_id>", pages.page),
 ]
+handler400, handler404, handler500 = "studio.doors.malformed", "studio.doors.not_found", "studio.doors.failed"

@@ -211,6 +211,7 @@ def main() -> None:
         browser = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
         page = browser.new_page(viewport=SIZE, base_url=address)
         page.goto(link)
+        page.wait_for_url("**/")
         for name, show in VIEWS.items():
             show(page)
             page.wait_for_timeout(400)

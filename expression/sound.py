@@ -33,7 +33,7 @@ UNREADABLE = "This is not a WAV file that can be read. Save the sound as WAV and
 
 
 class Sound(NamedTuple):
-    """One channel of sound, `rate` samples a second from -1 to 1, that can be gone through in blocks again and again."""
+    """One channel of sound, `rate` samples a second from -1 to 1; its blocks can be gone through again and again."""
 
     rate: int
     length: int
@@ -52,9 +52,9 @@ class Sound(NamedTuple):
 
     def evenly(self, size: int) -> Iterator[Floats]:
         """Its blocks in rows of `size` samples; the last row is filled up with silence."""
-        rest = np.zeros(0, np.float32)
+        rest: Floats = np.zeros(0)
         for block in self.blocks():
-            block = np.concatenate((rest, block))
+            block = np.concatenate((rest.astype(block.dtype), block))
             whole = len(block) - len(block) % size
             rest = block[whole:]
             if whole:
@@ -64,7 +64,7 @@ class Sound(NamedTuple):
 
 
 def decode(data: bytes) -> Sound:
-    """A WAV file of any width and of up to 64 channels, mixed down to one. Raises BadFile, also while it is gone through.
+    """A WAV file of any width and up to 64 channels, mixed down to one. Raises BadFile, also while it is gone through.
 
     Of more than 48,000 samples a second every second, third ... is kept, after what is too high for that was taken out.
     """
@@ -81,7 +81,7 @@ def decode(data: bytes) -> Sound:
             "Save it with 44,100 or 48,000 and try again."
         )
     if channels > MOST_CHANNELS:
-        raise BadFile(f"This file has {channels} channels; Lull reads up to {MOST_CHANNELS}. Mix it down and try again.")
+        raise BadFile(f"This file has {channels} channels; Lull reads up to {MOST_CHANNELS}. Mix it down and try.")
     if frames / rate > LONGEST_SECONDS:
         raise BadFile(f"This sound lasts {frames / rate / 60:.0f} minutes; at most 65 can be kept beside a take.")
     if not frames:

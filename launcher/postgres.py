@@ -206,15 +206,17 @@ def _others() -> list[int]:
 def _create(url: str) -> None:
     """The database itself, by the virtual environment's driver."""
     code = (
-        "import psycopg, sys\n"
-        "url = sys.argv[1]\n"
+        "import os, psycopg\n"
+        "url = os.environ['DATABASE_URL']\n"
         "with psycopg.connect(url.rsplit('/', 1)[0] + '/postgres', autocommit=True) as link:\n"
         "    if not link.execute(\"select 1 from pg_database where datname='lull'\").fetchone():\n"
         "        link.execute('create database lull')\n"
     )
     deadline = time.monotonic() + 20
     while True:
-        result = subprocess.run([str(PYTHON), "-c", code, url], capture_output=True, text=True)
+        # By the environment, which others cannot read, not in the list of processes, which all can.
+        environment = {**os.environ, "DATABASE_URL": url}
+        result = subprocess.run([str(PYTHON), "-c", code], env=environment, capture_output=True, text=True)
         if result.returncode == 0:
             return
         if time.monotonic() > deadline:

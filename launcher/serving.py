@@ -60,7 +60,8 @@ def serving(
     port: int, env: Mapping[str, str], python: str | Path = sys.executable
 ) -> Iterator[subprocess.Popen[bytes]]:
     """The application on a port of loopback, from when it answers a request (not merely holds the port)."""
-    with process(python, *WAITRESS, f"--listen={HOST}:{port}", "config.wsgi:application", env={**MEMORY, **env}) as server:
+    words = (*WAITRESS, f"--listen={HOST}:{port}", "config.wsgi:application")
+    with process(python, *words, env={**MEMORY, **env}) as server:
         deadline = time.monotonic() + PATIENCE
         while True:
             with contextlib.suppress(OSError), urllib.request.urlopen(f"http://{HOST}:{port}/sign-in", timeout=10):

@@ -53,6 +53,18 @@ class Preferences(models.Model):
         return f"Preferences of {self.owner}"
 
 
+class SignInTrouble(models.Model):
+    """Wrong guesses of a password: by name, by address, and by both together."""
+
+    key = models.CharField(max_length=32, unique=True, help_text="A hash: neither names nor addresses are kept.")
+    failures = models.PositiveIntegerField(default=0)
+    until = models.DateTimeField(null=True, blank=True, help_text="No guess is looked at before.")
+    last = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return f"{self.failures} wrong guesses"
+
+
 class Step(models.Model):
     """How one stroke reads from this step on: added, changed, switched or deleted."""
 

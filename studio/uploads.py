@@ -1,4 +1,4 @@
-"""Uploads are held in memory up to the limit, and read no further."""
+"""Uploads are held in memory up to the limit, all files of a request together, and read no further."""
 
 from typing import IO, Any
 
@@ -30,7 +30,7 @@ class BoundedUpload(MemoryFileUploadHandler):
 
     def receive_data_chunk(self, raw_data: bytes, start: int) -> bytes | None:
         """Keep a piece of the file."""
-        self._received = start + len(raw_data)
+        self._received += len(raw_data)
         if self._received > self._most:
             if self.request is not None:
                 self.request.META["lull.too_large"] = True

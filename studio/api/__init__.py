@@ -15,8 +15,10 @@ from expression.errors import Refused
 from expression.strokes import KINDS, explain
 from studio.api import desk, session, sounds, takes
 from studio.api.encoding import encode
+from studio.doors import NO_DATABASE
 from studio.services.shaping import Stale
 from studio.services.takes import NoSuchTake
+from studio.signing_in import TooManyGuesses
 
 
 class Fast(BaseRenderer):
@@ -67,12 +69,13 @@ def _input(request: HttpRequest, path: list[Any]) -> dict[str, Any]:
 
 
 def _no_database(request: HttpRequest, error: Exception) -> HttpResponse:
-    return _problem(503, "Lull cannot reach its database just now; nothing was changed. Try again in a moment.")
+    return _problem(503, NO_DATABASE)
 
 
 HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     Refused: _refused,
     ValidationError: _invalid,
+    TooManyGuesses: lambda request, error: _problem(429, str(error)),
     NoSuchTake: lambda request, error: _problem(404, "There is no such take in your library."),
     Stale: lambda request, error: _problem(
         409, "This take was changed elsewhere since you opened it here; nothing was lost.", history=error.newer

@@ -23,8 +23,12 @@ class Account(Schema):
 
 
 class Credentials(Schema):
-    name: str
-    password: str
+    name: Annotated[str, Field(max_length=500)]
+    password: Annotated[str, Field(max_length=4096)]
+
+
+class Link(Schema):
+    token: Annotated[str, Field(max_length=200)]
 
 
 class PartName(Schema):

@@ -2,17 +2,17 @@
 
 from typing import Any
 
-from django.contrib.auth import authenticate, login
+from django.contrib.auth import login
 from django.http import HttpRequest
 from django.views.decorators.csrf import csrf_protect
 from ninja import Router, Status
 from ninja.decorators import decorate_view
 
 from studio.api.access import owner
-from studio.api.schemas import Account, Credentials, LaneNameView, Problem
+from studio.api.schemas import Account, Credentials, LaneNameView, Link, Problem
 from studio.services import arrangement
 from studio.services.arrangement import Wishes
-from studio.services.takes import plain
+from studio.signing_in import by_link, by_password
 
 router = Router(tags=["session"])
 
@@ -47,12 +47,23 @@ def ping(request: HttpRequest) -> dict[str, Any]:
     return {}
 
 
-@router.post("session", auth=None, response={200: Account, 401: Problem})
+@router.post("session", auth=None, response={200: Account, 401: Problem, 429: Problem})
 @decorate_view(csrf_protect)
 def sign_in(request: HttpRequest, asked: Credentials) -> Status[Any]:
     """Sign in with name and password."""
-    user = authenticate(request, username=asked.name, password=asked.password) if plain(asked.name) else None
+    user = by_password(request, asked.name, asked.password)
     if user is None:
         return Status(401, {"detail": "That name and password do not go together. Check both and try again."})
     login(request, user)
+    return Status(200, {"name": user.get_username()})
+
+
+@router.post("session/link", auth=None, response={200: Account, 401: Problem})
+@decorate_view(csrf_protect)
+def sign_in_by_link(request: HttpRequest, asked: Link) -> Status[Any]:
+    """Sign in by a link, which is spent with that."""
+    user = by_link(asked.token)
+    if user is None:
+        return Status(401, {"detail": "That link was used before, has expired or was cut off. Ask for a new one."})
+    login(request, user, backend="django.contrib.auth.backends.ModelBackend")
     return Status(200, {"name": user.get_username()})

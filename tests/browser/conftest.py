@@ -13,7 +13,7 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 from launcher.install import chromium
 from launcher.postgres import free_port
 from launcher.serving import CHROMIUM_FLAGS, serving
-from studio.pages import link_token
+from studio.signing_in import link_token
 from tests.browser.desk import PATIENCE, Desk
 
 expect.set_options(timeout=PATIENCE * 1000)
@@ -57,7 +57,8 @@ def page(browser: Browser, address: str, player: User) -> Iterator[Page]:
     page.set_default_timeout(PATIENCE * 1000)
     faults: list[str] = []
     page.on("pageerror", lambda error: faults.append(str(error)))
-    page.goto(f"/enter/{link_token(player.pk)}")
+    page.goto(f"/enter/{link_token(player)}")
+    page.wait_for_url("/")
     yield page
     page.unroute_all(behavior="ignoreErrors")
     context.close()

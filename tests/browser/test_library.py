@@ -132,6 +132,8 @@ def test_sign_out_and_in_with_a_name_and_password(browser: Browser, address: str
 
 
 def test_a_spoilt_link_leads_to_the_sign_in(page: Page) -> None:
+    page.get_by_role("button", name="Sign out").click()
+    page.wait_for_url("/sign-in")
     page.goto("/enter/spoilt")
     expect(page.get_by_role("alert")).to_contain_text("expired or was cut off")
 

@@ -64,7 +64,8 @@ def test_what_is_no_sound_is_refused_with_the_reason(data: bytes, sentence: str)
 def test_high_rates_lose_only_what_could_not_be_kept(rate: int) -> None:
     """A tone that can be heard comes through as it was; one far above does not come back as another."""
     at = np.arange(int(1.3 * rate)) / rate
-    heard = sound.decode(wav(0.5 * np.sin(2 * np.pi * 1000 * at) + 0.3 * np.sin(2 * np.pi * 40_000 * at), rate, "FLOAT"))
+    low, high = (np.sin(2 * np.pi * pitch * at) for pitch in (1000, 40_000))
+    heard = sound.decode(wav(0.5 * low + 0.3 * high, rate, "FLOAT"))
     wanted = 0.5 * np.sin(2 * np.pi * 1000 * np.arange(heard.length) / heard.rate)
     inner = slice(200, -200)
     assert len(heard.samples) == heard.length
@@ -72,7 +73,7 @@ def test_high_rates_lose_only_what_could_not_be_kept(rate: int) -> None:
 
 
 def test_a_long_sound_needs_little_memory() -> None:
-    """Eleven minutes, which would be 120 MiB as numbers: silence packs to nothing, so that only the work is measured."""
+    """Eleven minutes, 120 MiB as numbers: silence packs to nothing, so that only the work is measured."""
     data = wav(np.zeros(30 * 2**20, np.int16), 48_000, "PCM_U8")
     tracemalloc.start()
     heard = sound.decode(data)

@@ -1,11 +1,12 @@
 from pathlib import Path
+from typing import Any
 
 import pytest
 from django.test import Client
 
 from demo.fog_signal import the_stair
 from studio.models import Take
-from studio.pages import link_token
+from studio.signing_in import link_token
 from tests.expression.test_damaged import DAMAGED
 from tests.files import END, events, file_of, phrase, raw
 from tests.studio.conftest import Caller
@@ -140,6 +141,10 @@ def test_every_path_of_the_contract_that_names_a_take_is_tried_above() -> None:
     assert tried == named
 
 
+def enter(client: Client, token: str) -> Any:
+    return client.post("/api/session/link", {"token": token}, content_type="application/json")
+
+
 class TestPages:
     @pytest.mark.parametrize("path", ["/", "/takes/00000000-0000-0000-0000-000000000000"])
     def test_need_a_sign_in(self, path: str) -> None:
@@ -147,15 +152,27 @@ class TestPages:
         assert response.status_code == 302
         assert response["Location"].startswith("/sign-in")
 
-    def test_a_link_signs_in(self, anna: Caller) -> None:
+    def test_a_link_signs_in_once(self, anna: Caller) -> None:
+        token = link_token(anna.user)
         client = Client()
-        assert client.get(f"/enter/{link_token(anna.user.pk)}")["Location"] == "/"
+        # To look at it, as a mail program does, changes nothing.
+        assert client.get(f"/enter/{token}").status_code in (200, 503)
+        assert client.get("/api/me").status_code == 401
+        assert enter(client, token).json() == {"name": "anna"}
         assert client.get("/api/me").json() == {"name": "anna"}
+        client.post("/sign-out")
+        spent = enter(client, token)
+        assert (spent.status_code, "used before" in spent.json()["detail"]) == (401, True)
 
-    def test_a_forged_link_does_not(self, anna: Caller) -> None:
+    def test_an_old_link_does_not(self, anna: Caller, settings: Any) -> None:
+        token = link_token(anna.user)
+        settings.PASSWORD_RESET_TIMEOUT = -1
+        assert enter(Client(), token).status_code == 401
+
+    @pytest.mark.parametrize("spoilt", ["", "x", "1-", "-", "9" * 30 + "-a", "\u0663-abc", "{}xx", "0{}"])
+    def test_a_forged_link_does_not(self, anna: Caller, spoilt: str) -> None:
         client = Client()
-        token = link_token(anna.user.pk)
-        assert client.get(f"/enter/{token[:-2]}xx")["Location"] == "/sign-in?expired=1"
+        assert enter(client, spoilt.format(link_token(anna.user)[:-2])).status_code == 401
         assert client.get("/api/me").status_code == 401
 
     def test_name_and_password(self, anna: Caller) -> None:

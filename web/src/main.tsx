@@ -7,6 +7,7 @@ import { createRoot } from "react-dom/client";
 import { createBrowserRouter, RouterProvider } from "react-router";
 import { Desk } from "./desk/Desk";
 import { Library } from "./library/Library";
+import { Enter } from "./session/Enter";
 import { SignIn } from "./session/SignIn";
 import { offerRendering } from "./sound/render";
 
@@ -14,6 +15,7 @@ const router = createBrowserRouter([
   { path: "/", element: <Library /> },
   { path: "/takes/:takeId", element: <Desk /> },
   { path: "/sign-in", element: <SignIn /> },
+  { path: "/enter/:token", element: <Enter /> },
 ]);
 
 offerRendering();

@@ -2,14 +2,13 @@
 
 from typing import Any
 
-from django.contrib.auth import get_user_model
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import transaction
 
 from demo.fog_signal import TAKES
-from studio.pages import link_token
 from studio.services import takes
+from studio.signing_in import link_token
 
 
 class Command(BaseCommand):
@@ -25,10 +24,10 @@ class Command(BaseCommand):
         """Load and print."""
         with transaction.atomic():  # All or nothing, so that a start that was cut off is made good by the next.
             user = self._account()
-        self.stdout.write(f"{options['address']}/enter/{link_token(user.pk)}")
+        self.stdout.write(f"{options['address']}/enter/{link_token(user)}")
 
-    def _account(self) -> AbstractBaseUser:
-        user, made = get_user_model().objects.get_or_create(username="demo")
+    def _account(self) -> User:
+        user, made = User.objects.get_or_create(username="demo")
         if made:
             user.set_unusable_password()
             user.save()

@@ -56,7 +56,8 @@ export async function answered<T = void>(
 ): Promise<T> {
   const { data, error, response } = await asked;
   if (response.ok) return data as T;
-  if (response.status === 401 && window.location.pathname !== "/sign-in") {
+  const outside = /^\/(sign-in|enter\/)/.test(window.location.pathname);
+  if (response.status === 401 && !outside) {
     window.location.assign(`/sign-in?next=${encodeURIComponent(window.location.pathname)}`);
   }
   throw refusal(response.status, error);

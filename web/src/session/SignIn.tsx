@@ -11,7 +11,9 @@ function here(asked: string): string {
 export function SignIn() {
   const query = new URLSearchParams(window.location.search);
   const [problem, setProblem] = useState(
-    query.has("expired") ? "That link has expired or was cut off. Ask for a new one, or sign in here." : "",
+    query.has("expired")
+      ? "That link was used before, has expired or was cut off. Ask for a new one, or sign in here."
+      : "",
   );
 
   async function submit(event: FormEvent<HTMLFormElement>) {

@@ -1,0 +1,52 @@
+import { useEffect, useRef, useState } from "react";
+import { useParams } from "react-router";
+import { answered, api, type Schemas } from "../api/client";
+import { Wordmark } from "../parts/Wordmark";
+
+/** Where a sign-in link leads. Who is signed in as somebody else is asked first. */
+export function Enter() {
+  const { token = "" } = useParams();
+  const [other, setOther] = useState<string | null>(null);
+  const asked = useRef(false);
+
+  async function enter() {
+    try {
+      await answered(api.POST("/api/session/link", { body: { token } }));
+      window.location.replace("/");
+    } catch {
+      window.location.replace("/sign-in?expired=1");
+    }
+  }
+
+  useEffect(() => {
+    // Twice is once too often for a link that works once.
+    if (asked.current) return;
+    asked.current = true;
+    answered<Schemas["Account"]>(api.GET("/api/me")).then((account) => setOther(account.name), enter);
+  });
+
+  return (
+    <main className="grid h-full place-items-center p-6">
+      <section className="w-80 rounded-xl border border-rule bg-sheet p-7">
+        <h1 className="mb-1 text-4xl">
+          <Wordmark />
+        </h1>
+        {other === null ? (
+          <p role="status">Signing you in …</p>
+        ) : (
+          <>
+            <p className="mb-4">
+              You are signed in as {other}. The link signs you in anew, perhaps as another player.
+            </p>
+            <button type="button" className="key key-warm w-full" onClick={enter}>
+              Sign in by the link
+            </button>
+            <a href="/" className="key mt-2 block text-center">
+              Stay signed in as {other}
+            </a>
+          </>
+        )}
+      </section>
+    </main>
+  );
+}
