@@ -9,12 +9,13 @@ from types import FrameType
 
 from launcher import install, postgres
 from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say, with_path
-from launcher.serving import process, serving
+from launcher.serving import process, serving, supervised
 
 HELP = """usage: ./lull COMMAND
 
   demo [--port N]   set up, load the demo takes, serve, and print a link that signs in
   test [...]        all checks, then all tests (further words go to pytest)
+  link              print another link that signs in to a Lull that runs
   dev               serve with reload while you work on Lull itself
   bench             measure: previews, reading, folding, drawing
   pictures          take the pictures in docs/screenshots anew
@@ -71,6 +72,11 @@ def _port(words: list[str], name: str) -> int:
 def _prepare(environment: dict[str, str], address: str) -> str:
     """Migrate and load the demo; the link that signs in."""
     run(PYTHON, "manage.py", "migrate", "--verbosity", "0", env=environment, what="Migrating the database")
+    return _demo(environment, address)
+
+
+def _demo(environment: dict[str, str], address: str) -> str:
+    """The demo account, made where it is missing; a link that signs in."""
     shown = subprocess.run(
         [PYTHON, "manage.py", "demo", "--address", address], cwd=ROOT, env=environment, capture_output=True, text=True
     )
@@ -87,9 +93,29 @@ def _serve(words: list[str]) -> int:
     with postgres.database() as url:
         environment = _environment(url)
         link = _prepare(environment, address)
-        with serving(port, environment, PYTHON) as server:
-            print(f"\n  Lull is ready. Sign in with this link:\n\n    {link}\n\n  Ctrl-C stops it.\n", flush=True)
-            return _hold(server)
+
+        def ready() -> None:
+            print(f"\n  Lull is ready. Sign in with this link, once:\n\n    {link}\n", flush=True)
+            print("  For another: ./lull link. Ctrl-C stops Lull.\n", flush=True)
+
+        try:
+            return supervised(lambda: serving(port, environment, PYTHON), lambda: postgres.revive(url), ready)
+        except KeyboardInterrupt:
+            say("stopping ...")
+            return 0
+
+
+def _link(words: list[str]) -> int:
+    """Another link for the demo account of a Lull that runs."""
+    parser = argparse.ArgumentParser(prog="./lull link")
+    parser.add_argument("--port", type=int, default=8000, help="the port that it is served on (default: 8000)")
+    port: int = parser.parse_args(words).port
+    if not postgres.port_in_use(port):
+        raise Trouble(f"Nothing is served on port {port}. Start Lull with ./lull demo, or name its port: --port N.")
+    install.python_packages()
+    with postgres.database() as url:
+        print(_demo(_environment(url), f"http://127.0.0.1:{port}"))
+    return 0
 
 
 def _hold(process: subprocess.Popen[bytes]) -> int:
@@ -195,6 +221,7 @@ def _lock(_: list[str]) -> int:
 
 COMMANDS = {
     "demo": _serve,
+    "link": _link,
     "dev": _dev,
     "test": _test,
     "bench": _in_the_browser("bench"),

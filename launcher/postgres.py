@@ -12,6 +12,7 @@ import subprocess
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from launcher.base import PYTHON, ROOT, STATE, Trouble, private_text, say
 from launcher.install import debian
@@ -106,7 +107,7 @@ class Cluster:
             self._make(password)
             ready.write_text(str(self.data))
         if not self.running():
-            self._launch()
+            self.launch(free_port())
         port = self._port()
         return f"postgres://lull:{password}@{HOST}:{port}/lull"
 
@@ -129,18 +130,38 @@ class Cluster:
         finally:
             given.unlink()
 
-    def _launch(self) -> None:
-        settings = f"-h {HOST} -p {free_port()} -k ''"
+    def launch(self, port: int) -> None:
+        """Start its server on a port of loopback."""
+        settings = f"-h {HOST} -p {port} -k ''"
+        deadline = time.monotonic() + 30
+        while True:
+            try:
+                self._call(
+                    *("pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(self.log), "-o", settings),
+                    stdout=subprocess.DEVNULL,  # The server must not hold our pipe open.
+                    stderr=subprocess.DEVNULL,
+                )
+                return
+            except Trouble:
+                # Where one was killed, what it has left running takes a moment to notice and to end.
+                if time.monotonic() > deadline:
+                    raise Trouble(
+                        f"PostgreSQL did not start; its log is {self.log}. "
+                        f"To begin with an empty one, move {self.data} away."
+                    ) from None
+                time.sleep(1)
+
+    @property
+    def alive(self) -> bool:
+        """Whether the process that was started last is still there: asked often, so without asking PostgreSQL."""
         try:
-            self._call(
-                *("pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(self.log), "-o", settings),
-                stdout=subprocess.DEVNULL,  # The server must not hold our pipe open.
-                stderr=subprocess.DEVNULL,
-            )
-        except Trouble:
-            raise Trouble(
-                f"PostgreSQL did not start; its log is {self.log}. To begin with an empty one, move {self.data} away."
-            ) from None
+            pid = int((self.data / "postmaster.pid").read_text().split("\n", 1)[0])
+            os.kill(pid, 0)
+        except PermissionError:
+            return True
+        except (OSError, ValueError):
+            return False
+        return True
 
     def _port(self) -> int:
         lines = (self.data / "postmaster.pid").read_text().splitlines()
@@ -180,6 +201,19 @@ def database() -> Iterator[str]:
             mine.unlink(missing_ok=True)
             if not _others():
                 cluster.stop()
+
+
+def revive(url: str) -> None:
+    """Start the project's own cluster again, on the port that its users know, if it has gone since."""
+    if os.environ.get("DATABASE_URL"):
+        return
+    cluster = Cluster()
+    if cluster.alive:
+        return
+    with _lock():
+        if not cluster.running():
+            say("PostgreSQL has ended; starting it again ...")
+            cluster.launch(urlsplit(url).port or 0)
 
 
 @contextlib.contextmanager

@@ -7,10 +7,11 @@ import subprocess
 import sys
 import time
 import urllib.request
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import AbstractContextManager
 from pathlib import Path
 
-from launcher.base import ROOT, Trouble
+from launcher.base import ROOT, Trouble, say
 from launcher.postgres import HOST
 
 # One process, so that every thread finds the folded takes in memory. Requests are read whole, however slowly they come,
@@ -24,6 +25,8 @@ CHROMIUM_FLAGS = [
     *("--disable-component-update", "--disable-sync", "--no-first-run"),
 ]
 PATIENCE = 30
+SETTLED = 10
+"""Seconds after which a server that ends was at least running."""
 # Columns of a long take are some hundred KiB each. Memory that was given back to the system is slow to get again, so
 # that glibc is asked to keep what it has.
 MEMORY = {
@@ -70,3 +73,33 @@ def serving(
                 raise Trouble("The server did not start; see above.")
             time.sleep(0.05)
         yield server
+
+
+def supervised(
+    start: Callable[[], AbstractContextManager[subprocess.Popen[bytes]]],
+    look_after: Callable[[], None],
+    ready: Callable[[], None],
+) -> int:
+    """Keep a server running until the launcher is stopped: what ends by itself is started again.
+
+    `look_after` is called about every second; `ready` once, as soon as it answers. Raises Trouble where it ends again
+    and again as soon as it was started.
+    """
+    quick = 0
+    while True:
+        begun = time.monotonic()
+        with start() as server:
+            ready()
+            while server.poll() is None:
+                look_after()
+                with contextlib.suppress(subprocess.TimeoutExpired):
+                    server.wait(1)
+        ready = _nothing
+        quick = quick + 1 if time.monotonic() - begun < SETTLED else 0
+        if quick == 3:
+            raise Trouble(f"The server ended by itself three times (exit {server.returncode}); see above.")
+        say(f"the server has ended by itself (exit {server.returncode}); starting it again ...")
+
+
+def _nothing() -> None:
+    """What there is to say when it has been said."""

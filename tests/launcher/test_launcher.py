@@ -5,11 +5,13 @@ import socket
 import stat
 import subprocess
 import sys
+from collections.abc import Iterator
+from contextlib import AbstractContextManager, contextmanager
 from pathlib import Path
 
 import pytest
 
-from launcher import base, install, main, postgres
+from launcher import base, install, main, postgres, serving
 from launcher.serving import process
 
 ROOT = Path(__file__).parents[2]
@@ -90,6 +92,64 @@ def test_a_process_ends_with_its_block() -> None:
     with process(sys.executable, "-c", "import time; time.sleep(60)", env=os.environ) as started:
         assert started.poll() is None
     assert started.poll() is not None
+
+
+def test_what_ends_by_itself_is_started_again() -> None:
+    """Three times: the first two were killed, and each time something was looked after in between."""
+    started: list[subprocess.Popen[bytes]] = []
+    said: list[str] = []
+
+    def start() -> AbstractContextManager[subprocess.Popen[bytes]]:
+        @contextmanager
+        def sleeper() -> Iterator[subprocess.Popen[bytes]]:
+            with process(sys.executable, "-c", "import time; time.sleep(60)", env=os.environ) as one:
+                started.append(one)
+                yield one
+
+        return sleeper()
+
+    def look_after() -> None:
+        said.append("looked")
+        if len(started) == 3:
+            raise KeyboardInterrupt
+        started[-1].kill()
+
+    with pytest.raises(KeyboardInterrupt):
+        serving.supervised(start, look_after, lambda: said.append("ready"))
+    assert said == ["ready", "looked", "looked", "looked"]
+    assert [one.poll() is not None for one in started] == [True] * 3
+
+
+def test_what_cannot_run_is_given_up() -> None:
+    with pytest.raises(base.Trouble, match=r"three times \(exit 7\)"):
+        serving.supervised(
+            lambda: process(sys.executable, "-c", "raise SystemExit(7)", env=os.environ), lambda: None, lambda: None
+        )
+
+
+def test_a_cluster_that_was_killed_is_started_again_where_it_was() -> None:
+    """With a cluster of its own, in a copy of the project that holds nothing but the launcher."""
+    code = (
+        "import os, shutil, signal, tempfile, pathlib\n"
+        "from launcher import base, postgres\n"
+        "place = pathlib.Path(tempfile.mkdtemp())\n"
+        "os.chmod(place, 0o755)\n"
+        "for module in (base, postgres): module.STATE = place\n"
+        "postgres.ROOT, postgres.USERS = place, place / 'users'\n"
+        "with postgres.database() as url:\n"
+        "    cluster = postgres.Cluster()\n"
+        "    assert cluster.alive\n"
+        "    postgres.revive(url)\n"
+        "    os.kill(int((cluster.data / 'postmaster.pid').read_text().split()[0]), signal.SIGKILL)\n"
+        "    while cluster.alive: pass\n"
+        "    postgres.revive(url)\n"
+        "    assert cluster.alive and f':{cluster._port()}/' in url\n"
+        "    print('again')\n"
+        "shutil.rmtree(place)\n"
+    )
+    environment = {name: value for name, value in os.environ.items() if name != "DATABASE_URL"}
+    ran = subprocess.run([sys.executable, "-c", code], cwd=ROOT, env=environment, capture_output=True, text=True)
+    assert ran.stdout.endswith("again\n"), ran.stderr
 
 
 def test_the_lock_names_every_package_with_hashes_and_no_address() -> None:
