@@ -1,5 +1,6 @@
 """What nobody played: controllers that flicker by themselves, or move while nothing sounds."""
 
+from collections import deque
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -38,44 +39,79 @@ def flickers(take: Take, lane: Lane) -> list[Run]:
         return []
     values = lane.curve.values
     gaps = np.diff(take.tempo.seconds(lane.curve.ticks), append=np.inf)
-    follows = lane.curve.hold & (gaps <= LONGEST_GAP)
-    found = []
+    last = _reaches(values, lane.curve.hold & (gaps <= LONGEST_GAP))
+    step = np.sign(np.diff(values))
+    # Of a movement that goes one way only its first node, and the last before it turns, can begin a flicker.
+    begins = np.ones(len(values), dtype=bool)
+    begins[1:-2] = (step[1:-1] != step[:-2]) | (step[1:-1] != step[2:])
+    flicker = (last - np.arange(len(values)) + 1 >= SHORTEST) & (_turns(step, last) >= TURNS)
+    found: list[Run] = []
     first = 0
-    while first + SHORTEST <= len(values):
-        last = _within(values, follows, first)
-        if last - first + 1 >= SHORTEST and _turns(values[first : last + 1]) >= TURNS:
-            found.append(Run(first, last, _usual(take, lane, first, last)))
-            first = last + 1
-        else:
-            # What comes next can only be another run from the first value that is not like this one on.
-            first += max(_leading(values, first) - 1, 1)
-    return found
+    starts = np.flatnonzero(flicker & begins)
+    while True:
+        if not (first < len(values) and flicker[first]):
+            at = int(np.searchsorted(starts, first))
+            if at == len(starts):
+                return found
+            first = int(starts[at])
+        found.append(Run(first, int(last[first]), _usual(take, lane, first, int(last[first]))))
+        first = int(last[first]) + 1
 
 
-def _within(values: Floats, follows: Flags, first: int) -> int:
-    """The last node up to which all come soon after each other, with values within the neighbourhood of each other."""
-    low = high = values[first]
-    last = first
-    while last + 1 < len(values) and follows[last]:
-        low, high = min(low, values[last + 1]), max(high, values[last + 1])
-        if high - low > NEIGHBOURS:
-            break
-        last += 1
+def _reaches(values: Floats, follows: Flags) -> Ints:
+    """For each node the last up to which all come soon after each other, with values in one neighbourhood.
+
+    Where that are fewer than make a flicker, the node itself.
+    """
+    last = np.arange(len(values))
+    windows = np.lib.stride_tricks.sliding_window_view(values, SHORTEST)
+    near = windows.max(axis=1) - windows.min(axis=1) <= NEIGHBOURS
+    near &= np.lib.stride_tricks.sliding_window_view(follows[:-1], SHORTEST - 1).all(axis=1)
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], near, [False])).astype(np.int8)))
+    for begin, end in edges.reshape(-1, 2).tolist():
+        # No run that begins in here lasts longer than the last of these windows.
+        after = end + SHORTEST - 1
+        last[begin:end] = begin + np.array(_within(values[begin:after].tolist())[: end - begin])
     return last
 
 
-def _leading(values: Floats, first: int) -> int:
-    """How many nodes from `first` on move the same way: none of them begins a flicker."""
-    steps = np.sign(np.diff(values[first : first + 256]))
-    turned = np.flatnonzero(steps != steps[0]) if len(steps) else np.zeros(0)
-    return int(turned[0]) if len(turned) else max(len(steps), 1)
+def _within(values: list[float]) -> list[int]:
+    """For each value the last up to which all lie in one neighbourhood: each is looked at once."""
+    lows: deque[int] = deque()
+    highs: deque[int] = deque()
+    last: list[int] = []
+    end = 0
+    for first in range(len(values)):
+        while end < len(values):
+            value = values[end]
+            low = min(value, values[lows[0]]) if lows else value
+            high = max(value, values[highs[0]]) if highs else value
+            if high - low > NEIGHBOURS:
+                break
+            while lows and values[lows[-1]] >= value:
+                lows.pop()
+            while highs and values[highs[-1]] <= value:
+                highs.pop()
+            lows.append(end)
+            highs.append(end)
+            end += 1
+        last.append(end - 1)
+        for extreme in (lows, highs):
+            if extreme and extreme[0] == first:
+                extreme.popleft()
+    return last
 
 
-def _turns(values: Floats) -> float:
-    """The share of moves that turn round."""
-    steps = np.sign(np.diff(values))
-    steps = steps[steps != 0]
-    return float((steps[1:] != steps[:-1]).mean()) if len(steps) > 1 else 0.0
+def _turns(step: Floats, last: Ints) -> Floats:
+    """From each node to its `last`: the share of moves that turn round, of those that follow another move."""
+    moves = np.flatnonzero(step)
+    turned = np.append(False, step[moves][1:] != step[moves][:-1])
+    before = np.concatenate(([0], np.cumsum(turned)))
+    # The moves from each node on, and those that are made by its last; the first of them follows none.
+    first, end = np.searchsorted(moves, np.arange(len(last))), np.searchsorted(moves, last)
+    count = end - first - 1
+    turns = before[end] - before[np.minimum(first + 1, end)]
+    return np.asarray(np.divide(turns, count, out=np.zeros(len(last)), where=count > 0))
 
 
 def _usual(take: Take, lane: Lane, first: int, last: int) -> float:

@@ -72,6 +72,7 @@ def _port(words: list[str], name: str) -> int:
 def _prepare(environment: dict[str, str], address: str) -> str:
     """Migrate and load the demo; the link that signs in."""
     run(PYTHON, "manage.py", "migrate", "--verbosity", "0", env=environment, what="Migrating the database")
+    run(PYTHON, "manage.py", "purge", env=environment, what="Removing what was deleted long ago")
     return _demo(environment, address)
 
 

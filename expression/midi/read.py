@@ -18,6 +18,8 @@ from expression.take import LAST_TICK, BendRange, Channel, Events, Header, Lane,
 from expression.time import Meter, TempoMap
 
 LEAST_RESOLUTION = 960
+LONGEST_NAME = 200
+"""Of a longer name of a track so much is shown; the file keeps all of it."""
 MOST_HOURS, MOST_BARS = 24, 50_000
 TOO_LONG = (
     "The file says that it lasts {}; Lull reads up to "
@@ -111,7 +113,7 @@ def _parts(tracks: Sequence[Events], rows: Rows, remarks: list[str]) -> Iterator
     for number, track in enumerate(tracks):
         own = slice(*rows.first[number : number + 2].tolist())
         names = [text_of(payload) for _, payload in _meta((track,), smf.TRACK_NAME)]
-        title = next((name for name in names if name), f"Track {number + 1}")
+        title = next((name for name in names if name), f"Track {number + 1}")[:LONGEST_NAME]
         pairs, stray = _pair(track)
         if stray:
             what = "note has no end or no start" if stray == 1 else "notes have no end or no start"

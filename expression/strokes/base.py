@@ -2,7 +2,7 @@
 
 import itertools
 from abc import ABC, abstractmethod
-from typing import Annotated, ClassVar, NamedTuple, Self, TypeVar
+from typing import Annotated, Any, ClassVar, NamedTuple, Self, TypeVar
 
 import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
@@ -37,6 +37,22 @@ class Record(BaseModel):
 
     # Built when first used: a command that needs no stroke does not wait for them.
     model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, defer_build=True)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _no_truths_for_numbers(cls, given: Any) -> Any:
+        """JSON's true and false are no numbers, though Python would count with them."""
+        if isinstance(given, dict):
+            for name, value in given.items():
+                field = cls.model_fields.get(name)
+                if field is not None and "bool" not in str(field.annotation) and _holds_truth(value):
+                    raise ValueError(f"{name} must be a number, not true or false")
+        return given
+
+
+def _holds_truth(value: Any) -> bool:
+    """Whether a value, or anything in lists of it, is true or false."""
+    return value is True or value is False or (isinstance(value, list | tuple) and any(map(_holds_truth, value)))
 
 
 class Where(Record):

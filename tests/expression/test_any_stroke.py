@@ -67,3 +67,17 @@ def test_a_stroke_is_refused_or_leaves_a_sound_take(kind: str, data: st.DataObje
     assert view.changes(TAKE.recorded, made) is not None
     assert listing.page(made, 0, 500)["total"] > 0
     assert view.desk(made)["end"] == made.end
+
+
+@pytest.mark.parametrize(
+    ("stroke", "field"),
+    [
+        ({"kind": "velocity.set", "value": True}, "value"),
+        ({"kind": "velocity.nudge", "by": False}, "by"),
+        ({"kind": "lane.draw", "lane": "cc:1", "points": [[0, 10], [True, 20]]}, "points"),
+        ({"kind": "velocity.set", "value": 3, "where": {"span": [False, True]}}, "span"),
+    ],
+)
+def test_true_and_false_are_no_numbers(stroke: dict[str, Any], field: str) -> None:
+    with pytest.raises(BadStroke, match=f"{field} must be a number, not true or false"):
+        parse_stroke(stroke)

@@ -15,6 +15,7 @@ from django.http import HttpRequest, HttpResponse
 from django.test import Client, RequestFactory
 from django.utils import timezone
 
+from expression import unplayed
 from expression.errors import BadFile
 from expression.midi.read import read
 from studio import signing_in
@@ -84,6 +85,27 @@ def test_cookies_that_cannot_be_looked_up_are_as_good_as_none(cookie: str) -> No
 def test_names_of_uploads_are_cleaned(anna: Caller) -> None:
     anna.upload(file_of(phrase([64])), "a\0b.mid")
     assert [take["name"] for take in anna.get("takes")] != []
+
+
+@pytest.mark.parametrize("step", [0, 1])
+def test_a_controller_that_never_rests_is_looked_through_in_time(step: int) -> None:
+    """300,000 values that stand still, or go up by steps: each beginning of a run was looked at anew once."""
+    moves = b"".join(b"\x03\xb0\x01" + bytes([number // 3 * step % 128]) for number in range(300_000))
+    take = read(raw(b"\x00\x90\x3c\x40\x10\x80\x3c\x00" + moves + END))
+    begun = time.process_time()
+    assert [one["reason"] for one in unplayed.findings(take)] == ["unheard"]
+    assert time.process_time() - begun < 10
+
+
+def test_a_name_of_a_mebibyte_is_told_in_short(anna: Caller) -> None:
+    """And once for each part, not in full: a listing stays a listing."""
+    name = b"\x00\xff\x03\xc0\x80\x00" + b"n" * 2**20
+    notes = b"".join(b"\x00" + bytes([0x90 | channel, 60, 64]) for channel in range(16))
+    data = raw(name + notes + END)
+    number = anna.add(data)
+    for path in ("takes", f"takes/{number}/view"):
+        assert len(anna.call("get", path).content) < 50_000
+    assert anna.client.get(f"/api/takes/{number}/file").content == data
 
 
 # ---- files of strangers, and many at once

@@ -1,8 +1,10 @@
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
 from django.test import Client
+from django.utils import timezone
 
 from demo.fog_signal import the_stair
 from studio.models import Take
@@ -187,6 +189,15 @@ class TestPages:
         client = Client(enforce_csrf_checks=True)
         client.force_login(anna.user)
         assert client.post("/api/takes", {}).status_code == 403
+
+    def test_what_was_deleted_long_ago_is_removed_for_good(self, anna: Caller) -> None:
+        from django.core.management import call_command
+
+        kept, lately, long_ago = (anna.add() for _ in range(3))
+        for number, days in ((lately, 29), (long_ago, 31)):
+            Take.objects.filter(pk=number).update(deleted_at=timezone.now() - timedelta(days=days))
+        call_command("purge")
+        assert {str(take.pk) for take in Take.objects.all()} == {kept, lately}
 
     def test_the_demo_account_is_made_once(self, db: None, capsys: pytest.CaptureFixture[str]) -> None:
         from django.core.management import call_command
