@@ -9,5 +9,5 @@ export default defineConfig(({ command }) => ({
   plugins: [react(), tailwindcss()],
   worker: { format: "es" },
   build: { target: "es2022", chunkSizeWarningLimit: 800 },
-  server: { proxy: { "^/(api|enter|sign-out)": server } },
+  server: { proxy: { "^/(api|sign-out)": server } },
 }));

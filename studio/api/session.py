@@ -4,7 +4,7 @@ from typing import Any
 
 from django.contrib.auth import login
 from django.http import HttpRequest
-from django.views.decorators.csrf import csrf_protect
+from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from ninja import Router, Status
 from ninja.decorators import decorate_view
 
@@ -45,6 +45,13 @@ def lane_names(request: HttpRequest) -> list[dict[str, Any]]:
 def ping(request: HttpRequest) -> dict[str, Any]:
     """Nothing at all: what a request costs before any work (the floor of `./lull bench`)."""
     return {}
+
+
+@router.get("session", auth=None, response=Account | None)
+@decorate_view(ensure_csrf_cookie)
+def session(request: HttpRequest) -> dict[str, Any] | None:
+    """The account that is signed in; null where nobody is. Brings the token with which one can sign in."""
+    return {"name": request.user.get_username()} if request.user.is_authenticated else None
 
 
 @router.post("session", auth=None, response={200: Account, 401: Problem, 429: Problem})

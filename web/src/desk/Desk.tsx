@@ -1,21 +1,21 @@
 import { useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
-import { Notice } from "../parts/Notice";
+import { dynamicOf, placeText, secondsAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
-import { arrangeRows, openTake, refreshLanes, routesOf, rowName } from "./arranging";
-import { EventList } from "./EventList";
-import { Finder } from "./Finder";
-import { Header } from "./Header";
-import { KeySheet } from "./KeySheet";
-import { handleKey } from "./keys";
-import { Shape } from "./Shape";
-import { Staves } from "./Staves";
-import { Strokes } from "./Strokes";
-import { dynamicOf, placeText, secondsAt } from "./score";
-import { before, lanesBefore, onWritten } from "./shaping";
-import { desk, frontParts, set, useDesk } from "./state";
-import { Transport } from "./Transport";
-import { releaseNudge } from "./velocityGestures";
+import { Notice } from "../ui/Notice";
+import { Finder } from "./actions/Finder";
+import { KeySheet } from "./actions/KeySheet";
+import { handleKey } from "./actions/keys";
+import { EventList } from "./bars/EventList";
+import { Header } from "./bars/Header";
+import { Strokes } from "./bars/Strokes";
+import { Transport } from "./bars/Transport";
+import { releaseNudge } from "./hand/velocityGestures";
+import { Shape } from "./shape/Shape";
+import { Staves } from "./staves/Staves";
+import { arrangeRows, openTake, refreshLanes, routesOf, rowName } from "./take/arranging";
+import { before, lanesBefore, onWritten } from "./take/shaping";
+import { desk, frontParts, set, useDesk } from "./take/state";
 
 export function Desk() {
   const { takeId = "" } = useParams();

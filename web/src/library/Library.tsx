@@ -1,7 +1,7 @@
 import { type DragEvent, useCallback, useEffect, useRef, useState } from "react";
 import { answered, api, csrfToken, sentence, type TakeCard } from "../api/client";
-import { Notice, type NoticeText } from "../parts/Notice";
-import { Wordmark } from "../parts/Wordmark";
+import { Notice, type NoticeText } from "../ui/Notice";
+import { Wordmark } from "../ui/Wordmark";
 import { TakeItem } from "./TakeItem";
 import { upload } from "./upload";
 

@@ -1,10 +1,10 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import type { TakeCard } from "../api/client";
-import { Dots, Menu, MenuItem } from "../parts/Menu";
-import { NameEntry } from "../parts/NameEntry";
-import { Seal } from "../parts/Seal";
-import { clock, count } from "../parts/time";
+import { Dots, Menu, MenuItem } from "../ui/Menu";
+import { NameEntry } from "../ui/NameEntry";
+import { Seal } from "../ui/Seal";
+import { clock, count } from "../ui/words";
 import { Sketch } from "./Sketch";
 
 const SHOWN_PARTS = 6;

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { useParams } from "react-router";
 import { answered, api, type Schemas } from "../api/client";
-import { Wordmark } from "../parts/Wordmark";
+import { Wordmark } from "../ui/Wordmark";
 
 /** Where a sign-in link leads. Who is signed in as somebody else is asked first. */
 export function Enter() {
@@ -22,7 +22,10 @@ export function Enter() {
     // Twice is once too often for a link that works once.
     if (asked.current) return;
     asked.current = true;
-    answered<Schemas["Account"]>(api.GET("/api/me")).then((account) => setOther(account.name), enter);
+    answered<Schemas["Account"] | null>(api.GET("/api/session")).then(
+      (account) => (account ? setOther(account.name) : enter()),
+      enter,
+    );
   });
 
   return (

@@ -1,6 +1,6 @@
 import { type FormEvent, useState } from "react";
 import { answered, api, sentence } from "../api/client";
-import { Wordmark } from "../parts/Wordmark";
+import { Wordmark } from "../ui/Wordmark";
 
 /** An address of this host, whatever was asked for: read as the browser will read it, tabs and backslashes too. */
 function here(asked: string): string {

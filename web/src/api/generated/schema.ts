@@ -95,7 +95,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Session
+         * @description The account that is signed in; null where nobody is. Brings the token with which one can sign in.
+         */
+        get: operations["studio_api_session_session"];
         put?: never;
         /**
          * Sign In
@@ -2757,6 +2761,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_session_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"] | null;
                 };
             };
         };

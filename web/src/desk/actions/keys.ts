@@ -1,0 +1,379 @@
+/** Every key of the desk in one table: what it does is read by the handler and by the sheet. */
+
+import { type Chosen, noneOf, secondsAt, tickAt } from "../../score/score";
+import { player, usePlayer } from "../../sound/player";
+import { erase } from "../hand/laneGestures";
+import { nudge } from "../hand/velocityGestures";
+import {
+  GUTTER,
+  scrolled,
+  scrolledRows,
+  showing,
+  showingPitches,
+  xOf,
+  zoomed,
+  zoomedRows,
+} from "../page/camera";
+import { hairpin, limit } from "../strokes/begin";
+import { paste, remember } from "../strokes/copying";
+import { allToFront, arrangeRows, toFront, wish } from "../take/arranging";
+import { choose, chooseAll, chooseNone, chooseSpan, invertChoice } from "../take/choosing";
+import { apply, letGo, redo, undo } from "../take/shaping";
+import { desk, frontParts, type Limit, leadPart, look, set } from "../take/state";
+
+const LIMITS: Limit[] = ["stop", "pin", "squeeze"];
+
+export interface Action {
+  /** None: it is only found by search. */
+  keys: string[];
+  does: string;
+  group: "Hear" | "Choose" | "Shape" | "Look";
+  /** Other words it may be looked for by. */
+  words?: string;
+  run: (event: KeyboardEvent) => void;
+}
+
+export const ACTIONS: Action[] = [
+  { keys: ["Space"], group: "Hear", does: "Play or stop", run: () => playOrStop() },
+  {
+    keys: ["Enter"],
+    group: "Hear",
+    does: "Play the span, or from the first chosen note",
+    run: () => playSelection(),
+  },
+  {
+    keys: ["r"],
+    group: "Hear",
+    does: "Repeat the span on or off",
+    run: () => player.setLooping(!usePlayer.getState().looping),
+  },
+  {
+    keys: ["b"],
+    group: "Hear",
+    does: "Before or after the newest stroke",
+    run: () => player.flip(!usePlayer.getState().before),
+  },
+  { keys: ["Home"], group: "Hear", does: "Back to the start", run: () => goTo(0) },
+  { keys: ["End"], group: "Hear", does: "To the end", run: () => goTo(desk().score?.seconds ?? 0) },
+
+  { keys: ["Mod+a"], group: "Choose", does: "Choose all notes of the part in front", run: () => chooseAll() },
+  {
+    keys: ["ArrowRight", "Shift+ArrowRight"],
+    group: "Choose",
+    does: "Next note (Shift: add it)",
+    run: (event) => step(1, event.shiftKey),
+  },
+  {
+    keys: ["ArrowLeft", "Shift+ArrowLeft"],
+    group: "Choose",
+    does: "Note before (Shift: add it)",
+    run: (event) => step(-1, event.shiftKey),
+  },
+  { keys: ["s"], group: "Choose", does: "Make the chosen notes a span", run: () => spanOfChosen() },
+  { keys: ["i"], group: "Choose", does: "Choose the others instead", run: () => invertChoice() },
+  {
+    keys: ["Tab"],
+    group: "Choose",
+    does: "Next control; on the staves, the parts and panels follow",
+    run: () => undefined,
+  },
+  {
+    keys: [",", "."],
+    group: "Choose",
+    does: "Part before, next part to the front",
+    run: (event) => nextPart(event.key === "." ? 1 : -1),
+  },
+  {
+    keys: ["Escape"],
+    group: "Choose",
+    does: "Let go of the open stroke, then of the selection",
+    run: () => release(),
+  },
+
+  {
+    keys: ["h"],
+    group: "Shape",
+    does: "A hairpin over the selection, its numbers in Shape",
+    run: () => hairpin(desk().turns),
+  },
+  {
+    keys: ["ArrowUp", "Shift+ArrowUp"],
+    group: "Shape",
+    does: "Velocity 1 up (Shift: 10)",
+    run: (event) => nudge(event.shiftKey ? 10 : 1),
+  },
+  {
+    keys: ["ArrowDown", "Shift+ArrowDown"],
+    group: "Shape",
+    does: "Velocity 1 down (Shift: 10)",
+    run: (event) => nudge(event.shiftKey ? -10 : -1),
+  },
+  {
+    keys: ["l"],
+    group: "Shape",
+    does: "At the end of the range: stop, pin, squeeze in turn",
+    words: "limit",
+    run: () => limit(LIMITS[(LIMITS.indexOf(desk().limit) + 1) % LIMITS.length]),
+  },
+  {
+    keys: ["t"],
+    group: "Shape",
+    does: "Hairpins go there and back, or one way",
+    words: "swell dip peak",
+    run: () => set({ turns: !desk().turns }),
+  },
+  {
+    keys: ["d"],
+    group: "Shape",
+    does: "The pointer draws, or chooses (Ctrl held: the other)",
+    words: "freehand pencil line",
+    run: () => set({ drawing: !desk().drawing }),
+  },
+  {
+    keys: ["Delete", "Backspace"],
+    group: "Shape",
+    does: "Erase the span on the lane that Shape is about, or its chosen node",
+    run: () => eraseSpan(),
+  },
+  {
+    keys: ["Mod+c"],
+    group: "Shape",
+    does: "Copy the chosen notes with what lies under them, or the span of the lane",
+    run: () => remember(),
+  },
+  {
+    keys: ["Mod+v"],
+    group: "Shape",
+    does: "Paste at the playhead, or where another span begins",
+    run: () => void paste(),
+  },
+  { keys: ["Mod+z"], group: "Shape", does: "Undo", run: () => void undo() },
+  { keys: ["Mod+Shift+z", "Mod+y"], group: "Shape", does: "Redo", run: () => void redo() },
+
+  { keys: ["a"], group: "Choose", does: "All parts to the front", run: () => allToFront() },
+  {
+    keys: ["g"],
+    group: "Choose",
+    does: "Pull to the grid, or not",
+    run: () => set({ grid: { ...desk().grid, snap: !desk().grid.snap } }),
+  },
+  {
+    keys: ["u"],
+    group: "Look",
+    does: "All rows, or only those in use",
+    run: () => arrangeRows(desk().rows === "all" ? "used" : "all"),
+  },
+  { keys: ["e"], group: "Look", does: "The list of events", run: () => set({ listOpen: !desk().listOpen }) },
+  {
+    keys: ["p"],
+    group: "Look",
+    does: "Fold the panel away, or unfold it",
+    run: () => set({ panelOpen: !desk().panelOpen }),
+  },
+  {
+    keys: ["f"],
+    group: "Hear",
+    does: "Follow the playhead, or not",
+    run: () => set({ followsHead: !desk().followsHead }),
+  },
+  { keys: ["+", "="], group: "Look", does: "Closer in time", run: () => zoom(1.4) },
+  { keys: ["-"], group: "Look", does: "Further away", run: () => zoom(1 / 1.4) },
+  { keys: ["Alt+ArrowUp"], group: "Look", does: "Taller rows", run: () => rows(1.25) },
+  { keys: ["Alt+ArrowDown"], group: "Look", does: "Lower rows", run: () => rows(0.8) },
+  { keys: ["PageDown"], group: "Look", does: "A page on", run: () => page(1) },
+  { keys: ["PageUp"], group: "Look", does: "A page back", run: () => page(-1) },
+  { keys: ["Shift+PageDown"], group: "Look", does: "Lower notes", run: () => pageRows(1) },
+  { keys: ["Shift+PageUp"], group: "Look", does: "Higher notes", run: () => pageRows(-1) },
+  { keys: ["w"], group: "Look", does: "The whole take", run: () => wholeTake() },
+  { keys: ["v"], group: "Look", does: "Fill the view with the selection", run: () => viewSelection() },
+  ...([3, 4, 5] as const).map(
+    (octave): Action => ({
+      keys: [],
+      group: "Look",
+      does: `Call middle C C${octave}`,
+      words: "note names octave",
+      run: () => wish({ middle_c: octave }),
+    }),
+  ),
+  {
+    keys: [],
+    group: "Shape",
+    does: "Download the take",
+    words: "file save export mid",
+    run: () => download(),
+  },
+  {
+    keys: [],
+    group: "Look",
+    does: "Back to the library",
+    words: "takes close",
+    run: () => window.location.assign("/"),
+  },
+];
+
+function eraseSpan(): void {
+  const { about, span } = desk();
+  if (about === "velocity" || !span) return;
+  void apply(erase(about, span));
+}
+
+/** A pressed key as it stands in the table. */
+export function nameOf(event: KeyboardEvent): string {
+  const key = event.key === " " ? "Space" : event.key.length === 1 ? event.key.toLowerCase() : event.key;
+  const mod = event.ctrlKey || event.metaKey ? "Mod+" : "";
+  const named = key.length > 1 || mod;
+  return `${mod}${event.altKey ? "Alt+" : ""}${event.shiftKey && named ? "Shift+" : ""}${key}`;
+}
+
+const table = new Map(ACTIONS.flatMap((key) => key.keys.map((name) => [name, key] as const)));
+table.delete("Tab");
+
+/** Handle a key of the desk, unless it belongs to a field, a button or a menu that has the focus. */
+export function handleKey(event: KeyboardEvent): void {
+  const target = event.target as HTMLElement;
+  const key = table.get(nameOf(event));
+  if (!key || event.defaultPrevented || target.closest("[role=menu],[role=dialog]")) return;
+  const typing = target.closest("input:not([type=range]),textarea,select,[contenteditable]");
+  if (typing && event.key !== "Escape") return;
+  // Buttons keep the keys that press them; what is moved by arrows keeps those too.
+  const pressed = event.key === " " || event.key === "Enter";
+  if (pressed && target.closest("button,a,[role=switch],[role=radio],[role=separator],input")) return;
+  const moves = /^(Arrow|Home|End|Page)/.test(event.key);
+  if (
+    moves &&
+    target.closest(
+      "input,[role=slider],[role=radio],[role=separator],[role=table],[tabindex='0']:not(canvas)",
+    )
+  ) {
+    return;
+  }
+  // Words that are marked on the page are what is copied then.
+  if (key.keys.includes("Mod+c") && !window.getSelection()?.isCollapsed) return;
+  event.preventDefault();
+  key.run(event);
+}
+
+export function playOrStop(): void {
+  const { playing, resting, looping } = usePlayer.getState();
+  if (playing) {
+    player.stop();
+    return;
+  }
+  const { score, span } = desk();
+  if (looping && score && span) {
+    const [from, to] = [secondsAt(score, span[0]), secondsAt(score, span[1])];
+    void player.play(resting >= from && resting < to ? resting : from);
+  } else void player.play(resting);
+}
+
+function playSelection(): void {
+  const { score, span } = desk();
+  const tick = span?.[0] ?? extent()?.[0];
+  if (score && tick !== undefined) void player.play(secondsAt(score, tick));
+}
+
+export function goTo(seconds: number): void {
+  player.rest(seconds);
+  const { score } = desk();
+  if (!score) return;
+  const tick = tickAt(score, seconds);
+  look((camera, whole) => {
+    const x = xOf(camera, tick);
+    return x < GUTTER || x > camera.width ? scrolled({ ...camera, left: tick }, whole, 0) : camera;
+  });
+}
+
+/** The next or the previous note of the leading part; with `add`, beside those that are chosen. */
+function step(by: number, add: boolean): void {
+  const { chosen, score, voice } = desk();
+  const part = leadPart();
+  if (!part?.start.length || !score) return;
+  const mask = chosen[part.id];
+  const edge = by > 0 ? mask.lastIndexOf(1) : mask.indexOf(1);
+  let note = edge >= 0 ? edge + by : by > 0 ? 0 : part.start.length - 1;
+  while (voice !== null && note >= 0 && note < part.start.length && part.pitch[note] !== voice) note += by;
+  if (note < 0 || note >= part.start.length) return;
+  const made: Uint8Array[] = add ? [...chosen] : [...noneOf(score)];
+  made[part.id] = made[part.id].slice();
+  made[part.id][note] = 1;
+  choose(made as Chosen);
+  look((camera, whole) => {
+    const x = xOf(camera, part.start[note]);
+    return x < GUTTER || x > camera.width - 20 ? scrolled(camera, whole, x - camera.width / 2) : camera;
+  });
+}
+
+/** From the first start to the last end of the chosen notes. */
+function extent(): [number, number] | null {
+  const { chosen } = desk();
+  let [start, end] = [Number.POSITIVE_INFINITY, 0];
+  for (const part of frontParts()) {
+    chosen[part.id].forEach((one, note) => {
+      if (!one) return;
+      start = Math.min(start, part.start[note]);
+      end = Math.max(end, part.end[note]);
+    });
+  }
+  return end > start ? [start, end] : null;
+}
+
+function spanOfChosen(): void {
+  const chosen = extent();
+  if (chosen) chooseSpan(chosen);
+}
+
+export function nextPart(by: number): void {
+  const { score, fronts } = desk();
+  if (!score?.parts.length) return;
+  toFront((fronts[0] + by + score.parts.length) % score.parts.length);
+}
+
+function release(): void {
+  if (desk().shaping) letGo();
+  else {
+    chooseNone();
+    chooseSpan(null);
+  }
+}
+
+function zoom(factor: number): void {
+  look((camera, score) => zoomed(camera, score, (camera.width + GUTTER) / 2, factor));
+}
+
+function rows(factor: number): void {
+  look((camera, score) => zoomedRows(camera, score, camera.notesHeight / 2, factor));
+}
+
+function page(by: number): void {
+  look((camera, score) => scrolled(camera, score, by * (camera.width - GUTTER) * 0.8));
+}
+
+function pageRows(by: number): void {
+  look((camera, score) => scrolledRows(camera, score, by * camera.notesHeight * 0.5));
+}
+
+/** The selection fills the view, in time and in pitch. */
+function viewSelection(): void {
+  const wanted = extent() ?? desk().span;
+  if (!wanted) return;
+  look((camera, score) => showing(camera, score, wanted[0], wanted[1]));
+  let [lowest, highest] = [128, -1];
+  for (const part of frontParts()) {
+    desk().chosen[part.id].forEach((one, note) => {
+      if (!one) return;
+      lowest = Math.min(lowest, part.pitch[note]);
+      highest = Math.max(highest, part.pitch[note]);
+    });
+  }
+  if (highest >= 0) look((camera, score) => showingPitches(camera, score, lowest, highest));
+}
+
+export function wholeTake(): void {
+  look((camera, score) => showing(camera, score, 0, score.end));
+  arrangeRows(desk().rows);
+}
+
+function download(): void {
+  const { score } = desk();
+  if (score) window.location.assign(`/api/takes/${score.id}/file`);
+}

@@ -1,0 +1,48 @@
+/** Actions that depend on the take: its parts, its lanes, the grid. They have no keys and are found by search. */
+
+import { titleOf } from "../../score/lanes";
+import { player } from "../../sound/player";
+import { changeLane, partName, showBehind, toFront } from "../take/arranging";
+import { deleteStroke, switchStroke } from "../take/shaping";
+import { desk, set } from "../take/state";
+import type { Action } from "./keys";
+
+export function offers(): Action[] {
+  const { score, laneNames, grid, hidden, history } = desk();
+  const action = (group: Action["group"], does: string, run: () => void): Action => ({
+    keys: [],
+    group,
+    does,
+    run,
+  });
+  const parts = (score?.parts ?? []).flatMap((part) => {
+    const name = partName(part);
+    return [
+      action("Choose", `${name} to the front`, () => toFront(part.id)),
+      action("Choose", `${name} beside the others in front, or away`, () => toFront(part.id, true)),
+      action("Hear", `Mute ${name}, or not`, () => player.hush(part.id, "muted")),
+      action("Hear", `Solo ${name}, or not`, () => player.hush(part.id, "soloed")),
+      action("Look", `Show ${name} behind, or not`, () => showBehind(part.id, hidden.includes(part.id))),
+    ];
+  });
+  const strokes = history.strokes.flatMap(({ number, on, mark }) => [
+    action(
+      "Shape",
+      `Switch ${on ? "off" : "on"}: ${mark.label}, ${mark.place}`,
+      () => void switchStroke(number, !on),
+    ),
+    action("Shape", `Delete: ${mark.label}, ${mark.place}`, () => void deleteStroke(number)),
+  ]);
+  const values = ([1, 2, 4, 8, 16, 32, 64] as const).map((value) =>
+    action("Choose", `Grid of ${value === 1 ? "whole notes" : `1/${value}`}`, () =>
+      set({ grid: { ...grid, value } }),
+    ),
+  );
+  const feels = (["straight", "dotted", "triplet"] as const).map((feel) =>
+    action("Choose", `Grid ${feel}`, () => set({ grid: { ...grid, feel } })),
+  );
+  const lanes = laneNames.map(({ key }) =>
+    action("Look", `Open the lane ${titleOf(key, laneNames)}`, () => changeLane(key, { open: true })),
+  );
+  return [...parts, ...strokes, ...values, ...feels, ...lanes];
+}

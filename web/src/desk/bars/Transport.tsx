@@ -1,0 +1,161 @@
+import { useEffect, useRef } from "react";
+import { placeText, tickAt } from "../../score/score";
+import { player, usePlayer } from "../../sound/player";
+import { clock } from "../../ui/words";
+import { goTo, playOrStop } from "../actions/keys";
+import { wish } from "../take/arranging";
+import { desk, set, useDesk } from "../take/state";
+import { GridChoice } from "./GridChoice";
+
+/** Play and stop, repeat, before and after, and where it is; under it the line that says what the pointer would do. */
+export function Transport({ onKeys }: { onKeys: () => void }) {
+  const { playing, looping, before, level, problem } = usePlayer();
+  const hasSpan = useDesk((state) => state.span !== null);
+  const hasStrokes = useDesk((state) => state.history.strokes.length > 0);
+  const hint = useDesk((state) => state.hint);
+  const sounds = useDesk((state) => state.wishes.sounds ?? true);
+  const followsHead = useDesk((state) => state.followsHead);
+  return (
+    <footer className="border-t border-rule-strong bg-sheet">
+      <div className="flex items-center gap-2 px-4 pt-2 whitespace-nowrap">
+        <button
+          type="button"
+          className="key w-10 px-0"
+          aria-label="Back to the start"
+          onClick={() => goTo(0)}
+        >
+          <svg viewBox="0 0 16 16" className="h-4 w-4" aria-hidden fill="currentColor">
+            <path d="M3 3h2v10H3zM14 3v10L6 8z" />
+          </svg>
+        </button>
+        <button type="button" className="key key-warm w-24" onClick={playOrStop}>
+          <svg viewBox="0 0 16 16" className="h-4 w-4" aria-hidden fill="currentColor">
+            <path d={playing ? "M4 4h8v8H4z" : "M4 2.5v11l9-5.5z"} />
+          </svg>
+          {playing ? "Stop" : "Play"}
+        </button>
+        <button
+          type="button"
+          className="key aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
+          aria-pressed={looping}
+          disabled={!hasSpan && !looping}
+          title={hasSpan ? "Play the span again and again" : "Choose a span on the ruler first"}
+          onClick={() => player.setLooping(!looping)}
+        >
+          <span>
+            Repeat<span className="max-[1150px]:sr-only"> span</span>
+          </span>
+        </button>
+        <fieldset
+          className="ml-2 flex rounded-md border border-rule-strong"
+          aria-label="What is heard and seen"
+        >
+          {[true, false].map((one) => (
+            <button
+              key={String(one)}
+              type="button"
+              aria-pressed={before === one}
+              disabled={!hasStrokes}
+              onClick={() => player.flip(one)}
+              className="h-[30px] px-3 first:rounded-l-[5px] last:rounded-r-[5px] disabled:text-ghost aria-pressed:not-disabled:bg-ink aria-pressed:not-disabled:text-sheet"
+            >
+              {one ? "Before" : "After"}
+            </button>
+          ))}
+        </fieldset>
+        <Clock />
+        <label className="ml-2 flex items-center gap-1.5 text-faded">
+          <input
+            type="checkbox"
+            checked={followsHead}
+            onChange={(event) => set({ followsHead: event.target.checked })}
+            className="accent-ink"
+          />
+          Follow
+        </label>
+        <label
+          className="flex items-center gap-1.5 text-faded"
+          title="Notes sound as they are chosen and dragged"
+        >
+          <input
+            type="checkbox"
+            checked={sounds}
+            onChange={(event) => wish({ sounds: event.target.checked })}
+            className="accent-ink"
+          />
+          <span>
+            Sound<span className="max-[1150px]:sr-only"> what I touch</span>
+          </span>
+        </label>
+        <div className="flex-1" />
+        <GridChoice />
+        <label className="ml-2 flex items-center gap-2 text-faded">
+          Level
+          <input
+            type="range"
+            min={0}
+            max={1.4}
+            step={0.05}
+            value={level}
+            onChange={(event) => player.setLevel(Number(event.target.value))}
+            className="w-24 accent-ink max-[1150px]:w-14"
+          />
+        </label>
+        <button
+          type="button"
+          className="key w-8 px-0"
+          aria-label="All keys"
+          title="All keys (?)"
+          onClick={onKeys}
+        >
+          ?
+        </button>
+      </div>
+      <p className="h-7 truncate px-4 pt-1 text-[13px] text-faded" data-testid="hint">
+        {problem ? (
+          <span className="text-accent-deep">{problem}</span>
+        ) : (
+          hint || "Wheel: through time. Shift: up and down. Ctrl or pinch: closer."
+        )}
+      </p>
+    </footer>
+  );
+}
+
+/** Bar and beat, and clock time; written past React, many times a second. */
+function Clock() {
+  const place = useRef<HTMLSpanElement>(null);
+  const time = useRef<HTMLSpanElement>(null);
+  useEffect(() => {
+    let frame = 0;
+    const show = () => {
+      const { score } = desk();
+      const seconds = player.position();
+      if (place.current && score) place.current.textContent = placeText(score, tickAt(score, seconds));
+      if (time.current) time.current.textContent = clock(seconds);
+      frame = usePlayer.getState().playing ? requestAnimationFrame(show) : 0;
+    };
+    const wake = () => {
+      if (!frame) frame = requestAnimationFrame(show);
+    };
+    wake();
+    const stops = [
+      usePlayer.subscribe(wake),
+      useDesk.subscribe((now, was) => now.score !== was.score && wake()),
+    ];
+    return () => {
+      cancelAnimationFrame(frame);
+      for (const stop of stops) stop();
+    };
+  }, []);
+  return (
+    <p className="ml-3 flex items-baseline gap-3">
+      <span ref={place} data-testid="place" className="min-w-14 text-right text-[19px] font-semibold">
+        1:1
+      </span>
+      <span ref={time} className="text-faded">
+        0:00
+      </span>
+    </p>
+  );
+}

@@ -1,0 +1,188 @@
+/** What the pointer does on each stave. Pixels become ticks and values here, and nothing more is made of them. */
+
+import { firstAbove, nearestLine, type PartScore } from "../../score/score";
+import { GUTTER, pitchOf, scrolled, scrolledRows, tickOf, zoomed, zoomedRows } from "../page/camera";
+import { overviewTick } from "../page/draw/overview";
+import type { Elements, Stave } from "../stage/stage";
+import { chooseSpan, chooseVoice } from "../take/choosing";
+import { letGo } from "../take/shaping";
+import { desk, leadPart, look, set } from "../take/state";
+import { type Grip, Press } from "./grip";
+import { hover } from "./hints";
+import { choiceGrip } from "./picking";
+import { nudgeByWheel, velocityGrip } from "./velocityGestures";
+
+/** A note may come this much of a quarter early and still belong to the beat: an eighth of it. */
+const EARLY = 8;
+
+export interface Actions {
+  playFrom: (tick: number) => void;
+}
+
+/** Attach all gestures; the result takes them off again. */
+export function attach(elements: Elements, actions: Actions): () => void {
+  const ending = new AbortController();
+  const { signal } = ending;
+  const begin: Record<Stave, (x: number, y: number, event: PointerEvent) => Grip | null> = {
+    overview: (x) => overviewGrip(x),
+    ruler: (x, _y, event) => rulerGrip(x, event, actions),
+    notes: (x, y, event) => notesGrip(x, y, event),
+    lane: (x, y, event) => {
+      set({ about: "velocity" });
+      return velocityGrip(x, y, event);
+    },
+  };
+  for (const stave of ["overview", "ruler", "notes", "lane"] as const) {
+    const canvas = elements[stave];
+    const pointers = new Map<number, { x: number; y: number }>();
+    const press = new Press(stave === "lane");
+
+    const at = (event: PointerEvent | WheelEvent) => {
+      const box = canvas.getBoundingClientRect();
+      return { x: event.clientX - box.left, y: event.clientY - box.top };
+    };
+    const down = (event: PointerEvent) => {
+      const here = at(event);
+      pointers.set(event.pointerId, here);
+      canvas.setPointerCapture(event.pointerId);
+      if (pointers.size === 2) {
+        press.cancel();
+        return;
+      }
+      if (event.button === 2) return;
+      canvas.focus({ preventScroll: true });
+      const grip = event.button === 1 ? panGrip(here.x, here.y) : begin[stave](here.x, here.y, event);
+      press.begin(grip, here.x, here.y);
+    };
+    const move = (event: PointerEvent) => {
+      const here = at(event);
+      if (pointers.size === 2 && pointers.has(event.pointerId)) {
+        pinch(pointers, event.pointerId, here);
+        return;
+      }
+      if (!press.move(here.x, here.y, event)) hover(stave, here.x, here.y);
+    };
+    const up = (event: PointerEvent) => {
+      pointers.delete(event.pointerId);
+      press.end(event);
+    };
+    const wheel = (event: WheelEvent) => {
+      event.preventDefault();
+      const here = at(event);
+      const unit = event.deltaMode === 1 ? 16 : 1;
+      const across = event.deltaX * unit;
+      const along = event.deltaY * unit;
+      if (event.altKey && stave === "lane") {
+        nudgeByWheel(Math.sign(-(along || across)) * (event.shiftKey ? 10 : 1));
+        return;
+      }
+      look((camera, score) => {
+        if (event.ctrlKey || event.metaKey) {
+          const factor = Math.exp(-along * (Math.abs(along) < 30 ? 0.012 : 0.003));
+          return event.shiftKey
+            ? zoomedRows(camera, score, here.y, factor)
+            : zoomed(camera, score, here.x, factor);
+        }
+        if (event.shiftKey && stave === "notes") return scrolledRows(camera, score, along || across);
+        return scrolled(camera, score, across + along);
+      });
+    };
+    const leave = () => set({ hint: "" });
+    const noMenu = (event: Event) => event.preventDefault();
+    canvas.addEventListener("pointerdown", down, { signal });
+    canvas.addEventListener("pointermove", move, { signal });
+    canvas.addEventListener("pointerup", up, { signal });
+    canvas.addEventListener("pointercancel", up, { signal });
+    canvas.addEventListener("pointerleave", leave, { signal });
+    canvas.addEventListener("wheel", wheel, { passive: false, signal });
+    canvas.addEventListener("contextmenu", noMenu, { signal });
+    signal.addEventListener("abort", press.watchEscape());
+  }
+  return () => ending.abort();
+}
+
+// ---- moving about
+
+function pinch(
+  pointers: Map<number, { x: number; y: number }>,
+  id: number,
+  here: { x: number; y: number },
+): void {
+  const [a, b] = [...pointers.values()];
+  const before = Math.abs(a.x - b.x);
+  const middleBefore = (a.x + b.x) / 2;
+  pointers.set(id, here);
+  const [c, d] = [...pointers.values()];
+  const middle = (c.x + d.x) / 2;
+  look((camera, score) => {
+    const moved = scrolled(camera, score, middleBefore - middle);
+    return before > 10 ? zoomed(moved, score, middle, Math.abs(c.x - d.x) / before) : moved;
+  });
+}
+
+function panGrip(x: number, y: number): Grip {
+  let last = { x, y };
+  return {
+    move(nowX, nowY) {
+      look((camera, score) => scrolledRows(scrolled(camera, score, last.x - nowX), score, last.y - nowY));
+      last = { x: nowX, y: nowY };
+    },
+    done() {},
+  };
+}
+
+function overviewGrip(x: number): Grip {
+  const { camera, score } = desk();
+  const visible = (camera.width - GUTTER) / camera.perTick;
+  let offset = visible / 2;
+  if (score) {
+    const tick = overviewTick(camera, score, x);
+    if (tick >= camera.left && tick <= camera.left + visible) offset = tick - camera.left;
+  }
+  const go = (to: number) =>
+    look((now, whole) => scrolled({ ...now, left: overviewTick(now, whole, to) - offset }, whole, 0));
+  go(x);
+  return { move: (to) => go(to), done() {} };
+}
+
+// ---- the ruler
+
+function rulerGrip(x: number, event: PointerEvent, actions: Actions): Grip | null {
+  const { score } = desk();
+  if (!score || x < GUTTER) return null;
+  const snap = (at: number, free: boolean) => {
+    const tick = Math.max(Math.round(tickOf(desk().camera, at)), 0);
+    const { grid } = desk();
+    if (free === grid.snap) return tick;
+    return roundEarly(leadPart(), nearestLine(score, tick, grid), score.resolution / EARLY);
+  };
+  const start = snap(x, event.altKey);
+  return {
+    move(to, _y, now) {
+      const end = snap(to, now.altKey);
+      if (end !== start) chooseSpan([Math.min(start, end), Math.max(start, end)]);
+    },
+    done(moved) {
+      if (!moved) actions.playFrom(Math.max(tickOf(desk().camera, x), 0));
+    },
+  };
+}
+
+/**
+ * An edge on a beat goes round a note that was played a little early: it belongs to the beat that it was meant for, so a
+ * span from there takes it in and one up to there leaves it out.
+ */
+function roundEarly(part: PartScore | undefined, line: number, within: number): number {
+  const early = part?.start[firstAbove(part.start, line - within - 1)];
+  return early !== undefined && early < line ? early : line;
+}
+
+function notesGrip(x: number, y: number, event: PointerEvent): Grip | null {
+  if (!leadPart()) return null;
+  if (desk().shaping) letGo();
+  if (x < GUTTER) {
+    const pitch = pitchOf(desk().camera, y);
+    return { move() {}, done: (moved) => moved || pitch < 0 || chooseVoice(pitch) };
+  }
+  return choiceGrip("notes", x, y, event);
+}

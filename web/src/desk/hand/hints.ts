@@ -1,0 +1,56 @@
+/** The line at the bottom: where the pointer is, and what it would do there. */
+
+import { dynamicOf, placeText } from "../../score/score";
+import { between } from "../../ui/numbers";
+import { GUTTER, pitchOf, tickOf, velocityOf } from "../page/camera";
+import type { Stave } from "../stage/stage";
+import { partName, rowName } from "../take/arranging";
+import { selected } from "../take/choosing";
+import { desk, frontParts, leadPart, set } from "../take/state";
+import { noteAt } from "./picking";
+
+export function hover(stave: Stave, x: number, y: number): void {
+  const { camera, score } = desk();
+  if (!score || !leadPart()) return;
+  set({ hint: hintFor(stave, x, y, placeText(score, Math.max(tickOf(camera, x), 0))) });
+}
+
+function hintFor(stave: Stave, x: number, y: number, place: string): string {
+  const { camera, score, kept, grid, voice } = desk();
+  const lead = leadPart();
+  if (!score || !lead) return "";
+  const free = grid.snap ? "Alt: off the grid" : "Alt: on the grid";
+  if (stave === "overview") return `${place} — drag to move through the take`;
+  if (stave === "ruler") return `${place} — click to play from here, drag to choose a span (${free})`;
+  if (stave === "notes") {
+    const pitch = pitchOf(camera, y);
+    const name = pitch < 0 ? "" : rowName(lead, pitch);
+    if (x < GUTTER)
+      return `${name} — click to ${pitch === voice ? "let go of" : "choose"} all of it; the lane then shows it alone`;
+    const hit = noteAt("notes", x, y);
+    if (!hit) return `${place}  ${name} — drag to choose notes (Shift: add)`;
+    const velocity = kept[hit.part.id][hit.note];
+    const whose = frontParts().length > 1 ? `${partName(hit.part)}, ` : "";
+    return `${place}  ${whose}${name}, velocity ${velocity} ${dynamicOf(score, velocity)} — click to choose (Shift: add)`;
+  }
+  const velocity = between(Math.round(velocityOf(camera, y)), 1, 127);
+  return `${place}  ${velocity} ${dynamicOf(score, velocity)} — ${laneOffer(x, y)}`;
+}
+
+function laneOffer(x: number, y: number): string {
+  const { shaping, drawing, turns, chosen, kept, score } = desk();
+  if (drawing) return "drag to draw over the notes (Shift: straight; Ctrl: choose; d: choose again)";
+  const bead = noteAt("bead", x, y);
+  if (bead && score) {
+    const velocity = kept[bead.part.id][bead.note];
+    const all = chosen[bead.part.id][bead.note] && desk().chosenCount > 1;
+    return `${all ? "drag to move all that are chosen" : "drag to move it"} (it has ${velocity} ${dynamicOf(score, velocity)}; l: stop, pin or squeeze; Alt+wheel: one by one)`;
+  }
+  if (shaping) return "drag a grip to change the stroke; click beside it to let go";
+  if (selected()) {
+    return turns
+      ? "drag from where it swells to where it has died away, as high as its peak (Alt: off the notes; t: a plain hairpin)"
+      : "drag from where the hairpin starts to where it ends (Alt: off the notes; Shift: choose instead; t: there and back)";
+  }
+  return "click a note or drag to choose some; then drag here to draw a hairpin";
+}

@@ -1,0 +1,263 @@
+/** What the pointer does on an open lane: draws, moves nodes, pulls the ways between them, chooses a span for the frame. */
+import type { Stroke } from "../../api/client";
+import { type LaneNodes, rangeOf, valueAt } from "../../score/lanes";
+import { addPoint, type Point } from "../../score/path";
+import { firstAbove, gridTicks, nearestLine } from "../../score/score";
+import { between, rounded } from "../../ui/numbers";
+import { GUTTER, tickOf, xOf } from "../page/camera";
+import { MOST_NODES, valueOfY, yOfValue } from "../page/draw/lane";
+import { spanFrom } from "../stage/laneStage";
+import { onLead } from "../take/choosing";
+import { finish, letGo, preview } from "../take/shaping";
+import { desk, draws, leadPart, set } from "../take/state";
+import type { Grip } from "./grip";
+
+const NODE_REACH = 8;
+const WAY_REACH = 6;
+/** Values that a node is drawn to, when it comes near: quarters of the range, and what lies in the middle. */
+const ROUND = [0, 16, 32, 48, 64, 80, 96, 112, 127];
+const ROUND_REACH = 2;
+
+export interface LaneStave {
+  key: string;
+  isSwitch: boolean;
+  height: number;
+}
+
+type Nodes = Extract<Stroke, { kind: "lane.nodes" }>["nodes"];
+
+const nodesOf = (key: string) => desk().lanes.get(key);
+
+function valueAtY(stave: LaneStave, y: number): number {
+  const range = rangeOf(stave.key, nodesOf(stave.key));
+  const value = valueOfY(y, range, stave.height);
+  const held = between(value, ...range);
+  return rounded(held, range[0] < 0 ? 2 : 0);
+}
+
+/** On the grid and at round values, unless Alt lets go of both. */
+function snapped(stave: LaneStave, x: number, y: number, free: boolean): Point {
+  const { camera, score, grid } = desk();
+  let tick = Math.max(Math.round(tickOf(camera, Math.max(x, GUTTER))), 0);
+  let value = valueAtY(stave, y);
+  if (score && grid.snap && !free) {
+    const line = nearestLine(score, tick, grid);
+    // Far out the grid is finer than the hand: then nothing is gained by it.
+    if (gridTicks(score, grid) * camera.perTick > 6) tick = line;
+    if (stave.key !== "bend") {
+      const round = ROUND.find((one) => Math.abs(one - value) <= ROUND_REACH);
+      if (round !== undefined) value = round;
+    }
+  }
+  return [tick, stave.isSwitch ? (value >= 64 ? 127 : 0) : value];
+}
+
+export function laneGrip(
+  stave: LaneStave,
+  x: number,
+  y: number,
+  event: PointerEvent | MouseEvent,
+): Grip | null {
+  if (x < GUTTER || !leadPart()) return null;
+  set({ about: stave.key });
+  if (draws(event)) return drawGrip(stave, x, y, event.shiftKey, event.altKey);
+  const node = nodeAt(stave, x, y);
+  if (node !== null) return nodeGrip(stave, node);
+  const way = stave.isSwitch ? null : wayAt(stave, x, y);
+  if (way !== null) return wayGrip(stave, way, x, event);
+  const choose = spanFrom(x, event.altKey);
+  return {
+    move: (to) => {
+      if (desk().shaping) letGo();
+      choose(to);
+    },
+    done: (moved) => {
+      if (moved) return;
+      if (desk().shaping) letGo();
+      else set({ span: null });
+    },
+  };
+}
+
+function say(stave: LaneStave, x: number, y: number, value: number): void {
+  const text = stave.key === "bend" ? `${value} semitones` : String(value);
+  set({ tip: { stave: stave.key, x, y, text: text.replace("-", "−") } });
+}
+
+function end(): void {
+  set({ tip: null });
+  finish();
+}
+
+// ---- drawing
+
+/** Freehand; straight with Shift; a click puts down one node. */
+function drawGrip(stave: LaneStave, x: number, y: number, straight: boolean, free: boolean): Grip {
+  if (desk().shaping) letGo();
+  const at = (px: number, py: number): Point => [
+    Math.max(Math.round(tickOf(desk().camera, Math.max(px, GUTTER))), 0),
+    valueAtY(stave, py),
+  ];
+  const first = straight ? snapped(stave, x, y, free) : at(x, y);
+  let points: readonly Point[] = [first];
+  let before = first;
+  return {
+    move(toX, toY, now) {
+      const point = straight ? snapped(stave, toX, toY, now.altKey) : at(toX, toY);
+      points = straight ? addPoint([first], first, point) : addPoint(points, before, point);
+      before = point;
+      say(stave, toX, toY, point[1]);
+      if (points.length < 2) return;
+      const { tolerance, steps } = desk();
+      preview({
+        kind: "lane.draw",
+        lane: stave.key,
+        where: onLead(),
+        points: points.map(([tick, value]) => [tick, value]),
+        tolerance: straight ? 0 : tolerance,
+        steps,
+      });
+    },
+    done(moved) {
+      if (!moved) addNode(stave, snapped(stave, x, y, free));
+      end();
+    },
+  };
+}
+
+/** A single node: it slides on where the lane slides, and holds where it holds. */
+function addNode(stave: LaneStave, [tick, value]: Point): void {
+  const nodes = nodesOf(stave.key);
+  const before = nodes ? firstAbove(nodes.tick, tick) - 1 : -1;
+  const slides =
+    !stave.isSwitch &&
+    !desk().steps &&
+    (!nodes || (before >= 0 ? nodes.moves[before] === 1 : nodes.tick.length < 2));
+  preview({
+    kind: "lane.nodes",
+    lane: stave.key,
+    where: onLead([tick, tick + 1]),
+    nodes: [{ tick, value, hold: !slides, lift: 0, ease: 0 }],
+  });
+}
+
+// ---- nodes and ways
+
+/** Nodes in sight, where they are few enough to be taken one by one. */
+export function nodesInSight(nodes: LaneNodes | undefined): [number, number] {
+  if (!nodes) return [0, 0];
+  const { camera } = desk();
+  const from = Math.max(firstAbove(nodes.tick, camera.left) - 1, 0);
+  const to = firstAbove(nodes.tick, tickOf(camera, camera.width));
+  return to - from > MOST_NODES ? [0, 0] : [from, to];
+}
+
+function nodeAt(stave: LaneStave, x: number, y: number): number | null {
+  const nodes = nodesOf(stave.key);
+  if (!nodes) return null;
+  const range = rangeOf(stave.key, nodes);
+  const [from, to] = nodesInSight(nodes);
+  let best: number | null = null;
+  let nearest = NODE_REACH;
+  for (let node = from; node < to; node++) {
+    const away = Math.hypot(
+      xOf(desk().camera, nodes.tick[node]) - x,
+      yOfValue(nodes.value[node], range, stave.height) - y,
+    );
+    if (away <= nearest) [best, nearest] = [node, away];
+  }
+  return best;
+}
+
+function asNode(nodes: LaneNodes, node: number): Nodes[number] {
+  const bent = nodes.bent.get(node);
+  return {
+    tick: nodes.tick[node],
+    value: rounded(nodes.value[node], 3),
+    hold: nodes.moves[node] === 0,
+    lift: bent?.lift ?? 0,
+    ease: bent?.ease ?? 0,
+  };
+}
+
+/** A node goes where it is dragged, between its neighbours. */
+function nodeGrip(stave: LaneStave, node: number): Grip {
+  const nodes = nodesOf(stave.key) as LaneNodes;
+  const old = asNode(nodes, node);
+  const low = node > 0 ? nodes.tick[node - 1] + 1 : 0;
+  const high = node + 1 < nodes.tick.length ? nodes.tick[node + 1] - 1 : Number.MAX_SAFE_INTEGER;
+  let begun = false;
+  return {
+    move(toX, toY, now) {
+      if (!begun && desk().shaping) letGo();
+      begun = true;
+      const [tick, value] = snapped(stave, toX, toY, now.altKey);
+      const held = between(now.shiftKey ? old.tick : tick, low, Math.max(high, low));
+      say(stave, toX, toY, value);
+      preview({
+        kind: "lane.nodes",
+        lane: stave.key,
+        where: onLead([Math.min(old.tick, held), Math.max(old.tick, held) + 1]),
+        nodes: [{ ...old, tick: held, value }],
+      });
+    },
+    done(moved) {
+      if (!moved) {
+        // A click opens the node with its numbers.
+        if (desk().shaping) letGo();
+        preview({
+          kind: "lane.nodes",
+          lane: stave.key,
+          where: onLead([old.tick, old.tick + 1]),
+          nodes: [old],
+        });
+        set({ span: [old.tick, old.tick + 1] });
+        return;
+      }
+      end();
+    },
+  };
+}
+
+function wayAt(stave: LaneStave, x: number, y: number): number | null {
+  const nodes = nodesOf(stave.key);
+  if (!nodes || nodesInSight(nodes)[1] === 0) return null;
+  const tick = tickOf(desk().camera, x);
+  const node = firstAbove(nodes.tick, tick) - 1;
+  if (node < 0 || !nodes.moves[node] || node + 1 >= nodes.tick.length) return null;
+  const level = valueAt(nodes, tick);
+  const away = level === null ? 99 : Math.abs(yOfValue(level, rangeOf(stave.key, nodes), stave.height) - y);
+  return away <= WAY_REACH ? node : null;
+}
+
+/** A way is pulled up or down: that is its lift; with Shift held, its ease. */
+function wayGrip(stave: LaneStave, node: number, x: number, event: PointerEvent | MouseEvent): Grip {
+  const nodes = nodesOf(stave.key) as LaneNodes;
+  const ends = [asNode(nodes, node), asNode(nodes, node + 1)];
+  const tick = Math.round(tickOf(desk().camera, x));
+  const fromY = event.clientY;
+  let begun = false;
+  return {
+    move(toX, toY, now) {
+      if (!begun && desk().shaping) letGo();
+      begun = true;
+      const span: [number, number] = [ends[0].tick, ends[1].tick + 1];
+      const stroke: Stroke = { kind: "lane.nodes", lane: stave.key, where: onLead(span), nodes: ends };
+      if (now.shiftKey) {
+        const ease = rounded(between(ends[0].ease + (fromY - now.clientY) / 80, 0, 1));
+        say(stave, toX, toY, ease);
+        preview({ ...stroke, nodes: [{ ...ends[0], ease }, ends[1]] });
+      } else preview(stroke, [tick, valueAtY(stave, toY)]);
+    },
+    done(moved) {
+      if (moved) end();
+    },
+  };
+}
+
+/** Take the span away, or all of the lane where no span is chosen. A node alone goes, and what it held with it. */
+export function erase(key: string, span: [number, number] | null = desk().span): Stroke {
+  if (span && span[1] - span[0] === 1)
+    return { kind: "lane.nodes", lane: key, where: onLead(span), nodes: [] };
+  return { kind: "lane.clear", lane: key, where: onLead(span) };
+}

@@ -1,0 +1,272 @@
+/** A lane of recorded or shaped nodes: thin as a strip, tall when it is open. */
+
+import { type LaneNodes, rangeOf } from "../../../score/lanes";
+import { firstAbove, secondsAt } from "../../../score/score";
+import { between } from "../../../ui/numbers";
+import { type Camera, GUTTER, rightTick, tickOf, xOf } from "../camera";
+import { drawGrid, drawGutter, drawSpan } from "./grid";
+import { hair, polyline, SANS } from "./ink";
+import type { Scene } from "./scene";
+
+/** Nodes lie too close together to be taken one by one where there are more in sight than this. */
+export const MOST_NODES = 240;
+
+/** A tall lane leaves room for its title, and for grips at its foot. */
+const padding = (height: number): [number, number] => (height > 40 ? [22, 9] : [4, 4]);
+
+/** A recorded sound beside the take: when it begins, and how far it goes out (0 to 255 for each fraction of a second). */
+export interface Beside {
+  name: string;
+  seconds: number;
+  offset: number;
+  peaksASecond: number;
+  peaks: Uint8Array;
+  heard: boolean;
+}
+
+export interface LaneScene extends Scene {
+  laneKey: string;
+  nodes: LaneNodes | undefined;
+  /** The lane as it was, where a stroke that is being made has changed it. */
+  was: LaneNodes | undefined;
+  height: number;
+  sound: Beside | null;
+  open: boolean;
+  isSwitch: boolean;
+  /** The first onset of the part: before it a lane should have a value. */
+  firstNote: number;
+}
+
+export function yOfValue(value: number, [low, high]: readonly [number, number], height: number): number {
+  const [above, below] = padding(height);
+  return above + ((high - value) / (high - low)) * (height - above - below);
+}
+
+export function valueOfY(y: number, [low, high]: readonly [number, number], height: number): number {
+  const [above, below] = padding(height);
+  return high - ((y - above) / (height - above - below)) * (high - low);
+}
+
+export function drawLane(scene: LaneScene): void {
+  const { pen, ink, camera, laneKey, nodes, height, open } = scene;
+  const range = rangeOf(laneKey, nodes);
+  pen.fillStyle = ink.sheet;
+  pen.fillRect(0, 0, camera.width, height);
+  drawSpan(scene, height);
+  drawGrid(scene, height);
+  if (open && scene.sound) drawSound(scene, scene.sound);
+  if (open) drawScaleLines(scene, range);
+  if (scene.was?.tick.length && !scene.isSwitch) drawGhost(scene, scene.was, range);
+  if (nodes?.tick.length) {
+    drawNoValue(scene, nodes);
+    if (scene.isSwitch) drawSwitch(scene, nodes);
+    else drawSteps(scene, nodes, range);
+    if (open) drawNodes(scene, nodes, range);
+  }
+  drawMarks(scene);
+  if (scene.mark && open) drawLine(scene, scene.mark.line, range);
+  drawGutter(scene, height);
+  if (open) drawScale(scene, range);
+}
+
+/** The sound beside the take, pale behind the lane: how far it goes out at each place. */
+function drawSound({ pen, ink, camera, score, height }: LaneScene, sound: Beside): void {
+  const [above, below] = padding(height);
+  const tall = height - above - below;
+  pen.fillStyle = ink.rule;
+  for (let x = GUTTER; x < camera.width; x++) {
+    const [a, b] = [x, x + 1].map(
+      (px) => (secondsAt(score, tickOf(camera, px)) - sound.offset) * sound.peaksASecond,
+    );
+    if (b < 0 || a >= sound.peaks.length) continue;
+    let most = 0;
+    for (let peak = Math.max(Math.floor(a), 0); peak <= Math.min(b, sound.peaks.length - 1); peak++)
+      most = Math.max(most, sound.peaks[peak]);
+    const high = (most / 255) * tall;
+    pen.fillRect(x, above + (tall - high) / 2, 1, Math.max(high, 1));
+  }
+}
+
+const marksOf = ([low, high]: readonly [number, number]) => (low < 0 ? [low, 0, high] : [0, 32, 64, 96, 127]);
+
+function drawScaleLines({ pen, ink, camera, height }: LaneScene, range: [number, number]): void {
+  pen.strokeStyle = ink.rule;
+  pen.globalAlpha = 0.6;
+  pen.lineWidth = 1;
+  pen.beginPath();
+  for (const value of marksOf(range))
+    hair(pen, GUTTER, yOfValue(value, range, height), camera.width, yOfValue(value, range, height));
+  pen.stroke();
+  pen.globalAlpha = 1;
+}
+
+function drawScale({ pen, ink, height }: LaneScene, range: [number, number]): void {
+  pen.font = `500 11px ${SANS}`;
+  pen.textAlign = "right";
+  pen.textBaseline = "middle";
+  pen.fillStyle = ink.faded;
+  for (const value of marksOf(range)) {
+    const sign = range[0] < 0 && value > 0 ? "+" : "";
+    const y = between(yOfValue(value, range, height), 7, height - 7);
+    pen.fillText(`${sign}${value}`.replace("-", "−"), GUTTER - 8, y);
+  }
+}
+
+/** Hatched: before its first node a lane has no value, and a receiver keeps whatever it had. */
+function drawNoValue({ pen, ink, camera, height, firstNote }: LaneScene, nodes: LaneNodes): void {
+  if (nodes.tick[0] <= firstNote) return;
+  const right = Math.min(xOf(camera, nodes.tick[0]), camera.width);
+  const left = Math.max(xOf(camera, 0), GUTTER);
+  if (right <= left) return;
+  pen.save();
+  pen.beginPath();
+  pen.rect(left, 0, right - left, height);
+  pen.clip();
+  pen.strokeStyle = ink.ruleStrong;
+  pen.globalAlpha = 0.7;
+  pen.beginPath();
+  for (let x = left - height; x < right; x += 8) {
+    pen.moveTo(x, height);
+    pen.lineTo(x + height, 0);
+  }
+  pen.stroke();
+  pen.restore();
+}
+
+/** Where strokes have acted on the lane: a line along its foot. */
+function drawMarks({ pen, ink, camera, height, kept }: LaneScene): void {
+  pen.fillStyle = ink.accent;
+  for (const mark of kept) {
+    const left = xOf(camera, mark.start);
+    pen.fillRect(left, height - 3, Math.max(xOf(camera, mark.end) - left, 4), 2);
+  }
+}
+
+/** On and off as pressed ground, never a slope. */
+function drawSwitch({ pen, ink, camera, height, dyeOf, fronts }: LaneScene, nodes: LaneNodes): void {
+  const [from, to] = visible(camera, nodes);
+  pen.fillStyle = ink.dye(dyeOf(fronts[0]));
+  pen.globalAlpha = 0.5;
+  let painted = -1e9;
+  for (let node = from; node < to; node++) {
+    if (nodes.value[node] < 64) continue;
+    const x = Math.max(xOf(camera, nodes.tick[node]), GUTTER);
+    const end = node + 1 < nodes.tick.length ? xOf(camera, nodes.tick[node + 1]) : camera.width;
+    if (end - painted < 0.75) continue;
+    painted = Math.max(end, x + 1);
+    pen.fillRect(x, height * 0.35, painted - x, height * 0.65 - 1);
+  }
+  pen.globalAlpha = 1;
+}
+
+function drawSteps(
+  { pen, ink, camera, height, dyeOf, fronts, open, was }: LaneScene,
+  nodes: LaneNodes,
+  range: [number, number],
+): void {
+  const base = yOfValue(Math.max(range[0], 0), range, height);
+  const line = outline(camera, nodes, range, height);
+  pen.fillStyle = ink.dye(dyeOf(fronts[0]));
+  pen.strokeStyle = was ? ink.accent : pen.fillStyle;
+  pen.globalAlpha = 0.14;
+  const fill = new Path2D(line.path);
+  fill.lineTo(camera.width, base);
+  fill.lineTo(line.left, base);
+  pen.fill(fill);
+  pen.globalAlpha = 1;
+  pen.lineWidth = open ? 1.5 : 1;
+  pen.stroke(line.path);
+}
+
+/** Nodes that can be taken one by one; of a dense recording only the line is seen. */
+function drawNodes(
+  { pen, ink, camera, height, dyeOf, fronts }: LaneScene,
+  nodes: LaneNodes,
+  range: [number, number],
+): void {
+  const [from, to] = visible(camera, nodes);
+  if (to - from > MOST_NODES) return;
+  const dots = new Path2D();
+  for (let node = from; node < to; node++) {
+    const [x, y] = [xOf(camera, nodes.tick[node]), yOfValue(nodes.value[node], range, height)];
+    if (x < GUTTER - 4) continue;
+    dots.moveTo(x + 3, y);
+    dots.arc(x, y, 3, 0, 2 * Math.PI);
+  }
+  pen.fillStyle = ink.sheet;
+  pen.strokeStyle = ink.dye(dyeOf(fronts[0]));
+  pen.lineWidth = 1.2;
+  pen.fill(dots);
+  pen.stroke(dots);
+}
+
+/** What was there before, dotted. */
+function drawGhost({ pen, ink, camera, height }: LaneScene, nodes: LaneNodes, range: [number, number]): void {
+  pen.strokeStyle = ink.ghost;
+  pen.lineWidth = 1.5;
+  pen.setLineDash([2, 3]);
+  pen.stroke(outline(camera, nodes, range, height).path);
+  pen.setLineDash([]);
+}
+
+/** The line that an open stroke is: warm, as on the velocity lane. */
+function drawLine(
+  { pen, ink, camera, height }: LaneScene,
+  line: readonly (readonly [number, number])[],
+  range: [number, number],
+): void {
+  if (line.length < 2) return;
+  pen.strokeStyle = ink.accent;
+  pen.lineWidth = 2;
+  pen.setLineDash([6, 4]);
+  polyline(
+    pen,
+    line.map(([tick, value]) => [xOf(camera, tick), yOfValue(value, range, height)] as const),
+  );
+  pen.setLineDash([]);
+}
+
+/** The lane as one line from the left edge to the right; all that falls into one column of pixels is one upright line. */
+function outline(
+  camera: Camera,
+  nodes: LaneNodes,
+  range: [number, number],
+  height: number,
+): { path: Path2D; left: number } {
+  const [from, to] = visible(camera, nodes);
+  const path = new Path2D();
+  const yOf = (value: number) => yOfValue(value, range, height);
+  const left = Math.round(xOf(camera, nodes.tick[from]));
+  let [column, low, high] = [left, yOf(nodes.value[from]), yOf(nodes.value[from])];
+  let y = low;
+  path.moveTo(left, y);
+  for (let node = from; node < to; node++) {
+    const x = Math.round(xOf(camera, nodes.tick[node]));
+    const next = yOf(nodes.value[node]);
+    if (x === column) {
+      [low, high] = [Math.min(low, next), Math.max(high, next)];
+    } else {
+      if (low !== high) for (const bound of [low, high, y]) path.lineTo(column, bound);
+      if (!nodes.moves[node - 1]) path.lineTo(x, y);
+      path.lineTo(x, next);
+      [column, low, high] = [x, next, next];
+    }
+    y = next;
+    const way = nodes.moves[node] ? nodes.bent.get(node) : undefined;
+    if (!way) continue;
+    // What lies in this column is drawn before the line goes on from it.
+    if (low !== high) for (const bound of [low, high, y]) path.lineTo(column, bound);
+    [low, high] = [y, y];
+    for (const [tick, value] of way.line) path.lineTo(xOf(camera, tick), yOf(value));
+  }
+  if (low !== high) for (const bound of [low, high, y]) path.lineTo(column, bound);
+  if (to < nodes.tick.length && to > 0 && nodes.moves[to - 1]) {
+    path.lineTo(xOf(camera, nodes.tick[to]), yOf(nodes.value[to]));
+  } else path.lineTo(camera.width, y);
+  return { path, left };
+}
+
+/** Nodes from the one in force at the left edge to the last in sight. */
+function visible(camera: Camera, nodes: LaneNodes): [number, number] {
+  return [Math.max(firstAbove(nodes.tick, camera.left) - 1, 0), firstAbove(nodes.tick, rightTick(camera))];
+}

@@ -1,0 +1,229 @@
+/** Notes as ribbons: sounding pitch by place, loudness by thickness, brightness by ink. */
+
+import { type PartScore, sounding } from "../../../score/score";
+import { between } from "../../../ui/numbers";
+import { type Camera, GUTTER, rightTick, xOf, yOfPitch } from "../camera";
+import { drawBox, drawGrid, drawGutter, drawSpan } from "./grid";
+import { SANS } from "./ink";
+import { pixelOf, Raster } from "./raster";
+import type { Scene } from "./scene";
+
+/** With more notes than this in sight, each is a plain bar. */
+const SHAPED_UP_TO = 1200;
+/** Brightness is drawn in this many steps, from thin ink to full. */
+const INKS = 5;
+const THIN_INK = 0.5;
+/** In pixels: what is drawn of a contour is no finer than this. */
+const LEAST_STEP = 1;
+
+export function thickness(row: number, velocity: number): number {
+  return Math.max(1, row * (0.12 + (0.86 * velocity) / 127));
+}
+
+export function drawRibbons(scene: Scene): void {
+  const { pen, ink, camera } = scene;
+  const { width, notesHeight: height } = camera;
+  pen.fillStyle = ink.paper;
+  pen.fillRect(0, 0, width, height);
+  drawSpan(scene, height);
+  drawGrid(scene, height);
+  drawRows(scene);
+  drawBars(scene, scene.behind, false);
+  const isCrowd = (part: PartScore) => {
+    const [from, to] = sounding(part, camera.left, rightTick(camera));
+    return to - from > SHAPED_UP_TO;
+  };
+  const fronts = [...scene.fronts].reverse();
+  drawBars(scene, fronts.filter(isCrowd), true);
+  for (const part of fronts) if (!isCrowd(part)) drawShaped(scene, part);
+  drawComing(scene);
+  drawBox(scene, "notes");
+  drawGutter(scene, height);
+  drawNames(scene);
+}
+
+const allRows = (camera: Camera) => camera.pitches.length === 128;
+
+/** A line at each octave, or between the rows where only some are shown. */
+function drawRows({ pen, ink, camera, voice }: Scene): void {
+  if (voice !== null && camera.rowOf[voice] >= 0) {
+    pen.fillStyle = ink.accentWash;
+    pen.globalAlpha = 0.5;
+    pen.fillRect(GUTTER, yOfPitch(camera, voice), camera.width, camera.row);
+    pen.globalAlpha = 1;
+  }
+  pen.strokeStyle = ink.ruleStrong;
+  pen.globalAlpha = 0.5;
+  pen.lineWidth = 1;
+  pen.beginPath();
+  for (const pitch of camera.pitches) {
+    if (allRows(camera) && pitch % 12) continue;
+    const y = Math.round(yOfPitch(camera, pitch) + camera.row) + 0.5;
+    if (y < 0 || y > camera.notesHeight) continue;
+    pen.moveTo(GUTTER, y);
+    pen.lineTo(camera.width, y);
+  }
+  pen.stroke();
+  pen.globalAlpha = 1;
+}
+
+function drawNames({ pen, ink, camera, nameOf, fronts, voice }: Scene): void {
+  pen.textAlign = "right";
+  pen.textBaseline = "middle";
+  pen.font = `500 12px ${SANS}`;
+  const roomy = camera.row >= 11;
+  for (const pitch of camera.pitches) {
+    const y = yOfPitch(camera, pitch) + camera.row / 2;
+    if (y < 6 || y > camera.notesHeight - 6) continue;
+    const octave = allRows(camera) && pitch % 12 === 0;
+    if (!octave && !(roomy && fronts.some((part) => isPlayed(part, pitch)))) continue;
+    pen.fillStyle = pitch === voice ? ink.accent : octave || !allRows(camera) ? ink.ink : ink.faded;
+    pen.fillText(nameOf(pitch), GUTTER - 8, y, GUTTER - 12);
+  }
+}
+
+const played = new WeakMap<PartScore, Set<number>>();
+
+function isPlayed(part: PartScore, pitch: number): boolean {
+  let pitches = played.get(part);
+  if (!pitches) {
+    pitches = new Set(part.pitch);
+    played.set(part, pitches);
+  }
+  return pitches.has(pitch);
+}
+
+const raster = new Raster();
+
+/** Bars without shape: parts behind, and any part with very many notes in sight. */
+function drawBars(scene: Scene, parts: readonly PartScore[], inFront: boolean): void {
+  if (!parts.length) return;
+  raster.begin(scene.camera.width, scene.camera.notesHeight);
+  for (const part of parts) addBars(scene, part, inFront);
+  raster.paint(scene.pen);
+}
+
+function addBars(scene: Scene, part: PartScore, inFront: boolean): void {
+  const { ink, camera, voice } = scene;
+  const picked = scene.picked[part.id];
+  const velocities = scene.shown[part.id];
+  const [from, to] = sounding(part, camera.left, rightTick(camera));
+  const offset = GUTTER - camera.left * camera.perTick;
+  const cold = pixelOf(ink.dye(scene.dyeOf(part)), inFront ? 0.92 : 0.22);
+  const warm = pixelOf(ink.accent, 0.92);
+  // Zoomed far out many notes share a pixel: of those in one row, only what reaches further is drawn.
+  const drawnTo = new Float64Array(128).fill(-1e9);
+  for (let note = from; note < to; note++) {
+    const pitch = part.pitch[note];
+    const isWarm = inFront && picked[note] === 1;
+    const start = offset + part.start[note] * camera.perTick;
+    const end = Math.max(offset + part.end[note] * camera.perTick, start + 1.5);
+    if ((end <= drawnTo[pitch] + 0.5 && !isWarm) || end < GUTTER) continue;
+    const y = yOfPitch(camera, pitch);
+    if (y < -camera.row || y > camera.notesHeight) continue;
+    const left = Math.max(isWarm ? start : Math.max(start, drawnTo[pitch]), GUTTER - 20);
+    drawnTo[pitch] = end;
+    const faint = voice !== null && pitch !== voice && inFront;
+    const high = inFront && !faint ? thickness(camera.row, velocities[note]) : Math.max(1, camera.row * 0.34);
+    raster.rect(left, y + (camera.row - high) / 2, end - left, high, isWarm ? warm : cold);
+  }
+}
+
+/** Ribbons with all that the core knows of their sound. */
+function drawShaped(scene: Scene, part: PartScore): void {
+  const { pen, ink, camera, voice } = scene;
+  const [from, to] = sounding(part, camera.left, rightTick(camera));
+  const picked = scene.picked[part.id];
+  const velocities = scene.shown[part.id];
+  const inks = (["cold", "warm"] as const).map(() => Array.from({ length: INKS }, () => new Path2D()));
+  for (let note = from; note < to; note++) {
+    if (part.end[note] < camera.left) continue;
+    const y = yOfPitch(camera, part.pitch[note]);
+    if (y < -8 * camera.row || y > camera.notesHeight + 8 * camera.row) continue;
+    const faint = voice !== null && part.pitch[note] !== voice;
+    const paths = inks[picked[note]];
+    addRibbon(paths, camera, part, note, y + camera.row / 2, faint ? 8 : velocities[note]);
+  }
+  inks.forEach((paths, warm) => {
+    pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
+    paths.forEach((path, step) => {
+      pen.globalAlpha = part.contour ? THIN_INK + ((1 - THIN_INK) * step) / (INKS - 1) : 0.92;
+      pen.fill(path);
+    });
+  });
+  pen.globalAlpha = 1;
+}
+
+function addRibbon(
+  paths: Path2D[],
+  camera: Camera,
+  part: PartScore,
+  note: number,
+  middle: number,
+  velocity: number,
+): void {
+  const offset = GUTTER - camera.left * camera.perTick;
+  const start = offset + part.start[note] * camera.perTick;
+  const end = Math.max(offset + part.end[note] * camera.perTick - 0.5, start + 1.5);
+  const { contour } = part;
+  const first = contour?.first[note] ?? 0;
+  const after = contour?.first[note + 1] ?? 0;
+  if (!contour || after - first < 2) {
+    const loud = contour && after > first ? contour.loud[first] : 1;
+    const bend = contour && after > first ? contour.bend[first] : 0;
+    const high = thickness(camera.row, velocity * loud);
+    const step = contour && after > first ? inkStep(contour.ink[first]) : INKS - 1;
+    const top = middle - bend * camera.row - high / 2;
+    if (end - start > 3)
+      paths[step].roundRect(start, top, end - start, high, Math.min(high, end - start) / 2);
+    else paths[step].rect(start, top, end - start, high);
+    return;
+  }
+  for (let point = first, next = first; point < after; point = next) {
+    const x0 = start + contour.tick[point] * camera.perTick;
+    let x1 = x0;
+    // Far out, many points share a pixel: the next one that is drawn to is a pixel on.
+    while (next < after && x1 - x0 < LEAST_STEP) {
+      next++;
+      x1 = next < after ? start + contour.tick[next] * camera.perTick : end;
+    }
+    if (x1 < GUTTER - 2 || x0 > camera.width) continue;
+    const to = Math.min(next, after - 1);
+    const [y0, y1] = [middle - contour.bend[point] * camera.row, middle - contour.bend[to] * camera.row];
+    const h0 = thickness(camera.row, velocity * contour.loud[point]) / 2;
+    const h1 = thickness(camera.row, velocity * contour.loud[to]) / 2;
+    const path = paths[inkStep(contour.ink[point])];
+    // Half a pixel over the joint, so that no paper shines through. Filling closes it: to close thousands of them in one
+    // path takes the browser a time that grows with their square.
+    path.moveTo(x0, y0 - h0);
+    path.lineTo(x1 + 0.5, y1 - h1);
+    path.lineTo(x1 + 0.5, y1 + h1);
+    path.lineTo(x0, y0 + h0);
+  }
+}
+
+/** What the open stroke would bring: in the colour of what is being shaped, hollow until it is kept. */
+function drawComing({ pen, ink, camera, coming, fronts }: Scene): void {
+  pen.strokeStyle = ink.accent;
+  pen.fillStyle = ink.accentWash;
+  pen.lineWidth = 1;
+  const until = rightTick(camera);
+  for (const { part, start, end, pitch, velocity } of coming) {
+    if (!fronts.some(({ id }) => id === part)) continue;
+    pen.beginPath();
+    start.forEach((tick, note) => {
+      const y = yOfPitch(camera, pitch[note]);
+      if (end[note] < camera.left || tick > until || y < -camera.row || y > camera.notesHeight) return;
+      const x = xOf(camera, tick);
+      const high = thickness(camera.row, velocity[note]);
+      pen.rect(x, y + (camera.row - high) / 2, Math.max((end[note] - tick) * camera.perTick, 2), high);
+    });
+    pen.fill();
+    pen.stroke();
+  }
+}
+
+/** Brightness of 0 to 100 in steps; 25 is where a sound is that nobody has shaped. */
+function inkStep(ink: number): number {
+  return between(Math.round(((ink - 10) / 55) * (INKS - 1)), 0, INKS - 1);
+}

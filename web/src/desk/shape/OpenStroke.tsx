@@ -1,0 +1,279 @@
+import type { Hairpin, Stroke } from "../../api/client";
+import { Choice } from "../../ui/Choice";
+import { List, Turns } from "../../ui/Entries";
+import { NumberEntry } from "../../ui/NumberEntry";
+import { PatternEntry } from "../../ui/PatternEntry";
+import { anotherRoll, type Fade, firstOnset, rewritten, stepsOfBar, type Writing } from "../strokes/begin";
+import { type Field, FORMS, fieldsOf } from "../strokes/forms";
+import { changeLane } from "../take/arranging";
+import { deleteStroke, done, keep, letGo, preview } from "../take/shaping";
+import { desk, type Shaping, useDesk } from "../take/state";
+import { CopyPlace, Extent, type FormProps, MovePlace, NotesCopyPlace, Saving } from "./LaneForms";
+
+/** The open stroke with all its numbers: what the pointer does to it shows here, and what is typed here shows on the page. */
+export function OpenStroke({ shaping }: { shaping: Shaping }) {
+  const { stroke, number, problem } = shaping;
+  const change = (fields: object) => preview({ ...stroke, ...fields } as Stroke);
+  const keepChange = (fields: object) => {
+    change(fields);
+    if (number !== null) void keep();
+  };
+  const { name, says } = FORMS[stroke.kind];
+  return (
+    <div className="border-t border-rule pt-3">
+      <h3 className="mb-2 font-semibold text-accent-deep">
+        {name}
+        <span className="ml-1.5 font-normal text-faded">{number === null ? "new" : `stroke ${number}`}</span>
+      </h3>
+      {says && <p className="mb-2 text-[13px] text-faded">{says}</p>}
+      <Numbers stroke={stroke} change={change} keep={keepChange} problem={shaping.field} />
+      {problem && (
+        <p role="alert" className="mt-2 text-accent-deep">
+          {problem}
+        </p>
+      )}
+      <div className="sticky bottom-0 -mx-1 mt-1 flex gap-2 bg-sheet px-1 py-2">
+        {number === null ? (
+          <button
+            type="button"
+            className="key key-warm flex-1"
+            disabled={!!problem}
+            onClick={() => void keep()}
+          >
+            Keep
+          </button>
+        ) : (
+          <button type="button" className="key" onClick={() => void deleteStroke(number)}>
+            Delete
+          </button>
+        )}
+        <button
+          type="button"
+          className="key flex-1"
+          onClick={() => (number === null ? letGo() : void done())}
+        >
+          {number === null ? "Let go" : "Done"}
+        </button>
+      </div>
+    </div>
+  );
+}
+
+function Numbers(form: FormProps) {
+  const { stroke } = form;
+  return (
+    <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
+      {stroke.kind === "velocity.hairpin" && <HairpinModes {...form} stroke={stroke} />}
+      {isFade(stroke) && <FadeWriting fade={stroke} />}
+      {stroke.kind === "velocity.accent" && <Accents {...form} stroke={stroke} />}
+      {fieldsOf(stroke).map((field) => (
+        <FieldEntry key={field.name} field={field} {...form} />
+      ))}
+      {stroke.kind === "velocity.vary" && (
+        <button
+          type="button"
+          className="key col-span-2 h-7"
+          onClick={() => form.keep({ seed: anotherRoll() })}
+        >
+          Another roll
+        </button>
+      )}
+      {stroke.kind === "lane.shape" && (
+        <Turns
+          label="Goes"
+          className="col-span-2"
+          turns={stroke.peak != null}
+          onChange={(turns) => form.keep(turns ? { peak: 90, end: stroke.start } : { peak: null, end: 90 })}
+        />
+      )}
+      {"lane" in stroke && <Extent {...form} />}
+      {stroke.kind === "lane.copy" && <CopyPlace {...form} stroke={stroke} />}
+      {stroke.kind === "notes.copy" && <NotesCopyPlace {...form} stroke={stroke} />}
+      {stroke.kind === "lane.move" && <MovePlace {...form} stroke={stroke} />}
+      {stroke.kind === "lane.distil" && <Saving />}
+      {stroke.kind === "lane.nodes" && stroke.nodes.length === 1 && (
+        <NumberEntry
+          label="Value"
+          value={stroke.nodes[0].value}
+          onTry={(value) => form.change({ nodes: [{ ...stroke.nodes[0], value }] })}
+          onKeep={(value) => form.keep({ nodes: [{ ...stroke.nodes[0], value }] })}
+        />
+      )}
+    </div>
+  );
+}
+
+function FieldEntry({ field, stroke, change, keep, problem }: FormProps & { field: Field }) {
+  // A field may be one place of several: "lean.1".
+  const [name, place] = field.name.split(".");
+  const held = (stroke as unknown as Record<string, unknown>)[name];
+  const value = place === undefined ? held : (held as number[])[Number(place)];
+  const filled = (made: unknown) => ({
+    [name]:
+      place === undefined ? made : (held as number[]).map((old, at) => (at === Number(place) ? made : old)),
+  });
+  if ("options" in field) {
+    return (
+      <Choice
+        label={field.label}
+        className="col-span-2"
+        value={String(value)}
+        options={field.options}
+        onChange={(chosen) => keep(filled(chosen))}
+      />
+    );
+  }
+  const absent = "absent" in field ? field.absent : undefined;
+  const entry = (number: number | null) => (
+    <NumberEntry
+      label={field.label}
+      step={"step" in field ? field.step : 1}
+      value={number}
+      problem={problem === field.name}
+      onTry={(tried) => change(filled(tried))}
+      onKeep={(kept) => keep(filled(kept))}
+      absent={
+        absent === undefined
+          ? undefined
+          : { shown: absent, onTry: () => change(filled(null)), onKeep: () => keep(filled(null)) }
+      }
+    />
+  );
+  if (!("measures" in field)) return entry(value == null && absent !== undefined ? null : Number(value ?? 0));
+  const isNumber = typeof value === "number";
+  const number = isNumber ? value : Math.round(desk().facts?.mean ?? 64);
+  return (
+    <>
+      <Choice
+        label={field.label}
+        className="col-span-2"
+        value={isNumber ? "number" : String(value)}
+        options={MEASURES}
+        onChange={(chosen) => keep({ [field.name]: chosen === "number" ? number : chosen })}
+      />
+      {isNumber && entry(number)}
+    </>
+  );
+}
+
+const MEASURES = [
+  ["mean", "mean"],
+  ["min", "lowest"],
+  ["max", "highest"],
+  ["number", "at"],
+] as const;
+
+// ---- hairpins and fades
+
+const isFade = (stroke: Stroke): stroke is Fade =>
+  stroke.kind === "lane.fade" || (stroke.kind === "velocity.hairpin" && stroke.mode === "by");
+
+function HairpinModes({ stroke, keep }: FormProps & { stroke: Hairpin }) {
+  const turns = stroke.peak != null;
+  const high = stroke.mode === "by" ? 1.25 : 100;
+  return (
+    <>
+      <Turns
+        label="Goes"
+        className="col-span-2"
+        turns={turns}
+        onChange={(wanted) =>
+          keep(wanted ? { peak: Math.max(stroke.start, stroke.end, high), peak_at: 0.5 } : { peak: null })
+        }
+      />
+      <Choice
+        label="Mode"
+        className="col-span-2"
+        value={stroke.mode ?? "to"}
+        options={[
+          ["to", "to velocities"],
+          ["by", "by factors"],
+        ]}
+        onChange={(mode) => {
+          // The same numbers mean other things in the other mode: begin with ones that make sense there.
+          const peak = turns ? (mode === "by" ? 1.25 : 100) : null;
+          keep(mode === "by" ? { mode, start: 1, end: 1, peak } : { mode: "to", start: 64, end: 96, peak });
+        }}
+      />
+    </>
+  );
+}
+
+const WRITINGS = [
+  ["touch", "touch"],
+  ["cc:11", "expression"],
+  ["cc:7", "volume"],
+] as const;
+
+const MEANS: Record<Writing, string> = {
+  touch: "Touch: the notes are struck softer, so their tone changes as well.",
+  "cc:11": "Expression (CC 11): only the level changes; the tone stays as it was struck.",
+  "cc:7": "Volume (CC 7): only the level changes; the tone stays as it was struck.",
+};
+
+/** What a fade is written as, and what that does to the sound. */
+function FadeWriting({ fade }: { fade: Fade }) {
+  const number = useDesk((state) => state.shaping?.number ?? null);
+  const writing: Writing = fade.kind === "lane.fade" ? (fade.lane === "cc:7" ? "cc:7" : "cc:11") : "touch";
+  const turns = fade.kind === "velocity.hairpin" && fade.peak != null;
+  return (
+    <div className="col-span-2">
+      {!turns && (
+        <Choice
+          label="As"
+          value={writing}
+          options={WRITINGS}
+          onChange={(as) => {
+            if (as !== "touch") changeLane(as, { open: true });
+            preview(rewritten(fade, as));
+            if (number !== null) void keep();
+          }}
+        />
+      )}
+      <p className="pt-1 text-[13px] text-faded">{MEANS[writing]}</p>
+    </div>
+  );
+}
+
+// ---- accents
+
+const GRIDS = [1, 2, 4, 6, 8, 12, 16, 24, 32] as const;
+
+function Accents({
+  stroke,
+  change,
+  keep,
+}: FormProps & { stroke: Extract<Stroke, { kind: "velocity.accent" }> }) {
+  const score = useDesk((state) => state.score);
+  return (
+    <>
+      <List
+        label="Steps of"
+        className="col-span-2"
+        value={stroke.grid}
+        onChange={(value) => {
+          const grid = Number(value) as (typeof GRIDS)[number];
+          const steps = score
+            ? stepsOfBar(score, firstOnset(stroke.where ?? {}), grid)
+            : stroke.pattern.length;
+          const pattern = Array.from({ length: steps }, (_, step) => {
+            const old = (step * stroke.pattern.length) / steps;
+            return Number.isInteger(old) ? stroke.pattern[old] : 0;
+          });
+          keep({ grid, pattern });
+        }}
+      >
+        {GRIDS.map((grid) => (
+          <option key={grid} value={grid}>
+            {grid % 3 ? `1/${grid}` : `1/${(grid * 2) / 3} triplet`}
+          </option>
+        ))}
+      </List>
+      <PatternEntry
+        pattern={stroke.pattern}
+        onTry={(pattern) => change({ pattern })}
+        onKeep={(pattern) => keep({ pattern })}
+      />
+    </>
+  );
+}

@@ -1,0 +1,165 @@
+import { useEffect, useState } from "react";
+import { NumberEntry } from "../../ui/NumberEntry";
+import { count } from "../../ui/words";
+import { chooseRanges, type Rule, tryRule } from "../take/choosing";
+import { apply } from "../take/shaping";
+import { desk, useDesk } from "../take/state";
+
+const GHOST = 22;
+
+interface Offer {
+  name: string;
+  fields: { name: string; label: string; start: number; step?: number }[];
+  rule: (numbers: Record<string, number>) => Rule | string;
+}
+
+/** How far from its place a note may be played and still count, in beats. */
+const NEAR = 0.125;
+
+const OFFERS: Offer[] = [
+  { name: "of the same pitch", fields: [], rule: () => ({ kind: "same pitch" }) },
+  { name: "on the beat", fields: [], rule: () => ({ kind: "beat", on: true, tolerance: NEAR }) },
+  { name: "off the beat", fields: [], rule: () => ({ kind: "beat", on: false, tolerance: NEAR }) },
+  {
+    name: "at a place in the bar",
+    fields: [{ name: "beat", label: "Beat", start: 1, step: 0.5 }],
+    rule: ({ beat }) => ({ kind: "bar place", beat, tolerance: NEAR }),
+  },
+  {
+    name: "by velocity",
+    fields: [
+      { name: "low", label: "From", start: 1 },
+      { name: "high", label: "To", start: 40 },
+    ],
+    rule: ({ low, high }) => ({ kind: "velocity", low, high }),
+  },
+  {
+    name: "by length in quarters",
+    fields: [
+      { name: "low", label: "From", start: 0, step: 0.25 },
+      { name: "high", label: "To", start: 0.5, step: 0.25 },
+    ],
+    rule: ({ low, high }) => ({ kind: "length", low, high }),
+  },
+  { name: "on top of each chord", fields: [], rule: () => ({ kind: "chord", edge: "top" }) },
+  { name: "at the bottom of each chord", fields: [], rule: () => ({ kind: "chord", edge: "bottom" }) },
+  {
+    name: "every n-th",
+    fields: [
+      { name: "n", label: "Every", start: 2 },
+      { name: "first", label: "From the", start: 1 },
+    ],
+    rule: ({ n, first }) => ({ kind: "every", n, first }),
+  },
+  {
+    name: "in the span",
+    fields: [],
+    rule: () => {
+      const { span } = desk();
+      return span ? { kind: "span", span } : "Drag along the ruler first: there is no span.";
+    },
+  },
+];
+
+/** Choosing notes by rule. What it would choose is counted before it is done. */
+export function Rules() {
+  const [at, setAt] = useState(0);
+  const [numbers, setNumbers] = useState<Record<string, number>>({});
+  const [ghost, setGhost] = useState(GHOST);
+  const [found, setFound] = useState<Awaited<ReturnType<typeof tryRule>> | null>(null);
+  const takeId = useDesk((state) => state.score?.id);
+  const revision = useDesk((state) => state.history.revision);
+  const chosen = useDesk((state) => state.chosen);
+  const fronts = useDesk((state) => state.fronts);
+  const span = useDesk((state) => state.span);
+  const offer = OFFERS[at];
+  const filled = { ...Object.fromEntries(offer.fields.map(({ name, start }) => [name, start])), ...numbers };
+  const key = JSON.stringify([takeId, at, filled, revision, fronts, span]);
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for all that the rule depends on
+  useEffect(() => {
+    if (!takeId) return;
+    let wanted = true;
+    const wait = setTimeout(async () => {
+      const rule = offer.rule(filled);
+      const answer = typeof rule === "string" ? rule : await tryRule(rule);
+      if (wanted) setFound(answer);
+    }, 120);
+    return () => {
+      wanted = false;
+      clearTimeout(wait);
+    };
+  }, [key, chosen]);
+
+  return (
+    <form
+      className="mt-3 space-y-1.5 border-t border-rule pt-3"
+      aria-label="Choose by rule"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (found && typeof found !== "string") chooseRanges(found.notes);
+      }}
+    >
+      <label className="flex items-center justify-between gap-2">
+        <span className="text-faded">Notes</span>
+        <select
+          value={at}
+          aria-label="Rule"
+          onChange={(event) => {
+            setAt(Number(event.target.value));
+            setNumbers({});
+          }}
+          className="entry max-w-44 text-left"
+        >
+          {OFFERS.map(({ name }, index) => (
+            <option key={name} value={index}>
+              {name}
+            </option>
+          ))}
+        </select>
+      </label>
+      {offer.fields.length > 0 && (
+        <div className="grid grid-cols-2 gap-4">
+          {offer.fields.map(({ name, label, step }) => (
+            <NumberEntry
+              key={`${at} ${name}`}
+              label={label}
+              step={step}
+              value={filled[name]}
+              onTry={(value) => setNumbers((all) => ({ ...all, [name]: value }))}
+            />
+          ))}
+        </div>
+      )}
+      <div className="flex items-center gap-2">
+        <span className="min-h-[1.35em] flex-1 text-faded" role="status" data-testid="rule">
+          {found === null ? "" : typeof found === "string" ? found : count(found.count, "note")}
+        </span>
+        <button type="submit" className="key h-7" disabled={found === null || typeof found === "string"}>
+          Choose
+        </button>
+      </div>
+      <div className="flex items-center gap-2">
+        <NumberEntry
+          label="Ghosts at"
+          value={ghost}
+          problem={ghost < 1 || ghost > 127}
+          onTry={setGhost}
+          className="flex-1"
+        />
+        <button
+          type="button"
+          className="key h-7"
+          title="Set what this rule finds so low that it is barely there: one stroke"
+          disabled={found === null || typeof found === "string"}
+          onClick={() => {
+            if (!found || typeof found === "string") return;
+            void apply({ kind: "velocity.set", where: { notes: found.notes }, value: ghost });
+          }}
+        >
+          Make ghosts
+        </button>
+      </div>
+    </form>
+  );
+}

@@ -1,0 +1,121 @@
+import type { Facts } from "../../api/client";
+import { NameEntry } from "../../ui/NameEntry";
+import { count } from "../../ui/words";
+import { renamePart, rowName } from "../take/arranging";
+import { inFront } from "../take/choosing";
+import { leadPart, useDesk } from "../take/state";
+import { About, LaneGestures } from "./OnLane";
+import { Gestures, Hand } from "./OnNotes";
+import { OpenStroke } from "./OpenStroke";
+import { Rules } from "./Rules";
+import { TypedVelocity } from "./TypedVelocity";
+
+/** Facts of the selection, and the gestures that fit it, with their numbers. */
+export function Shape() {
+  const shaping = useDesk((state) => state.shaping);
+  const facts = useDesk((state) => state.facts);
+  const about = useDesk((state) => state.about);
+  const aboutVelocity = about === "velocity";
+  const hasSelection = useDesk((state) => state.chosenCount > 0 || state.span !== null);
+  return (
+    <section aria-label="Shape" className="border-b border-rule-strong p-4">
+      <h2 className="mb-2 text-[15px] font-semibold">Shape</h2>
+      <About />
+      <VoiceName />
+      {aboutVelocity && (
+        // Facts come after the choice: room is kept for them, so that no button moves under the hand when they do.
+        <div className="mb-3 min-h-[7rem]">
+          {facts ? <FactsView facts={facts} /> : <Advice hasSelection={hasSelection} />}
+        </div>
+      )}
+      <Hand aboutVelocity={aboutVelocity} />
+      {hasSelection && aboutVelocity && <TypedVelocity where={inFront} />}
+      {shaping ? (
+        <OpenStroke shaping={shaping} />
+      ) : aboutVelocity ? (
+        <>
+          <Gestures hasSelection={hasSelection} />
+          <Rules />
+        </>
+      ) : (
+        <LaneGestures laneKey={about} />
+      )}
+    </section>
+  );
+}
+
+/** The voice that is shown alone, by a name that can be changed; it is kept with the take. */
+function VoiceName() {
+  const voice = useDesk((state) => state.voice);
+  const part = useDesk((state) => leadPart(state));
+  if (voice === null || !part?.drum) return null;
+  const name = rowName(part, voice);
+  return (
+    <div className="mb-2 flex items-center gap-2">
+      <span className="text-faded">Voice</span>
+      <NameEntry
+        key={`${part.id} ${voice} ${name}`}
+        label="Name of the voice"
+        name={name}
+        maxLength={120}
+        className="flex-1"
+        onDone={(typed) => typed !== name && renamePart(part.id, { voices: { [voice]: typed } })}
+      />
+    </div>
+  );
+}
+
+function Advice({ hasSelection }: { hasSelection: boolean }) {
+  return (
+    <p className="text-faded">
+      {hasSelection
+        ? "No notes begin in this span."
+        : "Drag over notes, or along the ruler for a span. Then drag on the velocity lane to draw a hairpin."}
+    </p>
+  );
+}
+
+function FactsView({ facts }: { facts: Facts }) {
+  const most = Math.max(...facts.spread, 1);
+  return (
+    <div>
+      <p data-testid="facts">
+        {count(facts.count, "note")}
+        {facts.at_end > 0 && <span className="text-faded">, {facts.at_end} at the end of the range</span>}
+      </p>
+      <svg viewBox="0 0 128 30" preserveAspectRatio="none" className="my-1.5 h-9 w-full" aria-hidden>
+        {facts.spread.map((notes, bin) => {
+          const high = notes ? 2 + (26 * notes) / most : 0;
+          return (
+            <rect
+              key={bin}
+              x={bin * 8 + 0.5}
+              y={29 - high}
+              width={7}
+              height={high}
+              fill="var(--color-faded)"
+            />
+          );
+        })}
+        <path d="M0 29.5H128" stroke="var(--color-rule-strong)" />
+      </svg>
+      <dl className="grid grid-cols-3 text-center">
+        <Fact name="lowest" value={facts.lowest} />
+        <Fact name="mean" value={facts.mean} mark={facts.dynamic} />
+        <Fact name="highest" value={facts.highest} />
+      </dl>
+    </div>
+  );
+}
+
+function Fact({ name, value, mark }: { name: string; value: number; mark?: string }) {
+  return (
+    <div className="flex flex-col-reverse">
+      <dt className="text-[12px] text-faded">{name}</dt>
+      <dd className="text-[15px] font-medium">
+        {value}
+        {mark && <span className="ml-1 font-mark italic">{mark}</span>}
+      </dd>
+    </div>
+  );
+}

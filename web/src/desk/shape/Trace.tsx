@@ -1,0 +1,83 @@
+import { useState } from "react";
+import { Check } from "../../ui/Entries";
+import { NumberEntry } from "../../ui/NumberEntry";
+import { beginOnLane } from "../strokes/beginLane";
+import { hearSound, loadSound, moveSound, removeSound, traceSound } from "../take/beside";
+import { useDesk } from "../take/state";
+
+/** A recorded sound beside the take: drawn behind the lanes, heard with it, and a lane made from its loudness. */
+export function Trace({ laneKey, isSwitch }: { laneKey: string; isSwitch: boolean }) {
+  const sound = useDesk((state) => state.sound);
+  const [numbers, setNumbers] = useState({ attack: 10, release: 120, low: 0, high: 127 });
+  const [problem, setProblem] = useState<string | null>(null);
+  const entry = (name: keyof typeof numbers, label: string, step: number) => (
+    <NumberEntry
+      label={label}
+      step={step}
+      value={numbers[name]}
+      onTry={(value) => setNumbers((all) => ({ ...all, [name]: value }))}
+    />
+  );
+  return (
+    <fieldset className="space-y-1.5 border-t border-rule pt-2" aria-label="Trace a sound">
+      <p className="text-[13px] text-faded">
+        {sound
+          ? `${sound.name}, ${sound.seconds.toFixed(1)} s`
+          : "A recorded sound can be drawn against or traced."}
+      </p>
+      <div className="grid grid-cols-2 gap-1.5">
+        <label className="key h-8 text-[13px] focus-within:border-ink">
+          {sound ? "Another WAV …" : "Load a WAV …"}
+          <input
+            type="file"
+            accept=".wav,audio/wav"
+            className="sr-only"
+            onChange={async (event) => {
+              const file = event.target.files?.[0];
+              event.target.value = "";
+              if (file) setProblem(await loadSound(file));
+            }}
+          />
+        </label>
+        {sound && (
+          <button type="button" className="key h-8 text-[13px]" onClick={() => void removeSound()}>
+            Take it off
+          </button>
+        )}
+      </div>
+      {problem && (
+        <p role="alert" className="text-[13px] text-accent-deep">
+          {problem}
+        </p>
+      )}
+      {sound && (
+        <>
+          <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
+            <NumberEntry label="Begins (s)" step={0.05} value={sound.offset} onKeep={moveSound} />
+            <Check words="Heard" on={sound.heard} onChange={(heard) => void hearSound(heard)} />
+            {entry("attack", "Attack (ms)", 5)}
+            {entry("release", "Release (ms)", 10)}
+            {entry("low", "Silent at", 1)}
+            {entry("high", "Loudest at", 1)}
+          </div>
+          {!isSwitch && (
+            <button
+              type="button"
+              className="key h-8 w-full text-[13px]"
+              onClick={async () => {
+                const made = await traceSound(laneKey, numbers);
+                if (typeof made === "string") setProblem(made);
+                else {
+                  setProblem(null);
+                  beginOnLane(made);
+                }
+              }}
+            >
+              Loudness to this lane
+            </button>
+          )}
+        </>
+      )}
+    </fieldset>
+  );
+}

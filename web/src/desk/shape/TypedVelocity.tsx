@@ -1,0 +1,89 @@
+import { useId, useState } from "react";
+import type { Stroke, Where } from "../../api/client";
+import { keep, letGo, preview } from "../take/shaping";
+import { desk } from "../take/state";
+
+/** What is meant by typed words: 64 sets, +12 or -5 adds, 80% scales. A sentence where nothing is. */
+export function meant(typed: string, where: Where): { stroke: Stroke; does: string } | string {
+  const words = typed.trim().replace("−", "-").replace(",", ".");
+  const number = Number(words.replace(/%$/, ""));
+  if (!/^[+-]?(\d+\.?\d*|\.\d+)%?$/.test(words) || !Number.isFinite(number)) {
+    return "Type a velocity (64), a step (+12 or -5) or a percentage (80%).";
+  }
+  if (words.endsWith("%")) {
+    if (/^[+-]/.test(words)) return "A percentage has no sign: 80% makes softer, 120% louder.";
+    if (number > 1600) return "At most 1600%.";
+    return {
+      stroke: { kind: "velocity.scale", where, factor: number / 100, pivot: 0, limit: desk().limit },
+      does: `scales to ${number}%`,
+    };
+  }
+  if (!Number.isInteger(number)) return "Velocities are whole numbers.";
+  if (/^[+-]/.test(words)) {
+    if (Math.abs(number) > 127) return "A step is at most 127 either way.";
+    const does = number < 0 ? `takes ${-number} away` : `adds ${number}`;
+    return { stroke: { kind: "velocity.nudge", where, by: number, limit: desk().limit }, does };
+  }
+  if (number < 1 || number > 127) return `A velocity is from 1 to 127, not ${number}.`;
+  return { stroke: { kind: "velocity.set", where, value: number }, does: `sets all to ${number}` };
+}
+
+/** Typed words that shape all that is chosen: shown while they are typed, kept with Enter, taken back with Escape. */
+export function TypedVelocity({ where }: { where: () => Where }) {
+  const id = useId();
+  const [typed, setTyped] = useState("");
+  const found = typed.trim() ? meant(typed, where()) : null;
+  const isWrong = typeof found === "string";
+  const type = (next: string) => {
+    setTyped(next);
+    const now = next.trim() ? meant(next, where()) : null;
+    // A stroke of the history that is open is let go of: what is typed here is another one.
+    if (desk().shaping && (desk().shaping?.number !== null || !now || typeof now === "string")) letGo();
+    if (now && typeof now !== "string") preview(now.stroke);
+  };
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (!found || isWrong) return;
+        setTyped("");
+        void keep();
+      }}
+    >
+      <div className="flex items-center gap-2">
+        <label htmlFor={id} className="text-faded">
+          Velocities
+        </label>
+        <input
+          id={id}
+          autoComplete="off"
+          placeholder="64   +12   80%"
+          value={typed}
+          aria-invalid={isWrong}
+          aria-describedby={`${id} says`}
+          className="entry flex-1"
+          onChange={(event) => type(event.target.value)}
+          onKeyDown={(event) => {
+            if (event.key !== "Escape" || !typed) return;
+            event.stopPropagation();
+            type("");
+          }}
+        />
+        <button type="submit" className="key w-16" disabled={!found || isWrong}>
+          Apply
+        </button>
+      </div>
+      <p
+        id={`${id} says`}
+        role={isWrong ? "alert" : undefined}
+        className={`min-h-5 pt-0.5 text-[13px] ${isWrong ? "text-accent-deep" : "text-faded"}`}
+      >
+        {isWrong
+          ? found
+          : found
+            ? `${found.does}; Enter keeps it`
+            : "sets, adds or scales all that are chosen"}
+      </p>
+    </form>
+  );
+}

@@ -1,0 +1,232 @@
+import { type LaneNodes, lanesOf, rangeOf, valueAt } from "../../score/lanes";
+import { firstAbove } from "../../score/score";
+import { between, rounded } from "../../ui/numbers";
+import { type Camera, GUTTER, tickOf, xOf } from "../page/camera";
+import { valueOfY, yOfValue } from "../page/draw/lane";
+import { neutral, type Reshape } from "../strokes/beginLane";
+import { onLead } from "../take/choosing";
+import { keep, preview } from "../take/shaping";
+import { useDesk } from "../take/state";
+import { StaveGrip } from "./StaveGrip";
+
+type Name = "level" | "depth" | "pivot" | "left" | "right" | "bow" | "drift" | "length";
+
+const NAMES: Record<Name, string> = {
+  level: "Level",
+  depth: "Depth",
+  pivot: "Pivot of the depth",
+  left: "Lean, left end",
+  right: "Lean, right end",
+  bow: "Bow",
+  drift: "Drift",
+  length: "Length",
+};
+
+/** What a lane holds within a span as it is kept: its lowest, mean and highest value. */
+function extent(
+  nodes: LaneNodes,
+  span: [number, number],
+): { low: number; mean: number; high: number } | null {
+  const from = firstAbove(nodes.tick, span[0] - 1);
+  const to = firstAbove(nodes.tick, span[1] - 1);
+  const values = [...nodes.value.subarray(from, to)];
+  const entering = valueAt(nodes, span[0]);
+  if (entering !== null) values.push(entering);
+  if (!values.length) return null;
+  let [low, high, sum] = [values[0], values[0], 0];
+  for (const value of values) {
+    low = Math.min(low, value);
+    high = Math.max(high, value);
+    sum += value;
+  }
+  return { low, mean: sum / values.length, high };
+}
+
+/** The frame round the span of an open lane, with its grips: real controls, for pointer and keyboard alike. */
+export function FrameGrips({ laneKey, height }: { laneKey: string; height: number }) {
+  const camera = useDesk((state) => state.camera);
+  const shaping = useDesk((state) => state.shaping);
+  const span = useDesk((state) => state.span);
+  const about = useDesk((state) => state.about);
+  const drawing = useDesk((state) => state.drawing);
+  const nodes = useDesk((state) => state.lanes.get(laneKey));
+  const open =
+    shaping?.stroke.kind === "lane.reshape" && lanesOf(shaping.stroke).includes(laneKey)
+      ? shaping.stroke
+      : null;
+  if (
+    !nodes ||
+    (shaping && !open) ||
+    (!open && (drawing || about !== laneKey || !span || span[1] - span[0] < 2))
+  )
+    return null;
+  const stroke = open ?? neutral(laneKey, onLead(span));
+  const within = stroke.where?.span ?? [nodes.tick[0], nodes.tick[nodes.tick.length - 1] + 1];
+  const reach = extent(nodes, within as [number, number]);
+  if (!reach) return null;
+  return (
+    <Frame
+      stroke={stroke}
+      span={within as [number, number]}
+      reach={reach}
+      camera={camera}
+      yOf={(value) => yOfValue(value, rangeOf(laneKey, nodes), height)}
+      valueAt={(y) => valueOfY(y, rangeOf(laneKey, nodes), height)}
+    />
+  );
+}
+
+interface FrameProps {
+  stroke: Reshape;
+  span: [number, number];
+  reach: { low: number; mean: number; high: number };
+  camera: Camera;
+  yOf: (value: number) => number;
+  valueAt: (y: number) => number;
+}
+
+function Frame({ stroke, span, reach, camera, yOf, valueAt }: FrameProps) {
+  const fine = Math.abs(reach.high) <= 24 && Math.abs(reach.low) <= 24 && stroke.lane === "bend";
+  const pivot =
+    typeof stroke.pivot === "number"
+      ? stroke.pivot
+      : { mean: reach.mean, min: reach.low, max: reach.high }[stroke.pivot];
+  // Where the top, the bottom and the middle of what is framed have come to.
+  const moved = (value: number) => pivot + stroke.depth * (value + stroke.level - pivot);
+  const [top, bottom] = [moved(reach.high), moved(reach.low)];
+  const right = span[0] + (span[1] - span[0]) * stroke.length;
+  const [x0, x1] = [xOf(camera, span[0]), xOf(camera, right)];
+  const lift = Math.max(reach.high - reach.low, 8);
+  const middle = (top + bottom) / 2;
+  const centre = x0 + (x1 - x0) * (0.5 + 0.45 * stroke.drift);
+  const yTop = Math.min(yOf(top), yOf(middle) - 14);
+  const yBottom = Math.max(yOf(bottom), yOf(middle) + 14);
+
+  const change = (fields: Partial<Reshape>) => preview({ ...stroke, ...fields });
+  const step = fine ? 0.1 : 1;
+  const grips: Record<
+    Name,
+    { x: number; y: number; value: number; to: (x: number, y: number) => void; by: (steps: number) => void }
+  > = {
+    level: {
+      x: (x0 + x1) / 2,
+      y: yOf(middle),
+      value: stroke.level,
+      to: (_x, y) =>
+        change({
+          level: rounded(between(valueAt(y) - (reach.high + reach.low) / 2, -127, 127), fine ? 2 : 0),
+        }),
+      by: (steps) => change({ level: rounded(between(stroke.level + steps * step, -127, 127)) }),
+    },
+    depth: {
+      x: x0 + (x1 - x0) * 0.25,
+      y: yTop,
+      value: stroke.depth,
+      to: (_x, y) => {
+        const whole = reach.high + stroke.level - pivot;
+        const from = Math.abs(whole) < 2 ? lift : whole;
+        change({ depth: rounded(between((valueAt(y) - pivot) / from, 0, 16)) });
+      },
+      by: (steps) => change({ depth: rounded(between(stroke.depth + steps * 0.05, 0, 16)) }),
+    },
+    pivot: {
+      x: Math.max(x0, GUTTER) + 12,
+      y: yOf(pivot),
+      value: rounded(pivot),
+      to: (_x, y) => change({ pivot: rounded(between(valueAt(y), -127, 127), fine ? 2 : 0) }),
+      by: (steps) => change({ pivot: rounded(between(pivot + steps * step, -127, 127)) }),
+    },
+    left: {
+      x: x0,
+      y: yOf(middle * stroke.lean[0]),
+      value: stroke.lean[0],
+      to: (_x, y) => change({ lean: [leanTo(valueAt(y), middle), stroke.lean[1]] }),
+      by: (steps) =>
+        change({ lean: [rounded(between(stroke.lean[0] + steps * 0.05, 0, 16)), stroke.lean[1]] }),
+    },
+    right: {
+      x: x1,
+      y: yOf(middle * stroke.lean[1]),
+      value: stroke.lean[1],
+      to: (_x, y) => change({ lean: [stroke.lean[0], leanTo(valueAt(y), middle)] }),
+      by: (steps) =>
+        change({ lean: [stroke.lean[0], rounded(between(stroke.lean[1] + steps * 0.05, 0, 16))] }),
+    },
+    bow: {
+      x: x0 + (x1 - x0) * 0.75,
+      y: yOf(top + stroke.bow * 0.75),
+      value: stroke.bow,
+      to: (_x, y) => change({ bow: rounded(between((valueAt(y) - top) / 0.75, -127, 127), fine ? 2 : 0) }),
+      by: (steps) => change({ bow: rounded(between(stroke.bow + steps * step, -127, 127)) }),
+    },
+    drift: {
+      x: centre,
+      y: yBottom,
+      value: stroke.drift,
+      to: (x) => change({ drift: rounded(between(((x - x0) / Math.max(x1 - x0, 1) - 0.5) / 0.45, -1, 1)) }),
+      by: (steps) => change({ drift: rounded(between(stroke.drift + steps * 0.05, -1, 1)) }),
+    },
+    length: {
+      x: x1,
+      y: yBottom,
+      value: stroke.length,
+      to: (x) =>
+        change({ length: rounded(between((tickOf(camera, x) - span[0]) / (span[1] - span[0]), 0.05, 16)) }),
+      by: (steps) => change({ length: rounded(between(stroke.length + steps * 0.05, 0.05, 16)) }),
+    },
+  };
+  return (
+    <div className="pointer-events-none absolute inset-0 overflow-hidden" data-testid="frame">
+      <span
+        aria-hidden
+        className="absolute border border-accent border-dashed"
+        style={{ left: x0, width: Math.max(x1 - x0, 1), top: yTop, height: Math.max(yBottom - yTop, 1) }}
+      />
+      <span
+        aria-hidden
+        className="absolute h-px bg-accent opacity-50"
+        style={{ left: x0, width: Math.max(x1 - x0, 1), top: yOf(pivot) }}
+      />
+      {(Object.keys(grips) as Name[]).map((name) => {
+        const { x, y, value, to, by } = grips[name];
+        const sideways = name === "drift" || name === "length";
+        if (x < GUTTER - 6) return null;
+        return (
+          <StaveGrip
+            key={name}
+            name={name}
+            label={NAMES[name]}
+            title={`${NAMES[name]}: ${value}`}
+            value={value}
+            sideways={sideways}
+            place={{ left: x, top: y }}
+            className={`grid place-items-center rounded border text-accent ${sideways ? "cursor-ew-resize" : "cursor-ns-resize"}`}
+            onMove={to}
+            onStep={by}
+            onRelease={() => void keep()}
+          >
+            <svg viewBox="0 0 14 14" className="h-3 w-3" aria-hidden>
+              <path d={SIGNS[name]} fill="none" stroke="currentColor" strokeWidth="1.4" />
+            </svg>
+          </StaveGrip>
+        );
+      })}
+    </div>
+  );
+}
+
+/** The factor that brings the middle to a value; where the middle is nothing, no factor can. */
+function leanTo(value: number, middle: number): number {
+  return Math.abs(middle) < 0.5 ? 1 : rounded(between(value / middle, 0, 16));
+}
+
+const SIGNS: Record<Name, string> = {
+  level: "M7 1v12M4 4l3-3 3 3M4 10l3 3 3-3",
+  depth: "M2 12h10M7 10V3M4 6l3-3 3 3",
+  pivot: "M1 7h12M4 4l-3 3 3 3",
+  left: "M2 2v10M2 11L12 4",
+  right: "M12 2v10M12 11L2 4",
+  bow: "M1 11C4 2 10 2 13 11",
+  drift: "M1 7h12M4 4L1 7l3 3M10 4l3 3-3 3",
+  length: "M2 2v10M5 7h8M10 4l3 3-3 3",
+};

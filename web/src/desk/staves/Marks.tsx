@@ -1,0 +1,129 @@
+import { useMemo } from "react";
+import type { StrokeView } from "../../api/client";
+import { placeText, type Score } from "../../score/score";
+import { type Camera, GUTTER, xOf } from "../page/camera";
+import { openStroke } from "../take/arranging";
+import { useDesk } from "../take/state";
+
+const LEAST_WIDTH = 14;
+const ROW_PIXELS = 22;
+const MOST_ROWS = 3;
+const FLAG_PIXELS = 12;
+
+/** Marks that overlap go below one another, as far as there is room; what more there is lies over the one that ends first. */
+function inRows(strokes: readonly StrokeView[], fronts: readonly number[]) {
+  const free: number[] = [0];
+  const shown = strokes
+    .filter((one) => one.mark.parts.some((part) => fronts.includes(part)))
+    .sort((a, b) => a.mark.start - b.mark.start || a.number - b.number)
+    .map((one) => {
+      let row = free.findIndex((end) => end <= one.mark.start);
+      if (row < 0) row = free.length < MOST_ROWS ? free.length : free.indexOf(Math.min(...free));
+      free[row] = Math.max(free[row] ?? 0, one.mark.end);
+      return { one, row };
+    });
+  return { shown, rows: free.length };
+}
+
+/** The strokes as marks under the ruler, where they act; and small flags for what is neither note nor lane. */
+export function Marks() {
+  const strokes = useDesk((state) => state.history.strokes);
+  const camera = useDesk((state) => state.camera);
+  const score = useDesk((state) => state.score);
+  const fronts = useDesk((state) => state.fronts);
+  const openNumber = useDesk((state) => state.shaping?.number);
+  const { shown, rows } = useMemo(() => inRows(strokes, fronts), [strokes, fronts]);
+  return (
+    <section
+      aria-label="Marks"
+      className="relative w-full shrink-0 overflow-hidden border-b border-rule bg-sheet"
+      style={{ height: rows * ROW_PIXELS + 2 }}
+    >
+      <span
+        aria-hidden
+        className="absolute inset-y-0 left-0 pr-2.5 text-right font-mark text-[15px] leading-[22px] text-faded italic"
+        style={{ width: GUTTER }}
+      >
+        marks
+      </span>
+      <div className="absolute inset-y-0 right-0 overflow-hidden" style={{ left: GUTTER }}>
+        {shown.map(({ one, row }) => {
+          const left = xOf(camera, one.mark.start) - GUTTER;
+          const width = Math.max((one.mark.end - one.mark.start) * camera.perTick, LEAST_WIDTH);
+          if (left + width < 0 || left > camera.width) return null;
+          return (
+            <button
+              key={one.number}
+              type="button"
+              aria-label={`Open ${one.mark.label}, ${one.mark.place}`}
+              title={`${one.mark.label}, ${one.mark.place}`}
+              onClick={() => void openStroke(one.number)}
+              style={{ left, width, top: row * ROW_PIXELS + 2, height: ROW_PIXELS - 2 }}
+              className={`absolute rounded-sm hover:bg-accent-wash ${
+                one.on && !one.idle ? "" : "opacity-35"
+              } ${openNumber === one.number ? "bg-accent-wash text-accent" : "text-ink"}`}
+            >
+              <MarkSign stroke={one} width={width} />
+            </button>
+          );
+        })}
+        {score && <Flags camera={camera} score={score} />}
+      </div>
+    </section>
+  );
+}
+
+/** A hairpin is drawn as in a score; the others by what they do. */
+function MarkSign({ stroke, width }: { stroke: StrokeView; width: number }) {
+  const made = stroke.stroke;
+  if (made.kind === "velocity.hairpin") {
+    const grows = made.end >= made.start;
+    const path = grows ? `M${width - 2} 3 L2 10 L${width - 2} 17` : `M2 3 L${width - 2} 10 L2 17`;
+    return (
+      <svg width={width} height="20" aria-hidden className="block">
+        <path d={path} fill="none" stroke="currentColor" strokeWidth="1.4" strokeLinejoin="round" />
+      </svg>
+    );
+  }
+  const sign = signOf(stroke);
+  return (
+    <span className="flex h-full items-center overflow-hidden font-mark text-[15px] whitespace-nowrap italic">
+      <span className="pl-0.5">{sign}</span>
+      <span className="ml-1 h-px flex-1 bg-current opacity-50" />
+    </span>
+  );
+}
+
+function signOf({ stroke, mark }: StrokeView): string {
+  if (stroke.kind === "velocity.set") return String(stroke.value);
+  if (stroke.kind === "velocity.nudge") return `${stroke.by > 0 ? "+" : "−"}${Math.abs(stroke.by)}`;
+  return mark.label;
+}
+
+/** Programs, exclusives, texts, tempos: those that fall together share a flag. */
+function Flags({ camera, score }: { camera: Camera; score: Score }) {
+  const groups: { x: number; tick: number; lines: string[] }[] = [];
+  for (const flag of score.flags) {
+    const x = xOf(camera, flag.tick) - GUTTER;
+    if (x < -FLAG_PIXELS || x > camera.width) continue;
+    const line = `${flag.kind}: ${flag.value}`;
+    const last = groups[groups.length - 1];
+    if (last && x - last.x < FLAG_PIXELS) last.lines.push(line);
+    else groups.push({ x, tick: flag.tick, lines: [line] });
+  }
+  return groups.map(({ x, tick, lines }) => {
+    const shown = [...new Set(lines)].slice(0, 12).join("\n");
+    return (
+      <span
+        key={`${tick} ${x}`}
+        role="img"
+        aria-label={`At ${placeText(score, tick)}: ${shown}`}
+        title={`${placeText(score, tick)}\n${shown}`}
+        className="absolute top-0 h-2.5 w-2 border-l border-faded"
+        style={{ left: x }}
+      >
+        <span className="block h-1.5 w-1.5 bg-faded" />
+      </span>
+    );
+  });
+}

@@ -1,0 +1,104 @@
+import { useEffect, useRef } from "react";
+import type { Stroke } from "../../api/client";
+import { secondsAt, tickAt } from "../../score/score";
+import { player, usePlayer } from "../../sound/player";
+import { attach } from "../hand/gestures";
+import { velocityOf, yOfVelocity } from "../page/camera";
+import { type Elements, Stage } from "../stage/stage";
+import { partName, shareOut } from "../take/arranging";
+import { desk, leadPart, set, useDesk } from "../take/state";
+import { Beyond } from "./Beyond";
+import { Grips } from "./Grips";
+import { LaneDivider, START_SHARE } from "./LaneDivider";
+import { Lanes } from "./LaneRows";
+import { Marks } from "./Marks";
+import { Tip } from "./Tip";
+
+const shapesVelocity = ({ kind }: Stroke) => kind.startsWith("velocity.");
+
+/** The column of staves on one time axis. */
+export function Staves() {
+  const share = useDesk((state) => state.arrangement.velocity_share ?? START_SHARE);
+  const overview = useRef<HTMLCanvasElement>(null);
+  const ruler = useRef<HTMLCanvasElement>(null);
+  const notes = useRef<HTMLCanvasElement>(null);
+  const lane = useRef<HTMLCanvasElement>(null);
+  const playhead = useRef<HTMLDivElement>(null);
+  const part = useDesk((state) => leadPart(state));
+  const name = part ? partName(part) : "the part in front";
+
+  useEffect(() => {
+    const elements = {
+      overview: overview.current,
+      ruler: ruler.current,
+      notes: notes.current,
+      lane: lane.current,
+      playhead: playhead.current,
+    } as Elements;
+    const stage = new Stage(elements, {
+      tick: () => {
+        const { score } = desk();
+        return score ? tickAt(score, player.position()) : 0;
+      },
+      moving: () => usePlayer.getState().playing,
+    });
+    const detach = attach(elements, {
+      playFrom(tick) {
+        const { score, span } = desk();
+        if (!score) return;
+        if (span && usePlayer.getState().looping && (tick < span[0] || tick >= span[1]))
+          player.setLooping(false);
+        void player.play(secondsAt(score, tick));
+      },
+    });
+    const stopWatching = usePlayer.subscribe(() => stage.ask());
+    return () => {
+      stopWatching();
+      detach();
+      stage.stop();
+      set({ hint: "" });
+    };
+  }, []);
+
+  return (
+    <div className="relative flex h-full min-h-0 flex-col overflow-hidden select-none">
+      <canvas
+        ref={overview}
+        aria-label="Overview of the whole take; drag to move"
+        className="h-[38px] w-full shrink-0 cursor-grab touch-none border-b border-rule"
+      />
+      <canvas
+        ref={ruler}
+        aria-label="Ruler of bars and beats"
+        className="h-[30px] w-full shrink-0 touch-none"
+      />
+      <Marks />
+      <div className="relative min-h-[26%] flex-1">
+        <canvas
+          ref={notes}
+          tabIndex={0}
+          aria-label={`Notes of ${name}; arrow keys choose and nudge them`}
+          className="absolute inset-0 h-full w-full cursor-crosshair touch-none"
+        />
+        <Beyond />
+      </div>
+      <LaneDivider share={share} onShare={shareOut} />
+      <div className="relative min-h-[90px] shrink-[5]" style={{ height: `${share * 100}%` }}>
+        <canvas
+          ref={lane}
+          tabIndex={0}
+          aria-label={`Velocity of ${name}`}
+          className="h-full w-full cursor-crosshair touch-none"
+        />
+        <Grips shapes={shapesVelocity} yOf={yOfVelocity} valueAt={velocityOf} />
+        <Tip stave="velocity" />
+      </div>
+      <Lanes />
+      <div
+        ref={playhead}
+        aria-hidden
+        className="pointer-events-none absolute top-[38px] bottom-0 left-0 w-px bg-ink before:absolute before:-left-[4px] before:border-x-[4.5px] before:border-t-[7px] before:border-x-transparent before:border-t-ink"
+      />
+    </div>
+  );
+}

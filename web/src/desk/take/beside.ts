@@ -1,0 +1,122 @@
+/** The sound that is kept beside the take: loaded, moved, heard, traced. */
+import { answered, api, csrfToken, refusal, type Schemas, type Stroke, sentence } from "../../api/client";
+import { player } from "../../sound/player";
+import { complain, desk, here, set, takePath } from "./state";
+
+type View = Schemas["SoundView"];
+
+function show(view: View | null, heard: boolean): void {
+  set({
+    sound: view && {
+      name: view.name,
+      seconds: view.seconds,
+      offset: view.offset,
+      peaksASecond: view.peaks_a_second,
+      peaks: Uint8Array.from(atob(view.peaks), (sign) => sign.charCodeAt(0)),
+      heard,
+    },
+  });
+}
+
+export async function readSound(takeId: string): Promise<void> {
+  const isHere = here();
+  try {
+    const params = { path: { take_id: takeId } };
+    const view = await answered<View | null>(api.GET("/api/takes/{take_id}/sound", { params }));
+    if (isHere()) show(view, false);
+  } catch {
+    // Without its sound a take can be shaped all the same.
+  }
+}
+
+/** Keep a file beside the take; a sentence where it cannot be read. */
+export async function loadSound(file: File): Promise<string | null> {
+  const body = new FormData();
+  body.append("file", file);
+  const isHere = here();
+  try {
+    const address = `/api/takes/${takePath().take_id}/sound`;
+    const response = await fetch(address, { method: "POST", body, headers: { "X-CSRFToken": csrfToken() } });
+    const answer = await response.json().catch(() => null);
+    if (!response.ok) throw refusal(response.status, answer);
+    if (!isHere()) return null;
+    show(answer as View, false);
+    await hearSound(true);
+    return null;
+  } catch (thrown) {
+    return sentence(thrown);
+  }
+}
+
+export async function removeSound(): Promise<void> {
+  const isHere = here();
+  try {
+    await answered(api.DELETE("/api/takes/{take_id}/sound", { params: { path: takePath() } }));
+    if (!isHere()) return;
+    set({ sound: null });
+    await player.playBeside(null, 0);
+  } catch (thrown) {
+    complain(thrown);
+  }
+}
+
+let moved: Promise<void> = Promise.resolve();
+
+/** It begins at `offset` (seconds of the take) from now on. */
+export function moveSound(offset: number): void {
+  moved = moved.then(() => move(offset));
+}
+
+async function move(offset: number): Promise<void> {
+  const isHere = here();
+  try {
+    const body = { offset };
+    await answered(api.PATCH("/api/takes/{take_id}/sound", { params: { path: takePath() }, body }));
+    const { sound } = desk();
+    if (!sound || !isHere()) return;
+    set({ sound: { ...sound, offset } });
+    player.moveBeside(offset);
+  } catch (thrown) {
+    complain(thrown);
+  }
+}
+
+/** Heard with the take, or only seen. */
+export async function hearSound(heard: boolean): Promise<void> {
+  const { sound } = desk();
+  if (!sound) return;
+  const address = `/api/takes/${takePath().take_id}/sound/data`;
+  const bring = async () => {
+    const response = await fetch(address);
+    if (!response.ok) throw refusal(response.status, await response.json().catch(() => null));
+    return response.arrayBuffer();
+  };
+  const isHere = here();
+  set({ sound: { ...sound, heard } });
+  try {
+    await player.playBeside(heard ? bring : null, sound.offset);
+  } catch (thrown) {
+    if (!isHere()) return;
+    complain(thrown);
+    const { sound: now } = desk();
+    if (now) set({ sound: { ...now, heard: false } });
+  }
+}
+
+/** The stroke that draws a lane after the loudness; a sentence where there is none. */
+export async function traceSound(
+  lane: string,
+  numbers: { attack: number; release: number; low: number; high: number },
+): Promise<Stroke | string> {
+  await moved;
+  try {
+    const body = { part: desk().fronts[0], lane, tolerance: desk().tolerance, ...numbers };
+    const params = { path: takePath() };
+    const answer = await answered<Schemas["Traced"]>(
+      api.POST("/api/takes/{take_id}/sound/trace", { params, body }),
+    );
+    return answer.stroke;
+  } catch (thrown) {
+    return sentence(thrown);
+  }
+}

@@ -1,0 +1,131 @@
+/** Choosing notes and spans, and what is known of the choice. */
+import { answered, api, type Facts, type Schemas, sentence, type Where } from "../../api/client";
+import { type Chosen, maskOf, noneOf, type PartScore, rangesOf } from "../../score/score";
+import { desk, frontParts, set, takePath } from "./state";
+
+export type Rule = Schemas["RuleAsked"]["rule"];
+
+let factsAsked = 0;
+
+export function choose(chosen: Chosen): void {
+  let chosenCount = 0;
+  for (const { id } of frontParts()) for (const one of chosen[id]) chosenCount += one;
+  set({ chosen, chosenCount });
+  void readFacts();
+}
+
+/** Choose notes of one part, and none of the others. */
+export function chooseIn(part: PartScore, mask: Uint8Array): void {
+  const { score } = desk();
+  if (!score) return;
+  const chosen = [...noneOf(score)];
+  chosen[part.id] = mask;
+  choose(chosen);
+}
+
+export function chooseNone(): void {
+  const { score } = desk();
+  if (score) choose(noneOf(score));
+  set({ voice: null });
+}
+
+export function chooseSpan(span: [number, number] | null): void {
+  set({ span });
+  void readFacts();
+}
+
+/** Every note of the parts in front; of one voice only, where one is shown alone. */
+export function chooseAll(): void {
+  chooseBy(() => 1);
+}
+
+export function invertChoice(): void {
+  chooseBy((part, note) => 1 - desk().chosen[part.id][note]);
+}
+
+function chooseBy(wanted: (part: PartScore, note: number) => number): void {
+  const { score, voice } = desk();
+  if (!score) return;
+  const chosen = [...noneOf(score)];
+  for (const part of frontParts()) {
+    chosen[part.id] = chosen[part.id].map((_, note) =>
+      voice !== null && part.pitch[note] !== voice ? 0 : wanted(part, note),
+    );
+  }
+  choose(chosen);
+}
+
+/** A whole voice by its name: its notes are chosen, and the lane shows it alone. Once more lets go of it. */
+export function chooseVoice(pitch: number): void {
+  if (desk().voice === pitch) {
+    chooseNone();
+    return;
+  }
+  set({ voice: pitch });
+  chooseAll();
+}
+
+const partsInFront = () => [...desk().fronts].sort((a, b) => a - b);
+
+/** The leading part, of which alone lanes are edited; and a span of it. */
+export const onLead = (span?: [number, number] | null): { parts: number[]; span?: [number, number] } => ({
+  parts: [desk().fronts[0]],
+  ...(span ? { span } : {}),
+});
+
+/** What a stroke would act on: the chosen notes of the parts in front, the span, or both narrowing each other. */
+export function selected(): Where | null {
+  const { chosen, chosenCount, span } = desk();
+  const parts = frontParts();
+  if (!parts.length || (!chosenCount && !span)) return null;
+  return {
+    parts: partsInFront(),
+    ...(chosenCount ? { notes: parts.flatMap((part) => rangesOf(part, chosen[part.id])) } : {}),
+    ...(span ? { span } : {}),
+  };
+}
+
+/** What is chosen; otherwise all of the parts in front. */
+export function inFront(): Where {
+  return selected() ?? { parts: partsInFront() };
+}
+
+/** The notes that a rule picks, or why there are none. */
+export async function tryRule(rule: Rule): Promise<Schemas["Chosen"] | string> {
+  const body = { revision: desk().history.revision, where: inFront(), rule };
+  try {
+    return await answered<Schemas["Chosen"]>(
+      api.POST("/api/takes/{take_id}/select", { params: { path: takePath() }, body }),
+    );
+  } catch (thrown) {
+    return sentence(thrown);
+  }
+}
+
+export function chooseRanges(ranges: readonly (readonly [number, number])[]): void {
+  const { score } = desk();
+  if (!score) return;
+  const chosen = [...noneOf(score)];
+  for (const part of frontParts()) chosen[part.id] = maskOf(part, ranges);
+  choose(chosen);
+}
+
+export async function readFacts(): Promise<void> {
+  const asked = ++factsAsked;
+  const open = desk().shaping?.stroke;
+  const where = open?.kind.startsWith("velocity.") ? (open.where ?? selected()) : selected();
+  if (!where) {
+    set({ facts: null });
+    return;
+  }
+  let facts: Facts | null = null;
+  try {
+    const body = { revision: desk().history.revision, where };
+    facts = await answered<Facts>(
+      api.POST("/api/takes/{take_id}/facts", { params: { path: takePath() }, body }),
+    );
+  } catch {
+    // A selection without notes has no facts.
+  }
+  if (asked === factsAsked) set({ facts });
+}

@@ -1,0 +1,201 @@
+/** The desk's state: what is open, seen, chosen and being shaped. Musical values come from the server, always. */
+import { create } from "zustand";
+import {
+  type Facts,
+  type History,
+  type LaneName,
+  type Mark,
+  type Schemas,
+  type Stroke,
+  sentence,
+  type Where,
+} from "../../api/client";
+import type { LaneNodes } from "../../score/lanes";
+import type { Chosen, Grid, PartScore, Score, Velocities } from "../../score/score";
+import type { NoticeText } from "../../ui/Notice";
+import { type Camera, held, showingRows, startCamera } from "../page/camera";
+import type { Beside } from "../page/draw/lane";
+import type { Box } from "../page/draw/scene";
+
+export type Arrangement = Schemas["Arrangement"];
+export type Wishes = Schemas["Wishes"];
+export type Limit = "stop" | "pin" | "squeeze";
+
+/** A stroke that is open: being drawn (no number yet), or one of the history whose numbers are being changed. */
+export interface Shaping {
+  stroke: Stroke;
+  number: number | null;
+  mark: Mark | null;
+  problem: string | null;
+  /** Of a distilling: how many nodes there were and are, and how far the new ones stray at most. */
+  saving?: Schemas["Saving"] | null;
+  field: string | null;
+}
+
+/** Notes of some parts, of which the first begins at `from`; or a stretch of a lane. */
+export type Copied = { where: Where; from: number } | { lane: string; part: number; span: [number, number] };
+
+export interface DeskState {
+  score: Score | null;
+  name: string;
+  history: History;
+  /** Velocities as kept; as a preview has them; as they were before the open stroke; before the point of comparison. */
+  kept: Velocities;
+  live: Velocities | null;
+  ghost: Velocities | null;
+  earlier: Velocities | null;
+  /** The parts in front, the leading one first; and those that are not even shown behind. */
+  fronts: readonly number[];
+  hidden: readonly number[];
+  /** Lanes of the leading part as a preview has them. */
+  liveLanes: ReadonlyMap<string, LaneNodes> | null;
+  /** Lanes as they were before the open stroke; and before the point of comparison, while that is heard. */
+  ghostLanes: ReadonlyMap<string, LaneNodes> | null;
+  earlierLanes: ReadonlyMap<string, LaneNodes> | null;
+  /** Notes that a preview brings. */
+  coming: Schemas["Changes"]["added"];
+  chosen: Chosen;
+  chosenCount: number;
+  /** The one pitch that the lane shows and edits alone: a voice of a drum part. */
+  voice: number | null;
+  span: [number, number] | null;
+  facts: Facts | null;
+  shaping: Shaping | null;
+  camera: Camera;
+  rows: "all" | "used";
+  /** The rows are as fitted: they are fitted anew when the stave's height changes. */
+  rowsFit: boolean;
+  grid: Grid;
+  box: Box | null;
+  /** What a group does at the end of the range; whether the pointer draws; hairpins go there and back; accents kept. */
+  limit: Limit;
+  drawing: boolean;
+  turns: boolean;
+  accents: number;
+  /** Drawn lines on lanes: how far the kept nodes may stray from them, and whether they jump instead of sliding. */
+  tolerance: number;
+  steps: boolean;
+  /** What was copied last, to be put down where the playhead stands. */
+  copied: Copied | null;
+  /** The sound that is kept beside the take. */
+  sound: Beside | null;
+  /** What Shape is about: velocity, or the lane that was touched last. */
+  about: string;
+  /** What is said at the pointer while something is dragged. */
+  tip: { stave: string; x: number; y: number; text: string } | null;
+  hint: string;
+  notice: NoticeText | null;
+  failure: string | null;
+  arrangement: Arrangement;
+  wishes: Wishes;
+  laneNames: readonly LaneName[];
+  /** Nodes of the lanes of the leading part. */
+  lanes: ReadonlyMap<string, LaneNodes>;
+  followsHead: boolean;
+  listOpen: boolean;
+  panelOpen: boolean;
+}
+
+export const blank: DeskState = {
+  score: null,
+  name: "",
+  history: { revision: 0, strokes: [], undone: [], can_undo: 0, can_redo: 0 },
+  kept: [],
+  live: null,
+  ghost: null,
+  earlier: null,
+  fronts: [0],
+  hidden: [],
+  chosen: [],
+  chosenCount: 0,
+  voice: null,
+  span: null,
+  facts: null,
+  shaping: null,
+  camera: startCamera,
+  rows: "all",
+  rowsFit: true,
+  grid: { value: 4, feel: "straight", snap: true },
+  box: null,
+  hint: "",
+  notice: null,
+  failure: null,
+  arrangement: { parts: {}, lanes: {} },
+  wishes: { middle_c: 4, favourites: [], sounds: true },
+  laneNames: [],
+  lanes: new Map(),
+  liveLanes: null,
+  ghostLanes: null,
+  earlierLanes: null,
+  coming: [],
+  copied: null,
+  limit: "pin",
+  drawing: false,
+  turns: false,
+  accents: 0,
+  tolerance: 1,
+  steps: false,
+  sound: null,
+  about: "velocity",
+  tip: null,
+  followsHead: true,
+  listOpen: false,
+  panelOpen: true,
+};
+
+export const useDesk = create<DeskState>()(() => blank);
+export const { getState: desk, setState: set } = useDesk;
+
+/** The leading part: the one that keys and lanes belong to. */
+export const leadPart = (state: DeskState = desk()): PartScore | undefined =>
+  state.score?.parts[state.fronts[0]];
+
+/** All parts in front, the leading one first. */
+export const frontParts = (state: DeskState = desk()): PartScore[] =>
+  state.score ? state.fronts.map((part) => (state.score as Score).parts[part]) : [];
+
+/** Whether any of these has changed from one state to the next. */
+export const differs = (now: DeskState, was: DeskState, keys: readonly (keyof DeskState)[]): boolean =>
+  keys.some((key) => now[key] !== was[key]);
+
+/** Whether a press draws: in the state of drawing; with Ctrl or Cmd held, in the other state. */
+export const draws = (event: { ctrlKey: boolean; metaKey: boolean }): boolean =>
+  desk().drawing !== (event.ctrlKey || event.metaKey);
+
+/** Say what went wrong where nothing nearer can say it. */
+export function complain(thrown: unknown): void {
+  set({ notice: { text: sentence(thrown) } });
+}
+
+let visits = 0;
+
+/** The desk goes to a take: what was asked for before is for another visit. */
+export function moveOn(): void {
+  visits++;
+}
+
+/** To be asked when an answer has come: is this still the visit on which it was asked for? */
+export function here(): () => boolean {
+  const mine = visits;
+  return () => mine === visits;
+}
+
+export const takePath = () => ({ take_id: desk().score?.id ?? "" });
+
+/** Look otherwise: a pure change of the camera. */
+export function look(change: (camera: Camera, score: Score) => Camera): void {
+  const { camera, score } = desk();
+  if (!score) return;
+  const changed = change(camera, score);
+  const moved = (Object.keys(camera) as (keyof Camera)[]).some((key) => camera[key] !== changed[key]);
+  if (!moved) return;
+  const sameRows = camera.top === changed.top && camera.row === changed.row;
+  set({ camera: changed, rowsFit: desk().rowsFit && sameRows });
+}
+
+export function resize(size: Partial<Pick<Camera, "width" | "notesHeight" | "laneHeight">>): void {
+  const { camera, score, rowsFit } = desk();
+  const resized = { ...camera, ...size };
+  if (!score) set({ camera: resized });
+  else set({ camera: rowsFit ? showingRows(resized, score, frontParts()) : held(resized, score) });
+}

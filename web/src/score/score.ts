@@ -1,0 +1,346 @@
+/** A take as the browser holds it: the server's columns in typed arrays, ready to be drawn. */
+import type { Changes, DeskView, Schemas, Where } from "../api/client";
+import { between } from "../ui/numbers";
+
+/** Where things are placed in time: a note value, straight, dotted or triplet; and whether it pulls. */
+export interface Grid {
+  value: 1 | 2 | 4 | 8 | 16 | 32 | 64;
+  feel: "straight" | "dotted" | "triplet";
+  snap: boolean;
+}
+
+export interface PartScore {
+  id: number;
+  name: string;
+  channel: number;
+  /** The other parts on its channel: what its lanes do, they hear as well. */
+  shares: readonly number[];
+  dye: string;
+  seal: string;
+  patch: string;
+  /** Ids of the notes, in the order of their rows. */
+  runs: readonly Run[];
+  /** The same, ascending by id. */
+  byId: readonly Run[];
+  start: Int32Array;
+  end: Int32Array;
+  /** The latest end among this note and all before it: where a search for what is visible may begin. */
+  reach: Int32Array;
+  pitch: Uint8Array;
+  drum: boolean;
+  /** The standard's names of the keys of a percussion part. */
+  voices: Record<number, string>;
+  lanes: LaneHead[];
+  contour: Contour | null;
+  lowest: number;
+  highest: number;
+}
+
+/** Notes at neighbouring rows, from `row` on, whose ids follow one another. */
+export interface Run {
+  first: number;
+  last: number;
+  row: number;
+}
+
+export type LaneHead = DeskView["parts"][number]["lanes"][number];
+
+/** The sounding shape of each note: its points are those from `first[note]` to before `first[note + 1]`. */
+export interface Contour {
+  first: Int32Array;
+  tick: Int32Array;
+  bend: Float32Array;
+  loud: Float32Array;
+  ink: Uint8Array;
+}
+
+export interface Score
+  extends Pick<DeskView, "id" | "resolution" | "end" | "seconds" | "bars" | "tempo" | "dynamics"> {
+  noteNames: string[];
+  flags: DeskView["flags"];
+  parts: PartScore[];
+  /** The runs of all parts, ascending by id. */
+  runs: readonly (Run & { part: number })[];
+}
+
+/** One column of velocities for each part. */
+export type Velocities = readonly Uint8Array[];
+
+export function scoreOf(view: DeskView): Score {
+  const parts = view.parts.map(partOf);
+  return {
+    id: view.id,
+    resolution: view.resolution,
+    end: view.end,
+    seconds: view.seconds,
+    bars: view.bars,
+    tempo: view.tempo,
+    dynamics: view.dynamics,
+    noteNames: view.note_names,
+    flags: view.flags,
+    parts,
+    runs: parts
+      .flatMap(({ id, runs }) => runs.map((run) => ({ ...run, part: id })))
+      .sort((a, b) => a.first - b.first),
+  };
+}
+
+function partOf(part: DeskView["parts"][number]): PartScore {
+  const count = part.start.length;
+  const start = new Int32Array(count);
+  const end = new Int32Array(count);
+  const reach = new Int32Array(count);
+  let at = 0;
+  let latest = 0;
+  for (let note = 0; note < count; note++) {
+    at += part.start[note];
+    start[note] = at;
+    end[note] = at + part.length[note];
+    latest = Math.max(latest, end[note]);
+    reach[note] = latest;
+  }
+  const pitch = Uint8Array.from(part.pitch);
+  let row = 0;
+  const runs = part.ids.map(([first, last]) => {
+    const run = { first, last, row };
+    row += last - first + 1;
+    return run;
+  });
+  return {
+    id: part.id,
+    name: part.name,
+    channel: part.channel,
+    shares: part.shares,
+    dye: part.dye,
+    seal: part.seal,
+    patch: part.patch,
+    runs,
+    byId: [...runs].sort((a, b) => a.first - b.first),
+    start,
+    end,
+    reach,
+    pitch,
+    drum: part.drum,
+    voices: part.voices,
+    lanes: part.lanes,
+    contour: contourOf(part.contour),
+    lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
+    highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
+  };
+}
+
+function contourOf(given: DeskView["parts"][number]["contour"]): Contour | null {
+  if (!given) return null;
+  const first = new Int32Array(given.count.length + 1);
+  given.count.forEach((count, note) => {
+    first[note + 1] = first[note] + count;
+  });
+  return {
+    first,
+    tick: Int32Array.from(given.tick),
+    bend: Float32Array.from(given.bend, (cents) => cents / 100),
+    loud: Float32Array.from(given.loud, (share) => share / 100),
+    ink: Uint8Array.from(given.ink),
+  };
+}
+
+/** The score with what has changed of the lanes of some parts. */
+export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]): Score {
+  const parts = [...score.parts];
+  for (const { id, lanes, contour } of changed)
+    parts[id] = { ...parts[id], lanes, contour: contourOf(contour) };
+  return { ...score, parts };
+}
+
+export function velocitiesOf(view: DeskView): Velocities {
+  return view.parts.map((part) => Uint8Array.from(part.velocity));
+}
+
+/** Velocities with some changed; only the parts that change are copied. */
+export function withChanges(score: Score, velocities: Velocities, changes: Changes): Velocities {
+  if (!changes.notes.length) return velocities;
+  const made = [...velocities];
+  let value = 0;
+  for (const [first, last] of changes.notes) {
+    for (let at = runAt(score.runs, first); at < score.runs.length && score.runs[at].first <= last; at++) {
+      const { part, ...run } = score.runs[at];
+      if (made[part] === velocities[part]) made[part] = velocities[part].slice();
+      for (let id = Math.max(first, run.first); id <= Math.min(last, run.last); id++) {
+        made[part][run.row + id - run.first] = changes.velocity[value + id - first];
+      }
+    }
+    value += last - first + 1;
+  }
+  return made;
+}
+
+/** The first of ascending runs that ends at an id or later. */
+function runAt(runs: readonly Run[], id: number): number {
+  let low = 0;
+  let high = runs.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (runs[middle].last < id) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
+
+/** The row of a note in a part; -1 where it has none of that id. */
+export function rowOfId(part: PartScore, id: number): number {
+  const run = part.byId[runAt(part.byId, id)];
+  return run && run.first <= id ? run.row + id - run.first : -1;
+}
+
+/** The id of the note at a row. */
+export function idOfRow(part: PartScore, row: number): number {
+  const run = part.runs.findLast((one) => one.row <= row) as Run;
+  return run.first + row - run.row;
+}
+
+/** Which notes of a part have their ids in inclusive ranges. */
+export function maskOf(part: PartScore, ranges: readonly (readonly [number, number])[]): Uint8Array {
+  const mask = new Uint8Array(part.start.length);
+  const runs = part.byId;
+  for (const [first, last] of ranges) {
+    for (let at = runAt(runs, first); at < runs.length && runs[at].first <= last; at++) {
+      const run = runs[at];
+      const shift = run.row - run.first;
+      mask.fill(1, Math.max(first, run.first) + shift, Math.min(last, run.last) + 1 + shift);
+    }
+  }
+  return mask;
+}
+
+/** The same notes chosen after the take was read anew; or, where some have come, those. */
+export function carried(old: Score, chosen: Chosen, fresh: Score, newest: boolean): Chosen {
+  const known = (id: number) => {
+    const run = old.runs[runAt(old.runs, id)];
+    return run !== undefined && run.first <= id;
+  };
+  const come = fresh.parts.map((part) => {
+    const mask = new Uint8Array(part.start.length);
+    for (const { first, last, row } of part.runs) {
+      for (let id = first; id <= last; id++) mask[row + id - first] = known(id) ? 0 : 1;
+    }
+    return mask;
+  });
+  if (newest && come.some((mask) => mask.includes(1))) return come;
+  const ranges = old.parts.flatMap((part) => rangesOf(part, chosen[part.id]));
+  return fresh.parts.map((part) => maskOf(part, ranges));
+}
+
+/** The first index whose value is greater than `value`, in an ascending array. */
+export function firstAbove(ascending: ArrayLike<number>, value: number): number {
+  let low = 0;
+  let high = ascending.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (ascending[middle] > value) high = middle;
+    else low = middle + 1;
+  }
+  return low;
+}
+
+/** Indices [from, to) among which all notes are that sound anywhere between two ticks. */
+export function sounding(part: PartScore, from: number, to: number): [number, number] {
+  return [firstAbove(part.reach, from), firstAbove(part.start, to)];
+}
+
+/** Which notes are chosen: one column for each part. */
+export type Chosen = readonly Uint8Array[];
+
+export function noneOf(score: Score): Chosen {
+  return score.parts.map((part) => new Uint8Array(part.start.length));
+}
+
+/** Chosen notes of a part as the inclusive id ranges of a stroke's `where`. */
+export function rangesOf(part: PartScore, chosen: Uint8Array): [number, number][] {
+  const ranges: [number, number][] = [];
+  for (const { first, last, row } of part.runs) {
+    for (let id = first; id <= last; id++) {
+      if (!chosen[row + id - first]) continue;
+      const open = ranges[ranges.length - 1];
+      if (open && open[1] === id - 1) open[1] = id;
+      else ranges.push([id, id]);
+    }
+  }
+  return ranges;
+}
+
+/** Which notes of a part a stroke's `where` reaches. */
+export function reached(part: PartScore, where: Where): Uint8Array {
+  if (where.parts && !where.parts.includes(part.id)) return new Uint8Array(part.start.length);
+  const mask = where.notes ? maskOf(part, where.notes) : new Uint8Array(part.start.length).fill(1);
+  const [from, to] = where.span ?? [0, Number.POSITIVE_INFINITY];
+  for (let note = 0; note < mask.length; note++) {
+    if (part.start[note] < from || part.start[note] >= to) mask[note] = 0;
+    if (where.pitches && !where.pitches.includes(part.pitch[note])) mask[note] = 0;
+  }
+  return mask;
+}
+
+export interface Place {
+  bar: number;
+  beat: number;
+  /** Ticks into the beat. */
+  rest: number;
+}
+
+/** Where a tick stands among the bar lines that the core gave. */
+export function placeOf(score: Score, tick: number): Place {
+  const bar = Math.max(firstAbove(score.bars.start, tick) - 1, 0);
+  const { start, beats, beat_ticks } = score.bars;
+  // After the end of the take the last bar goes on and on.
+  const bars = Math.floor(Math.max(tick - start[bar], 0) / (beats[bar] * beat_ticks[bar]));
+  const into = Math.max(tick - start[bar], 0) - bars * beats[bar] * beat_ticks[bar];
+  const beat = Math.floor(into / beat_ticks[bar]);
+  return { bar: bar + bars + 1, beat: beat + 1, rest: Math.round(into - beat * beat_ticks[bar]) };
+}
+
+/** The tick of a bar and beat (both count from 1). */
+export function tickOfPlace(score: Score, bar: number, beat: number): number {
+  const { start, beats, beat_ticks } = score.bars;
+  const row = between(bar, 1, start.length) - 1;
+  const after = Math.max(bar - start.length, 0) * beats[row] * beat_ticks[row];
+  return start[row] + after + (Math.max(beat, 1) - 1) * beat_ticks[row];
+}
+
+export function placeText(score: Score, tick: number): string {
+  const { bar, beat } = placeOf(score, tick);
+  return `${bar}:${beat}`;
+}
+
+/** Ticks between the lines of the grid. */
+export function gridTicks(score: Score, grid: Pick<Grid, "value" | "feel">): number {
+  const straight = (score.resolution * 4) / grid.value;
+  return grid.feel === "dotted" ? straight * 1.5 : grid.feel === "triplet" ? (straight * 2) / 3 : straight;
+}
+
+/** The nearest line of the grid, counted from its bar line. */
+export function nearestLine(score: Score, tick: number, grid: Pick<Grid, "value" | "feel">): number {
+  const { bar } = placeOf(score, tick);
+  const start = tickOfPlace(score, bar, 1);
+  const step = gridTicks(score, grid);
+  const after = tickOfPlace(score, bar + 1, 1);
+  return Math.min(Math.round(start + Math.round((tick - start) / step) * step), after);
+}
+
+/** Seconds and ticks, along the core's own tempo steps. */
+export function secondsAt(score: Score, tick: number): number {
+  const { ticks, seconds, micros } = score.tempo;
+  const step = Math.max(firstAbove(ticks, tick) - 1, 0);
+  return seconds[step] + ((tick - ticks[step]) * micros[step]) / (1e6 * score.resolution);
+}
+
+export function tickAt(score: Score, second: number): number {
+  const { ticks, seconds, micros } = score.tempo;
+  const step = Math.max(firstAbove(seconds, second) - 1, 0);
+  return ticks[step] + ((second - seconds[step]) * 1e6 * score.resolution) / micros[step];
+}
+
+export function dynamicOf(score: Score, velocity: number): string {
+  return score.dynamics.reduce((best, one) =>
+    Math.abs(one.velocity - velocity) < Math.abs(best.velocity - velocity) ? one : best,
+  ).mark;
+}
