@@ -11,6 +11,7 @@ from expression.midi import smf
 from expression.midi.emit import NOTE_END, emit_with_notes
 from expression.midi.read import text_of
 from expression.midi.status import BEND, CONTROL, ESCAPE, META, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SYSEX
+from expression.notes import HIGHEST, LOWEST
 from expression.pitch import NOTE_NAMES
 from expression.take import Events, Part, Take
 
@@ -112,9 +113,11 @@ def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> dict[st
         value = _payload(kind, track.payloads[int(track.payload[row])])
     elif (status := int(track.status[row]) & 0xF0) <= NOTE_ON:
         number, value = NOTE_NAMES[one], "never ends" if (status == NOTE_ON and two) else "never began"
+    low, high = (LOWEST, HIGHEST) if note >= 0 else take.parts[part].channel.bounds(lane) if lane else (None, None)
     return {
         "tick": tick, "bar": bar, "beat": beat, "rest": rest, "part": part, "kind": kind, "note": note,
         "number": number, "value": value, "length": length, "lane": lane,
+        "low": low, "high": high,
     }  # fmt: skip
 
 

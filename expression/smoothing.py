@@ -35,22 +35,7 @@ def smoothed(before: Piece, tempo: TempoMap, width: float, jump: float, error: f
     a, b, first, last = (column[order] for column in columns)
     none = np.zeros(len(a))
     segments = Segments(a, b, first, last, np.abs(last - first) > 1e-9, none, none, none > 0)
-    made = piece.assembled(segments, piece.unbroken, 1.0)
-    return before._replace(curve=_thinned(made, error))
-
-
-def _thinned(curve: Curve, error: float) -> Curve:
-    """The curve without every other node of straight ways that lies near the line between its neighbours anyway."""
-    at, value = curve.ticks, curve.values
-    if len(at) < 3:
-        return curve
-    before, middle, after = at[:-2:2], at[1:-1:2], at[2::2]
-    share = (middle - before) / np.maximum(after - before, 1)
-    off = value[:-2:2] + (value[2::2] - value[:-2:2]) * share - value[1:-1:2]
-    needless = ~curve.hold[:-2:2] & ~curve.hold[1:-1:2] & (before < middle) & (middle < after) & (np.abs(off) <= error)
-    needed = np.ones(len(curve), dtype=bool)
-    needed[1:-1:2] = ~needless
-    return curve.rows(needed)
+    return before._replace(curve=piece.assembled(segments, piece.unbroken, 1.0))
 
 
 def _straight(before: Piece, tempo: TempoMap, error: float) -> Curve:
@@ -93,15 +78,10 @@ class _Mean:
         """
         ticks = self.curve.ticks
         nodes = np.flatnonzero(self.turns)
-        turns = self.clock[nodes]
-        strong = np.abs(self.turns[nodes]) > 2 * self.half * error / self.tempo.longest_tick
-        found = [ticks[:1], self.edge_ticks, self.tempo.ticks]
+        turns, bends = self.clock[nodes], np.abs(self.turns[nodes]) / (2 * self.half)
+        found = [ticks[:1], self.edge_ticks, self.tempo.ticks, *self._felt(turns, bends, error)]
         if not self.is_held:
             found.append(ticks)
-        # Not within a tick before it begins, nor after it ceases: what is held is held up to there.
-        for away, outwards, inwards in ((-self.half, np.floor, np.ceil), (self.half, np.ceil, np.floor)):
-            moments = np.round(self.tempo.tick(turns + away), 6)
-            found += [outwards(moments).astype(np.int64), inwards(moments[strong]).astype(np.int64)]
         # Near an edge as much is looked at as lies between, so that it is felt from half of the way on.
         borders = np.concatenate((self.edges - self.half, self.edges + self.half))
         before, after = self._edges_about(turns)
@@ -109,6 +89,26 @@ class _Mean:
         near = np.floor(self.tempo.tick(np.concatenate((borders, *halfway)))).astype(np.int64)
         places = union(*found, np.sort(near), np.sort(near) + 1)
         return np.asarray(places[(places >= ticks[0]) & (places < self.end)])
+
+    def _felt(self, turns: Floats, bends: Floats, error: float) -> list[Ints]:
+        """Ticks at which transitions begin and cease to be felt: there the mean bends, by so much a second.
+
+        Of those that are close together every other one is left out where the mean hardly bends: between its neighbours
+        a straight way is off by bend l r / (l + r). What lasts is bounded by both of its ends.
+        """
+        moments = np.concatenate((turns - self.half, turns + self.half))
+        order = np.argsort(moments, kind="stable")
+        moments, bends, ceases = moments[order], np.concatenate((bends, bends))[order], order >= len(turns)
+        left, right = (moments[1:-1:2] - moments[:-2:2]), (moments[2::2] - moments[1:-1:2])
+        off = bends[1:-1:2] * left * right / np.maximum(left + right, 1e-12)
+        needed = np.ones(len(moments), dtype=bool)
+        needed[1:-1:2] = (off > error) | (left > self.half) | (right > self.half)
+        moments, bends, ceases = moments[needed], bends[needed], ceases[needed]
+        at = np.round(self.tempo.tick(moments), 6)
+        # Not within a tick before it begins, nor after it ceases: what is held is held up to there.
+        outer = np.where(ceases, np.ceil(at), np.floor(at)).astype(np.int64)
+        strong = bends > error / self.tempo.longest_tick
+        return [outer, np.where(ceases[strong], np.floor(at[strong]), np.ceil(at[strong])).astype(np.int64)]
 
     def _edges_about(self, moments: Floats) -> tuple[Floats, Floats]:
         """The last edge that is not after, and the first that is after each moment."""

@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Floats, Ints
+from expression.arrays import Bytes, Floats, Ints
 from expression.curve import Curve
 from expression.take import Channel, Take
 
@@ -13,18 +13,26 @@ PEDAL_ON = 64.0
 
 
 class Sounding(NamedTuple):
-    """Notes of a channel by their starts, with the ticks at which they stop sounding."""
+    """Notes of a channel by their starts. One element of each array a note; times in ticks."""
 
     start: Ints
     end: Ints
+    """When they stop sounding."""
+    key_up: Ints
+    part: Ints
+    pitch: Bytes
+    velocity: Bytes
 
 
 def sounding(take: Take, channel: Channel) -> Sounding:
     """When the notes of a channel sound, whichever part they are of, with its sustain and sostenuto counted in."""
-    notes = [part.notes.only(~part.notes.muted) for part in take.parts_on(channel)]
-    start, end = (np.concatenate([getattr(one, name) for one in notes]) for name in ("start", "end"))
-    order = np.argsort(start, kind="stable")
-    start, end = start[order], end[order]
+    parts = take.parts_on(channel)
+    notes = [part.notes.only(~part.notes.muted) for part in parts]
+    names = ("start", "end", "pitch", "velocity")
+    columns = [np.concatenate([getattr(one, name) for one in notes]) for name in names]
+    columns.append(np.repeat([part.id for part in parts], [len(one) for one in notes]))
+    order = np.argsort(columns[0], kind="stable")
+    start, end, pitch, velocity, part = (column[order] for column in columns)
     until = end.copy()
     for on, off in _pressed(channel, "cc:66", take.end):
         # Sostenuto holds the keys that were down when it was pressed.
@@ -35,7 +43,7 @@ def sounding(take: Take, channel: Channel) -> Sounding:
         row = np.searchsorted(pressed[:, 0], end, side="right") - 1
         off = pressed[np.maximum(row, 0), 1]
         until = np.where((row >= 0) & (end < off), np.maximum(until, off), until)
-    return Sounding(start, until)
+    return Sounding(start, until, end, part, pitch, velocity)
 
 
 def _pressed(channel: Channel, key: str, end: int) -> Ints:

@@ -10,6 +10,7 @@ from numpy.typing import ArrayLike
 
 from expression.arrays import Bytes, Flags, Floats, Ints, constant, frozen, joined
 from expression.curve import Curve, differing
+from expression.lanes import LANES
 from expression.notes import Notes
 from expression.time import Meter, TempoMap
 
@@ -201,6 +202,13 @@ class Channel:
     def implied(self, lane: Lane) -> Flags:
         """Which nodes of a lane are no events of its own, but what a reset or a change of range has made of it."""
         return np.isin(lane.origin, np.concatenate((self.resets, self.ranges))) & ~lane.touched
+
+    def bounds(self, key: str) -> tuple[float, float]:
+        """The lowest and the highest value of a lane: the bend by the widest range it is given."""
+        if key != "bend":
+            return LANES[key].low, LANES[key].high
+        widest = float(self.bend_range.semitones.max())
+        return -widest, widest
 
 
 @dataclass(frozen=True, eq=False)

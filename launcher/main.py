@@ -161,6 +161,7 @@ def _test(words: list[str]) -> int:
         ("types", (tools / "mypy", "--no-error-summary"), ROOT),
         ("web format and lint", ("npm", "run", "--silent", "check"), WEB),
         ("web types", ("npm", "run", "--silent", "types"), WEB),
+        ("the page's pure rooms", ("npm", "run", "--silent", "test"), WEB),
     ):
         say(f"checking {what} ...")
         run(*command, cwd=folder, env=environment, quiet=True, what=f"The check of {what}")

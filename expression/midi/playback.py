@@ -9,6 +9,7 @@ from expression.arrays import Bytes, Flags, Floats, Ints
 from expression.lanes import AFTER_RESET, MODE_MESSAGES, PARAMETERS, RESET
 from expression.midi.emit import emit
 from expression.midi.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SYSEX
+from expression.sounding import sounding
 from expression.take import Take
 
 
@@ -54,14 +55,17 @@ def stream(take: Take) -> Stream:
     return Stream(take.tempo.seconds(tick[order]), part_[order], status[order], one[order], two[order])
 
 
+RELEASE = 64
+"""The release velocity of a key of which none is known (MIDI 1.0, Note-Off)."""
 _PUT_BACK = [int(key[3:]) for key in AFTER_RESET if key.startswith("cc:")]
 
 
-def listen(messages: Stream, start: float, end: float, chase: bool) -> Stream:
+def listen(messages: Stream, start: float, end: float, chase: bool, held: Stream | None = None) -> Stream:
     """The messages to be heard from `start` to `end` in seconds (end not included).
 
     With `chase`, what is in force at `start` comes first, at that time: programs, controllers, pressure and bend as
-    they stand after the last reset, and parameter messages in full, since their order is their meaning.
+    they stand after the last reset, and parameter messages in full, since their order is their meaning. Behind these
+    comes what is `held` (see `held_at`), where it is given.
     """
     within = (messages.seconds >= start) & (messages.seconds < end)
     if not chase:
@@ -86,8 +90,33 @@ def listen(messages: Stream, start: float, end: float, chase: bool) -> Stream:
     forced = np.concatenate((np.flatnonzero(parameter), last_reset[last_reset >= 0], last))
     chased = before.pick(np.unique(forced))
     chased = chased._replace(seconds=np.full(len(chased.seconds), start))
-    here = messages.pick(within)
-    pairs: list[tuple[np.ndarray, np.ndarray]] = list(zip(chased, here, strict=True))
+    return after(after(chased, held) if held is not None else chased, messages.pick(within))
+
+
+def held_at(take: Take, start: float) -> Stream:
+    """What is to be struck so that what sounds at `start` in seconds sounds there: notes begun before, in their order.
+
+    Pedals are counted in: a note that only they hold is struck and let go again. Of one key the last is struck.
+    """
+    rows: list[tuple[int, int, int, int, int]] = []
+    for channel in take.channels:
+        notes = sounding(take, channel)
+        begun, over, up = (take.tempo.seconds(ticks) for ticks in (notes.start, notes.end, notes.key_up))
+        here = np.flatnonzero((begun < start) & (over > start))
+        last = {(int(notes.part[row]), int(notes.pitch[row])): row for row in here.tolist()}
+        for (part, pitch), row in last.items():
+            rows.append((int(notes.start[row]), part, NOTE_ON | channel.number, pitch, int(notes.velocity[row])))
+            if up[row] <= start:
+                rows.append((int(notes.start[row]), part, NOTE_OFF | channel.number, pitch, RELEASE))
+    rows.sort(key=lambda one: one[0])
+    columns = np.array(rows, dtype=np.int64).reshape(-1, 5).T
+    when = np.full(len(rows), start)
+    return Stream(when, columns[1], *(column.astype(np.uint8) for column in columns[2:]))
+
+
+def after(first: Stream, then: Stream) -> Stream:
+    """Messages of one moment, and those that follow."""
+    pairs: list[tuple[np.ndarray, np.ndarray]] = list(zip(first, then, strict=True))
     return Stream._make(np.concatenate(pair) for pair in pairs)
 
 

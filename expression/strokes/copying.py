@@ -13,7 +13,7 @@ from expression.errors import NothingMatched
 from expression.lanes import LANES
 from expression.piece import Piece
 from expression.strokes.base import Count, Reach, Record, Tick
-from expression.strokes.lane import HIGHEST_VALUE, LaneKey, LaneStroke, Spot, bounds, known_lane, lane_of, switched
+from expression.strokes.lane import HIGHEST_VALUE, LaneKey, LaneStroke, Spot, known_lane, lane_of, switched
 from expression.strokes.writing import MOST_NODES
 from expression.take import LAST_TICK, Channel, Lane, Take
 
@@ -155,7 +155,7 @@ def converted(found: Piece, spot: Spot, onto: Spot, gain: float) -> Piece:
     values = found.curve.values
     if old != new and "bend" in (old, new):
         values = _share(values, spot.channel, old)
-        values = (2 * values - 1) * bounds(onto.channel, new)[1] if new == "bend" else values * HIGHEST_VALUE
+        values = (2 * values - 1) * onto.channel.bounds(new)[1] if new == "bend" else values * HIGHEST_VALUE
     values = values * gain
     # A pedal keeps its depth; what is copied onto a lane that is on or off becomes on or off.
     if LANES[new].pedal and onto.is_switch and not LANES[old].pedal:
@@ -167,5 +167,5 @@ def _share(values: Floats, channel: Channel, key: str) -> Floats:
     if key != "bend":
         return np.asarray(values / HIGHEST_VALUE)
     # Under a range of 0 the wheel moves nothing: wherever it stands, it is in the middle.
-    widest = bounds(channel, key)[1]
+    widest = channel.bounds(key)[1]
     return np.asarray((values / widest + 1) / 2 if widest else np.full(len(values), 0.5))

@@ -77,7 +77,7 @@ class Spot(NamedTuple):
     @property
     def bounds(self) -> tuple[float, float]:
         """The lowest and the highest value of the lane; fine halves go a little higher."""
-        low, high = bounds(self.channel, self.key)
+        low, high = self.channel.bounds(self.key)
         return (low, high) if self.key == "bend" else (low, max(high, float(self.curve.values.max(initial=high))))
 
     def cut(self, start: int, end: int) -> Piece:
@@ -197,14 +197,6 @@ def lane_of(take: Take, channel: Channel, key: str) -> Lane:
         return Lane.empty(key)
     which = channel.resets[take.rows.status[channel.resets] != SYSEX]
     return Lane.recorded(key, Curve.of(take.rows.tick[which], np.full(len(which), AFTER_RESET[key])), which)
-
-
-def bounds(channel: Channel, key: str) -> tuple[float, float]:
-    """The lowest and the highest value of a lane: the bend by the widest range it is given."""
-    if key != "bend":
-        return LANES[key].low, LANES[key].high
-    widest = float(channel.bend_range.semitones.max())
-    return -widest, widest
 
 
 def switched(values: Floats) -> Floats:

@@ -75,7 +75,7 @@ def preview(request: HttpRequest, take_id: UUID, asked: PreviewAsked) -> HttpRes
 @router.post("{uuid:take_id}/rehearse", response={200: Messages, **REFUSALS})
 def rehearse(request: HttpRequest, take_id: UUID, asked: RehearsalAsked) -> HttpResponse:
     """What the practice synth plays of a span while a stroke is being made."""
-    tried = (asked.stroke, asked.number, asked.span, asked.chase)
+    tried = (asked.stroke, asked.number, asked.span, asked.chase, asked.held)
     return _json(request, listening.rehearse(owner(request), take_id, asked.revision, *tried))
 
 
@@ -179,7 +179,12 @@ def messages(
     end: Seconds,
     start: Seconds = 0.0,
     chase: bool = False,
+    held: bool = False,
     before: Index | None = None,
 ) -> HttpResponse:
-    """What the practice synth plays from `start` to `end`; `before`: as it was before that stroke (0: the newest)."""
-    return _json(request, listening.messages(takes.get(owner(request), take_id), start, end, chase, before))
+    """What the practice synth plays from `start` to `end`; `before`: as it was before that stroke (0: the newest).
+
+    With `chase`, what is in force at the start comes first; with `held`, the notes that sound there are struck as well.
+    """
+    take = takes.get(owner(request), take_id)
+    return _json(request, listening.messages(take, start, end, chase, held, before))

@@ -292,6 +292,7 @@ class RehearsalAsked(Schema):
     number: int | None = None
     span: tuple[Second, Second]
     chase: bool = False
+    held: bool = False
 
 
 class StrokeAsked(Schema):
@@ -401,6 +402,9 @@ class EventRow(Schema):
     value: str
     length: int
     lane: str
+    low: float | None
+    """The lowest value that can be given; null where it is not to be changed."""
+    high: float | None
 
 
 class EventPage(Schema):

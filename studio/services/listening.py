@@ -7,16 +7,16 @@ from uuid import UUID
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 
-from expression.midi.playback import listen, message_bytes, stream
+from expression.midi.playback import held_at, listen, message_bytes, stream
 from expression.strokes import AnyStroke
 from expression.take import Take as Recording
 from studio.models import Take
 from studio.services.shaping import rehearsed, seen
 
 
-def messages(take: Take, start: float, end: float, chase: bool, before: int | None) -> dict[str, Any]:
+def messages(take: Take, start: float, end: float, chase: bool, held: bool, before: int | None) -> dict[str, Any]:
     """Messages from `start` to `end` seconds of the take as it is, or as it was before a stroke (0: the newest)."""
-    return _heard(take.revision, seen(take, before), start, end, chase)
+    return _heard(take.revision, seen(take, before), start, end, chase, held)
 
 
 def rehearse(
@@ -27,13 +27,14 @@ def rehearse(
     number: int | None,
     span: tuple[float, float],
     chase: bool,
+    held: bool,
 ) -> dict[str, Any]:
     """Messages of a span in seconds, of the take as a stroke would leave it that is not kept yet."""
-    return _heard(revision, rehearsed(owner, take_id, revision, stroke, number), *span, chase)
+    return _heard(revision, rehearsed(owner, take_id, revision, stroke, number), *span, chase, held)
 
 
-def _heard(revision: int, take: Recording, start: float, end: float, chase: bool) -> dict[str, Any]:
-    heard = listen(stream(take), start, end, chase)
+def _heard(revision: int, take: Recording, start: float, end: float, chase: bool, held: bool) -> dict[str, Any]:
+    heard = listen(stream(take), start, end, chase or held, held_at(take, start) if held else None)
     return {
         "revision": revision,
         "seconds": np.round(heard.seconds, 5).tolist(),

@@ -56,6 +56,8 @@ def page(browser: Browser, address: str, player: User) -> Iterator[Page]:
     page = context.new_page()
     page.set_default_timeout(PATIENCE * 1000)
     faults: list[str] = []
+    # Who leaves a page in a test means it, also where something is still being saved.
+    page.on("dialog", lambda dialog: dialog.accept())
     page.on("pageerror", lambda error: faults.append(str(error)))
     page.goto(f"/enter/{link_token(player)}")
     page.wait_for_url("/")

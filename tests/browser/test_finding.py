@@ -205,9 +205,18 @@ class TestEventList:
         desk.expect_strokes("Set to 99")
         desk.expect_velocities(64, 99, 66)
         expect(cell).to_have_value("99")
-        cell.fill("300")
+        # The hand stays where it was; what cannot be is told in words of music, and goes back.
+        expect(cell).to_be_focused()
+        desk.page.keyboard.type("300")
         cell.press("Enter")
-        expect(desk.page.get_by_role("status").filter(has_text="value must be")).to_be_visible()
+        expect(desk.page.get_by_test_id("event-count")).to_have_text("Velocity must be 1 to 127, not 300.")
+        expect(cell).to_have_value("99")
+        expect(cell).to_be_focused()
+        desk.page.keyboard.type("98")
+        desk.page.keyboard.press("Tab")
+        desk.expect_velocities(64, 98, 66)
+        for head in ("Place", "Part", "Kind", "Note or number", "Value", "Length"):
+            expect(desk.page.get_by_role("region", name="Events").get_by_text(head, exact=True)).to_be_visible()
 
     def test_a_controllers_value_is_changed_there_too_and_undone(self, desk: Desk) -> None:
         desk.open(the_stair())

@@ -162,7 +162,7 @@ def test_a_sound_is_heard_with_the_take_muted_moved_and_taken_off(page: Page, de
         {"name": "Bell.wav", "mimeType": "audio/wav", "buffer": wav(tone(1.0, 8_000), 8_000)}
     )
     expect(page.get_by_text("Bell.wav, 1.0 s")).to_be_visible()
-    desk.button("Take it off").click()
+    desk.button("Remove").click()
     expect(page.get_by_text("A recorded sound can be drawn against or traced.")).to_be_visible()
     assert desk.api("sound") is None
 

@@ -289,7 +289,7 @@ def test_bad_lanes_do_not_reach_the_file(desk: Desk) -> None:
     desk.entry("Rate").fill("0")
     expect(desk.page.get_by_role("alert")).to_contain_text("rate must be a number above 0, at most 200, not 0")
     expect(desk.button("Keep")).to_be_disabled()
-    desk.button("Let go").click()
+    desk.button("Cancel").click()
     desk.button("Smooth").click()
     expect(desk.page.get_by_role("alert")).to_contain_text("No part that the stroke names has a lane cc:74")
     assert desk.api("view")["history"]["strokes"] == []

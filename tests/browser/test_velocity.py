@@ -109,8 +109,8 @@ def test_what_is_typed_is_seen_before_it_is_kept(desk: Desk, typed: str, label: 
     [
         ("loud", "Type a velocity (64), a step (+12 or -5) or a percentage (80%)."),
         ("%", "Type a velocity"),
-        ("300", "A velocity is from 1 to 127, not 300."),
-        ("0", "A velocity is from 1 to 127, not 0."),
+        ("300", "Velocity must be 1 to 127, not 300."),
+        ("0", "Velocity must be 1 to 127, not 0."),
         ("+400", "A step is at most 127 either way."),
         ("+80%", "A percentage has no sign"),
         ("6.5", "Velocities are whole numbers."),

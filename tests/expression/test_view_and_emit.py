@@ -1,15 +1,19 @@
 import itertools
+import random
+from dataclasses import replace
 
 import mido
 import numpy as np
 import pytest
 
+from bench.performance import performance
 from demo.fog_signal import the_keepers_log, the_stair
 from expression import view
 from expression.errors import NothingMatched
 from expression.history import History, Shaped
-from expression.midi.playback import Stream, listen, message_bytes, stream
+from expression.midi.playback import Stream, held_at, listen, message_bytes, stream
 from expression.midi.read import read
+from expression.receiver import receive
 from expression.strokes import Where, parse_stroke
 from tests.files import NOTE, file_of, phrase
 
@@ -89,6 +93,50 @@ def test_what_is_heard_is_what_is_shaped() -> None:
     heard = decoded(stream(shaped))
     assert {message.velocity for message in heard if message.type == "note_on"} == {99}
     assert len(heard) == 8
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_playing_begun_inside_held_notes_strikes_what_sounds_there(seed: int) -> None:
+    """Judged by the receiver: the notes that it hears sounding at a moment, pedals counted in, and no others."""
+    data = performance(notes=120, pedals=60, seed=seed)
+    take, heard = read(data), receive(data)
+    dice = random.Random(seed)
+    for _ in range(20):
+        at = dice.uniform(0, take.seconds)
+        wanted = {
+            (note.part, note.pitch)
+            for note in heard.notes
+            if heard.seconds(note.start) < at < heard.seconds(note.end) - 1e-9
+        }
+        struck = held_at(take, at)
+        ons = (struck.status & 0xF0) == 0x90
+        assert set(zip(struck.part[ons].tolist(), struck.data1[ons].tolist(), strict=True)) == wanted
+        # Of those that only the pedal holds the key is up again at once.
+        only_pedal = {
+            (note.part, note.pitch)
+            for note in heard.notes
+            if heard.seconds(note.key_up) <= at < heard.seconds(note.end) - 1e-9 and heard.seconds(note.start) < at
+        }
+        assert set(zip(struck.part[~ons].tolist(), struck.data1[~ons].tolist(), strict=True)) <= only_pedal
+
+
+def test_what_is_held_comes_behind_what_is_in_force_and_before_what_follows() -> None:
+    track = [
+        NOTE("control_change", control=64, value=127),
+        NOTE("note_on", note=50, velocity=80),
+        NOTE("note_off", note=50, time=240),
+        NOTE("note_on", note=60, velocity=70),
+        NOTE("note_on", note=70, velocity=60, time=480),
+        NOTE("note_off", note=60, time=480),
+    ]
+    take = read(file_of(track))
+    heard = decoded(listen(stream(take), 0.5, 1.5, chase=True, held=held_at(take, 0.5)))
+    assert [(one.type, one.dict().get("note", one.dict().get("control"))) for one in heard] == [
+        ("control_change", 64), ("note_on", 50), ("note_off", 50), ("note_on", 60), ("note_on", 70), ("note_off", 60),
+    ]  # fmt: skip
+    assert [one.velocity for one in heard if one.type == "note_on"] == [80, 70, 60]
+    muted = replace(take, parts=tuple(replace(p, notes=replace(p.notes, muted=~p.notes.muted)) for p in take.parts))
+    assert len(held_at(muted, 0.5).part) == 0
 
 
 def test_starting_in_the_middle_sends_what_is_in_force_there() -> None:

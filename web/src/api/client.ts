@@ -47,6 +47,14 @@ api.use({
   },
 });
 
+const signedOut = new Set<() => void>();
+
+/** Told before the page gives way to the sign-in page, because the session has ended. The result ends this. */
+export function onSignedOut(tell: () => void): () => void {
+  signedOut.add(tell);
+  return () => signedOut.delete(tell);
+}
+
 /**
  * The answer's data, as the contract names it; throws Refusal. Signed out, it leads to the sign-in page.
  * (The client's own types would widen every pair of numbers to a list of any length.)
@@ -58,7 +66,8 @@ export async function answered<T = void>(
   if (response.ok) return data as T;
   const outside = /^\/(sign-in|enter\/)/.test(window.location.pathname);
   if (response.status === 401 && !outside) {
-    window.location.assign(`/sign-in?next=${encodeURIComponent(window.location.pathname)}`);
+    for (const tell of signedOut) tell();
+    window.location.assign(`/sign-in?out=1&next=${encodeURIComponent(window.location.pathname)}`);
   }
   throw refusal(response.status, error);
 }

@@ -16,6 +16,7 @@ import { Staves } from "./staves/Staves";
 import { arrangeRows, openTake, refreshLanes, routesOf, rowName } from "./take/arranging";
 import { before, lanesBefore, onWritten } from "./take/shaping";
 import { desk, frontParts, set, useDesk } from "./take/state";
+import { watchLeaving } from "./take/unsaved";
 
 export function Desk() {
   const { takeId = "" } = useParams();
@@ -33,6 +34,7 @@ export function Desk() {
   useEffect(() => {
     document.title = name ? `${name} · Lull` : "Lull";
   }, [name]);
+  useEffect(watchLeaving, []);
   useSound();
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
@@ -61,8 +63,11 @@ export function Desk() {
           <Staves />
         </main>
         {panelOpen && (
-          <aside className="flex w-[290px] shrink-0 flex-col overflow-y-auto border-l border-rule-strong bg-sheet">
-            <Shape />
+          // Each scrolls by itself, so that undo and the newest strokes stay in sight whatever is being shaped.
+          <aside className="flex w-[290px] shrink-0 flex-col border-l border-rule-strong bg-sheet">
+            <div className="min-h-0 flex-1 overflow-y-auto">
+              <Shape />
+            </div>
             <Strokes />
           </aside>
         )}

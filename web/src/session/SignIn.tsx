@@ -8,13 +8,15 @@ function here(asked: string): string {
   return origin === window.location.origin && !pathname.startsWith("//") ? pathname + search + hash : "/";
 }
 
+/** Why the page is shown, by what stands in its address. */
+const REASONS = [
+  ["out", "You were signed out, perhaps because that was long ago. Nothing is lost: sign in to go on."],
+  ["expired", "That link was used before, has expired or was cut off. Ask for a new one, or sign in here."],
+] as const;
+
 export function SignIn() {
   const query = new URLSearchParams(window.location.search);
-  const [problem, setProblem] = useState(
-    query.has("expired")
-      ? "That link was used before, has expired or was cut off. Ask for a new one, or sign in here."
-      : "",
-  );
+  const [problem, setProblem] = useState<string>(REASONS.find(([name]) => query.has(name))?.[1] ?? "");
 
   async function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();

@@ -3,7 +3,7 @@
  * handed over can be taken back, so a change of the take, or a flip to before, is heard at once and in place.
  */
 import { create } from "zustand";
-import { answered, api, type Messages, type Schemas } from "../api/client";
+import { answered, api, type Messages, Refusal, type Schemas } from "../api/client";
 import { silence, unpack } from "./messages";
 import { makeSynth } from "./synth";
 import type { Order, Route } from "./synth.worklet";
@@ -283,7 +283,9 @@ class Player {
     try {
       await this.handOver(piece.from + at - piece.at, at, turn, false);
     } catch (thrown) {
-      this.fail(thrown, turn);
+      if (!passes(thrown)) this.fail(thrown, turn);
+      // It plays on with what it has, and asks again.
+      else if (turn === this.turn) this.hearAgain();
     }
   }
 
@@ -325,7 +327,8 @@ class Player {
     const loop = this.loop();
     const end = loop && from < loop[1] ? loop[1] : (this.programme?.seconds ?? 0);
     const length = Math.min(AHEAD, Math.max(end - from, 0));
-    const batch = await this.fetch(from, from + length, true);
+    // What is in force there comes first; what sounds there is struck anew only where the playing begins.
+    const batch = await this.fetch(from, from + length, true, fresh);
     if (turn !== this.turn || !this.context) return;
     // A start waits for its messages; a refresh keeps its place even where the answer came late.
     const start = fresh ? Math.max(at, this.context.currentTime + 0.02) : at;
@@ -358,7 +361,7 @@ class Player {
         const from = turns ? loop[0] : done;
         const end = loop && from < loop[1] ? loop[1] : this.programme.seconds;
         const length = Math.min(AHEAD, end - from);
-        const batch = await this.fetch(from, from + length, turns);
+        const batch = await this.fetch(from, from + length, turns, turns);
         if (turn !== this.turn) return;
         if (turns) this.order({ kind: "play", clearFrom: null, ...this.silence(reached) });
         this.order({ kind: "play", clearFrom: null, ...unpack(batch, reached - from, audible) });
@@ -367,23 +370,30 @@ class Player {
         if (this.handed.length > 64) this.handed.splice(0, this.handed.length - 64);
       }
     } catch (thrown) {
-      this.fail(thrown, turn);
+      // While there is something to play, one request more may bring what this one did not.
+      if (!passes(thrown) || this.left() <= 0) this.fail(thrown, turn);
     } finally {
       this.filling = false;
     }
   }
 
-  private fetch(start: number, end: number, chase: boolean) {
+  private fetch(start: number, end: number, chase: boolean, held: boolean) {
     const { before, against } = now();
     const trial = before ? null : (this.programme?.trial() ?? null);
     if (trial) {
       const path = { take_id: this.programme?.takeId ?? "" };
-      const body = { ...trial, span: [start, end] as [number, number], chase };
+      const body = { ...trial, span: [start, end] as [number, number], chase, held };
       return answered<Messages>(api.POST("/api/takes/{take_id}/rehearse", { params: { path }, body }));
     }
-    const query = { start, end, chase, ...(before ? { before: against } : {}) };
+    const query = { start, end, chase, held, ...(before ? { before: against } : {}) };
     const params = { path: { take_id: this.programme?.takeId ?? "" }, query };
     return answered<Messages>(api.GET("/api/takes/{take_id}/messages", { params }));
+  }
+
+  /** Seconds that are still to be heard of what was handed over. */
+  private left(): number {
+    const last = this.handed.at(-1);
+    return last && this.context ? last.at + last.length - this.context.currentTime : 0;
   }
 
   private finish(): void {
@@ -396,6 +406,11 @@ class Player {
     this.stop();
     set({ problem: thrown instanceof Error ? thrown.message : "The sound could not be started." });
   }
+}
+
+/** Whether a request may do better a moment later: the server did not answer, or was in trouble. */
+function passes(thrown: unknown): boolean {
+  return !(thrown instanceof Refusal) || thrown.status === 0 || thrown.status >= 500;
 }
 
 export const player = new Player();

@@ -33,6 +33,8 @@ export function NumberEntry({
     if (!typing) setText(shown);
   }, [shown, typing]);
 
+  // A share may be typed in hundredths: 50% is 0.5.
+  const parse = (typed: string) => numberIn(typed, step < 1);
   const parsed = parse(text);
   const isAbsent = absent !== undefined && text.trim() === "";
   const tried = (next: string) => {
@@ -83,9 +85,11 @@ export function NumberEntry({
   );
 }
 
-function parse(text: string): number | null {
+function numberIn(text: string, isShare: boolean): number | null {
   const plain = text.trim().replace("−", "-").replace(",", ".");
-  return /^[+-]?(\d+\.?\d*|\.\d+)$/.test(plain) ? Number(plain) : null;
+  const number = isShare && plain.endsWith("%") ? plain.slice(0, -1).trim() : plain;
+  if (!/^[+-]?(\d+\.?\d*|\.\d+)$/.test(number)) return null;
+  return number === plain ? Number(number) : rounded(Number(number) / 100);
 }
 
 function format(value: number): string {

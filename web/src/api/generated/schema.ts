@@ -330,6 +330,8 @@ export interface paths {
         /**
          * Messages
          * @description What the practice synth plays from `start` to `end`; `before`: as it was before that stroke (0: the newest).
+         *
+         *     With `chase`, what is in force at the start comes first; with `held`, the notes that sound there are struck as well.
          */
         get: operations["studio_api_desk_messages"];
         put?: never;
@@ -943,12 +945,16 @@ export interface components {
             bar: number;
             /** Beat */
             beat: number;
+            /** High */
+            high: number | null;
             /** Kind */
             kind: string;
             /** Lane */
             lane: string;
             /** Length */
             length: number;
+            /** Low */
+            low: number | null;
             /** Note */
             note: number;
             /** Number */
@@ -2027,6 +2033,11 @@ export interface components {
              * @default false
              */
             chase: boolean;
+            /**
+             * Held
+             * @default false
+             */
+            held: boolean;
             /** Number */
             number?: number | null;
             /** Revision */
@@ -3431,6 +3442,7 @@ export interface operations {
                 end: number;
                 start?: number;
                 chase?: boolean;
+                held?: boolean;
                 before?: number | null;
             };
             header?: never;

@@ -86,7 +86,7 @@ export const ACTIONS: Action[] = [
   {
     keys: ["Escape"],
     group: "Choose",
-    does: "Let go of the open stroke, then of the selection",
+    does: "Cancel the open stroke, then choose nothing",
     run: () => release(),
   },
 

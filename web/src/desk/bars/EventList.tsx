@@ -13,6 +13,8 @@ type Page = Schemas["EventPage"];
 
 const ROW_PIXELS = 24;
 const PAGE_ROWS = 100;
+const HEADS = ["Place", "Part", "Kind", "Note or number", "Value", "Length"];
+const COLUMNS = "grid grid-cols-[7rem_12rem_7rem_11rem_7rem_1fr] gap-2";
 const KINDS = [
   "note",
   "controller",
@@ -66,13 +68,15 @@ export function EventList() {
     [kind, part],
   );
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: another filter or revision means other rows
+  // biome-ignore lint/correctness/useExhaustiveDependencies: other kinds or parts mean other rows
   useEffect(() => {
-    asked.current.clear();
     setPages(new Map());
     setTotal(null);
     setProblem("");
-  }, [filter]);
+  }, [kind, part]);
+  // What stood there before a stroke stands until its rows have come, so that nothing is lost that is being typed in.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another revision means asking anew
+  useEffect(() => asked.current.clear(), [filter]);
 
   useEffect(() => {
     const from = Math.floor(top / ROW_PIXELS / PAGE_ROWS);
@@ -170,7 +174,7 @@ export function EventList() {
             </option>
           ))}
         </select>
-        <span className="text-faded" role="status" data-testid="event-count">
+        <span className={problem ? "text-accent-deep" : "text-faded"} role="status" data-testid="event-count">
           {problem || (total === null ? "" : `${total.toLocaleString("en-GB")} rows`)}
           {chosenCount > 0 && `, ${chosenCount.toLocaleString("en-GB")} notes chosen`}
         </span>
@@ -181,6 +185,11 @@ export function EventList() {
         >
           Close
         </button>
+      </div>
+      <div aria-hidden className={`${COLUMNS} border-b border-rule px-3 py-0.5 text-[12px] text-faded`}>
+        {HEADS.map((head) => (
+          <span key={head}>{head}</span>
+        ))}
       </div>
       <div
         ref={box}
@@ -205,11 +214,11 @@ export function EventList() {
               aria-rowindex={at + 1}
               aria-selected={row ? isChosen(row) : false}
               style={{ top: at * ROW_PIXELS, height: ROW_PIXELS }}
-              className={`absolute inset-x-0 grid grid-cols-[7rem_12rem_7rem_11rem_7rem_1fr] items-center gap-2 border-b border-rule/60 px-3 ${
+              className={`absolute inset-x-0 ${COLUMNS} items-center border-b border-rule/60 px-3 ${
                 row && isChosen(row) ? "bg-accent-wash" : ""
               }`}
             >
-              {row && <Cells row={row} onChoose={() => choose(row)} />}
+              {row && <Cells row={row} onChoose={() => choose(row)} onProblem={setProblem} />}
             </div>
           ))}
         </div>
@@ -218,18 +227,24 @@ export function EventList() {
   );
 }
 
-function Cells({ row, onChoose }: { row: Row; onChoose: () => void }) {
+interface CellsProps {
+  row: Row;
+  onChoose: () => void;
+  onProblem: (problem: string) => void;
+}
+
+function Cells({ row, onChoose, onProblem }: CellsProps) {
   const part = useDesk((state) => state.score?.parts[row.part]);
   const resolution = useDesk((state) => state.score?.resolution ?? 960);
   return (
     <>
-      <Cell>
+      <Cell head={0}>
         <button type="button" className="text-left hover:text-accent-deep" onClick={onChoose}>
           {row.bar}:{row.beat}
           <span className="text-faded">.{String(row.rest).padStart(3, "0")}</span>
         </button>
       </Cell>
-      <Cell>
+      <Cell head={1}>
         {part ? (
           <>
             <Seal dye={partDye(part)} seal={part.seal} /> <span className="truncate">{partName(part)}</span>
@@ -238,18 +253,29 @@ function Cells({ row, onChoose }: { row: Row; onChoose: () => void }) {
           <span className="text-faded">the take</span>
         )}
       </Cell>
-      <Cell>{row.kind}</Cell>
-      <Cell>{row.note >= 0 && part ? rowName(part, part.pitch[rowOfId(part, row.note)]) : row.number}</Cell>
-      <Cell>{(row.note >= 0 || row.lane) && part ? <ValueCell row={row} /> : row.value}</Cell>
-      <Cell>{row.length ? `${Math.round((row.length / resolution) * 100) / 100} quarters` : ""}</Cell>
+      <Cell head={2}>{row.kind}</Cell>
+      <Cell head={3}>
+        {row.note >= 0 && part ? rowName(part, part.pitch[rowOfId(part, row.note)]) : row.number}
+      </Cell>
+      <Cell head={4}>
+        {(row.note >= 0 || row.lane) && part ? <ValueCell row={row} onProblem={onProblem} /> : row.value}
+      </Cell>
+      <Cell head={5}>
+        {row.length ? `${Math.round((row.length / resolution) * 100) / 100} quarters` : ""}
+      </Cell>
     </>
   );
 }
 
-function Cell({ children }: { children: React.ReactNode }) {
+function Cell({ children, head }: { children: React.ReactNode; head: number }) {
   return (
     // biome-ignore lint/a11y/useSemanticElements: see the table
-    <div role="cell" className="flex min-w-0 items-center gap-1.5 truncate">
+    <div
+      role="cell"
+      aria-colindex={head + 1}
+      title={HEADS[head]}
+      className="flex min-w-0 items-center gap-1.5 truncate"
+    >
       {children}
     </div>
   );
@@ -265,34 +291,42 @@ function strokeFor(row: Row, value: number): Stroke {
   return { kind: "lane.nodes", lane: row.lane, where, nodes: [node] };
 }
 
-/** A value typed here is a stroke like any other. */
-function ValueCell({ row }: { row: Row }) {
-  const [problem, setProblem] = useState(false);
-  const what = row.note >= 0 ? `Velocity of ${row.number}` : `Value of ${row.number || row.kind}`;
+/** A value typed here is a stroke like any other. Enter keeps it and stays; what cannot be is told and goes back. */
+function ValueCell({ row, onProblem }: { row: Row; onProblem: (problem: string) => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const what = row.note >= 0 ? "Velocity" : row.number || row.kind;
+  const finish = () => {
+    const text = typed?.trim().replace(",", ".").replace("−", "-");
+    setTyped(null);
+    if (text === undefined || text === row.value) return;
+    const value = /^-?\d+(\.\d+)?$/.test(text) ? Number(text) : Number.NaN;
+    const [low, high] = [row.low ?? 0, row.high ?? 127];
+    const whole = row.note < 0 || Number.isInteger(value);
+    if (value >= low && value <= high && whole) {
+      onProblem("");
+      void apply(strokeFor(row, value));
+    } else onProblem(`${what} must be ${signed(low)} to ${signed(high)}, not ${text || "empty"}.`);
+  };
   return (
     <input
-      key={row.value}
-      aria-label={`${what} at ${row.bar}:${row.beat}`}
-      aria-invalid={problem}
-      defaultValue={row.value}
+      aria-label={`${row.note >= 0 ? `Velocity of ${row.number}` : `Value of ${what}`} at ${row.bar}:${row.beat}`}
+      value={typed ?? row.value}
       inputMode="decimal"
       className="entry h-5 w-16"
+      onChange={(event) => setTyped(event.target.value)}
       onKeyDown={(event) => {
-        if (event.key === "Enter") event.currentTarget.blur();
-        if (event.key === "Escape") {
-          event.currentTarget.value = row.value;
-          event.currentTarget.blur();
+        if (event.key === "Enter") {
+          finish();
+          event.currentTarget.select();
         }
+        if (event.key === "Escape") setTyped(null);
       }}
-      onBlur={(event) => {
-        const typed = event.currentTarget.value.trim().replace(",", ".").replace("−", "-");
-        const isNumber = (row.lane ? /^-?\d+(\.\d+)?$/ : /^\d+$/).test(typed);
-        setProblem(!isNumber);
-        if (isNumber && typed !== row.value) void apply(strokeFor(row, Number(typed)));
-      }}
+      onBlur={finish}
     />
   );
 }
+
+const signed = (value: number) => String(value).replace("-", "−");
 
 function firstChosen(): number | null {
   const { chosen } = desk();

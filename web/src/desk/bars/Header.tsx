@@ -24,6 +24,7 @@ export function Header({ onFind }: { onFind: () => void }) {
       <h1 className="min-w-16 max-w-[30ch] truncate text-[15px] font-semibold" title={name}>
         {name}
       </h1>
+      <Saving />
       <nav aria-label="Parts" className="flex min-w-0 flex-1 gap-0.5 overflow-x-auto p-1">
         {score?.parts.map((part) => (
           <PartChip key={part.id} part={part} />
@@ -59,6 +60,16 @@ export function Header({ onFind }: { onFind: () => void }) {
         </a>
       )}
     </header>
+  );
+}
+
+/** That something is being saved still; what is done in no time is not told. */
+function Saving() {
+  const saving = useDesk((state) => state.saving > 0);
+  return (
+    <span role="status" className="w-14 shrink-0 text-[13px] text-faded">
+      {saving && <span className="appear-late">Saving …</span>}
+    </span>
   );
 }
 
@@ -172,7 +183,7 @@ function PartMenu({ part, name, inFront, isHidden, isMuted, isSoloed, onRename }
       </DropdownMenu.CheckboxItem>
       <MenuItem onSelect={onRename}>Rename</MenuItem>
       <DropdownMenu.Separator className="my-1 h-px bg-rule" />
-      <DropdownMenu.Label className="px-3 pt-1 text-[12px] text-faded">Dye</DropdownMenu.Label>
+      <DropdownMenu.Label className="px-3 pt-1 text-[12px] text-faded">Colour</DropdownMenu.Label>
       <DropdownMenu.RadioGroup
         value={partDye(part)}
         onValueChange={(dye) => renamePart(part.id, { dye })}

@@ -1,4 +1,5 @@
 import { Switch } from "radix-ui";
+import { useEffect, useRef } from "react";
 import type { StrokeView } from "../../api/client";
 import { player, usePlayer } from "../../sound/player";
 import { Dots, Menu, MenuItem } from "../../ui/Menu";
@@ -10,8 +11,18 @@ import { useDesk } from "../take/state";
 export function Strokes() {
   const history = useDesk((state) => state.history);
   const openNumber = useDesk((state) => state.shaping?.number);
+  const list = useRef<HTMLOListElement>(null);
+  const newest = history.strokes.at(-1)?.number;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a stroke that has come is seen
+  useEffect(() => {
+    const last = list.current?.querySelector("li[data-newest]");
+    last?.scrollIntoView({ block: "nearest" });
+  }, [newest]);
   return (
-    <section aria-label="Strokes" className="flex min-h-40 flex-1 flex-col p-4">
+    <section
+      aria-label="Strokes"
+      className="flex h-[34%] min-h-40 shrink-0 flex-col border-t border-rule-strong p-4 pb-2"
+    >
       <div className="mb-2 flex items-center gap-1">
         <h2 className="flex-1 text-[15px] font-semibold">Strokes</h2>
         <button
@@ -36,9 +47,14 @@ export function Strokes() {
           As recorded. What you do to the take is listed here, and can be changed later.
         </p>
       ) : (
-        <ol className="-mx-2 min-h-0 flex-1 overflow-y-auto" aria-label="History">
+        <ol ref={list} className="-mx-2 min-h-0 flex-1 overflow-y-auto" aria-label="History">
           {history.strokes.map((one) => (
-            <StrokeItem key={one.number} stroke={one} isOpen={openNumber === one.number} />
+            <StrokeItem
+              key={one.number}
+              stroke={one}
+              isOpen={openNumber === one.number}
+              isNewest={newest === one.number}
+            />
           ))}
           {history.undone.map(({ label, step }) => (
             <li key={`undone ${step}`} className="py-1 pl-9">
@@ -58,11 +74,20 @@ export function Strokes() {
   );
 }
 
-function StrokeItem({ stroke, isOpen }: { stroke: StrokeView; isOpen: boolean }) {
+function StrokeItem({
+  stroke,
+  isOpen,
+  isNewest,
+}: {
+  stroke: StrokeView;
+  isOpen: boolean;
+  isNewest: boolean;
+}) {
   const { number, on, idle, mark } = stroke;
   const against = usePlayer((state) => state.against);
   return (
     <li
+      data-newest={isNewest || undefined}
       className={`flex items-start gap-1.5 rounded-md px-2 py-1.5 ${isOpen ? "bg-accent-wash" : "hover:bg-paper"}`}
     >
       <span className="w-5 pt-px text-right text-faded">{number}</span>

@@ -27,33 +27,29 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
       </h3>
       {says && <p className="mb-2 text-[13px] text-faded">{says}</p>}
       <Numbers stroke={stroke} change={change} keep={keepChange} problem={shaping.field} />
-      {problem && (
-        <p role="alert" className="mt-2 text-accent-deep">
-          {problem}
-        </p>
-      )}
+      {/* Room is kept for a reason, so that no button moves under the hand when one comes. */}
+      <p role="alert" className="mt-2 min-h-[2lh] text-accent-deep">
+        {problem}
+      </p>
+      {/* Where Keep was pressed there lies Done afterwards: nothing that a second press could harm. */}
       <div className="sticky bottom-0 -mx-1 mt-1 flex gap-2 bg-sheet px-1 py-2">
+        <button
+          type="button"
+          className={`key flex-1 ${number === null ? "key-warm" : ""}`}
+          disabled={number === null && !!problem}
+          onClick={() => void (number === null ? keep() : done())}
+        >
+          {number === null ? "Keep" : "Done"}
+        </button>
         {number === null ? (
-          <button
-            type="button"
-            className="key key-warm flex-1"
-            disabled={!!problem}
-            onClick={() => void keep()}
-          >
-            Keep
+          <button type="button" className="key flex-1" onClick={letGo}>
+            Cancel
           </button>
         ) : (
           <button type="button" className="key" onClick={() => void deleteStroke(number)}>
             Delete
           </button>
         )}
-        <button
-          type="button"
-          className="key flex-1"
-          onClick={() => (number === null ? letGo() : void done())}
-        >
-          {number === null ? "Let go" : "Done"}
-        </button>
       </div>
     </div>
   );

@@ -18,7 +18,7 @@ export function Shape() {
   const aboutVelocity = about === "velocity";
   const hasSelection = useDesk((state) => state.chosenCount > 0 || state.span !== null);
   return (
-    <section aria-label="Shape" className="border-b border-rule-strong p-4">
+    <section aria-label="Shape" className="p-4">
       <h2 className="mb-2 text-[15px] font-semibold">Shape</h2>
       <About />
       <VoiceName />

@@ -41,7 +41,7 @@ export function Trace({ laneKey, isSwitch }: { laneKey: string; isSwitch: boolea
         </label>
         {sound && (
           <button type="button" className="key h-8 text-[13px]" onClick={() => void removeSound()}>
-            Take it off
+            Remove
           </button>
         )}
       </div>

@@ -24,7 +24,7 @@ export function meant(typed: string, where: Where): { stroke: Stroke; does: stri
     const does = number < 0 ? `takes ${-number} away` : `adds ${number}`;
     return { stroke: { kind: "velocity.nudge", where, by: number, limit: desk().limit }, does };
   }
-  if (number < 1 || number > 127) return `A velocity is from 1 to 127, not ${number}.`;
+  if (number < 1 || number > 127) return `Velocity must be 1 to 127, not ${number}.`;
   return { stroke: { kind: "velocity.set", where, value: number }, does: `sets all to ${number}` };
 }
 

@@ -236,7 +236,7 @@ function FavouriteLook({ favourite, title }: { favourite: Favourite; title: stri
         className="h-[18px] w-32 rounded border border-rule bg-sheet px-1"
       />
       <select
-        aria-label={`Dye of ${title}`}
+        aria-label={`Colour of ${title}`}
         value={favourite.dye}
         onChange={(event) => change({ dye: event.target.value })}
         className="h-[18px] rounded border border-rule bg-sheet"

@@ -21,6 +21,7 @@ import {
   takePath,
   type Wishes,
 } from "./state";
+import { takeUp } from "./unsaved";
 
 const OPENING_BARS = 16;
 const SAVE_MS = 400;
@@ -63,6 +64,7 @@ export async function openTake(takeId: string): Promise<void> {
       ),
     );
     look((camera, whole) => showing(camera, whole, 0, whole.bars.start[OPENING_BARS] ?? whole.end));
+    takeUp();
   } catch (thrown) {
     if (isHere()) set({ failure: sentence(thrown) });
   }

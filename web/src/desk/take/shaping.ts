@@ -67,8 +67,13 @@ let waiting: (() => Promise<void>) | null = null;
 let flight: Promise<void> | null = null;
 
 /** Show what a stroke would do. The latest one wins: of those asked while one is under way, only the last is sent. */
-export function preview(stroke: Stroke, pull?: [number, number], answered_?: () => void): void {
-  const mine = current ?? show(stroke);
+export function preview(
+  stroke: Stroke,
+  pull?: [number, number],
+  answered_?: () => void,
+  of: number | null = null,
+): void {
+  const mine = current ?? show(stroke, of === null ? undefined : { number: of, mark: null });
   [mine.stroke, mine.pull, mine.changed, mine.asked] = [stroke, pull ?? null, true, true];
   // What was wrong is said until the answer comes, so that nothing moves about under the pointer in between.
   set({ shaping: { ...(desk().shaping as Shaping), stroke } });
@@ -141,6 +146,18 @@ const queue: Attempt[] = [];
 /** Keep the stroke that is open: as a new one, or as new numbers for the one it was opened from. It stays open. */
 export async function keep(): Promise<void> {
   if (current) await keepIt(current);
+}
+
+/** What is not written yet: all that was meant, and what is open and differs from what is kept. */
+export function unwritten() {
+  const told = ({ stroke, number }: Attempt) => ({ stroke, number });
+  const open = current?.changed && !queue.includes(current) ? told(current) : null;
+  return { meant: queue.filter((one) => one.changed).map(told), open };
+}
+
+/** Keep what was meant on an earlier visit. */
+export async function keepAgain(stroke: Stroke, number: number | null): Promise<void> {
+  await keepIt({ stroke, pull: null, number, changed: true, asked: false, problem: null });
 }
 
 /** Also where it is let go of before its turn has come. */
@@ -324,12 +341,14 @@ let turns = 0;
 /** One change of the history after another, each on the revision that the one before has made. */
 function inTurn(act: () => Promise<unknown>): Promise<void> {
   turns++;
+  set({ saving: turns });
   const mine = lastTurn.then(async () => {
     try {
       await flight;
       await act();
     } finally {
       turns--;
+      set({ saving: turns });
       drain();
     }
   });
@@ -381,7 +400,8 @@ async function refused(thrown: unknown, about?: Attempt): Promise<void> {
   const isMeant = about && queue.includes(about);
   if (thrown instanceof Refusal && thrown.history) {
     surprises++;
-    const all = [...new Set([...queue, ...(about ? [about] : [])])];
+    // What was kept already is not offered again.
+    const all = [...new Set([...queue, ...(about ? [about] : [])])].filter((one) => one.changed);
     await reopen().catch(complain);
     const action = { label: "Keep it all the same", run: () => all.forEach((one) => void keepIt(one)) };
     const text = `${thrown.message} You see it as it is now.`;

@@ -85,6 +85,8 @@ export interface DeskState {
   tip: { stave: string; x: number; y: number; text: string } | null;
   hint: string;
   notice: NoticeText | null;
+  /** Changes that are being written, or wait to be. */
+  saving: number;
   failure: string | null;
   arrangement: Arrangement;
   wishes: Wishes;
@@ -119,6 +121,7 @@ export const blank: DeskState = {
   box: null,
   hint: "",
   notice: null,
+  saving: 0,
   failure: null,
   arrangement: { parts: {}, lanes: {} },
   wishes: { middle_c: 4, favourites: [], sounds: true },
