@@ -1,5 +1,6 @@
 """A real server on the test database, and a real browser."""
 
+import contextlib
 import os
 import time
 from collections.abc import Iterator
@@ -8,7 +9,8 @@ from pathlib import Path
 import pytest
 from django.contrib.auth.models import User
 from django.db import connection
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Dialog, Page, expect, sync_playwright
+from playwright.sync_api import Error as PlaywrightError
 
 from launcher.install import chromium
 from launcher.postgres import free_port
@@ -57,7 +59,7 @@ def page(browser: Browser, address: str, player: User) -> Iterator[Page]:
     page.set_default_timeout(PATIENCE * 1000)
     faults: list[str] = []
     # Who leaves a page in a test means it, also where something is still being saved.
-    page.on("dialog", lambda dialog: dialog.accept())
+    page.on("dialog", _go_on)
     page.on("pageerror", lambda error: faults.append(str(error)))
     page.goto(f"/enter/{link_token(player)}")
     page.wait_for_url("/")
@@ -66,6 +68,11 @@ def page(browser: Browser, address: str, player: User) -> Iterator[Page]:
     context.close()
     wait_until_idle()
     assert not faults
+
+
+def _go_on(dialog: Dialog) -> None:
+    with contextlib.suppress(PlaywrightError):  # The page may be gone by now.
+        dialog.accept()
 
 
 def wait_until_idle() -> None:

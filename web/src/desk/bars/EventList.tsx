@@ -294,6 +294,12 @@ function strokeFor(row: Row, value: number): Stroke {
 /** A value typed here is a stroke like any other. Enter keeps it and stays; what cannot be is told and goes back. */
 function ValueCell({ row, onProblem }: { row: Row; onProblem: (problem: string) => void }) {
   const [typed, setTyped] = useState<string | null>(null);
+  const input = useRef<HTMLInputElement>(null);
+  // What was typed has become another value, or gone back: the next one is typed over it.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: chosen again whenever another value is shown
+  useEffect(() => {
+    if (typed === null && document.activeElement === input.current) input.current?.select();
+  }, [typed, row.value]);
   const what = row.note >= 0 ? "Velocity" : row.number || row.kind;
   const finish = () => {
     const text = typed?.trim().replace(",", ".").replace("−", "-");
@@ -309,16 +315,14 @@ function ValueCell({ row, onProblem }: { row: Row; onProblem: (problem: string) 
   };
   return (
     <input
+      ref={input}
       aria-label={`${row.note >= 0 ? `Velocity of ${row.number}` : `Value of ${what}`} at ${row.bar}:${row.beat}`}
       value={typed ?? row.value}
       inputMode="decimal"
       className="entry h-5 w-16"
       onChange={(event) => setTyped(event.target.value)}
       onKeyDown={(event) => {
-        if (event.key === "Enter") {
-          finish();
-          event.currentTarget.select();
-        }
+        if (event.key === "Enter") finish();
         if (event.key === "Escape") setTyped(null);
       }}
       onBlur={finish}

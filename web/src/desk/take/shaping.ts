@@ -142,6 +142,8 @@ let surprises = 0;
 
 /** What is meant and not yet written, in its order. */
 const queue: Attempt[] = [];
+/** The same, and what the server did not answer for: it is meant until it is written, refused or let go of. */
+const unsent = new Set<Attempt>();
 
 /** Keep the stroke that is open: as a new one, or as new numbers for the one it was opened from. It stays open. */
 export async function keep(): Promise<void> {
@@ -151,8 +153,8 @@ export async function keep(): Promise<void> {
 /** What is not written yet: all that was meant, and what is open and differs from what is kept. */
 export function unwritten() {
   const told = ({ stroke, number }: Attempt) => ({ stroke, number });
-  const open = current?.changed && !queue.includes(current) ? told(current) : null;
-  return { meant: queue.filter((one) => one.changed).map(told), open };
+  const open = current?.changed && !unsent.has(current) ? told(current) : null;
+  return { meant: [...unsent].map(told), open };
 }
 
 /** Keep what was meant on an earlier visit. */
@@ -164,6 +166,7 @@ export async function keepAgain(stroke: Stroke, number: number | null): Promise<
 async function keepIt(mine: Attempt): Promise<void> {
   const seen = surprises;
   queue.push(mine);
+  if (mine.changed) unsent.add(mine);
   await inTurn(async () => {
     try {
       if (mine.asked) await ask(mine);
@@ -171,6 +174,7 @@ async function keepIt(mine: Attempt): Promise<void> {
       if (mine.changed && !mine.asked && !mine.problem && seen === surprises) await put(mine);
     } finally {
       queue.splice(queue.indexOf(mine), 1);
+      if (!mine.changed || mine.problem || seen !== surprises) unsent.delete(mine);
     }
   });
 }
@@ -249,6 +253,7 @@ export async function lanesBefore(number: number): Promise<ReadonlyMap<string, L
 
 /** Whatever is being tried is no longer wanted. */
 export function forget(): void {
+  if (current && !queue.includes(current)) unsent.delete(current);
   current = null;
   waiting = null;
 }

@@ -61,15 +61,23 @@ function plain(stroke: unknown): string {
 
 /** From now on nothing that is not written is lost with the page, and leaving it is asked about. The result ends this. */
 export function watchLeaving(): () => void {
+  let isOut = false;
+  const ends = onSignedOut(() => {
+    // What was meant is told before it fails; and nobody is asked whether to go where there is no staying.
+    if (!isOut) leave();
+    isOut = true;
+  });
   const warn = (event: BeforeUnloadEvent) => {
-    if (unwritten().meant.length) event.preventDefault();
+    if (!isOut && unwritten().meant.length) event.preventDefault();
   };
-  const ends = onSignedOut(leave);
+  const go = () => {
+    if (!isOut) leave();
+  };
   window.addEventListener("beforeunload", warn);
-  window.addEventListener("pagehide", leave);
+  window.addEventListener("pagehide", go);
   return () => {
     ends();
     window.removeEventListener("beforeunload", warn);
-    window.removeEventListener("pagehide", leave);
+    window.removeEventListener("pagehide", go);
   };
 }
