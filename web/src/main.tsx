@@ -10,13 +10,15 @@ import { Library } from "./library/Library";
 import { Enter } from "./session/Enter";
 import { SignIn } from "./session/SignIn";
 import { offerRendering } from "./sound/render";
+import { Broken } from "./ui/Broken";
 
-const router = createBrowserRouter([
+const PAGES = [
   { path: "/", element: <Library /> },
   { path: "/takes/:takeId", element: <Desk /> },
   { path: "/sign-in", element: <SignIn /> },
   { path: "/enter/:token", element: <Enter /> },
-]);
+];
+const router = createBrowserRouter(PAGES.map((page) => ({ ...page, errorElement: <Broken /> })));
 
 offerRendering();
 createRoot(document.getElementById("root") as HTMLElement).render(

@@ -21,7 +21,7 @@ export function Strokes() {
   return (
     <section
       aria-label="Strokes"
-      className="flex h-[34%] min-h-40 shrink-0 flex-col border-t border-rule-strong p-4 pb-2"
+      className="flex h-[max(9.5rem,24%)] shrink-0 flex-col border-t border-rule-strong px-4 pt-3 pb-1"
     >
       <div className="mb-2 flex items-center gap-1">
         <h2 className="flex-1 text-[15px] font-semibold">Strokes</h2>

@@ -1,3 +1,4 @@
+import { useEffect, useRef } from "react";
 import type { Hairpin, Stroke } from "../../api/client";
 import { Choice } from "../../ui/Choice";
 import { List, Turns } from "../../ui/Entries";
@@ -19,8 +20,13 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
     if (number !== null) void keep();
   };
   const { name, says } = FORMS[stroke.kind];
+  // Its numbers are what is wanted now: as much of them as there is room for is brought into sight.
+  const form = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    form.current?.scrollIntoView({ block: "start" });
+  }, []);
   return (
-    <div className="border-t border-rule pt-3">
+    <div ref={form} className="border-t border-rule pt-3">
       <h3 className="mb-2 font-semibold text-accent-deep">
         {name}
         <span className="ml-1.5 font-normal text-faded">{number === null ? "new" : `stroke ${number}`}</span>
