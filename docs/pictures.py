@@ -49,6 +49,8 @@ def _numbers(page: Page, *typed: tuple[str, str]) -> None:
 
 def _open(page: Page, take: str, *parts: str) -> None:
     page.goto("/")
+    # What the picture before has left open is not to be taken up again.
+    page.evaluate("sessionStorage.clear()")
     page.get_by_role("link", name=take).click()
     expect(page.get_by_role("navigation", name="Parts").get_by_role("button").first).to_be_visible()
     for index, part in enumerate(parts):

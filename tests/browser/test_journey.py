@@ -104,9 +104,9 @@ def test_typing_the_numbers_does_the_same(desk: Desk) -> None:
 @pytest.mark.parametrize(
     ("label", "typed", "told"),
     [
-        ("End", "300", "end must be a number from 0 to 127, not 300"),
-        ("Lift", "-2", "lift must be a number from -1 to 1, not -2"),
-        ("Floor", "0", "floor must be a whole number from 1 to 127, not 0"),
+        ("End", "300", "End must be 0 to 127, not 300"),
+        ("Lift", "-2", "Lift must be -1 to 1, not -2"),
+        ("Floor", "0", "Floor must be a whole number from 1 to 127, not 0"),
     ],
 )
 def test_a_number_out_of_range_is_told_in_place_and_changes_nothing(

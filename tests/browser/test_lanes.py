@@ -287,7 +287,7 @@ def test_bad_lanes_do_not_reach_the_file(desk: Desk) -> None:
     add_lane(desk, "74", "cc:74")
     desk.button("Wave").click()
     desk.entry("Rate").fill("0")
-    expect(desk.page.get_by_role("alert")).to_contain_text("rate must be a number above 0, at most 200, not 0")
+    expect(desk.page.get_by_role("alert")).to_contain_text("Rate must be a number above 0, at most 200, not 0")
     expect(desk.button("Keep")).to_be_disabled()
     desk.button("Cancel").click()
     desk.button("Smooth").click()

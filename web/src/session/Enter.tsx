@@ -44,7 +44,7 @@ export function Enter() {
             <button type="button" className="key key-warm w-full" onClick={enter}>
               Sign in by the link
             </button>
-            <a href="/" className="key mt-2 block text-center">
+            <a href="/" className="key mt-2 w-full justify-center">
               Stay signed in as {other}
             </a>
           </>

@@ -10,7 +10,7 @@ function here(asked: string): string {
 
 /** Why the page is shown, by what stands in its address. */
 const REASONS = [
-  ["out", "You were signed out, perhaps because that was long ago. Nothing is lost: sign in to go on."],
+  ["out", "You were signed out, as happens after a long time. Nothing is lost: sign in to go on."],
   ["expired", "That link was used before, has expired or was cut off. Ask for a new one, or sign in here."],
 ] as const;
 

@@ -34,9 +34,9 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
       {says && <p className="mb-2 text-[13px] text-faded">{says}</p>}
       <Numbers stroke={stroke} change={change} keep={keepChange} problem={shaping.field} />
       {/* Room is kept for a reason, so that no button moves under the hand when one comes. */}
-      <p role="alert" className="mt-2 min-h-[2lh] text-accent-deep">
-        {problem}
-      </p>
+      <div className="mt-2 min-h-[2lh] text-accent-deep">
+        {problem && <p role="alert">{inWords(problem, shaping.field, stroke)}</p>}
+      </div>
       {/* Where Keep was pressed there lies Done afterwards: nothing that a second press could harm. */}
       <div className="sticky bottom-0 -mx-1 mt-1 flex gap-2 bg-sheet px-1 py-2">
         <button
@@ -59,6 +59,13 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
       </div>
     </div>
   );
+}
+
+/** A reason with the field called what it is called here. */
+function inWords(problem: string, field: string | null, stroke: Stroke): string {
+  const label = fieldsOf(stroke).find(({ name }) => name === field)?.label;
+  if (!field || !label || !problem.startsWith(field)) return problem;
+  return label + problem.slice(field.length).replace("must be a number from ", "must be ");
 }
 
 function Numbers(form: FormProps) {
