@@ -67,7 +67,7 @@ export function Header({ onFind }: { onFind: () => void }) {
 function Saving() {
   const saving = useDesk((state) => state.saving > 0);
   return (
-    <span role="status" className="w-14 shrink-0 text-[13px] text-faded">
+    <span aria-live="polite" className="w-14 shrink-0 text-[13px] text-faded">
       {saving && <span className="appear-late">Saving …</span>}
     </span>
   );
