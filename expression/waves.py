@@ -21,7 +21,9 @@ TURNS: dict[str, tuple[float, ...]] = {
 LEAST_TURN = 0.01
 """Of less than that of a cycle no whole halves are made: their ends would lie beyond all time."""
 CONTINUOUS = ("sine", "triangle")
-SINE_WAYS: tuple[tuple[float, tuple[tuple[float, float, float], ...]], ...] = (
+Ways = tuple[tuple[float, float, float], ...]
+"""Where in the cycle each begins, its lift and its ease."""
+SINE_WAYS: tuple[tuple[float, Ways], ...] = (
     (0.0201, ((-0.25, 0.0, 1.0),)),
     (0.0050, ((-0.25, 0.23427, 0.37615), (-0.125, 0.0, 0.21881), (0.125, -0.23427, 0.37615))),
     (
@@ -109,7 +111,7 @@ _LEVELS: dict[str, Callable[[Floats], Floats]] = {
 """From -1 to 1, by the share of the cycle (0 to 1) that has passed."""
 
 
-def _straight_ways(depth: float, error: float) -> list[tuple[float, float, float]]:
+def _straight_ways(depth: float, error: float) -> Ways:
     """The rising half of a sine in straight ways, each as far off as the others (see `piece.refined`)."""
     share = np.linspace(-0.25, 0.25, 513)
     level = depth * np.sin(2 * np.pi * share)
@@ -119,7 +121,7 @@ def _straight_ways(depth: float, error: float) -> list[tuple[float, float, float
     while True:
         at = np.interp(np.linspace(0, mass[-1], count + 1), mass, share)
         if np.abs(np.interp(share, at, depth * np.sin(2 * np.pi * at)) - level).max() <= error:
-            return [(place, 0.0, 0.0) for place in at[:-1].tolist()]
+            return tuple((place, 0.0, 0.0) for place in at[:-1].tolist())
         count += 1
 
 
@@ -134,8 +136,10 @@ def _sine(
     straight: bool,
 ) -> Piece:
     """A sine of one depth at an even pace: whole halves in ways of our form, cut where the stretch begins and ends."""
-    fits = (ways for off, ways in SINE_WAYS if off * depth <= error)
-    ways = _straight_ways(depth, error) if straight else next(fits, SINE_WAYS[-1][1])
+    fits = ((off * abs(depth), ways) for off, ways in SINE_WAYS if off * abs(depth) <= error)
+    none: tuple[float, Ways] = (0.0, ())
+    off, ways = none if straight else next(fits, none)
+    ways = ways or _straight_ways(abs(depth), error)
     halves = np.arange(np.floor(2 * turns[0]) - 2, np.ceil(2 * turns[1]) + 2) / 2
     begins, lift, ease = (np.array(column) for column in zip(*ways, strict=True))
     # The levels are those of the whole ticks, not of the places in the cycle that these are near to.
@@ -143,4 +147,5 @@ def _sine(
     level = depth * np.sin(2 * np.pi * turn_of(ticks.astype(np.float64)))
     rows = len(halves)
     curve = Curve.of(ticks, level, False, np.tile(lift, rows), np.tile(ease, rows))
-    return piece.cut(curve, start, end, error)
+    # A way that is cut is told in straight ones: what they are off comes on top.
+    return piece.cut(curve, start, end, max(error - off, error / 4))
