@@ -86,7 +86,9 @@ def wave(
     even = not ((changes > start) & (changes < end)).any()
     if form == "sine" and steady and even and last - phase > LEAST_TURN:
         return _sine(start, end, (phase, last), turn_of, tick_of, depths[0], error, straight)
-    breaks = np.concatenate((whole(tick_of(turns)), changes, whole([start + fade])))
+    # A fade that ends within a tick bends between two of them.
+    faded = np.array([np.floor(start + fade), np.ceil(start + fade)], dtype=np.int64)
+    breaks = np.concatenate((whole(tick_of(turns)), changes, faded))
     marks = np.unique(np.concatenate(([start], breaks[(breaks > start) & (breaks < end)])))
     # Where a form jumps, the cycle that a tick belongs to is that of its stretch, not of a rounded product.
     cycles = np.floor(turn_of((marks + np.append(marks[1:], end)) / 2.0))

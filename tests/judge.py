@@ -553,7 +553,8 @@ def _steepness(values: Any, ticks: Any) -> float:
 
 def _limits(take: Take, part: int, key: str) -> tuple[float, float]:
     if key != "bend":
-        return 0.0, 127.0
+        # Fine halves go a little higher.
+        return 0.0, max([127.0, *Drawn.of(take, part, key).values])
     widest = float(take.parts[part].bend_range.semitones.max())
     return -widest, widest
 
