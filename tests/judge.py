@@ -519,6 +519,9 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
             high = min((tick for tick in drawn.ticks if tick >= end), default=math.inf)
         if not drawn.ticks:
             high = math.inf
+        elif drawn.ticks[0] >= high:
+            # Where the lane has not begun, nothing comes back: what the stroke ends with stays until it begins.
+            high = drawn.ticks[0]
         spans.append((low, high))
     return dict.fromkeys(parts, spans)
 
