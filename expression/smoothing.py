@@ -8,7 +8,7 @@ the value is what it was.
 import numpy as np
 
 from expression import piece
-from expression.arrays import Flags, Floats, Ints, contained, union
+from expression.arrays import Flags, Floats, Ints, union
 from expression.curve import Curve
 from expression.piece import Piece, Segments, Values
 from expression.time import TempoMap
@@ -133,7 +133,9 @@ class _Mean:
         first = np.round(value(number, a.astype(np.float64)), 6)
         last = np.append(first[1:], first[-1:])
         # Otherwise it comes to what the next begins with; not at a jump that is kept, nor where another is next.
-        other = np.append((b[:-1] != a[1:]) | contained(a[1:], self.edge_ticks), True)
+        other = np.append(b[:-1] != a[1:], True)
+        begins = np.searchsorted(a, self.edge_ticks)
+        other[begins[(begins > 0) & (a[np.minimum(begins, len(a) - 1)] == self.edge_ticks)] - 1] = True
         last[other] = np.round(value(number[other], b[other].astype(np.float64)), 6)
         strays = self._is_curved(a, b)
         rows = np.flatnonzero(strays)
@@ -162,8 +164,10 @@ class _Mean:
 
     def _around(self, seconds: Floats, half: Floats, ticks: Floats, b: Ints, number: Ints) -> Floats:
         near = half <= 1e-6
-        mean = (self._under(seconds + half) - self._under(seconds - half)) / np.where(near, 1.0, 2 * half)
-        if near.any():
+        is_near = bool(near.any())
+        width = np.where(near, 1.0, 2 * half) if is_near else 2 * half
+        mean = (self._under(seconds + half) - self._under(seconds - half)) / width
+        if is_near:
             # With no room to either side it is the value itself.
             at = seconds[near]
             arriving = (ticks >= b[number])[near]
