@@ -9,6 +9,7 @@ It rises from 0 to 1, never turns back, and is exact at both ends.
 """
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -174,12 +175,12 @@ class Curve:
         node = np.searchsorted(self.ticks, ticks, side="left") - 1
         return np.where(node < 0, np.nan, self.along(node, ticks))
 
-    @property
+    @cached_property
     def ways(self) -> Flags:
         """Which nodes are on their way to the next."""
         moving = ~self.hold
         moving[-1:] = False
-        return np.asarray(moving)
+        return frozen(moving, bool)
 
     def along(self, node: Ints, ticks: Floats) -> Floats:
         """What the way from each `node` has come to at `ticks`, which are none after its end."""

@@ -20,7 +20,7 @@ def lanes(part: Part) -> list[dict[str, Any]]:
 
 def _nodes(curve: Curve, rows: Ints) -> dict[str, Any]:
     """Some nodes (`tick` holds differences), which of them do not hold their value, and each bent way as a line."""
-    ways = np.flatnonzero(~curve.hold[rows] & (rows + 1 < len(curve)))
+    ways = np.flatnonzero(curve.ways[rows])
     bent = ways[(curve.lift[rows[ways]] != 0) | (curve.ease[rows[ways]] != 0)]
     return {
         "tick": np.diff(curve.ticks[rows], prepend=0).tolist(),

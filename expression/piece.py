@@ -80,8 +80,7 @@ def opened(curve: Curve, ticks: Ints, error: float) -> Curve:
     if not len(ticks):
         return curve
     node = curve.governing(ticks)
-    last = len(curve) - 1
-    moving = ~curve.hold[node] & (node < last)
+    moving = curve.ways[node]
     if not moving.any():
         return _inserted(curve, ticks, curve.values[node], np.ones(len(ticks), dtype=bool))
     cut = np.unique(node[moving])
@@ -90,7 +89,7 @@ def opened(curve: Curve, ticks: Ints, error: float) -> Curve:
         _, inner = refined(curve.ticks[eased], curve.ticks[eased + 1], lambda _, at: curve.at(at), error)
         ticks = union(ticks, inner)
         node = curve.governing(ticks)
-        moving = ~curve.hold[node] & (node < last)
+        moving = curve.ways[node]
     made = _inserted(curve, ticks, curve.at(ticks), ~moving)
     # Of each way that was cut: its length, and with that the lifts of its parts.
     first = np.searchsorted(made.ticks, curve.ticks[cut], side="right") - 1
@@ -166,15 +165,13 @@ def laid_all(curve: Curve, starts: Ints, ends: Ints, made: Curve, error: float, 
     np.add.at(gone, first, 1)
     np.add.at(gone, after, -1)
     keep = np.cumsum(gone[:-1]) == 0
-    rank = np.zeros(len(old), dtype=np.int64)
-    rank[ranges(after, np.searchsorted(old.ticks, ends, side="right"))[0]] = 2
     # The first node of a tick at which a way comes in stays, held: there that way arrives.
     comes = (first > 0) & (first < len(old))
     comes[comes] = ~old.hold[first[comes] - 1] & keep[first[comes] - 1]
     arrivals = np.unique(first[comes])
     arrivals = arrivals[~keep[arrivals]]
     hold = old.hold.copy()
-    keep[arrivals], hold[arrivals], rank[arrivals] = True, True, 0
+    keep[arrivals] = hold[arrivals] = True
     if resumes:
         back = after[after < len(old)]
         back = union(back[keep[back] & ~contained(old.ticks[back], curve.ticks)])
@@ -184,6 +181,10 @@ def laid_all(curve: Curve, starts: Ints, ends: Ints, made: Curve, error: float, 
         # Before one piece, and after it: nothing has to be sorted.
         before = int(np.count_nonzero(keep[: int(after[0])]))
         return kept.rows(slice(before)).then(made, kept.rows(slice(before, None)))
+    # At one tick: what arrives there, what is laid, and what the curve goes on with behind it.
+    rank = np.zeros(len(old), dtype=np.int64)
+    rank[ranges(after, np.searchsorted(old.ticks, ends, side="right"))[0]] = 2
+    rank[arrivals] = 0
     both = kept.then(made)
     rank = np.concatenate((rank[keep], np.ones(len(made), dtype=np.int64)))
     return both.rows(np.argsort(both.ticks * 4 + rank, kind="stable"))
@@ -207,7 +208,7 @@ def clipped(piece: Piece, low: float, high: float, error: float) -> Piece:
     curve = piece.curve
     if not len(curve) or (curve.values.min() >= low and curve.values.max() <= high):
         return piece
-    ways = np.flatnonzero(~curve.hold[:-1])
+    ways = np.flatnonzero(curve.ways)
     a, b = curve.values[ways], curve.values[ways + 1]
     crossings = [np.zeros(0, dtype=np.int64)]
     for bound in (low, high):
@@ -369,7 +370,7 @@ def _segments(curve: Curve, end: int | None = None) -> Segments:
     a = curve.ticks
     last = a[-1] if end is None else end
     b = np.append(a[1:], last)
-    moves = ~curve.hold & (np.arange(len(a)) < len(a) - 1)
+    moves = curve.ways
     arrives = np.where(moves, np.append(curve.values[1:], curve.values[-1:]), curve.values)
     none = np.zeros(len(a), dtype=bool)
     return Segments(a, b, curve.values, arrives, moves, curve.lift, curve.ease, none)
@@ -391,8 +392,7 @@ def _along(curve: Curve, node: Ints, a: Ints, b: Ints) -> Segments:
         values, none = curve.values[node], np.zeros(len(a))
         never = np.zeros(len(a), dtype=bool)
         return Segments(a, b, values, values, never, none, none, never)
-    way = curve.ways
-    moves = way[node]
+    moves = curve.ways[node]
     first = curve.along(node, a.astype(np.float64))
     # What it comes to is what the next begins with, or where the next has a node of its own, what arrives there.
     last = np.append(first[1:], curve.along(node[-1:], b[-1:].astype(np.float64)))

@@ -41,7 +41,7 @@ def smoothed(before: Piece, tempo: TempoMap, width: float, jump: float, error: f
 def _straight(before: Piece, tempo: TempoMap, error: float) -> Curve:
     """The curve of the piece in held values and ways that are straight by the clock."""
     curve = before.curve
-    ways = np.flatnonzero(~curve.hold[:-1])
+    ways = np.flatnonzero(curve.ways)
     if not len(ways):
         return curve
     bent = ways[(curve.lift[ways] != 0) | (curve.ease[ways] != 0)]

@@ -36,7 +36,7 @@ class PlainAnswers:
         if answer.status_code < 400 or not request.path.startswith("/api/") or kind.startswith("application/json"):
             return answer
         plain = problem(request, answer.status_code)
-        for name in ("Allow", "Vary", "Set-Cookie"):
+        for name in ("Allow", "Vary"):
             if name in answer:
                 plain[name] = answer[name]
         plain.cookies = answer.cookies

@@ -2,6 +2,7 @@
 
 import itertools
 from abc import ABC, abstractmethod
+from functools import cache
 from typing import Annotated, Any, ClassVar, NamedTuple, Self, TypeVar
 
 import numpy as np
@@ -44,10 +45,15 @@ class Record(BaseModel):
         """JSON's true and false are no numbers, though Python would count with them."""
         if isinstance(given, dict):
             for name, value in given.items():
-                field = cls.model_fields.get(name)
-                if field is not None and "bool" not in str(field.annotation) and _holds_truth(value):
+                if name in _without_truth(cls) and _holds_truth(value):
                     raise ValueError(f"{name} must be a number, not true or false")
         return given
+
+
+@cache
+def _without_truth(model: type[BaseModel]) -> frozenset[str]:
+    """The fields of a model that can be neither true nor false: looked up once, not with each stroke that is tried."""
+    return frozenset(name for name, field in model.model_fields.items() if "bool" not in str(field.annotation))
 
 
 def _holds_truth(value: Any) -> bool:

@@ -15,7 +15,7 @@ from expression.errors import Refused
 from expression.strokes import KINDS, explain
 from studio.api import desk, session, sounds, takes
 from studio.api.encoding import encode
-from studio.doors import NO_DATABASE
+from studio.doors import NO_DATABASE, SENTENCES
 from studio.services.shaping import Stale
 from studio.services.takes import NoSuchTake
 from studio.signing_in import TooManyGuesses
@@ -82,7 +82,7 @@ HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     ),
     OperationalError: _no_database,
     InterfaceError: _no_database,
-    AuthenticationError: lambda request, error: _problem(401, "You are signed out. Sign in to go on."),
+    AuthenticationError: lambda request, error: _problem(401, SENTENCES[401]),
 }
 for _kind, _handler in HANDLERS.items():
     api.add_exception_handler(_kind, _handler)

@@ -1,5 +1,5 @@
 import { useEffect, useId, useState } from "react";
-import { rounded } from "./numbers";
+import { rounded, typedNumber } from "./numbers";
 
 interface Props {
   label: string;
@@ -86,7 +86,7 @@ export function NumberEntry({
 }
 
 function numberIn(text: string, isShare: boolean): number | null {
-  const plain = text.trim().replace("−", "-").replace(",", ".");
+  const plain = typedNumber(text);
   const number = isShare && plain.endsWith("%") ? plain.slice(0, -1).trim() : plain;
   if (!/^[+-]?(\d+\.?\d*|\.\d+)$/.test(number)) return null;
   return number === plain ? Number(number) : rounded(Number(number) / 100);

@@ -4,6 +4,12 @@ export const between = (value: number, low: number, high: number) => Math.min(Ma
 /** Rounded to so many places, as numbers are shown and sent. */
 export const rounded = (value: number, places = 2) => Math.round(value * 10 ** places) / 10 ** places;
 
+/** A number with a minus sign that is one. */
+export const signed = (value: number) => String(value).replace("-", "−");
+
+/** What was typed for a number, as the language reads it. */
+export const typedNumber = (text: string) => text.trim().replace("−", "-").replace(",", ".");
+
 /** The height of a drawn line at a tick. */
 export function heightAt(line: readonly (readonly number[])[], tick: number): number {
   const after = Math.max(

@@ -1,6 +1,7 @@
 import { type UIEvent, useCallback, useEffect, useRef, useState } from "react";
 import { answered, api, type Schemas, type Stroke, sentence } from "../../api/client";
 import { idOfRow, rowOfId } from "../../score/score";
+import { signed, typedNumber } from "../../ui/numbers";
 import { Seal } from "../../ui/Seal";
 import { showing } from "../page/camera";
 import { partDye, partName, rowName, toFront } from "../take/arranging";
@@ -302,7 +303,7 @@ function ValueCell({ row, onProblem }: { row: Row; onProblem: (problem: string) 
   }, [typed, row.value]);
   const what = row.note >= 0 ? "Velocity" : row.number || row.kind;
   const finish = () => {
-    const text = typed?.trim().replace(",", ".").replace("−", "-");
+    const text = typed === null ? undefined : typedNumber(typed);
     setTyped(null);
     if (text === undefined || text === row.value) return;
     const value = /^-?\d+(\.\d+)?$/.test(text) ? Number(text) : Number.NaN;
@@ -329,8 +330,6 @@ function ValueCell({ row, onProblem }: { row: Row; onProblem: (problem: string) 
     />
   );
 }
-
-const signed = (value: number) => String(value).replace("-", "−");
 
 function firstChosen(): number | null {
   const { chosen } = desk();

@@ -1,11 +1,12 @@
 import { useId, useState } from "react";
 import type { Stroke, Where } from "../../api/client";
+import { typedNumber } from "../../ui/numbers";
 import { keep, letGo, preview } from "../take/shaping";
 import { desk } from "../take/state";
 
 /** What is meant by typed words: 64 sets, +12 or -5 adds, 80% scales. A sentence where nothing is. */
 export function meant(typed: string, where: Where): { stroke: Stroke; does: string } | string {
-  const words = typed.trim().replace("−", "-").replace(",", ".");
+  const words = typedNumber(typed);
   const number = Number(words.replace(/%$/, ""));
   if (!/^[+-]?(\d+\.?\d*|\.\d+)%?$/.test(words) || !Number.isFinite(number)) {
     return "Type a velocity (64), a step (+12 or -5) or a percentage (80%).";

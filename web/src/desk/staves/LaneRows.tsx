@@ -1,6 +1,6 @@
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 import { isSwitch, lanesOf, titleOf } from "../../score/lanes";
-import { between } from "../../ui/numbers";
+import { between, signed } from "../../ui/numbers";
 import { type Grip, Press } from "../hand/grip";
 import { laneGrip } from "../hand/laneGestures";
 import { GUTTER } from "../page/camera";
@@ -177,8 +177,6 @@ function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: boolean; 
     </div>
   );
 }
-
-const signed = (value: number) => String(value).replace("-", "−");
 
 /** On a strip a drag chooses a span, and nothing else. */
 function spanGrip(x: number, free: boolean): Grip | null {
