@@ -8,7 +8,7 @@ the value is what it was.
 import numpy as np
 
 from expression import piece
-from expression.arrays import Flags, Floats, Ints, union
+from expression.arrays import Flags, Floats, Ints, constant, union
 from expression.curve import Curve
 from expression.piece import Piece, Segments, Values
 from expression.time import TempoMap
@@ -25,7 +25,8 @@ def smoothed(before: Piece, tempo: TempoMap, width: float, jump: float, error: f
     while len(a):
         first, last, strays = mean.told(a, b, error)
         strays &= b > a + 1
-        told.append([a[~strays], b[~strays], first[~strays], last[~strays]])
+        straight = np.flatnonzero(~strays)
+        told.append([a[straight], b[straight], first[straight], last[straight]])
         # What is not straight is halved, until it is straight enough.
         a, b = a[strays], b[strays]
         middle = (a + b) // 2
@@ -59,11 +60,12 @@ class _Mean:
         self.clock = np.append(tempo.seconds(curve.ticks), float(tempo.seconds(end)))
         self.is_held = bool(curve.hold.all())
         lasting = np.diff(self.clock)
-        arrives = curve.values
+        arrives, self.slope = curve.values, constant(0.0, len(lasting), np.float64)
         if not self.is_held:
             arrives = np.where(curve.hold, curve.values, np.append(curve.values[1:], curve.values[-1:]))
-        self.area = np.concatenate(([0.0], np.cumsum(lasting * (curve.values + arrives) / 2)))
-        self.slope = np.divide(arrives - curve.values, lasting, out=np.zeros_like(lasting), where=lasting > 0)
+            self.slope = np.divide(arrives - curve.values, lasting, out=np.zeros_like(lasting), where=lasting > 0)
+        middle = curve.values if self.is_held else (curve.values + arrives) / 2
+        self.area = np.concatenate(([0.0], np.cumsum(lasting * middle)))
         # Of several nodes at one tick only the last goes on; what comes in before them is what the others jump from.
         self.turns = np.append(0.0, curve.values[1:] - arrives[:-1])
         edges = np.flatnonzero(np.abs(self.turns) > jump)
@@ -77,7 +79,7 @@ class _Mean:
         at more closely (see `told`).
         """
         ticks = self.curve.ticks
-        nodes = np.flatnonzero(self.turns)
+        nodes = np.flatnonzero(self.turns != 0)
         turns, bends = self.clock[nodes], np.abs(self.turns[nodes]) / (2 * self.half)
         found = [ticks[:1], self.edge_ticks, self.tempo.ticks, *self._felt(turns, bends, error)]
         if not self.is_held:
@@ -93,20 +95,24 @@ class _Mean:
     def _felt(self, turns: Floats, bends: Floats, error: float) -> list[Ints]:
         """Ticks at which transitions begin and cease to be felt: there the mean bends, by so much a second.
 
-        Of those that are close together every other one is left out where the mean hardly bends: between its neighbours
+        Of those that are close together, one between two that stay is left out where the mean hardly bends: between them
         a straight way is off by bend l r / (l + r). What lasts is bounded by both of its ends.
         """
         moments = np.concatenate((turns - self.half, turns + self.half))
         order = np.argsort(moments, kind="stable")
-        moments, bends, ceases = moments[order], np.concatenate((bends, bends))[order], order >= len(turns)
-        left, right = (moments[1:-1:2] - moments[:-2:2]), (moments[2::2] - moments[1:-1:2])
-        off = bends[1:-1:2] * left * right / np.maximum(left + right, 1e-12)
-        needed = np.ones(len(moments), dtype=bool)
-        needed[1:-1:2] = (off > error) | (left > self.half) | (right > self.half)
-        moments, bends, ceases = moments[needed], bends[needed], ceases[needed]
-        at = np.round(self.tempo.tick(moments), 6)
+        gaps = np.diff(moments[order])
+        left, right, inner = gaps[:-1], gaps[1:], order[1:-1]
+        bend = bends[inner - len(turns) * (inner >= len(turns))]
+        spared = (bend * left * right <= error * (left + right)) & (left <= self.half) & (right <= self.half)
+        # One whose neighbours stay.
+        spared[1:-1:2] &= ~(spared[:-2:2] | spared[2::2])
+        kept = order[np.flatnonzero(np.concatenate(([True], ~spared, [True])))] if len(order) else order
+        ceases = kept >= len(turns)
+        bends = bends[kept - len(turns) * ceases]
+        at = np.round(self.tempo.tick(moments[kept]), 6)
         # Not within a tick before it begins, nor after it ceases: what is held is held up to there.
-        outer = np.where(ceases, np.ceil(at), np.floor(at)).astype(np.int64)
+        whole = np.floor(at)
+        outer = (whole + (ceases & (at > whole))).astype(np.int64)
         strong = bends > error / self.tempo.longest_tick
         return [outer, np.where(ceases[strong], np.floor(at[strong]), np.ceil(at[strong])).astype(np.int64)]
 
