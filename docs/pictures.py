@@ -115,7 +115,7 @@ def distil(page: Page) -> None:
     _open(page, "The fog signal: the stair", "Bowed glass")
     for _ in range(2):
         page.keyboard.press("+")
-    page.get_by_label("What Shape is about").select_option("cc:1")
+    page.get_by_label("Lane that Shape acts on").select_option("cc:1")
     page.get_by_role("button", name="Distil", exact=True).click()
     _numbers(page, ("Tolerance", "2"))
     expect(page.get_by_test_id("saving")).to_be_visible()
@@ -163,7 +163,7 @@ def copy(page: Page) -> None:
     """Four bars with their bends and wheels about to be put down again."""
     _open(page, "The fog signal: the lamp room", "Bowed glass")
     page.locator("[data-lane='bend'] button").first.click()
-    page.get_by_label("What Shape is about").select_option("velocity")
+    page.get_by_label("Lane that Shape acts on").select_option("velocity")
     _span(page, 1, 5)
     page.get_by_role("button", name="Copy notes", exact=True).click()
     _numbers(page, ("Bar", "15"))

@@ -5,10 +5,10 @@ from typing import Any
 import numpy as np
 
 from expression.arrays import Floats, Ints
+from expression.lanes import BEND, EXPRESSION, LANES, PRESSURE, TIMBRE
 from expression.take import Part
 
-EXPRESSION, TIMBRE = "cc:11", "cc:74"
-SHAPING = ("bend", EXPRESSION, TIMBRE, "pressure")
+SHAPING = (BEND, EXPRESSION, TIMBRE, PRESSURE)
 MOST_POINTS = 40
 """Points a note: more than a ribbon has pixels to show unless it is very long."""
 
@@ -34,18 +34,20 @@ def contours(part: Part) -> dict[str, Any] | None:
     inner = np.minimum(first[owner] + np.maximum(place - 1, 0) * step[owner], max(len(moments) - 1, 0))
     tick = np.where(place == 0, notes.start[owner], moments[inner])
 
-    def value(key: str, otherwise: float) -> Floats:
+    def value(key: str) -> Floats:
+        otherwise = LANES[key].default
         if key not in lanes:
             return np.full(len(tick), otherwise)
         return np.nan_to_num(lanes[key].at(tick), nan=otherwise)
 
-    bend = value("bend", 0.0)
-    loud = value(EXPRESSION, 127.0) / 127
-    ink = 0.5 * value(TIMBRE, 64.0) / 127 + 0.5 * value("pressure", 0.0) / 127
+    def share(key: str) -> Floats:
+        return value(key) / LANES[key].high
+
+    loud, ink = share(EXPRESSION), (share(TIMBRE) + share(PRESSURE)) / 2
     return {
         "count": count.tolist(),
         "tick": (tick - notes.start[owner]).tolist(),
-        "bend": _whole(bend * 100),
+        "bend": _whole(value(BEND) * 100),
         "loud": _whole(loud * 100),
         "ink": _whole(ink * 100),
     }

@@ -1,19 +1,99 @@
-"""Lane keys and what they are called: one table, from which names, units and defaults are read (MIDI 1.0, table 3)."""
+"""What kinds of lanes there are: one table, from which everything that is particular to a kind is read.
 
-from typing import NamedTuple
+MIDI 1.0, tables 1 to 3; what a receiver assumes, and goes back to, by RP-015 and GM level 1.
+"""
 
-from expression.arrays import Floats
+from enum import StrEnum
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from expression.arrays import Bytes, Flags, Floats, Ints
+from expression.dynamics import MARKS
+from expression.midi import status
+
+FINE_OFFSET = 32
+"""Controllers 0 to 31 have their fine halves 32 higher (MIDI 1.0, Continuous Controllers)."""
+ON, OFF, THRESHOLD = 127.0, 0.0, 64.0
+"""A pedal that is down or up; it acts from the threshold on."""
 
 
-class LaneName(NamedTuple):
-    """How a lane is shown."""
+class Form(StrEnum):
+    """How values are meant, and drawn."""
 
+    LEVEL = "level"
+    """From nothing upwards."""
+    CENTRED = "centred"
+    """To both sides of a middle."""
+    PEDAL = "pedal"
+    """Pressed more or less deeply; it acts from the threshold on."""
+    SWITCH = "switch"
+    """Off or on, and nothing between."""
+
+
+class Wire(NamedTuple):
+    """The message that carries a lane's values. A code is one whole number, as sent."""
+
+    status: int
+    number: int | None = None
+    """Of a controller."""
+    bits: int = 7
+
+    @property
+    def highest(self) -> int:
+        """The highest code."""
+        return (1 << self.bits) - 1
+
+    @property
+    def fine(self) -> int | None:
+        """The number of the controller that carries fine halves."""
+        return self.number + FINE_OFFSET if self.number is not None and self.number < FINE_OFFSET else None
+
+    def own(self, kind: Ints | Bytes, one: Bytes) -> Flags:
+        """Which messages (status without its channel, first data byte) carry it; fine halves where there are coarse."""
+        mine = kind == self.status
+        if self.number is None:
+            return np.asarray(mine)
+        coarse = mine & (one == self.number)
+        return np.asarray(coarse | (mine & (one == self.fine)) if self.fine and coarse.any() else coarse)
+
+    def code(self, one: Bytes, two: Bytes) -> Ints:
+        """What the data bytes of such messages say."""
+        first, second = one.astype(np.int64), two.astype(np.int64)
+        if self.number is not None:
+            return second
+        return first if self.bits == 7 else first | second << 7
+
+    def data(self, code: Ints) -> tuple[Ints, Ints]:
+        """The data bytes that say a code."""
+        if self.number is not None:
+            return np.full(len(code), self.number), code
+        return code & 0x7F, code >> 7
+
+
+class LaneKind(NamedTuple):
+    """All that is particular to a kind of lane."""
+
+    key: str
     name: str
     unit: str
-    default: float
-    """What a receiver assumes until it is told otherwise (RP-015, Reset All Controllers; GM level 1)."""
-    pedal: bool = False
-    """On from 64, off below; a switch for as long as it holds nothing but off and on."""
+    wire: Wire
+    form: Form = Form.LEVEL
+    default: float = 0.0
+    """What a receiver assumes until it is told otherwise."""
+    low: float = 0.0
+    high: float = 127.0
+    is_ranged: bool = False
+    """Whether the channel's bend range says how far its values go, either way."""
+    least: float = 0.0
+    """It is drawn as far as it goes, and so far at least; 0: from its lowest to its highest value."""
+    decimals: int = 0
+    marks: tuple[float, ...] = (0, 32, 64, 96, 127)
+    """Values that are drawn as lines; none: its ends and its middle."""
+    rounds: tuple[float, ...] = (0, 16, 32, 48, 64, 80, 96, 112, 127)
+    """Values that a hand is drawn to when it comes near."""
+    words: tuple[tuple[str, float], ...] = ()
+    """Words that players have for values."""
     step: float = 1.0
     """The smallest change that is worth an event, in the lane's unit."""
     seconds: float = 0.005
@@ -21,43 +101,42 @@ class LaneName(NamedTuple):
     error: float = 0.1
     """How far a curve may be off that has to be told in straight ways: with the rounding of ticks, no more than an
     eighth of a step; bend: a cent."""
-    low: float = 0.0
-    high: float = 127.0
+    after_reset: float | None = None
+    """What Reset All Controllers puts it back to (RP-015). Volume, pan, sounds and effects keep their values."""
+    at_system_on: float | None = None
+    """What it is after System On (GM level 1)."""
+
+    @property
+    def title(self) -> str:
+        """Its name behind its number, where it has one."""
+        return self.name if self.wire.number is None else f"CC {self.wire.number} {self.name}"
+
+    @property
+    def middle(self) -> float:
+        """The value at which a centred lane rests."""
+        return self.default if self.form is Form.CENTRED else max(self.low, 0.0)
+
+    @property
+    def is_pressed(self) -> bool:
+        """Whether it acts from a threshold on: a switch for as long as it holds nothing but off and on."""
+        return self.form in (Form.PEDAL, Form.SWITCH)
+
+    def form_of(self, values: Floats) -> Form:
+        """The form of a lane that holds such values: what could be a switch is one by what it holds."""
+        if not self.is_pressed:
+            return self.form
+        return Form.SWITCH if bool(((values == OFF) | (values == ON)).all()) else Form.PEDAL
 
 
-FINE_OFFSET = 32
-"""Controllers 0 to 31 have their fine halves 32 higher (MIDI 1.0, Continuous Controllers)."""
-
-_PEDALS = {
-    64: "Sustain pedal",
-    65: "Portamento on",
-    66: "Sostenuto pedal",
-    67: "Soft pedal",
-    68: "Legato",
-    69: "Hold 2",
-}
-_NAMED = {
-    0: "Bank", 1: "Mod wheel", 2: "Breath", 4: "Foot pedal", 5: "Portamento time", 6: "Data entry", 7: "Volume",
-    8: "Balance", 10: "Pan", 11: "Expression", 12: "Effect 1", 13: "Effect 2", 16: "General 1", 17: "General 2",
-    18: "General 3", 19: "General 4", 70: "Sound variation", 71: "Resonance", 72: "Release time", 73: "Attack time",
-    74: "Timbre", 75: "Decay time", 76: "Vibrato rate", 77: "Vibrato depth", 78: "Vibrato delay",
-    79: "Sound control 10", 80: "General 5", 81: "General 6", 82: "General 7", 83: "General 8", 84: "Portamento from",
-    88: "Fine velocity", 91: "Reverb send", 92: "Tremolo depth", 93: "Chorus send", 94: "Detune depth",
-    95: "Phaser depth", 96: "Data up", 97: "Data down", 98: "NRPN fine", 99: "NRPN", 100: "RPN fine", 101: "RPN",
-    120: "All sound off", 121: "Reset controllers", 122: "Local control", 123: "All notes off", 124: "Omni off",
-    125: "Omni on", 126: "Mono on", 127: "Poly on",
-}  # fmt: skip
-_DEFAULTS = {7: 100.0, 8: 64.0, 10: 64.0, 11: 127.0, **dict.fromkeys(range(70, 80), 64.0)}
+def controller(number: int) -> str:
+    """The key of a controller's lane."""
+    return f"cc:{number}"
 
 
-def _controller(number: int) -> LaneName:
-    if number in _PEDALS:
-        return LaneName(_PEDALS[number], "on from 64", 0.0, pedal=True)
-    coarse = number - FINE_OFFSET
-    name = _NAMED.get(number) or (f"{_NAMED.get(coarse, f'Controller {coarse}')} fine" if 0 <= coarse < 32 else None)
-    return LaneName(name or f"Controller {number}", "0–127", _DEFAULTS.get(number, 0.0))
-
-
+BEND, PRESSURE = "bend", "pressure"
+MOD_WHEEL, VOLUME, PAN, EXPRESSION, SUSTAIN, SOSTENUTO, TIMBRE = map(controller, (1, 7, 10, 11, 64, 66, 74))
+BANKS = (0, 32)
+"""Controllers that say what a program change that follows means."""
 DATA_MSB, DATA_LSB, DATA_UP, DATA_DOWN = 6, 38, 96, 97
 NRPN_LSB, NRPN_MSB, RPN_LSB, RPN_MSB = 98, 99, 100, 101
 PARAMETERS = (DATA_MSB, DATA_LSB, DATA_UP, DATA_DOWN, NRPN_LSB, NRPN_MSB, RPN_LSB, RPN_MSB)
@@ -66,32 +145,75 @@ RESET = 121
 MODE_MESSAGES = 120
 """Controllers from here on are channel mode messages (all sound off, reset, all notes off ...): events, not lanes."""
 
-CONTROLLERS: dict[int, LaneName] = {number: _controller(number) for number in range(128)}
-"""What controllers are called, lanes or not."""
-LANES: dict[str, LaneName] = {
-    "bend": LaneName("Pitch bend", "semitones", 0.0, step=1 / 64, seconds=0.002, error=0.008, low=-127.0),
-    "pressure": LaneName("Channel pressure", "0–127", 0.0),
-    **{
-        f"cc:{number}": name
-        for number, name in CONTROLLERS.items()
-        if number < MODE_MESSAGES and number not in PARAMETERS
-    },
-}
-"""Every lane a channel can have, in the order in which they are listed."""
-AFTER_RESET: dict[str, float] = {
-    "bend": 0.0, "pressure": 0.0, "cc:1": 0.0, "cc:11": 127.0, "cc:64": 0.0, "cc:65": 0.0, "cc:66": 0.0, "cc:67": 0.0,
+_NAMED = {
+    0: "Bank", 1: "Mod wheel", 2: "Breath", 4: "Foot pedal", 5: "Portamento time", 6: "Data entry", 7: "Volume",
+    8: "Balance", 10: "Pan", 11: "Expression", 12: "Effect 1", 13: "Effect 2", 16: "General 1", 17: "General 2",
+    18: "General 3", 19: "General 4", 64: "Sustain pedal", 65: "Portamento on", 66: "Sostenuto pedal",
+    67: "Soft pedal", 68: "Legato", 69: "Hold 2", 70: "Sound variation", 71: "Resonance", 72: "Release time",
+    73: "Attack time", 74: "Timbre", 75: "Decay time", 76: "Vibrato rate", 77: "Vibrato depth", 78: "Vibrato delay",
+    79: "Sound control 10", 80: "General 5", 81: "General 6", 82: "General 7", 83: "General 8", 84: "Portamento from",
+    88: "Fine velocity", 91: "Reverb send", 92: "Tremolo depth", 93: "Chorus send", 94: "Detune depth",
+    95: "Phaser depth", 96: "Data up", 97: "Data down", 98: "NRPN fine", 99: "NRPN", 100: "RPN fine", 101: "RPN",
+    120: "All sound off", 121: "Reset controllers", 122: "Local control", 123: "All notes off", 124: "Omni off",
+    125: "Omni on", 126: "Mono on", 127: "Poly on",
 }  # fmt: skip
-"""What Reset All Controllers puts back (RP-015). Volume, pan, sounds and effects keep their values."""
-AT_SYSTEM_ON = {**AFTER_RESET, "cc:7": 100.0, "cc:10": 64.0}
-"""The state that System On puts a module in (GM level 1)."""
-ON, OFF = 127.0, 0.0
 
 
-def controller_of(key: str) -> int | None:
-    """The controller number of a lane, if it is one."""
-    return int(key[3:]) if key.startswith("cc:") else None
+def _name(number: int) -> str:
+    coarse = number - FINE_OFFSET
+    if number in _NAMED or not 0 <= coarse < FINE_OFFSET:
+        return _NAMED.get(number, f"Controller {number}")
+    return f"{_name(coarse)} fine"
 
 
-def is_switch(key: str, values: Floats) -> bool:
-    """Whether a lane is a switch by what it holds: a pedal that is off or on and nothing between."""
-    return LANES[key].pedal and bool(((values == OFF) | (values == ON)).all())
+CONTROLLERS: tuple[str, ...] = tuple(map(_name, range(128)))
+"""What controllers are called, lanes or not."""
+
+
+def _controller(number: int, form: Form = Form.LEVEL, default: float = 0.0, **particular: Any) -> LaneKind:
+    wire = Wire(status.CONTROL, number)
+    pressed = {"unit": "on from 64", "words": (("off", OFF), ("on", ON))}
+    more = {"unit": "0–127", **(pressed if form in (Form.PEDAL, Form.SWITCH) else {}), **particular}
+    return LaneKind(key=controller(number), name=CONTROLLERS[number], wire=wire, form=form, default=default, **more)
+
+
+_PEDAL = {"after_reset": 0.0, "at_system_on": 0.0}
+_SIDES = (("left", 0.0), ("centre", 64.0), ("right", 127.0))
+_PARTICULAR = {
+    1: _controller(1, after_reset=0.0, at_system_on=0.0),
+    7: _controller(7, default=100.0, at_system_on=100.0),
+    8: _controller(8, Form.CENTRED, 64.0, words=_SIDES),
+    10: _controller(10, Form.CENTRED, 64.0, words=_SIDES, at_system_on=64.0),
+    11: _controller(11, default=127.0, after_reset=127.0, at_system_on=127.0),
+    64: _controller(64, Form.PEDAL, **_PEDAL),
+    65: _controller(65, Form.SWITCH, **_PEDAL),
+    66: _controller(66, Form.PEDAL, **_PEDAL),
+    67: _controller(67, Form.PEDAL, **_PEDAL),
+    68: _controller(68, Form.SWITCH),
+    69: _controller(69, Form.PEDAL),
+    **{number: _controller(number, default=64.0) for number in range(70, 80)},
+}
+_KINDS = (
+    LaneKind(
+        BEND, "Pitch bend", "semitones", Wire(status.BEND, bits=14), Form.CENTRED, low=-127.0, is_ranged=True,
+        least=2.0, decimals=2, marks=(), rounds=(), step=1 / 64, seconds=0.002, error=0.008,
+        after_reset=0.0, at_system_on=0.0,
+    ),
+    LaneKind(PRESSURE, "Channel pressure", "0–127", Wire(status.PRESSURE), after_reset=0.0, at_system_on=0.0),
+    *(
+        _PARTICULAR.get(number) or _controller(number)
+        for number in range(MODE_MESSAGES)
+        if number not in PARAMETERS
+    ),
+)  # fmt: skip
+LANES: dict[str, LaneKind] = {kind.key: kind for kind in _KINDS}
+"""Every lane a channel can have, in the order in which they are listed."""
+VELOCITY = LaneKind(
+    "velocity", "Velocity", "1–127", Wire(status.NOTE_ON), default=64.0, low=1.0, marks=(1, 32, 64, 96, 127), rounds=(),
+    words=tuple((word, float(value)) for word, value in MARKS),
+)  # fmt: skip
+"""How hard notes are struck: no lane of a channel, but drawn as one."""
+MESSAGES: dict[str, str] = {
+    controller(number): CONTROLLERS[number] for number in range(128) if controller(number) not in LANES
+}
+"""Keys of controllers that are no lanes, and their names."""

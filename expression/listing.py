@@ -101,7 +101,7 @@ def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> dict[st
         number, value = NOTE_NAMES[one], str(two)
         length = _length(take.parts[part], note)
     elif kind == "controller":
-        number, value = f"{one} {CONTROLLERS[one].name}", str(two)
+        number, value = f"{one} {CONTROLLERS[one]}", str(two)
         lane = f"cc:{one}" if f"cc:{one}" in take.parts[part].lanes else ""
     elif kind == "bend":
         lane, value = kind, f"{float(take.parts[part].lanes[kind].curve.at(tick)):.2f}"

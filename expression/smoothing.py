@@ -95,8 +95,8 @@ class _Mean:
     def _felt(self, turns: Floats, bends: Floats, error: float) -> list[Ints]:
         """Ticks at which transitions begin and cease to be felt: there the mean bends, by so much a second.
 
-        Of those that are close together, one between two that stay is left out where the mean hardly bends: between them
-        a straight way is off by bend l r / (l + r). What lasts is bounded by both of its ends.
+        Of those that are close together, one between two that stay is left out where the mean hardly bends: between
+        them a straight way is off by bend l r / (l + r). What lasts is bounded by both of its ends.
         """
         moments = np.concatenate((turns - self.half, turns + self.half))
         order = np.argsort(moments, kind="stable")

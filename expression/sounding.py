@@ -6,10 +6,8 @@ import numpy as np
 
 from expression.arrays import Bytes, Floats, Ints
 from expression.curve import Curve
+from expression.lanes import OFF, ON, SOSTENUTO, SUSTAIN, THRESHOLD
 from expression.take import Channel, Take
-
-PEDAL_ON = 64.0
-"""A pedal holds from here on (MIDI 1.0, controllers 64 and 66)."""
 
 
 class Sounding(NamedTuple):
@@ -34,11 +32,11 @@ def sounding(take: Take, channel: Channel) -> Sounding:
     order = np.argsort(columns[0], kind="stable")
     start, end, pitch, velocity, part = (column[order] for column in columns)
     until = end.copy()
-    for on, off in _pressed(channel, "cc:66", take.end):
+    for on, off in _pressed(channel, SOSTENUTO, take.end):
         # Sostenuto holds the keys that were down when it was pressed.
         held = (start < on) & (end > on) & (end < off)
         until[held] = np.maximum(until[held], off)
-    pressed = _pressed(channel, "cc:64", take.end)
+    pressed = _pressed(channel, SUSTAIN, take.end)
     if len(pressed):
         row = np.searchsorted(pressed[:, 0], end, side="right") - 1
         off = pressed[np.maximum(row, 0), 1]
@@ -52,22 +50,22 @@ def _pressed(channel: Channel, key: str, end: int) -> Ints:
     if lane is None:
         return np.zeros((0, 2), dtype=np.int64)
     ticks, values = _told(lane.curve)
-    down = np.concatenate(([False], values >= PEDAL_ON, [False]))
+    down = np.concatenate(([False], values >= THRESHOLD, [False]))
     edges = np.flatnonzero(down[1:] != down[:-1])
     return np.append(ticks, end)[edges].reshape(-1, 2)
 
 
 def _told(curve: Curve) -> tuple[Ints, Floats]:
     """Nodes, and where ways between them cross the point at which the pedal holds, to the nearest tick."""
-    crossed = np.flatnonzero(~curve.hold[:-1] & ((curve.values[1:] >= PEDAL_ON) != (curve.values[:-1] >= PEDAL_ON)))
+    crossed = np.flatnonzero(~curve.hold[:-1] & ((curve.values[1:] >= THRESHOLD) != (curve.values[:-1] >= THRESHOLD)))
     low, high = curve.ticks[crossed], curve.ticks[crossed + 1]
-    rising = curve.values[crossed + 1] >= PEDAL_ON
+    rising = curve.values[crossed + 1] >= THRESHOLD
     first, last = low.copy(), high.copy()
     while (last - first > 1).any():
         middle = (first + last) // 2
-        on = (curve.at(middle) >= PEDAL_ON) == rising
+        on = (curve.at(middle) >= THRESHOLD) == rising
         first, last = np.where(on, first, middle), np.where(on, middle, last)
     ticks = np.concatenate((curve.ticks, last))
-    values = np.concatenate((curve.values, np.where(rising, 127.0, 0.0)))
+    values = np.concatenate((curve.values, np.where(rising, ON, OFF)))
     order = np.argsort(ticks, kind="stable")
     return ticks[order], values[order]

@@ -205,8 +205,9 @@ class Channel:
 
     def bounds(self, key: str) -> tuple[float, float]:
         """The lowest and the highest value of a lane: the bend by the widest range it is given."""
-        if key != "bend":
-            return LANES[key].low, LANES[key].high
+        kind = LANES[key]
+        if not kind.is_ranged:
+            return kind.low, kind.high
         widest = float(self.bend_range.semitones.max())
         return -widest, widest
 

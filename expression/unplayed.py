@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from expression.arrays import Flags, Floats, Ints
-from expression.lanes import LANES, is_switch
+from expression.lanes import BANKS, BEND, LANES, Form
 from expression.sounding import sounding
 from expression.take import Channel, Lane, Take
 
@@ -21,8 +21,6 @@ TURNS = 0.6
 MOST_SPANS = 500
 RING_SECONDS = 1.0
 """A note is heard for so long after it was let go."""
-SETTINGS = ("cc:0", "cc:32")
-"""They take effect with a program change, whether anything sounds or not."""
 
 
 class Run(NamedTuple):
@@ -35,7 +33,8 @@ class Run(NamedTuple):
 
 def flickers(take: Take, lane: Lane) -> list[Run]:
     """Runs of held nodes that flicker between two or three neighbouring values."""
-    if is_switch(lane.key, lane.curve.values) or len(lane.curve) < SHORTEST or lane.key == "bend":
+    kind = LANES[lane.key]
+    if kind.is_ranged or len(lane.curve) < SHORTEST or kind.form_of(lane.curve.values) is Form.SWITCH:
         return []
     values = lane.curve.values
     gaps = np.diff(take.tempo.seconds(lane.curve.ticks), append=np.inf)
@@ -125,8 +124,9 @@ def _usual(take: Take, lane: Lane, first: int, last: int) -> float:
 
 def unheard(take: Take, channel: Channel, lane: Lane) -> list[Run]:
     """Runs of nodes while no note of the channel sounds; the last of each is the value that the next note finds."""
-    # A pedal that comes up ends what it held: it acts at the very moment at which nothing sounds any longer.
-    if LANES[lane.key].pedal or lane.key in SETTINGS:
+    # A pedal that comes up ends what it held: it acts at the very moment at which nothing sounds any longer. Banks take
+    # effect with a program change, whether anything sounds or not.
+    if LANES[lane.key].is_pressed or LANES[lane.key].wire.number in BANKS:
         return []
     notes = sounding(take, channel)
     if not len(notes.start):
@@ -189,9 +189,9 @@ def _finding(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) 
 
 def _beyond(take: Take, channel: Channel, part: int) -> list[dict[str, Any]]:
     """Where the bend is drawn further than the range in force reaches; nothing mends that but another range."""
-    if "bend" not in channel.lanes:
+    if BEND not in channel.lanes:
         return []
-    curve, ranges = channel.lanes["bend"].curve, channel.bend_range
+    curve, ranges = channel.lanes[BEND].curve, channel.bend_range
     ticks = np.union1d(curve.ticks, ranges.ticks[ranges.ticks >= curve.ticks[0]])
     drawn = curve.at(ticks)
     # The wheel reaches the full range downwards, and upwards all but one of its 8,192 steps.
@@ -206,9 +206,7 @@ def _beyond(take: Take, channel: Channel, part: int) -> list[dict[str, Any]]:
     )
     ends = np.append(ticks[1:], ticks[-1] + 1)[over]
     spans = [(int(a), int(b)) for a, b in zip(ticks[over], ends, strict=True)]
-    return [
-        {"part": part, "lane": "bend", "reason": "beyond", "says": says, "spans": spans[:MOST_SPANS], "stroke": None}
-    ]
+    return [{"part": part, "lane": BEND, "reason": "beyond", "says": says, "spans": spans[:MOST_SPANS], "stroke": None}]
 
 
 def _says(take: Take, lane: Lane, reason: str, places: list[Run], events: int) -> str:

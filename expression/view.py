@@ -10,10 +10,10 @@ import numpy as np
 from expression import listing, percussion
 from expression.arrays import Ints, runs
 from expression.contour import contours
-from expression.dynamics import MARKS, dynamic
+from expression.dynamics import dynamic
 from expression.errors import NothingMatched
 from expression.history import Shaped
-from expression.lanes import LANES, is_switch
+from expression.lanes import LANES, VELOCITY, LaneKind
 from expression.notes import HIGHEST, LOWEST, Notes
 from expression.pitch import NOTE_NAMES
 from expression.strokes import AnyStroke, Where, select
@@ -43,7 +43,6 @@ def desk(take: Take) -> dict[str, Any]:
             "seconds": take.tempo.at_step.tolist(),
             "micros": take.tempo.micros.tolist(),
         },
-        "dynamics": [{"mark": mark, "velocity": velocity} for mark, velocity in MARKS],
         "note_names": list(NOTE_NAMES),
         "flags": flags(take),
         "parts": [_part(take, part) for part in take.parts],
@@ -98,14 +97,22 @@ def _lane_head(part: Part, key: str) -> dict[str, Any]:
         "lowest": round(float(curve.values.min()), 2),
         "highest": round(float(curve.values.max()), 2),
         "leads_in": int(curve.ticks[0]) <= first,
-        "switch": is_switch(key, curve.values),
+        "form": LANES[key].form_of(curve.values),
     }
 
 
-def lane_names() -> list[dict[str, Any]]:
-    """Every lane there can be: key, name, unit, the standard's default, and whether a new one is off or on."""
-    shown = ("name", "unit", "default", "pedal")
-    return [{"key": key, **{name: getattr(lane, name) for name in shown}} for key, lane in LANES.items()]
+def lane_kinds() -> list[dict[str, Any]]:
+    """Velocity, and every lane there can be: what it is called, what its values mean and how they are drawn."""
+    return [_lane_kind(kind) for kind in (VELOCITY, *LANES.values())]
+
+
+def _lane_kind(kind: LaneKind) -> dict[str, Any]:
+    shown = (
+        "key", "name", "title", "unit", "form", "default", "low", "high", "middle", "least", "decimals", "marks",
+        "rounds",
+    )  # fmt: skip
+    words = [{"word": word, "value": value} for word, value in kind.words]
+    return {**{name: getattr(kind, name) for name in shown}, "number": kind.wire.number, "words": words}
 
 
 def flags(take: Take) -> list[dict[str, Any]]:

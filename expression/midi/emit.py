@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.arrays import Bytes, Flags, Ints, frozen
+from expression.lanes import LANES
 from expression.midi.encoding import Messages, lane_messages
 from expression.midi.order import Order, class_of
 from expression.midi.smf import END_OF_TRACK
@@ -62,7 +63,7 @@ def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
             draft.keep[made.kept] = True
             draft.write(made.changed, made.new_data1, made.new_data2)
             track, slot = _placed(rows, home, made.added.tick, made.after)
-            draft.new.append(_New(class_of(key), made.added, np.full(len(track), NO_NOTE), track, slot))
+            draft.new.append(_New(class_of(LANES[key]), made.added, np.full(len(track), NO_NOTE), track, slot))
     return tuple(draft.track(number, track) for number, track in enumerate(take.tracks))
 
 

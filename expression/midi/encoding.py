@@ -7,9 +7,9 @@ import numpy as np
 
 from expression.arrays import Bytes, Flags, Floats, Ints, ranges, whole
 from expression.curve import Curve
-from expression.lanes import AFTER_RESET, AT_SYSTEM_ON, FINE_OFFSET, LANES, LaneName, controller_of
-from expression.midi.order import FOLLOWS, Order, class_of, classes, last_at, later, rows_on
-from expression.midi.status import BEND, BEND_CENTRE, CONTROL, ESCAPE, PRESSURE, SYSEX
+from expression.lanes import LANES, LaneKind
+from expression.midi.order import Order, classes, follows, last_at, later, rows_on
+from expression.midi.status import BEND_CENTRE, ESCAPE, SYSEX
 from expression.piece import cut, share_at
 from expression.take import Channel, Lane, Rows, Take
 from expression.time import TempoMap
@@ -50,7 +50,7 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     So is what a reset, or a change of the bend's range, would make another value than is drawn. What is made and would
     say only what the receiver has already is left out.
     """
-    rows, lane = take.rows, channel.lanes.get(key) or Lane.empty(key)
+    rows, lane, kind = take.rows, channel.lanes.get(key) or Lane.empty(key), LANES[key]
     curve = lane.curve
     coder = _Coder(take, channel, key)
     own = coder.own
@@ -58,7 +58,7 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     # What counts at a tick is the last node; a value of two messages, or under a range that changes, needs a new place.
     lasts = np.append(curve.ticks[1:] != curve.ticks[:-1], True)[: len(curve)]
     in_place = stands & lane.touched & (not coder.is_fine)
-    if key == "bend":
+    if kind.is_ranged:
         in_place &= ~np.isin(curve.ticks, rows.tick[channel.ranges])
     untouched = stands & ~lane.touched
     implied = ~stands & (lane.origin >= 0)
@@ -68,15 +68,14 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     kept_code = np.where(is_new, coder.code(rows.tick[kept], kept_values), coder.recorded(rows, kept, kept_values))
     overrides, override_code = _overrides(rows, channel, coder)
     again = _restated(rows, lane, kept, overrides, channel)
-    on_way = _on_way(take.tempo, curve, LANES[key].seconds) & ~standing
-    way_ticks, way_values = _ways(take, curve, on_way, again, LANES[key], coder.is_exact, tolerance)
+    on_way = _on_way(take.tempo, curve, kind.seconds) & ~standing
+    way_ticks, way_values = _ways(take, curve, on_way, again, kind, coder.is_exact, tolerance)
     fresh &= ~on_way
     ticks = np.concatenate((curve.ticks[fresh], way_ticks, again))
     values = np.concatenate((curve.values[fresh], way_values, curve.at(again)))
     order = np.argsort(ticks, kind="stable")
     ticks, values = ticks[order], values[order]
-    follow = FOLLOWS[class_of(key)] + ((Order.RANGE,) if key == "bend" else ())
-    before = _preceding(take, channel, follow)
+    before = _preceding(take, channel, follows(kind))
     after = later(rows, last_at(rows, before, ticks), last_at(rows, kept, ticks))
     code = coder.code(ticks, values)
 
@@ -102,7 +101,7 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     states = state[len(kept) + len(overrides) :][adds]
     if coder.is_fine:
         # A fine half that stands says what it did only where the coarse one is what it was.
-        is_half = rows.data1[kept] == coder.fine
+        is_half = rows.data1[kept] == kind.wire.fine
         astray = is_half & (state[: len(kept)] // FINE != kept_code // FINE)
         keeps &= ~astray
         ticks = np.concatenate((ticks[adds], rows.tick[kept[astray]]))
@@ -134,68 +133,51 @@ def told(take: Take, channel: Channel, lane: Lane, start: int, end: int) -> tupl
 class _Coder:
     """How the values of a lane become data bytes: the one place where they are rounded.
 
-    A code is one whole number: 0 to 16383 for the wheel, 0 to 127 otherwise, times 128 with a fine half.
+    A code is one whole number as the lane's wire has it, times 128 with a fine half.
     """
 
     def __init__(self, take: Take, channel: Channel, key: str) -> None:
-        self.channel, self.key = channel, key
-        self.controller = controller_of(key)
-        has_half = self.controller is not None and self.controller < FINE_OFFSET
-        self.fine = self.controller + FINE_OFFSET if has_half and self.controller is not None else -1
+        self.channel, self.kind, self.wire = channel, LANES[key], LANES[key].wire
         self.own = own_rows(take, channel, key)
-        self.is_fine = bool((take.rows.data1[self.own] == self.fine).any())
+        fine = self.wire.fine
+        self.is_fine = fine is not None and bool((take.rows.data1[self.own] == fine).any())
 
     @property
     def is_exact(self) -> bool:
         """Whether what is sent is finer than a step."""
-        return self.key == "bend" or self.is_fine
+        return self.kind.is_ranged or self.is_fine
 
     def code(self, ticks: Ints, values: Floats) -> Ints:
         """Values at some ticks as codes."""
-        if self.key == "bend":
+        if self.kind.is_ranged:
             semitones = self.channel.bend_range.at(ticks)
             share = np.divide(values, semitones, out=np.zeros(len(values)), where=semitones > 0)
             code = whole(share * BEND_CENTRE) + BEND_CENTRE
-        elif self.is_fine:
-            code = whole(values * FINE)
         else:
-            code = whole(values)
-        return np.minimum(np.maximum(code, 0), self.highest)
-
-    @property
-    def highest(self) -> int:
-        """The highest code."""
-        return 2 * BEND_CENTRE - 1 if self.key == "bend" else FINE * FINE - 1 if self.is_fine else FINE - 1
+            code = whole(values * FINE if self.is_fine else values)
+        return np.minimum(np.maximum(code, 0), FINE * FINE - 1 if self.is_fine else self.wire.highest)
 
     def recorded(self, rows: Rows, which: Ints, values: Floats) -> Ints:
         """The codes that recorded events stand for."""
-        one, two = rows.data1[which].astype(np.int64), rows.data2[which].astype(np.int64)
-        if self.key == "bend":
-            return one | two << 7
         if self.is_fine:
             return self.code(rows.tick[which], values)
-        return one if self.key == "pressure" else two
+        return self.wire.code(rows.data1[which], rows.data2[which])
 
     def bytes_of(self, code: Ints) -> tuple[int, Ints, Ints]:
         """Status and data bytes of codes that fit into one message."""
-        number = self.channel.number
-        if self.key == "bend":
-            return BEND | number, code & 0x7F, code >> 7
-        if self.key == "pressure":
-            return PRESSURE | number, code, np.zeros_like(code)
-        return CONTROL | number, np.full(len(code), self.controller), code
+        return self.wire.status | self.channel.number, *self.wire.data(code)
 
     def messages(self, ticks: Ints, code: Ints, after: Ints, before: Ints) -> tuple[Messages, Ints]:
         """New messages; coarse, then fine where there are halves. `before` are the codes that were in force."""
         if not self.is_fine:
             status, one, two = self.bytes_of(code)
             return Messages(ticks, np.full(len(ticks), status), one, two), after
-        number = np.tile([self.controller or 0, self.fine], len(ticks))
+        number = np.tile(np.array([self.wire.number, self.wire.fine]), len(ticks))
         two = np.stack((code // FINE, code % FINE), axis=1).ravel()
-        channel = np.full(2 * len(ticks), CONTROL | self.channel.number)
+        channel = np.full(2 * len(ticks), self.wire.status | self.channel.number)
         # A coarse half sets the fine one to 0 (MIDI 1.0), though not every instrument keeps to that: 0 is said as well,
         # but where the fine half was 0 already.
-        needed = (two > 0) | (number == self.controller) | np.repeat(before % FINE > 0, 2)
+        needed = (two > 0) | (number == self.wire.number) | np.repeat(before % FINE > 0, 2)
         columns = (np.repeat(ticks, 2), channel, number, two)
         return Messages(*(column[needed] for column in columns)), np.repeat(after, 2)[needed]
 
@@ -203,16 +185,7 @@ class _Coder:
 def own_rows(take: Take, channel: Channel, key: str) -> Ints:
     """Rows of the recorded events that are values of a lane."""
     rows, mine = take.rows, rows_on(take, channel)
-    kind, number = rows.status[mine] & 0xF0, controller_of(key)
-    if number is None:
-        own: Flags = kind == (BEND if key == "bend" else PRESSURE)
-    else:
-        control = kind == CONTROL
-        own = control & (rows.data1[mine] == number)
-        # A fine half alone is a lane of its own.
-        if number < FINE_OFFSET and own.any():
-            own |= control & (rows.data1[mine] == number + FINE_OFFSET)
-    found: Ints = mine[own]
+    found: Ints = mine[LANES[key].wire.own(rows.status[mine] & 0xF0, rows.data1[mine])]
     return found
 
 
@@ -227,7 +200,7 @@ def _preceding(take: Take, channel: Channel, follow: tuple[Order, ...]) -> Ints:
 def _overrides(rows: Rows, channel: Channel, coder: _Coder) -> tuple[Ints, Ints]:
     """Resets that put a lane back, and the codes that they put it to."""
     system = rows.status[channel.resets] == SYSEX
-    again, first = AFTER_RESET.get(coder.key), AT_SYSTEM_ON.get(coder.key)
+    again, first = coder.kind.after_reset, coder.kind.at_system_on
     counts = np.where(system, first is not None, again is not None)
     which: Ints = channel.resets[counts]
     code = coder.code(rows.tick[which], np.full(len(which), again or 0.0))
@@ -237,7 +210,7 @@ def _overrides(rows: Rows, channel: Channel, coder: _Coder) -> tuple[Ints, Ints]
 
 def _restated(rows: Rows, lane: Lane, kept: Ints, overrides: Ints, channel: Channel) -> Ints:
     """Ticks at which a reset or a change of range comes after all that was recorded of the lane there."""
-    if lane.key == "bend":
+    if LANES[lane.key].is_ranged:
         audible = channel.bend_range.at(rows.tick[channel.ranges]) > 0
         overrides = np.union1d(overrides, channel.ranges[audible])
     ticks = np.unique(rows.tick[overrides])
@@ -261,7 +234,7 @@ def _on_way(tempo: TempoMap, curve: Curve, seconds: float) -> Flags:
 
 
 def _ways(
-    take: Take, curve: Curve, on_way: Flags, again: Ints, kind: LaneName, is_exact: bool, tolerance: float
+    take: Take, curve: Curve, on_way: Flags, again: Ints, kind: LaneKind, is_exact: bool, tolerance: float
 ) -> tuple[Ints, Floats]:
     """Events between nodes that are joined by ways: each where the curve is half a step from what was sent last.
 

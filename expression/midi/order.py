@@ -21,11 +21,9 @@ from enum import IntEnum
 import numpy as np
 
 from expression.arrays import Ints
-from expression.lanes import MODE_MESSAGES, PARAMETERS, RESET
+from expression.lanes import BANKS, MODE_MESSAGES, PARAMETERS, RESET, LaneKind
 from expression.midi.status import CONTROL, ESCAPE, NOTE_OFF, NOTE_ON, PROGRAM, SYSEX
 from expression.take import Channel, Rows, Take
-
-BANK_SELECT = (0, 32)
 
 
 class Order(IntEnum):
@@ -50,9 +48,14 @@ FOLLOWS: dict[Order, tuple[Order, ...]] = {
 """Of a new event the classes of recorded events that have to come before it. A bend also follows the ranges."""
 
 
-def class_of(key: str) -> Order:
+def class_of(kind: LaneKind) -> Order:
     """The class of a lane's events."""
-    return Order.BANK if key in {f"cc:{number}" for number in BANK_SELECT} else Order.VALUE
+    return Order.BANK if kind.wire.number in BANKS else Order.VALUE
+
+
+def follows(kind: LaneKind) -> tuple[Order, ...]:
+    """The classes of recorded events that new ones of a lane come after."""
+    return FOLLOWS[class_of(kind)] + ((Order.RANGE,) if kind.is_ranged else ())
 
 
 def rows_on(take: Take, channel: Channel) -> Ints:
@@ -71,7 +74,7 @@ def classes(rows: Rows, which: Ints) -> Ints:
     conditions = [
         exclusive | (control & (number == RESET)),
         control & (number >= MODE_MESSAGES),
-        control & np.isin(number, BANK_SELECT),
+        control & np.isin(number, BANKS),
         control & np.isin(number, PARAMETERS),
         kind == PROGRAM,
         kind == NOTE_OFF,

@@ -6,7 +6,7 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.arrays import Bytes, Flags, Floats, Ints
-from expression.lanes import AFTER_RESET, MODE_MESSAGES, PARAMETERS, RESET
+from expression.lanes import LANES, MODE_MESSAGES, PARAMETERS, RESET
 from expression.midi.emit import emit
 from expression.midi.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SYSEX
 from expression.sounding import sounding
@@ -57,7 +57,7 @@ def stream(take: Take) -> Stream:
 
 RELEASE = 64
 """The release velocity of a key of which none is known (MIDI 1.0, Note-Off)."""
-_PUT_BACK = [int(key[3:]) for key in AFTER_RESET if key.startswith("cc:")]
+_PUT_BACK = [kind for kind in LANES.values() if kind.after_reset is not None]
 
 
 def listen(messages: Stream, start: float, end: float, chase: bool, held: Stream | None = None) -> Stream:
@@ -80,7 +80,7 @@ def listen(messages: Stream, start: float, end: float, chase: bool, held: Stream
     # What the last reset of its part has put back is in force no longer.
     last_reset = np.full(int(before.part.max(initial=-1)) + 1, -1)
     last_reset[before.part[resets]] = np.flatnonzero(resets)
-    put_back = (kind == BEND) | (kind == PRESSURE) | (control & np.isin(before.data1, _PUT_BACK))
+    put_back = np.any([lane.wire.own(kind, before.data1) for lane in _PUT_BACK], axis=0)
     state &= ~(put_back & (np.arange(len(kind)) < last_reset[before.part]))
     numbered = np.where(control, before.data1, 0)
     stream_key = before.part << 16 | before.status.astype(np.int64) << 8 | numbered

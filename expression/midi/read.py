@@ -9,10 +9,10 @@ import numpy as np
 from expression.arrays import Bytes, Flags, Floats, Ints, frozen
 from expression.curve import Curve
 from expression.errors import BadFile
-from expression.lanes import AFTER_RESET, AT_SYSTEM_ON, FINE_OFFSET, LANES, MODE_MESSAGES, PARAMETERS, RESET
+from expression.lanes import BEND, LANES, RESET, LaneKind, Wire
 from expression.midi import rpn, smf
 from expression.midi.rpn import DEFAULT_SEMITONES
-from expression.midi.status import BEND, BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, PRESSURE, PROGRAM, SYSEX
+from expression.midi.status import BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, PROGRAM, SYSEX
 from expression.notes import Notes
 from expression.take import LAST_TICK, BendRange, Channel, Events, Header, Lane, Part, Rows, Take
 from expression.time import Meter, TempoMap
@@ -193,18 +193,22 @@ def _pair(track: Events) -> tuple[Ints, int]:
     return np.array(pairs, dtype=np.int64).reshape(-1, 2), stray
 
 
-def _coarse(controllers: set[int]) -> list[int]:
-    """The controllers that are lanes: a fine half joins its coarse one where that is there."""
-    return sorted(
-        number for number in controllers if number - FINE_OFFSET not in controllers or number >= 2 * FINE_OFFSET
-    )
+def _lanes_there(kind: Ints | Bytes, one: Bytes) -> list[LaneKind]:
+    """The lanes that some messages carry: a fine half joins its coarse one where that is there."""
+    kinds = set(np.unique(kind).tolist())
+    numbers = set(np.unique(one[kind == CONTROL]).tolist())
+
+    def is_there(wire: Wire) -> bool:
+        return wire.status in kinds if wire.number is None else wire.number in numbers
+
+    joined = {lane.wire.fine for lane in LANES.values() if is_there(lane.wire)} - {None}
+    return [lane for lane in LANES.values() if is_there(lane.wire) and lane.wire.number not in joined]
 
 
-def _controller_values(number: Bytes, value: Bytes, controller: int) -> Floats:
+def _values(wire: Wire, number: Bytes, value: Bytes) -> Floats:
     """The value after each event. A coarse event sets the fine half to 0 (MIDI 1.0, Continuous Controllers)."""
-    values = value.astype(np.float64)
-    fine = number != controller
-    if fine.any():
+    values = wire.code(number, value).astype(np.float64)
+    if wire.fine is not None and (fine := number != wire.number).any():
         # Of each event the last coarse one so far; what comes before any has a coarse half of 0.
         last = np.maximum.accumulate(np.where(~fine, np.arange(len(values)), -1))
         coarse = np.where(last >= 0, values[np.maximum(last, 0)], 0.0)
@@ -239,28 +243,21 @@ def _channel(id_: int, line: int, rows: Rows, lines: Ints, exclusives: Ints) -> 
     reset = np.where(system, 2, np.where(control & (one == RESET), 1, 0)).astype(np.uint8)
     at, sizes = rpn.bend_ranges(np.where(control, one, 127).astype(np.uint8), two, reset)
     lanes: dict[str, Lane] = {}
-
-    def add(key: str, own: Flags, values: Floats) -> None:
-        """`values` of the messages that are this lane's `own`; what puts it back stands among them."""
-        again = AFTER_RESET.get(key), AT_SYSTEM_ON.get(key)
-        # Not every instrument answers System On: it says nothing of a lane that has not begun.
+    for lane in _lanes_there(kind, one):
+        own = lane.wire.own(kind, one)
+        if lane.is_ranged:
+            lanes[lane.key] = _bend(rows, mine, own, reset, at, sizes)
+            continue
+        # What puts it back stands among its messages. Not every instrument answers System On: that says nothing of a
+        # lane that has not begun.
         begun = np.logical_or.accumulate(own)
-        back = ((reset == 1) & (again[0] is not None)) | ((reset == 2) & begun & (again[1] is not None))
+        back = ((reset == 1) & (lane.after_reset is not None)) | (
+            (reset == 2) & begun & (lane.at_system_on is not None)
+        )
         told = np.flatnonzero(own | back)
-        value = np.where(reset[told] == 2, again[1] or 0.0, again[0] or 0.0)
-        value[own[told]] = values
-        lanes[key] = Lane.recorded(key, Curve.of(rows.tick[mine[told]], value), mine[told])
-
-    bent = kind == BEND
-    if bent.any():
-        lanes["bend"] = _bend(rows, mine, bent, reset, at, sizes)
-    if (pressed := kind == PRESSURE).any():
-        add("pressure", pressed, one[pressed].astype(np.float64))
-    expressive = control & (one < MODE_MESSAGES) & ~np.isin(one, PARAMETERS)
-    for controller in _coarse(set(np.unique(one[expressive]).tolist())):
-        fine = (one == controller + FINE_OFFSET) & (controller < FINE_OFFSET)
-        own = expressive & ((one == controller) | fine)
-        add(f"cc:{controller}", own, _controller_values(one[own], two[own], controller))
+        value = np.where(reset[told] == 2, lane.at_system_on or 0.0, lane.after_reset or 0.0)
+        value[own[told]] = _values(lane.wire, one[own], two[own])
+        lanes[lane.key] = Lane.recorded(lane.key, Curve.of(rows.tick[mine[told]], value), mine[told])
     ticks, semitones = [0], [DEFAULT_SEMITONES]
     for tick, size in zip(rows.tick[mine[at]].tolist(), sizes.tolist(), strict=True):
         # Of several settings at one tick, the last is the one that lasts.
@@ -273,7 +270,7 @@ def _channel(id_: int, line: int, rows: Rows, lines: Ints, exclusives: Ints) -> 
         id=id_,
         port=line >> 4,
         number=line & 0x0F,
-        lanes={key: lanes[key] for key in LANES if key in lanes},
+        lanes=lanes,
         bend_range=BendRange(frozen(ticks, np.int64), frozen(semitones, np.float64)),
         resets=frozen(mine[reset > 0], np.int64),
         ranges=frozen(mine[at], np.int64),
@@ -282,7 +279,7 @@ def _channel(id_: int, line: int, rows: Rows, lines: Ints, exclusives: Ints) -> 
 
 def _bend(rows: Rows, mine: Ints, bent: Flags, reset: Bytes, at: Ints, sizes: Floats) -> Lane:
     """The wheel in semitones: by the range in force, also where that changes under a wheel that is held."""
-    wheel = (rows.data1[mine].astype(np.int64) | rows.data2[mine].astype(np.int64) << 7) - BEND_CENTRE
+    wheel = LANES[BEND].wire.code(rows.data1[mine], rows.data2[mine]) - BEND_CENTRE
     ranged = np.zeros(len(mine), dtype=bool)
     ranged[at] = True
     begun = np.logical_or.accumulate(bent)
@@ -298,4 +295,4 @@ def _bend(rows: Rows, mine: Ints, bent: Flags, reset: Bytes, at: Ints, sizes: Fl
     value = where / BEND_CENTRE * size
     # A change of range says nothing while the wheel is at rest.
     says = ~ranged[told] | (np.diff(value, prepend=np.nan) != 0)
-    return Lane.recorded("bend", Curve.of(rows.tick[mine[told[says]]], value[says]), mine[told[says]])
+    return Lane.recorded(BEND, Curve.of(rows.tick[mine[told[says]]], value[says]), mine[told[says]])

@@ -7,15 +7,14 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression import piece
-from expression.arrays import Floats
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES
 from expression.piece import Piece
 from expression.strokes.base import Count, Reach, Record, Tick
-from expression.strokes.lane import HIGHEST_VALUE, LaneKey, LaneStroke, Spot, known_lane, lane_of, switched
+from expression.strokes.lane import LaneKey, LaneStroke, Spot, known_lane, lane_of, switched
 from expression.strokes.writing import MOST_NODES
-from expression.take import LAST_TICK, Channel, Lane, Take
+from expression.take import LAST_TICK, Lane, Take
 
 
 class CopyTarget(Record):
@@ -150,22 +149,17 @@ def repeated(spot: Spot, made: Piece, repeat: int) -> Lane:
 
 
 def converted(found: Piece, spot: Spot, onto: Spot, gain: float) -> Piece:
-    """Values of one lane in the unit of another: the bend's full range either way is the full range of 0 to 127."""
+    """Values of one lane in the unit of another: the full range of the one is the full range of the other."""
     old, new = spot.key, onto.key
     values = found.curve.values
-    if old != new and "bend" in (old, new):
-        values = _share(values, spot.channel, old)
-        values = (2 * values - 1) * onto.channel.bounds(new)[1] if new == "bend" else values * HIGHEST_VALUE
+    from_, to = spot.channel.bounds(old), onto.channel.bounds(new)
+    if old != new and from_ != to:
+        # Under a range of 0 the wheel moves nothing: wherever it stands, it is in the middle.
+        width = from_[1] - from_[0]
+        share = (values - from_[0]) / width if width else np.full(len(values), 0.5)
+        values = to[0] + share * (to[1] - to[0])
     values = values * gain
     # A pedal keeps its depth; what is copied onto a lane that is on or off becomes on or off.
-    if LANES[new].pedal and onto.is_switch and not LANES[old].pedal:
+    if onto.is_switch and not LANES[old].is_pressed:
         return found._replace(curve=Curve.of(found.curve.ticks, switched(values)))
     return piece.clipped(found.valued(values), *onto.bounds, onto.error)
-
-
-def _share(values: Floats, channel: Channel, key: str) -> Floats:
-    if key != "bend":
-        return np.asarray(values / HIGHEST_VALUE)
-    # Under a range of 0 the wheel moves nothing: wherever it stands, it is in the middle.
-    widest = channel.bounds(key)[1]
-    return np.asarray((values / widest + 1) / 2 if widest else np.full(len(values), 0.5))

@@ -9,10 +9,10 @@ from typing_extensions import override
 from expression import piece
 from expression.chords import chord_onsets
 from expression.curve import Curve, lift_between, line_between
-from expression.lanes import LANES
+from expression.lanes import EXPRESSION, LANES
 from expression.piece import Piece
 from expression.strokes.base import Lift, Reach, Unit
-from expression.strokes.lane import HIGHEST_VALUE, Spot, parts_of
+from expression.strokes.lane import Spot, parts_of
 from expression.strokes.writing import WritingStroke
 from expression.take import Lane, Take
 
@@ -28,7 +28,7 @@ class LaneFade(WritingStroke):
 
     kind: Literal["lane.fade"] = "lane.fade"
     lane: str = Field(
-        "cc:11", description="`cc:11` (expression) or `cc:7` (volume); any other controller can be faded too."
+        EXPRESSION, description="`cc:11` (expression) or `cc:7` (volume); any other controller can be faded too."
     )
     start: Factor = Field(description="The factor at the start of the span.")
     end: Factor = Field(description="The factor at its end.")
@@ -39,7 +39,7 @@ class LaneFade(WritingStroke):
     def _has_span(self) -> Self:
         if self.where.span is None:
             raise ValueError("a fade needs a span")
-        if self.lane == "bend" or LANES[self.lane].pedal:
+        if LANES[self.lane].is_ranged or LANES[self.lane].is_pressed:
             raise ValueError(f"{self.name} is not a level that could fade")
         return self
 
@@ -74,13 +74,14 @@ class LaneFade(WritingStroke):
     def line(self, take: Take) -> list[tuple[int, float]]:
         start, end = self.where.span or (0, 1)
         # Factors have no place on a lane; they are drawn as a share of its range.
-        line = line_between((start, self.start * HIGHEST_VALUE), (end, self.end * HIGHEST_VALUE), self.lift, self.ease)
-        return [(tick, min(value, HIGHEST_VALUE)) for tick, value in line]
+        high = LANES[self.lane].high
+        line = line_between((start, self.start * high), (end, self.end * high), self.lift, self.ease)
+        return [(tick, min(value, high)) for tick, value in line]
 
     @override
     def pulled(self, take: Take, tick: int, value: float) -> Self:
         start, end = self.where.span or (0, 1)
-        lift = lift_between(tick, value / HIGHEST_VALUE, (start, self.start), (end, self.end), self.ease)
+        lift = lift_between(tick, value / LANES[self.lane].high, (start, self.start), (end, self.end), self.ease)
         return self if lift is None else self.model_copy(update={"lift": lift})
 
     @override

@@ -10,25 +10,13 @@ from expression import piece
 from expression.arrays import Floats
 from expression.curve import Curve
 from expression.errors import NothingMatched
-from expression.lanes import (
-    AFTER_RESET,
-    CONTROLLERS,
-    LANES,
-    MODE_MESSAGES,
-    OFF,
-    ON,
-    PARAMETERS,
-    controller_of,
-    is_switch,
-)
+from expression.lanes import LANES, MESSAGES, OFF, ON, THRESHOLD, Form
 from expression.midi.status import SYSEX
 from expression.piece import Piece
 from expression.strokes.base import BaseStroke, Reach
 from expression.take import Channel, Lane, Part, Take
 
 MOST_LANES = 130
-HIGHEST_VALUE = 127.0
-SWITCH_ON = 64
 
 LaneKey = Annotated[str, Field(description="`bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).")]
 LaneKeys = Annotated[
@@ -41,9 +29,8 @@ def known_lane(key: str, field: str = "lane") -> str:
     """A lane's key. Raises ValueError where there is no such lane."""
     if key in LANES:
         return key
-    if key in {f"cc:{number}" for number in (*PARAMETERS, *range(MODE_MESSAGES, 128))}:
-        name = CONTROLLERS[controller_of(key) or 0].name
-        raise ValueError(f"{field} cannot be {key}: {name} is a message, not a value that lasts")
+    if key in MESSAGES:
+        raise ValueError(f"{field} cannot be {key}: {MESSAGES[key]} is a message, not a value that lasts")
     raise ValueError(f"{field} must be bend, pressure or cc:0 to cc:119, not {key[:40]!r}")
 
 
@@ -72,13 +59,15 @@ class Spot(NamedTuple):
     @property
     def is_switch(self) -> bool:
         """Whether the lane is off or on, by what it holds."""
-        return is_switch(self.key, self.curve.values)
+        return LANES[self.key].form_of(self.curve.values) is Form.SWITCH
 
     @property
     def bounds(self) -> tuple[float, float]:
         """The lowest and the highest value of the lane; fine halves go a little higher."""
         low, high = self.channel.bounds(self.key)
-        return (low, high) if self.key == "bend" else (low, max(high, float(self.curve.values.max(initial=high))))
+        if not LANES[self.key].is_ranged:
+            high = max(high, float(self.curve.values.max(initial=high)))
+        return low, high
 
     def cut(self, start: int, end: int) -> Piece:
         """What the lane says from `start` to before `end`."""
@@ -193,12 +182,13 @@ def lane_of(take: Take, channel: Channel, key: str) -> Lane:
     """A lane of a channel. Where it has none, what Reset All Controllers makes of it: no node, or a value at each."""
     if key in channel.lanes:
         return channel.lanes[key]
-    if key not in AFTER_RESET:
+    put_back = LANES[key].after_reset
+    if put_back is None:
         return Lane.empty(key)
     which = channel.resets[take.rows.status[channel.resets] != SYSEX]
-    return Lane.recorded(key, Curve.of(take.rows.tick[which], np.full(len(which), AFTER_RESET[key])), which)
+    return Lane.recorded(key, Curve.of(take.rows.tick[which], np.full(len(which), put_back)), which)
 
 
 def switched(values: Floats) -> Floats:
     """Values as a switch takes them: on from 64."""
-    return np.where(values >= SWITCH_ON, ON, OFF)
+    return np.where(values >= THRESHOLD, ON, OFF)

@@ -68,8 +68,9 @@ class LaneNodes(WritingStroke):
             raise ValueError("nodes must ascend by tick")
         if self.where.span and ticks and not self.where.span[0] <= ticks[0] <= ticks[-1] < self.where.span[1]:
             raise ValueError("nodes must lie within the span")
-        if self.lane != "bend" and any(node.value < 0 for node in self.nodes):
-            raise ValueError(f"nodes of {self.lane} must have values from 0 to 127")
+        kind = LANES[self.lane]
+        if any(not kind.low <= node.value <= kind.high for node in self.nodes):
+            raise ValueError(f"nodes of {kind.name} must have values from {kind.low:g} to {kind.high:g}")
         return self
 
     @property

@@ -6,6 +6,7 @@ from uuid import UUID
 from ninja import Schema
 from pydantic import AwareDatetime, Field
 
+from expression.lanes import Form
 from expression.selection import SelectionRule
 from expression.strokes import Stroke, Where
 from studio.services.arrangement import Arrangement
@@ -73,20 +74,15 @@ class Tempo(Schema):
     micros: list[int]
 
 
-class Dynamic(Schema):
-    mark: str
-    velocity: int
-
-
 class LaneHead(Schema):
-    """A lane of a part in short. `leads_in`: it has a value before the first note; `switch`: it is off or on."""
+    """A lane of a part in short. `leads_in`: it has a value before the first note; `form`: by what it holds."""
 
     key: str
     nodes: int
     lowest: float
     highest: float
     leads_in: bool
-    switch: bool
+    form: Form
 
 
 class Contour(Schema):
@@ -178,7 +174,6 @@ class DeskView(Schema):
     seconds: float
     bars: Bars
     tempo: Tempo
-    dynamics: list[Dynamic]
     note_names: list[str]
     flags: list[Flag]
     parts: list[PartView]
@@ -380,14 +375,35 @@ class Traced(Schema):
     stroke: Stroke
 
 
-class LaneNameView(Schema):
-    """What a lane is called. A `pedal` is a switch for as long as it holds nothing but off and on."""
+class LaneWord(Schema):
+    """A word that players have for a value."""
+
+    word: str
+    value: float
+
+
+class LaneKindView(Schema):
+    """A kind of lane (velocity is the first): what it is called, what its values mean and how it is drawn.
+
+    `least`: it is drawn as far as it goes to both sides, and so far at least; 0: from `low` to `high`. `marks` are
+    drawn as lines, to `rounds` a hand is drawn.
+    """
 
     key: str
     name: str
+    title: str
+    number: int | None
     unit: str
-    pedal: bool
+    form: Form
     default: float
+    low: float
+    high: float
+    middle: float
+    least: float
+    decimals: int
+    marks: list[float]
+    rounds: list[float]
+    words: list[LaneWord]
 
 
 class EventRow(Schema):

@@ -9,7 +9,7 @@ from ninja import Router, Status
 from ninja.decorators import decorate_view
 
 from studio.api.access import owner
-from studio.api.schemas import Account, Credentials, LaneNameView, Link, Problem
+from studio.api.schemas import Account, Credentials, LaneKindView, Link, Problem
 from studio.services import arrangement
 from studio.services.arrangement import Wishes
 from studio.signing_in import by_link, by_password
@@ -35,10 +35,10 @@ def set_preferences(request: HttpRequest, asked: Wishes) -> dict[str, Any]:
     return arrangement.wish(owner(request), asked)
 
 
-@router.get("lanes", response=list[LaneNameView])
-def lane_names(request: HttpRequest) -> list[dict[str, Any]]:
-    """Every lane there can be, with its standard name and unit."""
-    return arrangement.lane_names()
+@router.get("lanes", response=list[LaneKindView])
+def lane_kinds(request: HttpRequest) -> list[dict[str, Any]]:
+    """Velocity, and every kind of lane there can be."""
+    return arrangement.lane_kinds()
 
 
 @router.get("ping", response=dict)

@@ -87,9 +87,9 @@ def arrange(take: Take, wanted: Arrangement) -> dict[str, Any]:
     return of(take)
 
 
-def lane_names() -> list[dict[str, Any]]:
-    """Every lane there can be."""
-    return view.lane_names()
+def lane_kinds() -> list[dict[str, Any]]:
+    """Velocity, and every kind of lane there can be."""
+    return view.lane_kinds()
 
 
 def wishes(owner: AbstractBaseUser) -> dict[str, Any]:

@@ -9,13 +9,13 @@ from pathlib import Path
 import pytest
 from django.contrib.auth.models import User
 from django.db import connection
-from playwright.sync_api import Browser, Dialog, Page, expect, sync_playwright
+from django.test import Client
+from playwright.sync_api import Browser, BrowserContext, Dialog, Page, expect, sync_playwright
 from playwright.sync_api import Error as PlaywrightError
 
 from launcher.install import chromium
 from launcher.postgres import free_port
 from launcher.serving import CHROMIUM_FLAGS, serving
-from studio.signing_in import link_token
 from tests.browser.desk import PATIENCE, Desk
 
 expect.set_options(timeout=PATIENCE * 1000)
@@ -51,23 +51,38 @@ def player(db: None) -> User:
     return User.objects.create_user("anna", password="a long enough one")
 
 
+@pytest.fixture(scope="session")
+def window(browser: Browser, address: str) -> BrowserContext:
+    """A window of the browser: what it has loaded once it need not load again for each test."""
+    return browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True)
+
+
 @pytest.fixture
-def page(browser: Browser, address: str, player: User) -> Iterator[Page]:
-    """A page in the library, signed in by link. No error may reach the console."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=address, accept_downloads=True)
-    page = context.new_page()
+def signed_in(window: BrowserContext, address: str, player: User) -> Iterator[Page]:
+    """A new page, signed in, which has been nowhere yet. No error may reach the console."""
+    client = Client()
+    client.force_login(player)
+    window.add_cookies([{"name": "sessionid", "value": client.cookies["sessionid"].value, "url": address}])
+    page = window.new_page()
     page.set_default_timeout(PATIENCE * 1000)
     faults: list[str] = []
     # Who leaves a page in a test means it, also where something is still being saved.
     page.on("dialog", _go_on)
     page.on("pageerror", lambda error: faults.append(str(error)))
-    page.goto(f"/enter/{link_token(player)}")
-    page.wait_for_url("/")
     yield page
     page.unroute_all(behavior="ignoreErrors")
-    context.close()
+    for opened in window.pages:
+        opened.close()
+    window.clear_cookies()
     wait_until_idle()
     assert not faults
+
+
+@pytest.fixture
+def page(signed_in: Page) -> Page:
+    """A page in the library."""
+    signed_in.goto("/")
+    return signed_in
 
 
 def _go_on(dialog: Dialog) -> None:
@@ -89,5 +104,5 @@ def wait_until_idle() -> None:
 
 
 @pytest.fixture
-def desk(page: Page, player: User) -> Desk:
-    return Desk(page, player)
+def desk(signed_in: Page, player: User) -> Desk:
+    return Desk(signed_in, player)

@@ -106,7 +106,7 @@ def test_a_route_is_chosen_changed_and_taken_away(page: Page, desk: Desk) -> Non
     expect(also.get_by_role("option", name="detune")).to_have_count(0)
     desk.reopen()
     page.locator("[data-lane='cc:1']").get_by_role("button").nth(1).wait_for()
-    page.get_by_label("What Shape is about").select_option("cc:1")
+    page.get_by_label("Lane that Shape acts on").select_option("cc:1")
     assert desk.number("detune") == 0.3
     # What is beyond the reach is held at its end.
     desk.entry("detune").fill("7")
@@ -155,7 +155,7 @@ def test_a_sound_is_heard_with_the_take_muted_moved_and_taken_off(page: Page, de
     assert desk.api("sound")["offset"] == -0.5
     # It is kept with the take, silent until it is wanted.
     desk.reopen()
-    page.get_by_label("What Shape is about").select_option("cc:11")
+    page.get_by_label("Lane that Shape acts on").select_option("cc:11")
     expect(page.get_by_text("Foghorn.wav, 2.0 s")).to_be_visible()
     expect(heard).not_to_be_checked()
     page.get_by_label("Another WAV …").set_input_files(

@@ -239,7 +239,7 @@ def test_the_lane_that_is_meant_is_in_sight(page: Page, desk: Desk) -> None:
     add_lane(desk, "74", "cc:74")
     assert whole("cc:74")
     assert not whole("bend")
-    page.get_by_label("What Shape is about").select_option("bend")
+    page.get_by_label("Lane that Shape acts on").select_option("bend")
     assert whole("bend")
     assert not whole("cc:74")
 

@@ -136,7 +136,7 @@ def test_changes_name_the_parts_of_which_lanes_differ() -> None:
     ("stroke", "told"),
     [
         ({"lane": "cc:128", "nodes": []}, "lane must be bend, pressure or cc:0 to cc:119"),
-        ({"lane": "cc:1", "nodes": [{"tick": 5, "value": -1}]}, "nodes of cc:1 must have values from 0 to 127"),
+        ({"lane": "cc:1", "nodes": [{"tick": 5, "value": -1}]}, "nodes of Mod wheel must have values from 0 to 127"),
         ({"lane": "cc:1", "nodes": [{"tick": 5, "value": 1}, {"tick": 4, "value": 1}]}, "must ascend"),
         ({"lane": "cc:1", "nodes": [{"tick": 5, "value": 1}], "where": {"span": [0, 5]}}, "within the span"),
         ({"lane": "bend", "nodes": [{"tick": 5, "value": 300}]}, "value"),

@@ -4,7 +4,7 @@ import pytest
 from demo.fog_signal import the_keepers_log, the_lamp_room, the_stair
 from expression import lane_view, listing, view
 from expression.contour import MOST_POINTS, contours
-from expression.lanes import LANES
+from expression.lanes import LANES, VELOCITY, Form, LaneKind
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import parse_stroke
@@ -20,9 +20,38 @@ def test_every_controller_has_a_name_and_a_unit() -> None:
         "Controller 3",
     )
     assert LANES["bend"].unit == "semitones"
-    assert LANES["cc:64"].pedal
-    assert not LANES["cc:11"].pedal
     assert LANES["cc:7"].default == 100
+    assert LANES["cc:11"].title == "CC 11 Expression"
+
+
+def test_a_lane_has_a_form_by_what_it_holds() -> None:
+    held = [np.array(values) for values in ([0.0, 127.0], [0.0, 40.0], [])]
+    assert [LANES["cc:64"].form_of(values) for values in held] == [Form.SWITCH, Form.PEDAL, Form.SWITCH]
+    assert [LANES["cc:68"].form_of(values) for values in held] == [Form.SWITCH, Form.PEDAL, Form.SWITCH]
+    assert {LANES["cc:11"].form_of(values) for values in held} == {Form.LEVEL}
+    assert {LANES["cc:10"].form_of(values) for values in held} == {Form.CENTRED}
+
+
+@pytest.mark.parametrize("kind", [VELOCITY, *LANES.values()], ids=lambda kind: kind.key)
+def test_every_kind_of_lane_makes_sense(kind: LaneKind) -> None:
+    assert kind.low <= kind.default <= kind.high
+    assert kind.low <= kind.middle <= kind.high
+    assert all(kind.low <= value <= kind.high for value in (*kind.marks, *kind.rounds))
+    assert all(kind.low <= value <= kind.high for _, value in kind.words)
+    assert kind.step > 0 and kind.error <= kind.step
+
+
+@pytest.mark.parametrize("kind", list(LANES.values()), ids=lambda kind: kind.key)
+def test_what_goes_down_the_cable_comes_back(kind: LaneKind) -> None:
+    codes = np.arange(kind.wire.highest + 1)
+    one, two = (np.asarray(column, dtype=np.uint8) for column in kind.wire.data(codes))
+    assert (one < 128).all() and (two < 128).all()
+    assert np.array_equal(kind.wire.code(one, two), codes)
+    status = np.full(len(codes), kind.wire.status)
+    assert kind.wire.own(status, one).all()
+    # And to no other lane, but to the coarse one that a fine half belongs to.
+    others = [other.key for other in LANES.values() if other is not kind and other.wire.own(status, one).any()]
+    assert others == []
 
 
 def control(number: int, value: int, time: int = 0) -> object:

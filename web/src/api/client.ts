@@ -16,7 +16,8 @@ export type Preview = Schemas["Preview"];
 export type TakeCard = Schemas["TakeCard"];
 export type Written = Schemas["Written"];
 export type Messages = Schemas["Messages"];
-export type LaneName = Schemas["LaneNameView"];
+export type LaneKind = Schemas["LaneKindView"];
+export type Form = Schemas["Form"];
 
 /** A request that the server refused, with its reason as a sentence. */
 export class Refusal extends Error {

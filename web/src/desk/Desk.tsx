@@ -1,6 +1,7 @@
 import { useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
-import { dynamicOf, placeText, secondsAt } from "../score/score";
+import { VELOCITY, wordOf } from "../score/lanes";
+import { placeText, secondsAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
 import { Notice } from "../ui/Notice";
 import { Finder } from "./actions/Finder";
@@ -15,7 +16,7 @@ import { Shape } from "./shape/Shape";
 import { Staves } from "./staves/Staves";
 import { arrangeRows, openTake, refreshLanes, routesOf, rowName } from "./take/arranging";
 import { before, lanesBefore, onWritten } from "./take/shaping";
-import { desk, frontParts, set, useDesk } from "./take/state";
+import { desk, frontParts, kindOf, set, useDesk } from "./take/state";
 import { watchLeaving } from "./take/unsaved";
 
 export function Desk() {
@@ -27,6 +28,7 @@ export function Desk() {
   const [finderOpen, setFinderOpen] = useState(false);
   const listOpen = useDesk((state) => state.listOpen);
   const panelOpen = useDesk((state) => state.panelOpen);
+  const isOpen = useDesk((state) => state.score !== null);
 
   useEffect(() => {
     void openTake(takeId);
@@ -65,9 +67,7 @@ export function Desk() {
         {panelOpen && (
           // Each scrolls by itself, so that undo and the newest strokes stay in sight whatever is being shaped.
           <aside className="flex w-[290px] shrink-0 flex-col border-l border-rule-strong bg-sheet">
-            <div className="min-h-0 flex-1 overflow-y-auto">
-              <Shape />
-            </div>
+            <div className="min-h-0 flex-1 overflow-y-auto">{isOpen && <Shape />}</div>
             <Strokes />
           </aside>
         )}
@@ -152,7 +152,7 @@ function Spoken() {
     const note = chosen[part.id].indexOf(1);
     if (note < 0 || !score) continue;
     const velocity = kept[part.id][note];
-    words = `${rowName(part, part.pitch[note])}, bar ${placeText(score, part.start[note])}, velocity ${velocity}, ${dynamicOf(score, velocity)}`;
+    words = `${rowName(part, part.pitch[note])}, bar ${placeText(score, part.start[note])}, velocity ${velocity}, ${wordOf(kindOf(VELOCITY), velocity)}`;
   }
   return (
     <p className="sr-only" aria-live="polite">

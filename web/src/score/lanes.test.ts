@@ -1,5 +1,6 @@
 import { expect, test } from "vitest";
-import { nodesOf, valueAt, withLaneChanges } from "./lanes";
+import { formOf, nodesOf, taken, textOf, valueAt, withLaneChanges, wordOf } from "./lanes";
+import { kindMade } from "./made";
 
 const lane = nodesOf({ key: "cc:1", tick: [10, 10, 20, 60], value: [1, 5, 9, 3], ways: [1], bent: [] });
 
@@ -24,4 +25,29 @@ test("what a stroke changes takes the place of what was there", () => {
   expect(valueAt(changed ?? lane, 50)).toBe(8);
   // What was there before is as it was.
   expect(lane.tick.length).toBe(4);
+});
+
+test("a lane says its form by what it holds; a new pedal is off or on", () => {
+  const pedal = kindMade({ key: "cc:64", form: "pedal" });
+  const head = { key: "cc:64", nodes: 2, lowest: 0, highest: 80, leads_in: true, form: "pedal" as const };
+  expect(formOf(pedal, undefined)).toBe("switch");
+  expect(formOf(pedal, head)).toBe("pedal");
+  expect([taken("switch", pedal, 63), taken("switch", pedal, 64), taken("pedal", pedal, 63)]).toEqual([
+    0, 127, 63,
+  ]);
+});
+
+test("values are told in the words and units of their lane", () => {
+  const words = [
+    { word: "p", value: 48 },
+    { word: "mp", value: 64 },
+  ];
+  expect(wordOf(kindMade({ words }), 60)).toBe("mp");
+  expect(wordOf(kindMade({}), 60)).toBe("");
+  const bend = kindMade({ low: -127, decimals: 2, unit: "semitones" });
+  expect([textOf(bend, -0.5), textOf(bend, 2), textOf(kindMade({}), 61)]).toEqual([
+    "−0.50 semitones",
+    "+2.00 semitones",
+    "61",
+  ]);
 });

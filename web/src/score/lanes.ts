@@ -1,6 +1,6 @@
 /** Lanes as the browser holds them. */
-import type { LaneName, Schemas, Stroke } from "../api/client";
-import { heightAt } from "../ui/numbers";
+import type { Form, LaneKind, Schemas, Stroke } from "../api/client";
+import { heightAt, rounded } from "../ui/numbers";
 import { firstAbove } from "./score";
 
 export interface LaneNodes {
@@ -94,28 +94,54 @@ export function wayOf(lane: LaneNodes, node: number): readonly (readonly number[
   ];
 }
 
-/** The range that a lane is drawn in. */
-export function rangeOf(key: string, lane: LaneNodes | undefined): [number, number] {
-  if (key !== "bend") return [0, 127];
-  const reach = Math.max(2, Math.ceil(Math.max(Math.abs(lane?.lowest ?? 0), Math.abs(lane?.highest ?? 0))));
-  return [-reach, reach];
+// ---- kinds
+
+/** Velocity is drawn, chosen and named as a lane, though every note has its own. */
+export const VELOCITY = "velocity";
+/** Lanes that strokes begin with, until the player names another. */
+export const MOD_WHEEL = "cc:1";
+export const VOLUME = "cc:7";
+export const EXPRESSION = "cc:11";
+
+/** What a lane holds says its form; a new pedal is off or on until it is drawn otherwise. */
+export function formOf(kind: LaneKind, head: Schemas["LaneHead"] | undefined): Form {
+  return head?.form ?? (kind.form === "pedal" ? "switch" : kind.form);
 }
 
-/** Whether a lane is off or on: by what it holds, and a new one where it is a pedal. */
-export function isSwitch(
-  key: string,
-  head: Schemas["LaneHead"] | undefined,
-  names: readonly LaneName[],
-): boolean {
-  return head ? head.switch : (names.find((one) => one.key === key)?.pedal ?? false);
+/** Whether a lane of this form can move from one value to another; otherwise it is off or on. */
+export const slides = (form: Form): boolean => form !== "switch";
+
+/** A value as a lane of this form takes it. */
+export const taken = (form: Form, kind: LaneKind, value: number): number =>
+  slides(form) ? value : value > (kind.low + kind.high) / 2 ? kind.high : kind.low;
+
+/** The word that players have for a value, or the nearest to it: "mf", "on". */
+export const wordOf = (kind: LaneKind, value: number): string =>
+  kind.words.reduce(
+    (best, one) => (Math.abs(one.value - value) < Math.abs(best.value - value) ? one : best),
+    kind.words[0],
+  )?.word ?? "";
+
+/** A value in words: with its sign and unit where the lane goes below nothing. */
+export function textOf(kind: LaneKind, value: number): string {
+  if (kind.low >= 0) return String(rounded(value));
+  return `${value < 0 ? "−" : "+"}${Math.abs(value).toFixed(kind.decimals)} ${kind.unit}`;
+}
+
+/** The lowest and the highest value that a lane is drawn between. */
+export function extentOf(
+  kind: LaneKind,
+  lane: Pick<LaneNodes, "lowest" | "highest"> | undefined,
+): [number, number] {
+  if (!kind.least) return [kind.low, kind.high];
+  const furthest = lane && Number.isFinite(lane.lowest) ? Math.max(-lane.lowest, lane.highest) : 0;
+  const reach = Math.max(kind.least, Math.ceil(furthest));
+  return [kind.middle - reach, kind.middle + reach];
 }
 
 /** The lanes that a stroke acts on. */
 export const lanesOf = (stroke: Stroke): readonly string[] =>
   "lane" in stroke ? (typeof stroke.lane === "string" ? [stroke.lane] : stroke.lane) : [];
 
-/** "CC 11 Expression", "Pitch bend". */
-export function titleOf(key: string, names: readonly LaneName[]): string {
-  const name = names.find((one) => one.key === key)?.name ?? key;
-  return key.startsWith("cc:") ? `CC ${key.slice(3)} ${name}` : name;
-}
+/** Whether a stroke acts on velocities. */
+export const actsOnVelocity = ({ kind }: Stroke): boolean => kind.startsWith(`${VELOCITY}.`);

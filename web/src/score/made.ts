@@ -1,5 +1,5 @@
 /** Small scores for tests: four bars of four beats, a note a beat. */
-import type { DeskView } from "../api/client";
+import type { DeskView, LaneKind } from "../api/client";
 import { type Score, scoreOf } from "./score";
 
 interface Wanted {
@@ -43,3 +43,23 @@ export function scored({ ids, tempo = [[0, 500_000]] }: Wanted): Score {
   };
   return scoreOf(view as unknown as DeskView);
 }
+
+/** A kind of lane, of which only what matters is named. */
+export const kindMade = (particular: Partial<LaneKind>): LaneKind => ({
+  key: "cc:1",
+  name: "Mod wheel",
+  title: "CC 1 Mod wheel",
+  number: 1,
+  unit: "0–127",
+  form: "level",
+  default: 0,
+  low: 0,
+  high: 127,
+  middle: 0,
+  least: 0,
+  decimals: 0,
+  marks: [0, 64, 127],
+  rounds: [],
+  words: [],
+  ...particular,
+});

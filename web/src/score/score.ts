@@ -54,8 +54,7 @@ export interface Contour {
   ink: Uint8Array;
 }
 
-export interface Score
-  extends Pick<DeskView, "id" | "resolution" | "end" | "seconds" | "bars" | "tempo" | "dynamics"> {
+export interface Score extends Pick<DeskView, "id" | "resolution" | "end" | "seconds" | "bars" | "tempo"> {
   noteNames: string[];
   flags: DeskView["flags"];
   parts: PartScore[];
@@ -75,7 +74,6 @@ export function scoreOf(view: DeskView): Score {
     seconds: view.seconds,
     bars: view.bars,
     tempo: view.tempo,
-    dynamics: view.dynamics,
     noteNames: view.note_names,
     flags: view.flags,
     parts,
@@ -337,10 +335,4 @@ export function tickAt(score: Score, second: number): number {
   const { ticks, seconds, micros } = score.tempo;
   const step = Math.max(firstAbove(seconds, second) - 1, 0);
   return ticks[step] + ((second - seconds[step]) * 1e6 * score.resolution) / micros[step];
-}
-
-export function dynamicOf(score: Score, velocity: number): string {
-  return score.dynamics.reduce((best, one) =>
-    Math.abs(one.velocity - velocity) < Math.abs(best.velocity - velocity) ? one : best,
-  ).mark;
 }

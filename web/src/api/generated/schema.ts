@@ -12,10 +12,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Lane Names
-         * @description Every lane there can be, with its standard name and unit.
+         * Lane Kinds
+         * @description Velocity, and every kind of lane there can be.
          */
-        get: operations["studio_api_session_lane_names"];
+        get: operations["studio_api_session_lane_kinds"];
         put?: never;
         post?: never;
         delete?: never;
@@ -897,8 +897,6 @@ export interface components {
         DeskView: {
             arrangement: components["schemas"]["Arrangement"];
             bars: components["schemas"]["Bars"];
-            /** Dynamics */
-            dynamics: components["schemas"]["Dynamic"][];
             /** End */
             end: number;
             /** Flags */
@@ -922,13 +920,6 @@ export interface components {
             /** Seconds */
             seconds: number;
             tempo: components["schemas"]["Tempo"];
-        };
-        /** Dynamic */
-        Dynamic: {
-            /** Mark */
-            mark: string;
-            /** Velocity */
-            velocity: number;
         };
         /** EventPage */
         EventPage: {
@@ -1044,6 +1035,12 @@ export interface components {
             /** Value */
             value: string;
         };
+        /**
+         * Form
+         * @description How values are meant, and drawn.
+         * @enum {string}
+         */
+        Form: "level" | "centred" | "pedal" | "switch";
         /** HistoryView */
         HistoryView: {
             /** Can Redo */
@@ -1272,9 +1269,10 @@ export interface components {
         };
         /**
          * LaneHead
-         * @description A lane of a part in short. `leads_in`: it has a value before the first note; `switch`: it is off or on.
+         * @description A lane of a part in short. `leads_in`: it has a value before the first note; `form`: by what it holds.
          */
         LaneHead: {
+            form: components["schemas"]["Form"];
             /** Highest */
             highest: number;
             /** Key */
@@ -1285,8 +1283,44 @@ export interface components {
             lowest: number;
             /** Nodes */
             nodes: number;
-            /** Switch */
-            switch: boolean;
+        };
+        /**
+         * LaneKindView
+         * @description A kind of lane (velocity is the first): what it is called, what its values mean and how it is drawn.
+         *
+         *     `least`: it is drawn as far as it goes to both sides, and so far at least; 0: from `low` to `high`. `marks` are drawn
+         *     as lines, to `rounds` a hand is drawn.
+         */
+        LaneKindView: {
+            /** Decimals */
+            decimals: number;
+            /** Default */
+            default: number;
+            form: components["schemas"]["Form"];
+            /** High */
+            high: number;
+            /** Key */
+            key: string;
+            /** Least */
+            least: number;
+            /** Low */
+            low: number;
+            /** Marks */
+            marks: number[];
+            /** Middle */
+            middle: number;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number | null;
+            /** Rounds */
+            rounds: number[];
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Words */
+            words: components["schemas"]["LaneWord"][];
         };
         /**
          * LaneLeadIn
@@ -1357,22 +1391,6 @@ export interface components {
             to: string;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
-        };
-        /**
-         * LaneNameView
-         * @description What a lane is called. A `pedal` is a switch for as long as it holds nothing but off and on.
-         */
-        LaneNameView: {
-            /** Default */
-            default: number;
-            /** Key */
-            key: string;
-            /** Name */
-            name: string;
-            /** Pedal */
-            pedal: boolean;
-            /** Unit */
-            unit: string;
         };
         /**
          * LaneNodes
@@ -1720,6 +1738,16 @@ export interface components {
             rate: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
+        };
+        /**
+         * LaneWord
+         * @description A word that players have for a value.
+         */
+        LaneWord: {
+            /** Value */
+            value: number;
+            /** Word */
+            word: string;
         };
         /** Lanes */
         Lanes: {
@@ -2661,7 +2689,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    studio_api_session_lane_names: {
+    studio_api_session_lane_kinds: {
         parameters: {
             query?: never;
             header?: never;
@@ -2676,7 +2704,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LaneNameView"][];
+                    "application/json": components["schemas"]["LaneKindView"][];
                 };
             };
         };

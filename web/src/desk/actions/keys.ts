@@ -1,5 +1,6 @@
 /** Every key of the desk in one table: what it does is read by the handler and by the sheet. */
 
+import { VELOCITY } from "../../score/lanes";
 import { type Chosen, noneOf, secondsAt, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
 import { erase } from "../hand/laneGestures";
@@ -132,7 +133,7 @@ export const ACTIONS: Action[] = [
   {
     keys: ["Delete", "Backspace"],
     group: "Shape",
-    does: "Erase the span on the lane that Shape is about, or its chosen node",
+    does: "Erase the span on the lane that Shape acts on, or its chosen node",
     run: () => eraseSpan(),
   },
   {
@@ -212,9 +213,9 @@ export const ACTIONS: Action[] = [
 ];
 
 function eraseSpan(): void {
-  const { about, span } = desk();
-  if (about === "velocity" || !span) return;
-  void apply(erase(about, span));
+  const { activeLane, span } = desk();
+  if (activeLane === VELOCITY || !span) return;
+  void apply(erase(activeLane, span));
 }
 
 /** A pressed key as it stands in the table. */

@@ -1,14 +1,13 @@
 /** Actions that depend on the take: its parts, its lanes, the grid. They have no keys and are found by search. */
 
-import { titleOf } from "../../score/lanes";
 import { player } from "../../sound/player";
 import { changeLane, partName, showBehind, toFront } from "../take/arranging";
 import { deleteStroke, switchStroke } from "../take/shaping";
-import { desk, set } from "../take/state";
+import { desk, lanesThere, set } from "../take/state";
 import type { Action } from "./keys";
 
 export function offers(): Action[] {
-  const { score, laneNames, grid, hidden, history } = desk();
+  const { score, grid, hidden, history } = desk();
   const action = (group: Action["group"], does: string, run: () => void): Action => ({
     keys: [],
     group,
@@ -41,8 +40,8 @@ export function offers(): Action[] {
   const feels = (["straight", "dotted", "triplet"] as const).map((feel) =>
     action("Choose", `Grid ${feel}`, () => set({ grid: { ...grid, feel } })),
   );
-  const lanes = laneNames.map(({ key }) =>
-    action("Look", `Open the lane ${titleOf(key, laneNames)}`, () => changeLane(key, { open: true })),
+  const lanes = lanesThere().map(({ key, title }) =>
+    action("Look", `Open the lane ${title}`, () => changeLane(key, { open: true })),
   );
   return [...parts, ...strokes, ...values, ...feels, ...lanes];
 }

@@ -307,7 +307,7 @@ function ValueCell({ row, onProblem }: { row: Row; onProblem: (problem: string) 
     setTyped(null);
     if (text === undefined || text === row.value) return;
     const value = /^-?\d+(\.\d+)?$/.test(text) ? Number(text) : Number.NaN;
-    const [low, high] = [row.low ?? 0, row.high ?? 127];
+    const [low, high] = [Number(row.low), Number(row.high)];
     const whole = row.note < 0 || Number.isInteger(value);
     if (value >= low && value <= high && whole) {
       onProblem("");

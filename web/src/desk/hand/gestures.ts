@@ -1,5 +1,6 @@
 /** What the pointer does on each stave. Pixels become ticks and values here, and nothing more is made of them. */
 
+import { VELOCITY } from "../../score/lanes";
 import { firstAbove, nearestLine, type PartScore } from "../../score/score";
 import { GUTTER, pitchOf, scrolled, scrolledRows, tickOf, zoomed, zoomedRows } from "../page/camera";
 import { overviewTick } from "../page/draw/overview";
@@ -28,7 +29,7 @@ export function attach(elements: Elements, actions: Actions): () => void {
     ruler: (x, _y, event) => rulerGrip(x, event, actions),
     notes: (x, y, event) => notesGrip(x, y, event),
     lane: (x, y, event) => {
-      set({ about: "velocity" });
+      set({ activeLane: VELOCITY });
       return velocityGrip(x, y, event);
     },
   };

@@ -1,13 +1,14 @@
 /** The line at the bottom: where the pointer is, and what it would do there. */
 
-import { dynamicOf, placeText } from "../../score/score";
-import { between } from "../../ui/numbers";
-import { GUTTER, pitchOf, tickOf, velocityOf } from "../page/camera";
+import { slides, textOf, VELOCITY, valueAt, wordOf } from "../../score/lanes";
+import { placeText } from "../../score/score";
+import { GUTTER, pitchOf, tickOf } from "../page/camera";
+import type { LaneStave } from "../stage/laneStage";
 import type { Stave } from "../stage/stage";
 import { partName, rowName } from "../take/arranging";
 import { selected } from "../take/choosing";
-import { desk, frontParts, leadPart, set } from "../take/state";
-import { noteAt } from "./picking";
+import { desk, frontParts, kindOf, leadPart, set } from "../take/state";
+import { noteAt, velocityAt } from "./picking";
 
 export function hover(stave: Stave, x: number, y: number): void {
   const { camera, score } = desk();
@@ -31,10 +32,10 @@ function hintFor(stave: Stave, x: number, y: number, place: string): string {
     if (!hit) return `${place}  ${name} — drag to choose notes (Shift: add)`;
     const velocity = kept[hit.part.id][hit.note];
     const whose = frontParts().length > 1 ? `${partName(hit.part)}, ` : "";
-    return `${place}  ${whose}${name}, velocity ${velocity} ${dynamicOf(score, velocity)} — click to choose (Shift: add)`;
+    return `${place}  ${whose}${name}, velocity ${velocity} ${wordOf(kindOf(VELOCITY), velocity)} — click to choose (Shift: add)`;
   }
-  const velocity = between(Math.round(velocityOf(camera, y)), 1, 127);
-  return `${place}  ${velocity} ${dynamicOf(score, velocity)} — ${laneOffer(x, y)}`;
+  const velocity = velocityAt(y);
+  return `${place}  ${velocity} ${wordOf(kindOf(VELOCITY), velocity)} — ${laneOffer(x, y)}`;
 }
 
 function laneOffer(x: number, y: number): string {
@@ -44,7 +45,7 @@ function laneOffer(x: number, y: number): string {
   if (bead && score) {
     const velocity = kept[bead.part.id][bead.note];
     const all = chosen[bead.part.id][bead.note] && desk().chosenCount > 1;
-    return `${all ? "drag to move all that are chosen" : "drag to move it"} (it has ${velocity} ${dynamicOf(score, velocity)}; l: stop, pin or squeeze; Alt+wheel: one by one)`;
+    return `${all ? "drag to move all that are chosen" : "drag to move it"} (it has ${velocity} ${wordOf(kindOf(VELOCITY), velocity)}; l: stop, pin or squeeze; Alt+wheel: one by one)`;
   }
   if (shaping) return "drag a grip to change the stroke; click beside it to let go";
   if (selected()) {
@@ -53,4 +54,30 @@ function laneOffer(x: number, y: number): string {
       : "drag from where the hairpin starts to where it ends (Alt: off the notes; Shift: choose instead; t: there and back)";
   }
   return "click a note or drag to choose some; then drag here to draw a hairpin";
+}
+
+/** The same over a lane. */
+export function hoverLane(stave: LaneStave, x: number): void {
+  const { camera, score, lanes, liveLanes } = desk();
+  if (!score) return;
+  const tick = Math.max(tickOf(camera, x), 0);
+  const nodes = (liveLanes ?? lanes).get(stave.kind.key);
+  const value = nodes ? valueAt(nodes, tick) : null;
+  set({ hint: `${placeText(score, tick)}  ${laneValue(stave, value)} — ${strokeOffer(stave)}` });
+}
+
+function laneValue({ kind, form }: LaneStave, value: number | null): string {
+  if (value === null) return "no value yet";
+  return slides(form) ? textOf(kind, value) : `${value} ${wordOf(kind, value)}`;
+}
+
+function strokeOffer({ open }: LaneStave): string {
+  if (!open) return "drag to choose a span";
+  return desk().drawing
+    ? "drag to draw, click for a node (Shift: straight; Alt: off the grid; Ctrl: choose; d: choose again)"
+    : "drag a node or a way, or choose a span for the frame (d: draw; Alt: off the grid and round values; Shift: ease)";
+}
+
+export function hoverNothing(): void {
+  set({ hint: "" });
 }

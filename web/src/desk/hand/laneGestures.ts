@@ -1,38 +1,33 @@
 /** What the pointer does on an open lane: draws, moves nodes, pulls the ways between them, chooses a span for the frame. */
 import type { Stroke } from "../../api/client";
-import { type LaneNodes, rangeOf, valueAt } from "../../score/lanes";
+import { type LaneNodes, slides, taken, textOf, valueAt } from "../../score/lanes";
 import { addPoint, type Point } from "../../score/path";
 import { firstAbove, gridTicks, nearestLine } from "../../score/score";
 import { between, rounded } from "../../ui/numbers";
 import { GUTTER, tickOf, xOf } from "../page/camera";
-import { MOST_NODES, valueOfY, yOfValue } from "../page/draw/lane";
-import { spanFrom } from "../stage/laneStage";
+import { MOST_NODES } from "../page/draw/lane";
+import { laneScale } from "../page/scale";
+import type { LaneStave } from "../stage/laneStage";
 import { onLead } from "../take/choosing";
 import { finish, letGo, preview } from "../take/shaping";
 import { desk, draws, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
+import { spanFrom } from "./spanGrip";
 
 const NODE_REACH = 8;
 const WAY_REACH = 6;
-/** Values that a node is drawn to, when it comes near: quarters of the range, and what lies in the middle. */
-const ROUND = [0, 16, 32, 48, 64, 80, 96, 112, 127];
+/** A node is drawn to a round value when it comes so near. */
 const ROUND_REACH = 2;
-
-export interface LaneStave {
-  key: string;
-  isSwitch: boolean;
-  height: number;
-}
 
 type Nodes = Extract<Stroke, { kind: "lane.nodes" }>["nodes"];
 
 const nodesOf = (key: string) => desk().lanes.get(key);
 
+const scaleOf = ({ kind, height }: LaneStave) => laneScale(kind, height, nodesOf(kind.key));
+
 function valueAtY(stave: LaneStave, y: number): number {
-  const range = rangeOf(stave.key, nodesOf(stave.key));
-  const value = valueOfY(y, range, stave.height);
-  const held = between(value, ...range);
-  return rounded(held, range[0] < 0 ? 2 : 0);
+  const { low, high, valueAt } = scaleOf(stave);
+  return rounded(between(valueAt(y), low, high), stave.kind.decimals);
 }
 
 /** On the grid and at round values, unless Alt lets go of both. */
@@ -44,12 +39,9 @@ function snapped(stave: LaneStave, x: number, y: number, free: boolean): Point {
     const line = nearestLine(score, tick, grid);
     // Far out the grid is finer than the hand: then nothing is gained by it.
     if (gridTicks(score, grid) * camera.perTick > 6) tick = line;
-    if (stave.key !== "bend") {
-      const round = ROUND.find((one) => Math.abs(one - value) <= ROUND_REACH);
-      if (round !== undefined) value = round;
-    }
+    value = stave.kind.rounds.find((round) => Math.abs(round - value) <= ROUND_REACH) ?? value;
   }
-  return [tick, stave.isSwitch ? (value >= 64 ? 127 : 0) : value];
+  return [tick, taken(stave.form, stave.kind, value)];
 }
 
 export function laneGrip(
@@ -59,11 +51,11 @@ export function laneGrip(
   event: PointerEvent | MouseEvent,
 ): Grip | null {
   if (x < GUTTER || !leadPart()) return null;
-  set({ about: stave.key });
+  set({ activeLane: stave.kind.key });
   if (draws(event)) return drawGrip(stave, x, y, event.shiftKey, event.altKey);
   const node = nodeAt(stave, x, y);
   if (node !== null) return nodeGrip(stave, node);
-  const way = stave.isSwitch ? null : wayAt(stave, x, y);
+  const way = slides(stave.form) ? wayAt(stave, x, y) : null;
   if (way !== null) return wayGrip(stave, way, x, event);
   const choose = spanFrom(x, event.altKey);
   return {
@@ -80,8 +72,7 @@ export function laneGrip(
 }
 
 function say(stave: LaneStave, x: number, y: number, value: number): void {
-  const text = stave.key === "bend" ? `${value} semitones` : String(value);
-  set({ tip: { stave: stave.key, x, y, text: text.replace("-", "−") } });
+  set({ tip: { stave: stave.kind.key, x, y, text: textOf(stave.kind, value) } });
 }
 
 function end(): void {
@@ -111,7 +102,7 @@ function drawGrip(stave: LaneStave, x: number, y: number, straight: boolean, fre
       const { tolerance, steps } = desk();
       preview({
         kind: "lane.draw",
-        lane: stave.key,
+        lane: stave.kind.key,
         where: onLead(),
         points: points.map(([tick, value]) => [tick, value]),
         tolerance: straight ? 0 : tolerance,
@@ -127,17 +118,17 @@ function drawGrip(stave: LaneStave, x: number, y: number, straight: boolean, fre
 
 /** A single node: it slides on where the lane slides, and holds where it holds. */
 function addNode(stave: LaneStave, [tick, value]: Point): void {
-  const nodes = nodesOf(stave.key);
+  const nodes = nodesOf(stave.kind.key);
   const before = nodes ? firstAbove(nodes.tick, tick) - 1 : -1;
-  const slides =
-    !stave.isSwitch &&
+  const moves =
+    slides(stave.form) &&
     !desk().steps &&
     (!nodes || (before >= 0 ? nodes.moves[before] === 1 : nodes.tick.length < 2));
   preview({
     kind: "lane.nodes",
-    lane: stave.key,
+    lane: stave.kind.key,
     where: onLead([tick, tick + 1]),
-    nodes: [{ tick, value, hold: !slides, lift: 0, ease: 0 }],
+    nodes: [{ tick, value, hold: !moves, lift: 0, ease: 0 }],
   });
 }
 
@@ -153,17 +144,14 @@ export function nodesInSight(nodes: LaneNodes | undefined): [number, number] {
 }
 
 function nodeAt(stave: LaneStave, x: number, y: number): number | null {
-  const nodes = nodesOf(stave.key);
+  const nodes = nodesOf(stave.kind.key);
   if (!nodes) return null;
-  const range = rangeOf(stave.key, nodes);
+  const { yOf } = scaleOf(stave);
   const [from, to] = nodesInSight(nodes);
   let best: number | null = null;
   let nearest = NODE_REACH;
   for (let node = from; node < to; node++) {
-    const away = Math.hypot(
-      xOf(desk().camera, nodes.tick[node]) - x,
-      yOfValue(nodes.value[node], range, stave.height) - y,
-    );
+    const away = Math.hypot(xOf(desk().camera, nodes.tick[node]) - x, yOf(nodes.value[node]) - y);
     if (away <= nearest) [best, nearest] = [node, away];
   }
   return best;
@@ -182,7 +170,7 @@ function asNode(nodes: LaneNodes, node: number): Nodes[number] {
 
 /** A node goes where it is dragged, between its neighbours. */
 function nodeGrip(stave: LaneStave, node: number): Grip {
-  const nodes = nodesOf(stave.key) as LaneNodes;
+  const nodes = nodesOf(stave.kind.key) as LaneNodes;
   const old = asNode(nodes, node);
   const low = node > 0 ? nodes.tick[node - 1] + 1 : 0;
   const high = node + 1 < nodes.tick.length ? nodes.tick[node + 1] - 1 : Number.MAX_SAFE_INTEGER;
@@ -196,7 +184,7 @@ function nodeGrip(stave: LaneStave, node: number): Grip {
       say(stave, toX, toY, value);
       preview({
         kind: "lane.nodes",
-        lane: stave.key,
+        lane: stave.kind.key,
         where: onLead([Math.min(old.tick, held), Math.max(old.tick, held) + 1]),
         nodes: [{ ...old, tick: held, value }],
       });
@@ -207,7 +195,7 @@ function nodeGrip(stave: LaneStave, node: number): Grip {
         if (desk().shaping) letGo();
         preview({
           kind: "lane.nodes",
-          lane: stave.key,
+          lane: stave.kind.key,
           where: onLead([old.tick, old.tick + 1]),
           nodes: [old],
         });
@@ -220,19 +208,19 @@ function nodeGrip(stave: LaneStave, node: number): Grip {
 }
 
 function wayAt(stave: LaneStave, x: number, y: number): number | null {
-  const nodes = nodesOf(stave.key);
+  const nodes = nodesOf(stave.kind.key);
   if (!nodes || nodesInSight(nodes)[1] === 0) return null;
   const tick = tickOf(desk().camera, x);
   const node = firstAbove(nodes.tick, tick) - 1;
   if (node < 0 || !nodes.moves[node] || node + 1 >= nodes.tick.length) return null;
   const level = valueAt(nodes, tick);
-  const away = level === null ? 99 : Math.abs(yOfValue(level, rangeOf(stave.key, nodes), stave.height) - y);
+  const away = level === null ? 99 : Math.abs(scaleOf(stave).yOf(level) - y);
   return away <= WAY_REACH ? node : null;
 }
 
 /** A way is pulled up or down: that is its lift; with Shift held, its ease. */
 function wayGrip(stave: LaneStave, node: number, x: number, event: PointerEvent | MouseEvent): Grip {
-  const nodes = nodesOf(stave.key) as LaneNodes;
+  const nodes = nodesOf(stave.kind.key) as LaneNodes;
   const ends = [asNode(nodes, node), asNode(nodes, node + 1)];
   const tick = Math.round(tickOf(desk().camera, x));
   const fromY = event.clientY;
@@ -242,10 +230,10 @@ function wayGrip(stave: LaneStave, node: number, x: number, event: PointerEvent 
       if (!begun && desk().shaping) letGo();
       begun = true;
       const span: [number, number] = [ends[0].tick, ends[1].tick + 1];
-      const stroke: Stroke = { kind: "lane.nodes", lane: stave.key, where: onLead(span), nodes: ends };
+      const stroke: Stroke = { kind: "lane.nodes", lane: stave.kind.key, where: onLead(span), nodes: ends };
       if (now.shiftKey) {
         const ease = rounded(between(ends[0].ease + (fromY - now.clientY) / 80, 0, 1));
-        say(stave, toX, toY, ease);
+        set({ tip: { stave: stave.kind.key, x: toX, y: toY, text: `ease ${ease}` } });
         preview({ ...stroke, nodes: [{ ...ends[0], ease }, ends[1]] });
       } else preview(stroke, [tick, valueAtY(stave, toY)]);
     },

@@ -1,10 +1,11 @@
 /** Finding notes under the pointer, and choosing them by pressing and by drawing round them. */
 
 import { gridTicks, nearestLine, noneOf, type PartScore, sounding } from "../../score/score";
-import { pitchOf, tickOf, xOf, yOfPitch, yOfVelocity } from "../page/camera";
+import { between } from "../../ui/numbers";
+import { pitchOf, tickOf, xOf, yOfPitch } from "../page/camera";
 import { choose, chooseIn, chooseNone, chooseSpan } from "../take/choosing";
 import { forgetSound, soundNote } from "../take/hearing";
-import { desk, frontParts, set } from "../take/state";
+import { desk, frontParts, set, velocityLevels } from "../take/state";
 import type { Grip } from "./grip";
 
 const REACH = 8;
@@ -15,9 +16,16 @@ export interface Hit {
   note: number;
 }
 
+/** The velocity at a height of its lane. */
+export function velocityAt(y: number): number {
+  const { valueAt, low, high } = velocityLevels();
+  return between(Math.round(valueAt(y)), low, high);
+}
+
 /** The note under the pointer, of the parts in front; on the lane by its bead and its dash, or by its bead alone. */
 export function noteAt(stave: "notes" | "lane" | "bead", x: number, y: number): Hit | null {
   const { camera, kept, voice } = desk();
+  const levels = velocityLevels();
   let best: Hit | null = null;
   let nearest = Number.POSITIVE_INFINITY;
   for (const part of frontParts()) {
@@ -31,7 +39,7 @@ export function noteAt(stave: "notes" | "lane" | "bead", x: number, y: number): 
         if (x < left - 2 || x > right || part.pitch[note] !== pitchOf(camera, y)) continue;
         distance = Math.abs(x - left) / 1000;
       } else {
-        const level = yOfVelocity(camera, kept[part.id][note]);
+        const level = levels.yOf(kept[part.id][note]);
         const onBead = Math.hypot(x - left, y - level);
         const onDash =
           stave === "lane" && x >= left && x <= right ? Math.abs(y - level) + 3 : Number.POSITIVE_INFINITY;
@@ -67,6 +75,7 @@ function marquee(stave: "notes" | "lane", x0: number, y0: number, add: boolean):
   return {
     move(x1, y1) {
       const { camera, kept, voice } = desk();
+      const levels = velocityLevels();
       set({ box: { stave, x0, y0, x1, y1 } });
       const [left, right] = x0 < x1 ? [x0, x1] : [x1, x0];
       const [top, bottom] = y0 < y1 ? [y0, y1] : [y1, y0];
@@ -80,7 +89,7 @@ function marquee(stave: "notes" | "lane", x0: number, y0: number, add: boolean):
           const level =
             stave === "notes"
               ? yOfPitch(camera, part.pitch[note]) + camera.row / 2
-              : yOfVelocity(camera, kept[part.id][note]);
+              : levels.yOf(kept[part.id][note]);
           const half = stave === "notes" ? camera.row / 2 : 3;
           const reaches = stave === "notes" ? xOf(camera, part.end[note]) >= left : onset >= left;
           if (reaches && onset <= right && level + half >= top && level - half <= bottom) mask[note] = 1;

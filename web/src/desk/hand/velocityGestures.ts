@@ -1,18 +1,20 @@
 /** What the pointer does on the velocity lane: beads are moved, hairpins and lines drawn, notes chosen. */
 import type { Hairpin, Stroke, Where } from "../../api/client";
+import { VELOCITY, wordOf } from "../../score/lanes";
 import { addPoint, type Point } from "../../score/path";
-import { dynamicOf, type PartScore } from "../../score/score";
+import type { PartScore } from "../../score/score";
 import { between, rounded } from "../../ui/numbers";
-import { type Camera, GUTTER, tickOf, velocityOf } from "../page/camera";
+import { GUTTER, tickOf } from "../page/camera";
 import { PLAIN } from "../strokes/begin";
 import { inFront, selected } from "../take/choosing";
 import { soundNote } from "../take/hearing";
 import { finish, keep, letGo, preview } from "../take/shaping";
-import { desk, draws, leadPart, set } from "../take/state";
+import { desk, draws, kindOf, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
-import { choiceGrip, choosePressed, drawnTo, type Hit, noteAt } from "./picking";
+import { choiceGrip, choosePressed, drawnTo, type Hit, noteAt, velocityAt } from "./picking";
 
-const level = (camera: Camera, y: number) => between(Math.round(velocityOf(camera, y)), 1, 127);
+/** The highest velocity; also what all of a fade's lane is drawn as. */
+const most = () => kindOf(VELOCITY).high;
 
 /** Over what a drawn line reaches: its own extent, within the span that is chosen. */
 function overPoints(where: Where, points: readonly Point[]): Where {
@@ -57,7 +59,7 @@ function gripAt(x: number, y: number, event: PointerEvent): Grip {
 function beadGrip(hit: Hit, x: number, y: number, event: PointerEvent): Grip {
   const { part, note } = hit;
   const from = desk().kept[part.id][note];
-  const startLevel = level(desk().camera, y);
+  const startLevel = velocityAt(y);
   let begun = false;
   return {
     move(toX, toY) {
@@ -65,7 +67,7 @@ function beadGrip(hit: Hit, x: number, y: number, event: PointerEvent): Grip {
       begun = true;
       const where = selected();
       if (!where) return;
-      const by = level(desk().camera, toY) - startLevel;
+      const by = velocityAt(toY) - startLevel;
       preview({ kind: "velocity.nudge", where, by, limit: desk().limit }, undefined, () =>
         showTip(toX, toY, part, note, from),
       );
@@ -86,7 +88,7 @@ function showTip(x: number, y: number, part: PartScore, note: number, from: numb
   const moved = value - from;
   const way = moved ? ` (${moved > 0 ? "+" : "−"}${Math.abs(moved)})` : "";
   const atEnd = facts?.at_end ? `, ${facts.at_end} at the end` : "";
-  set({ tip: { stave: "velocity", x, y, text: `${value} ${dynamicOf(score, value)}${way}${atEnd}` } });
+  set({ tip: { stave: VELOCITY, x, y, text: `${value} ${wordOf(kindOf(VELOCITY), value)}${way}${atEnd}` } });
   if (desk().chosenCount === 1) soundNote(part, note, value);
 }
 
@@ -99,7 +101,7 @@ export function nudge(by: number): void {
   const { shaping, limit } = desk();
   const where = selected();
   const open = shaping?.stroke;
-  if (open?.kind === "velocity.nudge") preview({ ...open, by: between(open.by + by, -127, 127) });
+  if (open?.kind === "velocity.nudge") preview({ ...open, by: between(open.by + by, -most(), most()) });
   else if (where) {
     letGo();
     preview({ kind: "velocity.nudge", where, by, limit });
@@ -125,16 +127,15 @@ export function nudgeByWheel(by: number): void {
 // ---- the hairpin
 
 function hairpinGrip(where: Where, x: number, y: number, event: PointerEvent): Grip {
-  const { camera } = desk();
   const start = drawnTo(x, event.altKey);
-  const startLevel = level(camera, y);
+  const startLevel = velocityAt(y);
   let begun = false;
   return {
     move(toX, toY, now) {
       const end = drawnTo(Math.max(toX, GUTTER), now.altKey);
       if (end.tick === start.tick) return;
       begun = true;
-      const endLevel = level(desk().camera, toY);
+      const endLevel = velocityAt(toY);
       const [first, last] = end.tick > start.tick ? [start, end] : [end, start];
       // The end of a span is not part of it; one tick more takes in the note that the line is drawn to.
       const span: [number, number] = [first.tick, last.tick + (last.onNote ? 1 : 0)];
@@ -158,7 +159,7 @@ function hairpinGrip(where: Where, x: number, y: number, event: PointerEvent): G
 function lineGrip(x: number, y: number, straight: boolean): Grip {
   const pointAt = (atX: number, atY: number): Point => [
     Math.max(Math.round(tickOf(desk().camera, Math.max(atX, GUTTER))), 0),
-    level(desk().camera, atY),
+    velocityAt(atY),
   ];
   const anchor: Point = [drawnTo(x, false).tick, pointAt(x, y)[1]];
   let points: readonly Point[] = [anchor];
@@ -192,8 +193,8 @@ export function moveGrip(grip: LineGrip, to: { x: number; value: number } | { st
   const stroke = shaping?.stroke;
   if (stroke?.kind !== "velocity.hairpin" && stroke?.kind !== "lane.fade") return;
   const byFactor = stroke.kind === "lane.fade" || stroke.mode === "by";
-  const scale = byFactor ? 127 : 1;
-  const limited = (value: number) => between(value, 0, byFactor ? 4 : 127);
+  const scale = byFactor ? most() : 1;
+  const limited = (value: number) => between(value, 0, byFactor ? 4 : most());
   const span = stroke.where?.span;
   if ("steps" in to) {
     if (grip === "lift")
@@ -210,7 +211,7 @@ export function moveGrip(grip: LineGrip, to: { x: number; value: number } | { st
     if (tick !== null) preview(stroke, [tick, to.value]);
     return;
   }
-  const value = rounded(limited(byFactor ? to.value / 127 : Math.round(to.value)));
+  const value = rounded(limited(byFactor ? to.value / most() : Math.round(to.value)));
   const { tick } = drawnTo(Math.max(to.x, GUTTER), false);
   if (grip === "peak") {
     const line = shaping?.mark?.line;

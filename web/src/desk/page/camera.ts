@@ -2,7 +2,6 @@
 import type { PartScore, Score } from "../../score/score";
 
 export const GUTTER = 96;
-const LANE_PAD = 14;
 const LEAST_ROW = 3;
 const MOST_ROW = 26;
 const MOST_PER_TICK = 2;
@@ -43,11 +42,6 @@ export const yOfPitch = (camera: Camera, pitch: number) =>
 /** The pitch of the row at `y`; -1 where there is none. */
 export const pitchOf = (camera: Camera, y: number) =>
   camera.pitches[Math.floor(camera.top - y / camera.row) + 1] ?? -1;
-export const yOfVelocity = (camera: Camera, velocity: number) =>
-  LANE_PAD + ((127 - velocity) / 127) * (camera.laneHeight - 2 * LANE_PAD);
-export const velocityOf = (camera: Camera, y: number) =>
-  127 - ((y - LANE_PAD) / (camera.laneHeight - 2 * LANE_PAD)) * 127;
-
 const clamp = (value: number, low: number, high: number) =>
   Math.min(Math.max(value, low), Math.max(low, high));
 

@@ -1,13 +1,13 @@
 /** What the open stroke asks beyond its numbers: on which lanes and parts it acts, and where copies go. */
 import type { Stroke } from "../../api/client";
-import { isSwitch, lanesOf, titleOf } from "../../score/lanes";
+import { lanesOf, slides } from "../../score/lanes";
 import { placeOf, tickOfPlace } from "../../score/score";
 import { Choice } from "../../ui/Choice";
 import { Check, List } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { count } from "../../ui/words";
 import { partName } from "../take/arranging";
-import { leadPart, useDesk } from "../take/state";
+import { lanesThere, leadPart, useDesk } from "../take/state";
 
 export interface FormProps {
   stroke: Stroke;
@@ -23,10 +23,9 @@ const MANY_LANES = ["lane.reshape", "lane.smooth", "lane.distil", "lane.unplayed
 export function Extent({ stroke, keep }: FormProps) {
   const fronts = useDesk((state) => state.fronts);
   const part = useDesk((state) => leadPart(state));
-  const names = useDesk((state) => state.laneNames);
-  const about = useDesk((state) => state.about);
+  const activeLane = useDesk((state) => state.activeLane);
   const parts = stroke.where?.parts ?? [];
-  const slides = (part?.lanes ?? []).filter((lane) => !isSwitch(lane.key, lane, names)).map(({ key }) => key);
+  const sliding = (part?.lanes ?? []).filter(({ form }) => slides(form)).map(({ key }) => key);
   const keys = lanesOf(stroke);
   return (
     <>
@@ -44,17 +43,17 @@ export function Extent({ stroke, keep }: FormProps) {
           }
         />
       )}
-      {MANY_LANES.includes(stroke.kind) && slides.length > 1 && (
+      {MANY_LANES.includes(stroke.kind) && sliding.length > 1 && (
         <Choice
           label="Lanes"
           className="col-span-2"
           value={keys.length > 1 ? "all" : "one"}
           options={[
             ["one", "this one"],
-            ["all", `all ${slides.length}`],
+            ["all", `all ${sliding.length}`],
           ]}
           onChange={(which) =>
-            keep({ lane: which === "all" ? slides : slides.includes(about) ? about : keys[0] })
+            keep({ lane: which === "all" ? sliding : sliding.includes(activeLane) ? activeLane : keys[0] })
           }
         />
       )}
@@ -89,12 +88,12 @@ function LaneChoice({
   value: string;
   onChange: (key: string) => void;
 }) {
-  const names = useDesk((state) => state.laneNames);
+  useDesk((state) => state.kinds);
   return (
     <List label={label} className="col-span-2" value={value} onChange={onChange}>
-      {names.map(({ key }) => (
+      {lanesThere().map(({ key, title }) => (
         <option key={key} value={key}>
-          {titleOf(key, names)}
+          {title}
         </option>
       ))}
     </List>

@@ -1,16 +1,16 @@
-import { isSwitch, titleOf } from "../../score/lanes";
+import { formOf, slides, VELOCITY } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
 import { List } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { between } from "../../ui/numbers";
 import { count } from "../../ui/words";
 import { erase } from "../hand/laneGestures";
-import { bringToSight } from "../stage/laneStage";
+import { bringToSight } from "../stage/laneSight";
 import { beginOnLane, GESTURES, spanOf } from "../strokes/beginLane";
 import { changeLane, partName } from "../take/arranging";
 import { onLead } from "../take/choosing";
 import { apply } from "../take/shaping";
-import { leadPart, set, useDesk } from "../take/state";
+import { kindOf, leadPart, set, useDesk } from "../take/state";
 import { GestureKey } from "./GestureKey";
 import { LeadIn, Unplayed } from "./LaneCare";
 import { Routes } from "./Routes";
@@ -18,18 +18,17 @@ import { Trace } from "./Trace";
 
 /** What can be done to the lane that Shape is about. */
 export function LaneGestures({ laneKey }: { laneKey: string }) {
-  const names = useDesk((state) => state.laneNames);
+  const kind = useDesk((state) => kindOf(laneKey, state));
   const head = useDesk((state) => leadPart(state)?.lanes.find((lane) => lane.key === laneKey));
   const span = useDesk((state) => state.span);
   const drawing = useDesk((state) => state.drawing);
   const steps = useDesk((state) => state.steps);
   const tolerance = useDesk((state) => state.tolerance);
-  const name = names.find((one) => one.key === laneKey);
-  const switches = isSwitch(laneKey, head, names);
-  const offered = GESTURES.filter(({ slides }) => !(slides && switches));
+  const sliding = slides(formOf(kind, head));
+  const offered = GESTURES.filter((gesture) => sliding || !gesture.slides);
   return (
     <div className="space-y-2 border-t border-rule pt-3">
-      {drawing && !switches && (
+      {drawing && sliding && (
         <>
           <Choice
             label="Lines"
@@ -93,11 +92,11 @@ export function LaneGestures({ laneKey }: { laneKey: string }) {
       <LeadIn
         laneKey={laneKey}
         begins={head ? !head.leads_in : true}
-        fallback={name?.default ?? 0}
+        fallback={kind.default}
         hasData={!!head}
       />
       <Unplayed laneKey={laneKey} />
-      <Trace laneKey={laneKey} isSwitch={switches} />
+      <Trace kind={kind} sliding={sliding} />
       <Routes laneKey={laneKey} />
     </div>
   );
@@ -118,27 +117,26 @@ function Shared() {
   );
 }
 
-/** What Shape is about: velocity, or one of the lanes on the desk. */
-export function About() {
-  const about = useDesk((state) => state.about);
-  const names = useDesk((state) => state.laneNames);
+/** The lane that Shape acts on: velocity, or one of the lanes on the desk. */
+export function ActiveLane() {
+  const activeLane = useDesk((state) => state.activeLane);
+  const kinds = useDesk((state) => state.kinds);
   return (
     <List
-      label="About"
-      called="What Shape is about"
+      label="Lane"
+      called="Lane that Shape acts on"
       className="mb-2"
-      value={about}
+      value={activeLane}
       onChange={(key) => {
-        set({ about: key });
-        if (key === "velocity") return;
+        set({ activeLane: key });
+        if (key === VELOCITY) return;
         changeLane(key, { open: true });
         bringToSight(key);
       }}
     >
-      <option value="velocity">Velocity</option>
-      {names.map(({ key }) => (
+      {[...kinds.values()].map(({ key, title }) => (
         <option key={key} value={key}>
-          {titleOf(key, names)}
+          {title}
         </option>
       ))}
     </List>

@@ -88,7 +88,7 @@ export function Gestures({ hasSelection }: { hasSelection: boolean }) {
 }
 
 /** The switches of the hand: what a group does at the end of the range, whether the pointer draws, which way hairpins go. */
-export function Hand({ aboutVelocity }: { aboutVelocity: boolean }) {
+export function Hand({ onVelocity }: { onVelocity: boolean }) {
   // An open stroke has a limit of its own: the switch shows that one, and changes both.
   const now =
     useDesk(({ limit, shaping }) => (shaping && "limit" in shaping.stroke ? shaping.stroke.limit : limit)) ??
@@ -107,7 +107,7 @@ export function Hand({ aboutVelocity }: { aboutVelocity: boolean }) {
         ]}
         onChange={(how) => set({ drawing: how === "draw" })}
       />
-      {!aboutVelocity ? null : drawing ? (
+      {!onVelocity ? null : drawing ? (
         <NumberEntry
           label="Accents kept"
           step={0.05}

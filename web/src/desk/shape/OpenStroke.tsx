@@ -1,5 +1,6 @@
 import { useEffect, useRef } from "react";
 import type { Hairpin, Stroke } from "../../api/client";
+import { EXPRESSION, VELOCITY, VOLUME } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
 import { List, Turns } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
@@ -209,21 +210,22 @@ function HairpinModes({ stroke, keep }: FormProps & { stroke: Hairpin }) {
 }
 
 const WRITINGS = [
-  ["touch", "touch"],
-  ["cc:11", "expression"],
-  ["cc:7", "volume"],
+  [VELOCITY, "touch"],
+  [EXPRESSION, "expression"],
+  [VOLUME, "volume"],
 ] as const;
 
 const MEANS: Record<Writing, string> = {
-  touch: "Touch: the notes are struck softer, so their tone changes as well.",
-  "cc:11": "Expression (CC 11): only the level changes; the tone stays as it was struck.",
-  "cc:7": "Volume (CC 7): only the level changes; the tone stays as it was struck.",
+  [VELOCITY]: "Touch: the notes are struck softer, so their tone changes as well.",
+  [EXPRESSION]: "Expression (CC 11): only the level changes; the tone stays as it was struck.",
+  [VOLUME]: "Volume (CC 7): only the level changes; the tone stays as it was struck.",
 };
 
 /** What a fade is written as, and what that does to the sound. */
 function FadeWriting({ fade }: { fade: Fade }) {
   const number = useDesk((state) => state.shaping?.number ?? null);
-  const writing: Writing = fade.kind === "lane.fade" ? (fade.lane === "cc:7" ? "cc:7" : "cc:11") : "touch";
+  const writing: Writing =
+    fade.kind === "velocity.hairpin" ? VELOCITY : fade.lane === VOLUME ? VOLUME : EXPRESSION;
   const turns = fade.kind === "velocity.hairpin" && fade.peak != null;
   return (
     <div className="col-span-2">
@@ -233,7 +235,7 @@ function FadeWriting({ fade }: { fade: Fade }) {
           value={writing}
           options={WRITINGS}
           onChange={(as) => {
-            if (as !== "touch") changeLane(as, { open: true });
+            if (as !== VELOCITY) changeLane(as, { open: true });
             preview(rewritten(fade, as));
             if (number !== null) void keep();
           }}

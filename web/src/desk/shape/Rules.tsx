@@ -1,9 +1,10 @@
 import { useEffect, useState } from "react";
+import { VELOCITY } from "../../score/lanes";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { count } from "../../ui/words";
 import { chooseRanges, type Rule, tryRule } from "../take/choosing";
 import { apply } from "../take/shaping";
-import { desk, useDesk } from "../take/state";
+import { desk, kindOf, useDesk } from "../take/state";
 
 const GHOST = 22;
 
@@ -31,7 +32,7 @@ const OFFERS: Offer[] = [
       { name: "low", label: "From", start: 1 },
       { name: "high", label: "To", start: 40 },
     ],
-    rule: ({ low, high }) => ({ kind: "velocity", low, high }),
+    rule: ({ low, high }) => ({ kind: VELOCITY, low, high }),
   },
   {
     name: "by length in quarters",
@@ -65,6 +66,7 @@ const OFFERS: Offer[] = [
 export function Rules() {
   const [at, setAt] = useState(0);
   const [numbers, setNumbers] = useState<Record<string, number>>({});
+  const { low, high } = useDesk((state) => kindOf(VELOCITY, state));
   const [ghost, setGhost] = useState(GHOST);
   const [found, setFound] = useState<Awaited<ReturnType<typeof tryRule>> | null>(null);
   const takeId = useDesk((state) => state.score?.id);
@@ -143,7 +145,7 @@ export function Rules() {
         <NumberEntry
           label="Ghosts at"
           value={ghost}
-          problem={ghost < 1 || ghost > 127}
+          problem={ghost < low || ghost > high}
           onTry={setGhost}
           className="flex-1"
         />

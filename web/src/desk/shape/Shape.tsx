@@ -1,10 +1,11 @@
 import type { Facts } from "../../api/client";
+import { VELOCITY } from "../../score/lanes";
 import { NameEntry } from "../../ui/NameEntry";
 import { count } from "../../ui/words";
 import { renamePart, rowName } from "../take/arranging";
 import { inFront } from "../take/choosing";
 import { leadPart, useDesk } from "../take/state";
-import { About, LaneGestures } from "./OnLane";
+import { ActiveLane, LaneGestures } from "./OnLane";
 import { Gestures, Hand } from "./OnNotes";
 import { OpenStroke } from "./OpenStroke";
 import { Rules } from "./Rules";
@@ -14,31 +15,31 @@ import { TypedVelocity } from "./TypedVelocity";
 export function Shape() {
   const shaping = useDesk((state) => state.shaping);
   const facts = useDesk((state) => state.facts);
-  const about = useDesk((state) => state.about);
-  const aboutVelocity = about === "velocity";
+  const activeLane = useDesk((state) => state.activeLane);
+  const onVelocity = activeLane === VELOCITY;
   const hasSelection = useDesk((state) => state.chosenCount > 0 || state.span !== null);
   return (
     <section aria-label="Shape" className="p-4">
       <h2 className="mb-2 text-[15px] font-semibold">Shape</h2>
-      <About />
+      <ActiveLane />
       <VoiceName />
-      {aboutVelocity && (
+      {onVelocity && (
         // Facts come after the choice: room is kept for them, so that no button moves under the hand when they do.
         <div className="mb-3 min-h-[7rem]">
           {facts ? <FactsView facts={facts} /> : <Advice hasSelection={hasSelection} />}
         </div>
       )}
-      <Hand aboutVelocity={aboutVelocity} />
-      {hasSelection && aboutVelocity && <TypedVelocity where={inFront} />}
+      <Hand onVelocity={onVelocity} />
+      {hasSelection && onVelocity && <TypedVelocity where={inFront} />}
       {shaping ? (
         <OpenStroke shaping={shaping} />
-      ) : aboutVelocity ? (
+      ) : onVelocity ? (
         <>
           <Gestures hasSelection={hasSelection} />
           <Rules />
         </>
       ) : (
-        <LaneGestures laneKey={about} />
+        <LaneGestures laneKey={activeLane} />
       )}
     </section>
   );

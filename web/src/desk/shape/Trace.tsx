@@ -1,4 +1,5 @@
 import { useState } from "react";
+import type { LaneKind } from "../../api/client";
 import { Check } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { beginOnLane } from "../strokes/beginLane";
@@ -6,9 +7,9 @@ import { hearSound, loadSound, moveSound, removeSound, traceSound } from "../tak
 import { useDesk } from "../take/state";
 
 /** A recorded sound beside the take: drawn behind the lanes, heard with it, and a lane made from its loudness. */
-export function Trace({ laneKey, isSwitch }: { laneKey: string; isSwitch: boolean }) {
+export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
   const sound = useDesk((state) => state.sound);
-  const [numbers, setNumbers] = useState({ attack: 10, release: 120, low: 0, high: 127 });
+  const [numbers, setNumbers] = useState({ attack: 10, release: 120, low: kind.middle, high: kind.high });
   const [problem, setProblem] = useState<string | null>(null);
   const entry = (name: keyof typeof numbers, label: string, step: number) => (
     <NumberEntry
@@ -60,12 +61,12 @@ export function Trace({ laneKey, isSwitch }: { laneKey: string; isSwitch: boolea
             {entry("low", "Silent at", 1)}
             {entry("high", "Loudest at", 1)}
           </div>
-          {!isSwitch && (
+          {sliding && (
             <button
               type="button"
               className="key h-8 w-full text-[13px]"
               onClick={async () => {
-                const made = await traceSound(laneKey, numbers);
+                const made = await traceSound(kind.key, numbers);
                 if (typeof made === "string") setProblem(made);
                 else {
                   setProblem(null);

@@ -1,11 +1,13 @@
 import { useId, useState } from "react";
 import type { Stroke, Where } from "../../api/client";
+import { VELOCITY } from "../../score/lanes";
 import { typedNumber } from "../../ui/numbers";
 import { keep, letGo, preview } from "../take/shaping";
-import { desk } from "../take/state";
+import { desk, kindOf } from "../take/state";
 
 /** What is meant by typed words: 64 sets, +12 or -5 adds, 80% scales. A sentence where nothing is. */
 export function meant(typed: string, where: Where): { stroke: Stroke; does: string } | string {
+  const { low, high } = kindOf(VELOCITY);
   const words = typedNumber(typed);
   const number = Number(words.replace(/%$/, ""));
   if (!/^[+-]?(\d+\.?\d*|\.\d+)%?$/.test(words) || !Number.isFinite(number)) {
@@ -21,11 +23,11 @@ export function meant(typed: string, where: Where): { stroke: Stroke; does: stri
   }
   if (!Number.isInteger(number)) return "Velocities are whole numbers.";
   if (/^[+-]/.test(words)) {
-    if (Math.abs(number) > 127) return "A step is at most 127 either way.";
+    if (Math.abs(number) > high) return `A step is at most ${high} either way.`;
     const does = number < 0 ? `takes ${-number} away` : `adds ${number}`;
     return { stroke: { kind: "velocity.nudge", where, by: number, limit: desk().limit }, does };
   }
-  if (number < 1 || number > 127) return `Velocity must be 1 to 127, not ${number}.`;
+  if (number < low || number > high) return `Velocity must be ${low} to ${high}, not ${number}.`;
   return { stroke: { kind: "velocity.set", where, value: number }, does: `sets all to ${number}` };
 }
 

@@ -1,14 +1,13 @@
 /** A lane's canvas, kept in step with the desk's state. */
 
-import { lanesOf, rangeOf, valueAt } from "../../score/lanes";
-import { gridTicks, nearestLine, type PartScore, placeText } from "../../score/score";
-import { rounded } from "../../ui/numbers";
-import { GUTTER, tickOf } from "../page/camera";
+import type { Form, LaneKind } from "../../api/client";
+import { lanesOf } from "../../score/lanes";
+import { gridTicks, type PartScore } from "../../score/score";
 import { mixInk } from "../page/draw/ink";
 import { drawLane } from "../page/draw/lane";
+import { laneScale } from "../page/scale";
 import { partDye } from "../take/arranging";
-import { chooseSpan } from "../take/choosing";
-import { type DeskState, desk, differs, leadPart, type Shaping, set, useDesk } from "../take/state";
+import { type DeskState, desk, differs, leadPart, type Shaping, useDesk } from "../take/state";
 
 /** What of the desk's state a lane shows. */
 const DRAWN: readonly (keyof DeskState)[] = [
@@ -28,11 +27,12 @@ const DRAWN: readonly (keyof DeskState)[] = [
   "history",
 ];
 
-export interface LaneKind {
-  key: string;
+/** A lane on the desk: a strip, or tall where it is open. */
+export interface LaneStave {
+  kind: LaneKind;
+  form: Form;
   open: boolean;
-  isSwitch: boolean;
-  unit: string;
+  height: number;
 }
 
 /** Whether the open stroke is one on a lane. */
@@ -47,7 +47,7 @@ function wasThere({ liveLanes, ghostLanes, lanes, shaping }: DeskState, key: str
 }
 
 /** Draw on the canvas from now on; the result stops it. */
-export function attachLane(canvas: HTMLCanvasElement, kind: () => LaneKind): () => void {
+export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): () => void {
   const ink = mixInk();
   const pen = canvas.getContext("2d", { alpha: false }) as CanvasRenderingContext2D;
   let frame = 0;
@@ -61,7 +61,9 @@ export function attachLane(canvas: HTMLCanvasElement, kind: () => LaneKind): () 
     const size = [Math.round(state.camera.width * density), Math.round(height * density)];
     if (canvas.width !== size[0] || canvas.height !== size[1]) [canvas.width, canvas.height] = size;
     pen.setTransform(density, 0, 0, density, 0, 0);
-    const { key, open, isSwitch } = kind();
+    const { kind, form, open } = stave();
+    const { key } = kind;
+    const nodes = (state.earlierLanes ?? state.liveLanes ?? state.lanes).get(key);
     const favourite = state.wishes.favourites?.find((one) => one.key === key);
     drawLane({
       pen,
@@ -85,13 +87,13 @@ export function attachLane(canvas: HTMLCanvasElement, kind: () => LaneKind): () 
         .filter(({ stroke, on, idle }) => on && !idle && lanesOf(stroke).includes(key))
         .filter(({ mark }) => mark.parts.includes(part.id))
         .map(({ mark }) => mark),
-      laneKey: key,
-      nodes: (state.earlierLanes ?? state.liveLanes ?? state.lanes).get(key),
+      form,
+      scale: laneScale(kind, height, nodes),
+      nodes,
       was: wasThere(state, key),
       height,
       sound: state.sound,
       open,
-      isSwitch,
       firstNote: part.start[0] ?? 0,
     });
   };
@@ -107,55 +109,4 @@ export function attachLane(canvas: HTMLCanvasElement, kind: () => LaneKind): () 
     stopWatching();
     sizes.disconnect();
   };
-}
-
-/** What the line at the bottom says over a lane. */
-export function laneHint(kind: LaneKind, x: number): string {
-  const { camera, score, lanes } = desk();
-  if (!score) return "";
-  const tick = Math.max(tickOf(camera, x), 0);
-  const nodes = (desk().liveLanes ?? lanes).get(kind.key);
-  const value = nodes && valueAt(nodes, tick);
-  const shown =
-    value === null || value === undefined
-      ? "no value yet"
-      : kind.isSwitch
-        ? `${value} ${value >= 64 ? "on" : "off"}`
-        : rangeOf(kind.key, nodes)[0] < 0
-          ? `${value >= 0 ? "+" : "−"}${Math.abs(value).toFixed(2)} semitones`
-          : String(rounded(value));
-  const offer = !kind.open
-    ? "drag to choose a span"
-    : desk().drawing
-      ? "drag to draw, click for a node (Shift: straight; Alt: off the grid; Ctrl: choose; d: choose again)"
-      : "drag a node or a way, or choose a span for the frame (d: draw; Alt: off the grid and round values; Shift: ease)";
-  return `${placeText(score, tick)}  ${shown} — ${offer}`;
-}
-
-/** A drag along a lane chooses a span, as along the ruler. */
-export function spanFrom(x: number, free: boolean): (to: number) => void {
-  const snapped = (at: number) => {
-    const { camera, score, grid } = desk();
-    const tick = Math.max(Math.round(tickOf(camera, Math.max(at, GUTTER))), 0);
-    return score && free !== grid.snap ? nearestLine(score, tick, grid) : tick;
-  };
-  const start = snapped(x);
-  return (to) => {
-    const end = snapped(to);
-    if (end !== start) chooseSpan([Math.min(start, end), Math.max(start, end)]);
-  };
-}
-
-export function sayHint(hint: string): void {
-  set({ hint });
-}
-
-/** Scroll the lanes so that one is seen; only them, which `scrollIntoView` would not keep to. */
-export function bringToSight(key: string): void {
-  const lane = document.querySelector(`[data-lane="${key}"]`);
-  const list = lane?.closest("section");
-  if (!lane || !list) return;
-  const [here, whole] = [lane.getBoundingClientRect(), list.getBoundingClientRect()];
-  const below = Math.max(here.bottom - whole.bottom, 0);
-  list.scrollTop += below > 0 ? Math.min(below, here.top - whole.top) : Math.min(here.top - whole.top, 0);
 }

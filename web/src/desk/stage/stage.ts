@@ -1,16 +1,26 @@
 /** Keeps the canvases in step with the desk's state: one drawing a frame, only when something has changed. */
 
-import type { Stroke } from "../../api/client";
+import { actsOnVelocity, VELOCITY } from "../../score/lanes";
 import { gridTicks, type PartScore, reached } from "../../score/score";
 import { GUTTER, xOf } from "../page/camera";
 import { type Ink, mixInk } from "../page/draw/ink";
 import { drawOverviewLane, drawOverviewNotes, drawWindow, OVERVIEW_HEIGHT } from "../page/draw/overview";
 import { drawRibbons } from "../page/draw/ribbons";
 import { drawRuler, RULER_HEIGHT } from "../page/draw/ruler";
-import type { Scene } from "../page/draw/scene";
-import { drawVelocity } from "../page/draw/velocity";
+import { drawVelocity, type VelocityScene } from "../page/draw/velocity";
 import { partDye, rowName } from "../take/arranging";
-import { type DeskState, desk, differs, frontParts, leadPart, look, resize, useDesk } from "../take/state";
+import {
+  type DeskState,
+  desk,
+  differs,
+  frontParts,
+  kindOf,
+  leadPart,
+  look,
+  resize,
+  useDesk,
+  velocityLevels,
+} from "../take/state";
 
 export const STAVES = ["overview", "ruler", "notes", "lane"] as const;
 export type Stave = (typeof STAVES)[number];
@@ -37,8 +47,6 @@ const DRAWN: readonly (keyof DeskState)[] = [
   "history",
   "lanes",
 ];
-
-const onVelocity = ({ kind }: Stroke) => kind.startsWith("velocity.");
 
 export interface Elements extends Record<Stave, HTMLCanvasElement> {
   playhead: HTMLElement;
@@ -114,7 +122,7 @@ export class Stage {
     const lead = fronts[0];
     const { shaping } = state;
     const picked =
-      shaping && onVelocity(shaping.stroke)
+      shaping && actsOnVelocity(shaping.stroke)
         ? score.parts.map((part) => reached(part, shaping.stroke.where ?? {}))
         : state.chosen;
     const common = {
@@ -129,19 +137,21 @@ export class Stage {
       nameOf: (pitch: number) => rowName(lead, pitch),
       shown: state.live ?? state.earlier ?? state.kept,
       ghost: state.ghost,
+      scale: velocityLevels(state),
+      words: kindOf(VELOCITY, state).words,
       picked,
       voice: state.voice,
       span: state.span,
       gridTicks: gridTicks(score, state.grid),
       box: state.box,
       coming: state.coming,
-      mark: shaping && onVelocity(shaping.stroke) ? shaping.mark : null,
+      mark: shaping && actsOnVelocity(shaping.stroke) ? shaping.mark : null,
       kept: state.history.strokes
-        .filter((one) => one.on && !one.idle && one.number !== shaping?.number && onVelocity(one.stroke))
+        .filter((one) => one.on && !one.idle && one.number !== shaping?.number && actsOnVelocity(one.stroke))
         .filter((one) => one.mark.parts.some((part) => state.fronts.includes(part)))
         .map((one) => one.mark),
     };
-    const scene = (pen: CanvasRenderingContext2D): Scene => ({ pen, ...common });
+    const scene = (pen: CanvasRenderingContext2D): VelocityScene => ({ pen, ...common });
     drawRuler(scene(this.sized("ruler", RULER_HEIGHT)));
     drawRibbons(scene(this.sized("notes", camera.notesHeight)));
     drawVelocity(scene(this.sized("lane", camera.laneHeight)));
@@ -179,7 +189,14 @@ export class Stage {
       once.setTransform(pen.getTransform());
       drawOverviewNotes(once, this.ink, camera, score, fronts, (part) => partDye(part, arrangement));
       const lead = leadPart();
-      if (lead) drawOverviewLane(once, this.ink.dye(partDye(lead, arrangement)), camera, score, busiest);
+      if (lead)
+        drawOverviewLane(
+          once,
+          this.ink.dye(partDye(lead, arrangement)),
+          camera,
+          score,
+          busiest && [kindOf(busiest.key), busiest],
+        );
     }
     pen.drawImage(this.overviewNotes, 0, 0, camera.width, OVERVIEW_HEIGHT);
     drawWindow(pen, this.ink, camera, score);

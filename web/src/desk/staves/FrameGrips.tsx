@@ -1,8 +1,9 @@
-import { type LaneNodes, lanesOf, rangeOf, valueAt } from "../../score/lanes";
+import type { LaneKind } from "../../api/client";
+import { type LaneNodes, lanesOf, valueAt } from "../../score/lanes";
 import { firstAbove } from "../../score/score";
 import { between, rounded } from "../../ui/numbers";
 import { type Camera, GUTTER, tickOf, xOf } from "../page/camera";
-import { valueOfY, yOfValue } from "../page/draw/lane";
+import { laneScale, type Scale } from "../page/scale";
 import { neutral, type Reshape } from "../strokes/beginLane";
 import { onLead } from "../take/choosing";
 import { keep, preview } from "../take/shaping";
@@ -43,11 +44,12 @@ function extent(
 }
 
 /** The frame round the span of an open lane, with its grips: real controls, for pointer and keyboard alike. */
-export function FrameGrips({ laneKey, height }: { laneKey: string; height: number }) {
+export function FrameGrips({ kind, height }: { kind: LaneKind; height: number }) {
+  const laneKey = kind.key;
   const camera = useDesk((state) => state.camera);
   const shaping = useDesk((state) => state.shaping);
   const span = useDesk((state) => state.span);
-  const about = useDesk((state) => state.about);
+  const activeLane = useDesk((state) => state.activeLane);
   const drawing = useDesk((state) => state.drawing);
   const nodes = useDesk((state) => state.lanes.get(laneKey));
   const open =
@@ -57,7 +59,7 @@ export function FrameGrips({ laneKey, height }: { laneKey: string; height: numbe
   if (
     !nodes ||
     (shaping && !open) ||
-    (!open && (drawing || about !== laneKey || !span || span[1] - span[0] < 2))
+    (!open && (drawing || activeLane !== laneKey || !span || span[1] - span[0] < 2))
   )
     return null;
   const stroke = open ?? neutral(laneKey, onLead(span));
@@ -70,8 +72,8 @@ export function FrameGrips({ laneKey, height }: { laneKey: string; height: numbe
       span={within as [number, number]}
       reach={reach}
       camera={camera}
-      yOf={(value) => yOfValue(value, rangeOf(laneKey, nodes), height)}
-      valueAt={(y) => valueOfY(y, rangeOf(laneKey, nodes), height)}
+      kind={kind}
+      scale={laneScale(kind, height, nodes)}
     />
   );
 }
@@ -81,12 +83,13 @@ interface FrameProps {
   span: [number, number];
   reach: { low: number; mean: number; high: number };
   camera: Camera;
-  yOf: (value: number) => number;
-  valueAt: (y: number) => number;
+  kind: LaneKind;
+  scale: Scale;
 }
 
-function Frame({ stroke, span, reach, camera, yOf, valueAt }: FrameProps) {
-  const fine = Math.abs(reach.high) <= 24 && Math.abs(reach.low) <= 24 && stroke.lane === "bend";
+function Frame({ stroke, span, reach, camera, kind, scale }: FrameProps) {
+  const { yOf, valueAt } = scale;
+  const { decimals, high: most } = kind;
   const pivot =
     typeof stroke.pivot === "number"
       ? stroke.pivot
@@ -103,7 +106,7 @@ function Frame({ stroke, span, reach, camera, yOf, valueAt }: FrameProps) {
   const yBottom = Math.max(yOf(bottom), yOf(middle) + 14);
 
   const change = (fields: Partial<Reshape>) => preview({ ...stroke, ...fields });
-  const step = fine ? 0.1 : 1;
+  const step = decimals ? 0.1 : 1;
   const grips: Record<
     Name,
     { x: number; y: number; value: number; to: (x: number, y: number) => void; by: (steps: number) => void }
@@ -114,9 +117,9 @@ function Frame({ stroke, span, reach, camera, yOf, valueAt }: FrameProps) {
       value: stroke.level,
       to: (_x, y) =>
         change({
-          level: rounded(between(valueAt(y) - (reach.high + reach.low) / 2, -127, 127), fine ? 2 : 0),
+          level: rounded(between(valueAt(y) - (reach.high + reach.low) / 2, -most, most), decimals),
         }),
-      by: (steps) => change({ level: rounded(between(stroke.level + steps * step, -127, 127)) }),
+      by: (steps) => change({ level: rounded(between(stroke.level + steps * step, -most, most)) }),
     },
     depth: {
       x: x0 + (x1 - x0) * 0.25,
@@ -133,8 +136,8 @@ function Frame({ stroke, span, reach, camera, yOf, valueAt }: FrameProps) {
       x: Math.max(x0, GUTTER) + 12,
       y: yOf(pivot),
       value: rounded(pivot),
-      to: (_x, y) => change({ pivot: rounded(between(valueAt(y), -127, 127), fine ? 2 : 0) }),
-      by: (steps) => change({ pivot: rounded(between(pivot + steps * step, -127, 127)) }),
+      to: (_x, y) => change({ pivot: rounded(between(valueAt(y), -most, most), decimals) }),
+      by: (steps) => change({ pivot: rounded(between(pivot + steps * step, -most, most)) }),
     },
     left: {
       x: x0,
@@ -156,8 +159,8 @@ function Frame({ stroke, span, reach, camera, yOf, valueAt }: FrameProps) {
       x: x0 + (x1 - x0) * 0.75,
       y: yOf(top + stroke.bow * 0.75),
       value: stroke.bow,
-      to: (_x, y) => change({ bow: rounded(between((valueAt(y) - top) / 0.75, -127, 127), fine ? 2 : 0) }),
-      by: (steps) => change({ bow: rounded(between(stroke.bow + steps * step, -127, 127)) }),
+      to: (_x, y) => change({ bow: rounded(between((valueAt(y) - top) / 0.75, -most, most), decimals) }),
+      by: (steps) => change({ bow: rounded(between(stroke.bow + steps * step, -most, most)) }),
     },
     drift: {
       x: centre,

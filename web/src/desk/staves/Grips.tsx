@@ -1,7 +1,8 @@
 import type { Stroke } from "../../api/client";
 import { heightAt } from "../../ui/numbers";
 import { type LineGrip, liftTick, moveGrip } from "../hand/velocityGestures";
-import { type Camera, GUTTER, xOf } from "../page/camera";
+import { GUTTER, xOf } from "../page/camera";
+import type { Scale } from "../page/scale";
 import { keep } from "../take/shaping";
 import { useDesk } from "../take/state";
 import { StaveGrip } from "./StaveGrip";
@@ -16,12 +17,11 @@ const NAMES: Record<LineGrip, string> = {
 interface Props {
   /** Whether the open stroke is one that is shaped on this stave, and where its values lie. */
   shapes: (stroke: Stroke) => boolean;
-  yOf: (camera: Camera, value: number) => number;
-  valueAt: (camera: Camera, y: number) => number;
+  scale: Scale;
 }
 
 /** The grips of an open line: real controls on top of the stave, for pointer and keyboard alike. */
-export function Grips({ shapes, yOf, valueAt }: Props) {
+export function Grips({ shapes, scale }: Props) {
   const camera = useDesk((state) => state.camera);
   const shaping = useDesk((state) => state.shaping);
   const line = shaping?.mark?.line;
@@ -49,10 +49,10 @@ export function Grips({ shapes, yOf, valueAt }: Props) {
             name={grip}
             label={NAMES[grip]}
             value={number}
-            range={grip === "lift" ? [-1, 1] : [0, 127]}
-            place={{ left: x, top: yOf(camera, value) }}
+            range={grip === "lift" ? [-1, 1] : [0, scale.high]}
+            place={{ left: x, top: scale.yOf(value) }}
             className={`border-2 ${grip === "lift" ? "rotate-45 cursor-ns-resize rounded-[3px] scale-75" : "cursor-move rounded-full"}`}
-            onMove={(x, y) => moveGrip(grip, { x, value: valueAt(camera, y) })}
+            onMove={(x, y) => moveGrip(grip, { x, value: scale.valueAt(y) })}
             onStep={(steps) => moveGrip(grip, { steps })}
             onRelease={() => void keep()}
           />

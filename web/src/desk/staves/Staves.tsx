@@ -1,20 +1,18 @@
 import { useEffect, useRef } from "react";
-import type { Stroke } from "../../api/client";
+import { actsOnVelocity, VELOCITY } from "../../score/lanes";
 import { secondsAt, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
 import { attach } from "../hand/gestures";
-import { velocityOf, yOfVelocity } from "../page/camera";
+import { velocityScale } from "../page/scale";
 import { type Elements, Stage } from "../stage/stage";
 import { partName, shareOut } from "../take/arranging";
 import { desk, leadPart, set, useDesk } from "../take/state";
 import { Beyond } from "./Beyond";
 import { Grips } from "./Grips";
 import { LaneDivider, START_SHARE } from "./LaneDivider";
-import { Lanes } from "./LaneRows";
+import { Lanes } from "./LaneList";
 import { Marks } from "./Marks";
 import { Tip } from "./Tip";
-
-const shapesVelocity = ({ kind }: Stroke) => kind.startsWith("velocity.");
 
 /** The column of staves on one time axis. */
 export function Staves() {
@@ -90,8 +88,8 @@ export function Staves() {
           aria-label={`Velocity of ${name}`}
           className="h-full w-full cursor-crosshair touch-none"
         />
-        <Grips shapes={shapesVelocity} yOf={yOfVelocity} valueAt={velocityOf} />
-        <Tip stave="velocity" />
+        <VelocityGrips />
+        <Tip stave={VELOCITY} />
       </div>
       <Lanes />
       <div
@@ -101,4 +99,11 @@ export function Staves() {
       />
     </div>
   );
+}
+
+/** The grips of an open line over the velocities. */
+function VelocityGrips() {
+  const kind = useDesk((state) => state.kinds.get(VELOCITY));
+  const height = useDesk((state) => state.camera.laneHeight);
+  return kind ? <Grips shapes={actsOnVelocity} scale={velocityScale(kind, height)} /> : null;
 }

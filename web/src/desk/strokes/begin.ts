@@ -1,10 +1,11 @@
 /** The gestures that Shape offers: each begins as an open stroke with numbers that make sense, to be changed and kept. */
 import type { Hairpin, Stroke, Where } from "../../api/client";
+import { type EXPRESSION, VELOCITY, type VOLUME } from "../../score/lanes";
 import { maskOf, type PartScore, placeOf, type Score } from "../../score/score";
 import { openStroke } from "../take/arranging";
 import { inFront, selected } from "../take/choosing";
 import { apply, keep, letGo, preview } from "../take/shaping";
-import { desk, frontParts, type Limit, set } from "../take/state";
+import { desk, frontParts, kindOf, type Limit, set } from "../take/state";
 
 /** The numbers that a newly drawn hairpin begins with. */
 export const PLAIN: Omit<Hairpin, "kind" | "where" | "start" | "end"> = {
@@ -21,7 +22,7 @@ export const PLAIN: Omit<Hairpin, "kind" | "where" | "start" | "end"> = {
 type Of<Kind extends Stroke["kind"]> = Extract<Stroke, { kind: Kind }>;
 export type Fade = Of<"velocity.hairpin"> | Of<"lane.fade">;
 /** What a fade is written as: the touch of the notes, or a level controller. */
-export type Writing = "touch" | "cc:11" | "cc:7";
+export type Writing = typeof VELOCITY | typeof EXPRESSION | typeof VOLUME;
 
 const FADE_BARS = 4;
 const MOST_SEED = 2 ** 31 - 1;
@@ -40,7 +41,8 @@ export function hairpin(turns = false): void {
   }
   const { facts } = desk();
   const start = facts?.lowest ?? 48;
-  const top = facts && facts.highest > facts.lowest ? facts.highest : Math.min(start + 32, 127);
+  const top =
+    facts && facts.highest > facts.lowest ? facts.highest : Math.min(start + 32, kindOf(VELOCITY).high);
   begin({
     kind: "velocity.hairpin",
     where,
@@ -147,7 +149,7 @@ export function rewritten(fade: Fade, as: Writing): Fade {
   const mark = desk().shaping?.mark;
   const span = fade.where?.span ?? (mark ? ([mark.start, mark.end] as [number, number]) : undefined);
   const where = { ...fade.where, span };
-  if (as === "touch")
+  if (as === VELOCITY)
     return { kind: "velocity.hairpin", where, ...PLAIN, mode: "by", start, end, lift, ease };
   const { parts, notes } = where;
   return {

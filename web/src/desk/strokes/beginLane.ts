@@ -1,6 +1,6 @@
 /** The gestures that Shape offers on a lane: each begins as an open stroke with numbers that make sense. */
 import type { Stroke, Where } from "../../api/client";
-import { lanesOf, valueAt } from "../../score/lanes";
+import { EXPRESSION, lanesOf, MOD_WHEEL, valueAt } from "../../score/lanes";
 import { changeLane } from "../take/arranging";
 import { inFront, onLead } from "../take/choosing";
 import { letGo, preview } from "../take/shaping";
@@ -146,7 +146,7 @@ export const GESTURES: {
       kind: "lane.move",
       lane: key,
       where: onLead(desk().span),
-      to: key === "cc:11" ? "cc:1" : "cc:11",
+      to: key === EXPRESSION ? MOD_WHEEL : EXPRESSION,
       keep: false,
     }),
   },

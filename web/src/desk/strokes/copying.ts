@@ -1,5 +1,6 @@
 /** Copies: of notes with what lies under them, and of stretches of a lane; put down where the playhead stands. */
 import type { Stroke, Where } from "../../api/client";
+import { VELOCITY } from "../../score/lanes";
 import {
   maskOf,
   nearestLine,
@@ -17,11 +18,11 @@ import { apply } from "../take/shaping";
 import { desk, frontParts, set } from "../take/state";
 import { begin, firstOnset } from "./begin";
 
-/** The chosen notes, or those of the span while Shape is about velocity; with only the parts that hold any. */
+/** The chosen notes, or those of the span while Shape acts on velocity; with only the parts that hold any. */
 function chosenNotes(): { where: Where; notes: number } | null {
-  const { chosenCount, about } = desk();
+  const { chosenCount, activeLane } = desk();
   const where = selected();
-  if (!where || (!chosenCount && about !== "velocity")) return null;
+  if (!where || (!chosenCount && activeLane !== VELOCITY)) return null;
   let notes = 0;
   const parts = frontParts().filter((part) => {
     const here = reached(part, where).reduce((sum, one) => sum + one, 0);
@@ -31,9 +32,9 @@ function chosenNotes(): { where: Where; notes: number } | null {
   return { where: { ...where, parts: parts.map(({ id }) => id).sort((a, b) => a - b) }, notes };
 }
 
-/** Remember the chosen notes; or the span of the lane that Shape is about. */
+/** Remember the chosen notes; or the span of the lane that Shape acts on. */
 export function remember(): void {
-  const { span, about, fronts } = desk();
+  const { span, activeLane, fronts } = desk();
   const found = chosenNotes();
   if (found?.notes) {
     set({
@@ -42,9 +43,9 @@ export function remember(): void {
         text: `${count(found.notes, "note")} copied. Paste puts them down at the playhead, or where another span begins.`,
       },
     });
-  } else if (span && about !== "velocity") {
+  } else if (span && activeLane !== VELOCITY) {
     set({
-      copied: { lane: about, part: fronts[0], span },
+      copied: { lane: activeLane, part: fronts[0], span },
       notice: {
         text: "The span of the lane is copied. Paste puts it down at the playhead, or where another span begins.",
       },
@@ -61,7 +62,7 @@ export function paste(): Promise<void> {
 }
 
 async function putDown(): Promise<void> {
-  const { copied, score, fronts, about, grid, history } = desk();
+  const { copied, score, fronts, activeLane, grid, history } = desk();
   if (!score || !copied) {
     set({ notice: { text: "Nothing is copied yet: choose notes, or a span on a lane, and copy." } });
     return;
@@ -76,7 +77,7 @@ async function putDown(): Promise<void> {
     0,
   );
   if ("lane" in copied) {
-    const lane = about === "velocity" ? copied.lane : about;
+    const lane = activeLane === VELOCITY ? copied.lane : activeLane;
     const where = { parts: [copied.part], span: copied.span };
     await apply({ ...PLAIN_LANE, lane: copied.lane, where, to: { part: fronts[0], lane, at } });
   } else {

@@ -1,5 +1,5 @@
 /** Opening a take, and arranging the desk: which parts are in front, what they are called, which lanes are open. */
-import { answered, api, type DeskView, type LaneName, type Schemas, sentence } from "../../api/client";
+import { answered, api, type DeskView, type LaneKind, type Schemas, sentence } from "../../api/client";
 import { type LaneNodes, nodesOf } from "../../score/lanes";
 import { noneOf, type PartScore, scoreOf, velocitiesOf, withLanes } from "../../score/score";
 import { between } from "../../ui/numbers";
@@ -39,10 +39,10 @@ export async function openTake(takeId: string): Promise<void> {
   void readSound(takeId);
   try {
     const params = { path: { take_id: takeId } };
-    const [view, wishes, laneNames] = await Promise.all([
+    const [view, wishes, kinds] = await Promise.all([
       answered<DeskView>(api.GET("/api/takes/{take_id}/view", { params })),
       answered<Wishes>(api.GET("/api/preferences")),
-      answered<LaneName[]>(api.GET("/api/lanes")),
+      answered<LaneKind[]>(api.GET("/api/lanes")),
     ]);
     if (!isHere()) return;
     const score = scoreOf(view);
@@ -54,7 +54,7 @@ export async function openTake(takeId: string): Promise<void> {
       chosen: noneOf(score),
       arrangement: view.arrangement,
       wishes,
-      laneNames,
+      kinds: new Map(kinds.map((kind) => [kind.key, kind])),
       notice: view.remarks.length ? { text: `Read with remarks. ${view.remarks.join(" ")}` } : null,
     });
     toFront(

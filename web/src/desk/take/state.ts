@@ -3,19 +3,20 @@ import { create } from "zustand";
 import {
   type Facts,
   type History,
-  type LaneName,
+  type LaneKind,
   type Mark,
   type Schemas,
   type Stroke,
   sentence,
   type Where,
 } from "../../api/client";
-import type { LaneNodes } from "../../score/lanes";
+import { type LaneNodes, VELOCITY } from "../../score/lanes";
 import type { Chosen, Grid, PartScore, Score, Velocities } from "../../score/score";
 import type { NoticeText } from "../../ui/Notice";
 import { type Camera, held, showingRows, startCamera } from "../page/camera";
 import type { Beside } from "../page/draw/lane";
 import type { Box } from "../page/draw/scene";
+import { type Scale, velocityScale } from "../page/scale";
 
 export type Arrangement = Schemas["Arrangement"];
 export type Wishes = Schemas["Wishes"];
@@ -79,8 +80,8 @@ export interface DeskState {
   copied: Copied | null;
   /** The sound that is kept beside the take. */
   sound: Beside | null;
-  /** What Shape is about: velocity, or the lane that was touched last. */
-  about: string;
+  /** The lane that Shape acts on: velocity, or the one that was touched last. */
+  activeLane: string;
   /** What is said at the pointer while something is dragged. */
   tip: { stave: string; x: number; y: number; text: string } | null;
   hint: string;
@@ -90,7 +91,8 @@ export interface DeskState {
   failure: string | null;
   arrangement: Arrangement;
   wishes: Wishes;
-  laneNames: readonly LaneName[];
+  /** Every kind of lane there can be, velocity first. */
+  kinds: ReadonlyMap<string, LaneKind>;
   /** Nodes of the lanes of the leading part. */
   lanes: ReadonlyMap<string, LaneNodes>;
   followsHead: boolean;
@@ -125,7 +127,7 @@ export const blank: DeskState = {
   failure: null,
   arrangement: { parts: {}, lanes: {} },
   wishes: { middle_c: 4, favourites: [], sounds: true },
-  laneNames: [],
+  kinds: new Map(),
   lanes: new Map(),
   liveLanes: null,
   ghostLanes: null,
@@ -139,7 +141,7 @@ export const blank: DeskState = {
   tolerance: 1,
   steps: false,
   sound: null,
-  about: "velocity",
+  activeLane: VELOCITY,
   tip: null,
   followsHead: true,
   listOpen: false,
@@ -156,6 +158,17 @@ export const leadPart = (state: DeskState = desk()): PartScore | undefined =>
 /** All parts in front, the leading one first. */
 export const frontParts = (state: DeskState = desk()): PartScore[] =>
   state.score ? state.fronts.map((part) => (state.score as Score).parts[part]) : [];
+
+/** The kind of a lane. All kinds are known before anything is drawn. */
+export const kindOf = (key: string, state: DeskState = desk()): LaneKind => state.kinds.get(key) as LaneKind;
+
+/** Every kind of lane that a part can have. */
+export const lanesThere = (state: DeskState = desk()): LaneKind[] =>
+  [...state.kinds.values()].filter(({ key }) => key !== VELOCITY);
+
+/** Where velocities lie on their lane. */
+export const velocityLevels = (state: DeskState = desk()): Scale =>
+  velocityScale(kindOf(VELOCITY, state), state.camera.laneHeight);
 
 /** Whether any of these has changed from one state to the next. */
 export const differs = (now: DeskState, was: DeskState, keys: readonly (keyof DeskState)[]): boolean =>

@@ -1,18 +1,17 @@
 /** A lane of recorded or shaped nodes: thin as a strip, tall when it is open. */
 
-import { type LaneNodes, rangeOf } from "../../../score/lanes";
+import type { Form } from "../../../api/client";
+import { type LaneNodes, slides } from "../../../score/lanes";
 import { firstAbove, secondsAt } from "../../../score/score";
 import { between } from "../../../ui/numbers";
 import { type Camera, GUTTER, rightTick, tickOf, xOf } from "../camera";
+import type { Scale } from "../scale";
 import { drawGrid, drawGutter, drawSpan } from "./grid";
 import { hair, polyline, SANS } from "./ink";
 import type { Scene } from "./scene";
 
 /** Nodes lie too close together to be taken one by one where there are more in sight than this. */
 export const MOST_NODES = 240;
-
-/** A tall lane leaves room for its title, and for grips at its foot. */
-const padding = (height: number): [number, number] => (height > 40 ? [22, 9] : [4, 4]);
 
 /** A recorded sound beside the take: when it begins, and how far it goes out (0 to 255 for each fraction of a second). */
 export interface Beside {
@@ -25,54 +24,41 @@ export interface Beside {
 }
 
 export interface LaneScene extends Scene {
-  laneKey: string;
+  form: Form;
   nodes: LaneNodes | undefined;
   /** The lane as it was, where a stroke that is being made has changed it. */
   was: LaneNodes | undefined;
   height: number;
   sound: Beside | null;
   open: boolean;
-  isSwitch: boolean;
   /** The first onset of the part: before it a lane should have a value. */
   firstNote: number;
 }
 
-export function yOfValue(value: number, [low, high]: readonly [number, number], height: number): number {
-  const [above, below] = padding(height);
-  return above + ((high - value) / (high - low)) * (height - above - below);
-}
-
-export function valueOfY(y: number, [low, high]: readonly [number, number], height: number): number {
-  const [above, below] = padding(height);
-  return high - ((y - above) / (height - above - below)) * (high - low);
-}
-
 export function drawLane(scene: LaneScene): void {
-  const { pen, ink, camera, laneKey, nodes, height, open } = scene;
-  const range = rangeOf(laneKey, nodes);
+  const { pen, ink, camera, form, nodes, height, open } = scene;
   pen.fillStyle = ink.sheet;
   pen.fillRect(0, 0, camera.width, height);
   drawSpan(scene, height);
   drawGrid(scene, height);
   if (open && scene.sound) drawSound(scene, scene.sound);
-  if (open) drawScaleLines(scene, range);
-  if (scene.was?.tick.length && !scene.isSwitch) drawGhost(scene, scene.was, range);
+  if (open) drawScaleLines(scene);
+  if (scene.was?.tick.length && slides(form)) drawGhost(scene, scene.was);
   if (nodes?.tick.length) {
     drawNoValue(scene, nodes);
-    if (scene.isSwitch) drawSwitch(scene, nodes);
-    else drawSteps(scene, nodes, range);
-    if (open) drawNodes(scene, nodes, range);
+    if (slides(form)) drawSteps(scene, nodes);
+    else drawSwitch(scene, nodes);
+    if (open) drawNodes(scene, nodes);
   }
   drawMarks(scene);
-  if (scene.mark && open) drawLine(scene, scene.mark.line, range);
+  if (scene.mark && open) drawLine(scene, scene.mark.line);
   drawGutter(scene, height);
-  if (open) drawScale(scene, range);
+  if (open) drawScale(scene);
 }
 
 /** The sound beside the take, pale behind the lane: how far it goes out at each place. */
-function drawSound({ pen, ink, camera, score, height }: LaneScene, sound: Beside): void {
-  const [above, below] = padding(height);
-  const tall = height - above - below;
+function drawSound({ pen, ink, camera, score, scale }: LaneScene, sound: Beside): void {
+  const [above, tall] = [scale.yOf(scale.high), scale.yOf(scale.low) - scale.yOf(scale.high)];
   pen.fillStyle = ink.rule;
   for (let x = GUTTER; x < camera.width; x++) {
     const [a, b] = [x, x + 1].map(
@@ -87,27 +73,24 @@ function drawSound({ pen, ink, camera, score, height }: LaneScene, sound: Beside
   }
 }
 
-const marksOf = ([low, high]: readonly [number, number]) => (low < 0 ? [low, 0, high] : [0, 32, 64, 96, 127]);
-
-function drawScaleLines({ pen, ink, camera, height }: LaneScene, range: [number, number]): void {
+function drawScaleLines({ pen, ink, camera, scale }: LaneScene): void {
   pen.strokeStyle = ink.rule;
   pen.globalAlpha = 0.6;
   pen.lineWidth = 1;
   pen.beginPath();
-  for (const value of marksOf(range))
-    hair(pen, GUTTER, yOfValue(value, range, height), camera.width, yOfValue(value, range, height));
+  for (const value of scale.marks) hair(pen, GUTTER, scale.yOf(value), camera.width, scale.yOf(value));
   pen.stroke();
   pen.globalAlpha = 1;
 }
 
-function drawScale({ pen, ink, height }: LaneScene, range: [number, number]): void {
+function drawScale({ pen, ink, height, scale }: LaneScene): void {
   pen.font = `500 11px ${SANS}`;
   pen.textAlign = "right";
   pen.textBaseline = "middle";
   pen.fillStyle = ink.faded;
-  for (const value of marksOf(range)) {
-    const sign = range[0] < 0 && value > 0 ? "+" : "";
-    const y = between(yOfValue(value, range, height), 7, height - 7);
+  for (const value of scale.marks) {
+    const sign = scale.low < 0 && value > 0 ? "+" : "";
+    const y = between(scale.yOf(value), 7, height - 7);
     pen.fillText(`${sign}${value}`.replace("-", "−"), GUTTER - 8, y);
   }
 }
@@ -143,13 +126,13 @@ function drawMarks({ pen, ink, camera, height, kept }: LaneScene): void {
 }
 
 /** On and off as pressed ground, never a slope. */
-function drawSwitch({ pen, ink, camera, height, dyeOf, fronts }: LaneScene, nodes: LaneNodes): void {
+function drawSwitch({ pen, ink, camera, height, scale, dyeOf, fronts }: LaneScene, nodes: LaneNodes): void {
   const [from, to] = visible(camera, nodes);
   pen.fillStyle = ink.dye(dyeOf(fronts[0]));
   pen.globalAlpha = 0.5;
   let painted = -1e9;
   for (let node = from; node < to; node++) {
-    if (nodes.value[node] < 64) continue;
+    if (nodes.value[node] < scale.high / 2) continue;
     const x = Math.max(xOf(camera, nodes.tick[node]), GUTTER);
     const end = node + 1 < nodes.tick.length ? xOf(camera, nodes.tick[node + 1]) : camera.width;
     if (end - painted < 0.75) continue;
@@ -159,13 +142,9 @@ function drawSwitch({ pen, ink, camera, height, dyeOf, fronts }: LaneScene, node
   pen.globalAlpha = 1;
 }
 
-function drawSteps(
-  { pen, ink, camera, height, dyeOf, fronts, open, was }: LaneScene,
-  nodes: LaneNodes,
-  range: [number, number],
-): void {
-  const base = yOfValue(Math.max(range[0], 0), range, height);
-  const line = outline(camera, nodes, range, height);
+function drawSteps({ pen, ink, camera, scale, dyeOf, fronts, open, was }: LaneScene, nodes: LaneNodes): void {
+  const base = scale.yOf(scale.middle);
+  const line = outline(camera, nodes, scale);
   pen.fillStyle = ink.dye(dyeOf(fronts[0]));
   pen.strokeStyle = was ? ink.accent : pen.fillStyle;
   pen.globalAlpha = 0.14;
@@ -179,16 +158,12 @@ function drawSteps(
 }
 
 /** Nodes that can be taken one by one; of a dense recording only the line is seen. */
-function drawNodes(
-  { pen, ink, camera, height, dyeOf, fronts }: LaneScene,
-  nodes: LaneNodes,
-  range: [number, number],
-): void {
+function drawNodes({ pen, ink, camera, scale, dyeOf, fronts }: LaneScene, nodes: LaneNodes): void {
   const [from, to] = visible(camera, nodes);
   if (to - from > MOST_NODES) return;
   const dots = new Path2D();
   for (let node = from; node < to; node++) {
-    const [x, y] = [xOf(camera, nodes.tick[node]), yOfValue(nodes.value[node], range, height)];
+    const [x, y] = [xOf(camera, nodes.tick[node]), scale.yOf(nodes.value[node])];
     if (x < GUTTER - 4) continue;
     dots.moveTo(x + 3, y);
     dots.arc(x, y, 3, 0, 2 * Math.PI);
@@ -201,19 +176,18 @@ function drawNodes(
 }
 
 /** What was there before, dotted. */
-function drawGhost({ pen, ink, camera, height }: LaneScene, nodes: LaneNodes, range: [number, number]): void {
+function drawGhost({ pen, ink, camera, scale }: LaneScene, nodes: LaneNodes): void {
   pen.strokeStyle = ink.ghost;
   pen.lineWidth = 1.5;
   pen.setLineDash([2, 3]);
-  pen.stroke(outline(camera, nodes, range, height).path);
+  pen.stroke(outline(camera, nodes, scale).path);
   pen.setLineDash([]);
 }
 
 /** The line that an open stroke is: warm, as on the velocity lane. */
 function drawLine(
-  { pen, ink, camera, height }: LaneScene,
+  { pen, ink, camera, scale }: LaneScene,
   line: readonly (readonly [number, number])[],
-  range: [number, number],
 ): void {
   if (line.length < 2) return;
   pen.strokeStyle = ink.accent;
@@ -221,21 +195,15 @@ function drawLine(
   pen.setLineDash([6, 4]);
   polyline(
     pen,
-    line.map(([tick, value]) => [xOf(camera, tick), yOfValue(value, range, height)] as const),
+    line.map(([tick, value]) => [xOf(camera, tick), scale.yOf(value)] as const),
   );
   pen.setLineDash([]);
 }
 
 /** The lane as one line from the left edge to the right; all that falls into one column of pixels is one upright line. */
-function outline(
-  camera: Camera,
-  nodes: LaneNodes,
-  range: [number, number],
-  height: number,
-): { path: Path2D; left: number } {
+function outline(camera: Camera, nodes: LaneNodes, { yOf }: Scale): { path: Path2D; left: number } {
   const [from, to] = visible(camera, nodes);
   const path = new Path2D();
-  const yOf = (value: number) => yOfValue(value, range, height);
   const left = Math.round(xOf(camera, nodes.tick[from]));
   let [column, low, high] = [left, yOf(nodes.value[from]), yOf(nodes.value[from])];
   let y = low;

@@ -1,6 +1,7 @@
 /** The whole take in one thin line, with what is in sight as a box. */
 
-import { type LaneNodes, rangeOf } from "../../../score/lanes";
+import type { LaneKind } from "../../../api/client";
+import { extentOf, type LaneNodes } from "../../../score/lanes";
 import type { PartScore, Score } from "../../../score/score";
 import { type Camera, GUTTER, rightTick } from "../camera";
 import type { Ink } from "./ink";
@@ -55,17 +56,18 @@ export function drawOverviewLane(
   colour: string,
   camera: Camera,
   score: Score,
-  lane: LaneNodes | undefined,
+  busiest: readonly [LaneKind, LaneNodes] | undefined,
 ): void {
-  if (!lane) return;
-  const [low, high] = rangeOf(lane.key, lane);
+  if (!busiest) return;
+  const [kind, lane] = busiest;
+  const furthest = Math.max(...extentOf(kind, lane).map((end) => Math.abs(end - kind.middle)));
   pen.fillStyle = colour;
   pen.globalAlpha = 0.4;
   let before = -1;
   let most = 0;
   for (let node = 0; node < lane.tick.length; node++) {
     const x = Math.round(overviewX(camera, score, lane.tick[node]));
-    const share = low < 0 ? Math.abs(lane.value[node]) / high : lane.value[node] / 127;
+    const share = Math.abs(lane.value[node] - kind.middle) / furthest;
     most = x === before ? Math.max(most, share) : share;
     const tall = Math.max(most * LANE_HEIGHT, 0.5);
     pen.fillRect(x, OVERVIEW_HEIGHT - 1 - tall, 1, tall);

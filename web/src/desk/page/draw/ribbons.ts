@@ -13,12 +13,13 @@ const SHAPED_UP_TO = 1200;
 /** Brightness is drawn in this many steps, from thin ink to full. */
 const INKS = 5;
 const THIN_INK = 0.5;
+/** Notes of other voices than the one shown alone are drawn as if they were so soft. */
+const FAINT = 8;
 /** In pixels: what is drawn of a contour is no finer than this. */
 const LEAST_STEP = 1;
 
-export function thickness(row: number, velocity: number): number {
-  return Math.max(1, row * (0.12 + (0.86 * velocity) / 127));
-}
+/** The thickness of a ribbon: `loud` from nothing to 1. */
+const thickness = (row: number, loud: number) => Math.max(1, row * (0.12 + 0.86 * loud));
 
 export function drawRibbons(scene: Scene): void {
   const { pen, ink, camera } = scene;
@@ -124,7 +125,10 @@ function addBars(scene: Scene, part: PartScore, inFront: boolean): void {
     const left = Math.max(isWarm ? start : Math.max(start, drawnTo[pitch]), GUTTER - 20);
     drawnTo[pitch] = end;
     const faint = voice !== null && pitch !== voice && inFront;
-    const high = inFront && !faint ? thickness(camera.row, velocities[note]) : Math.max(1, camera.row * 0.34);
+    const high =
+      inFront && !faint
+        ? thickness(camera.row, velocities[note] / scene.scale.high)
+        : Math.max(1, camera.row * 0.34);
     raster.rect(left, y + (camera.row - high) / 2, end - left, high, isWarm ? warm : cold);
   }
 }
@@ -142,7 +146,14 @@ function drawShaped(scene: Scene, part: PartScore): void {
     if (y < -8 * camera.row || y > camera.notesHeight + 8 * camera.row) continue;
     const faint = voice !== null && part.pitch[note] !== voice;
     const paths = inks[picked[note]];
-    addRibbon(paths, camera, part, note, y + camera.row / 2, faint ? 8 : velocities[note]);
+    addRibbon(
+      paths,
+      camera,
+      part,
+      note,
+      y + camera.row / 2,
+      (faint ? FAINT : velocities[note]) / scene.scale.high,
+    );
   }
   inks.forEach((paths, warm) => {
     pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
@@ -160,7 +171,7 @@ function addRibbon(
   part: PartScore,
   note: number,
   middle: number,
-  velocity: number,
+  touch: number,
 ): void {
   const offset = GUTTER - camera.left * camera.perTick;
   const start = offset + part.start[note] * camera.perTick;
@@ -171,7 +182,7 @@ function addRibbon(
   if (!contour || after - first < 2) {
     const loud = contour && after > first ? contour.loud[first] : 1;
     const bend = contour && after > first ? contour.bend[first] : 0;
-    const high = thickness(camera.row, velocity * loud);
+    const high = thickness(camera.row, touch * loud);
     const step = contour && after > first ? inkStep(contour.ink[first]) : INKS - 1;
     const top = middle - bend * camera.row - high / 2;
     if (end - start > 3)
@@ -190,8 +201,8 @@ function addRibbon(
     if (x1 < GUTTER - 2 || x0 > camera.width) continue;
     const to = Math.min(next, after - 1);
     const [y0, y1] = [middle - contour.bend[point] * camera.row, middle - contour.bend[to] * camera.row];
-    const h0 = thickness(camera.row, velocity * contour.loud[point]) / 2;
-    const h1 = thickness(camera.row, velocity * contour.loud[to]) / 2;
+    const h0 = thickness(camera.row, touch * contour.loud[point]) / 2;
+    const h1 = thickness(camera.row, touch * contour.loud[to]) / 2;
     const path = paths[inkStep(contour.ink[point])];
     // Half a pixel over the joint, so that no paper shines through. Filling closes it: to close thousands of them in one
     // path takes the browser a time that grows with their square.
@@ -203,7 +214,7 @@ function addRibbon(
 }
 
 /** What the open stroke would bring: in the colour of what is being shaped, hollow until it is kept. */
-function drawComing({ pen, ink, camera, coming, fronts }: Scene): void {
+function drawComing({ pen, ink, camera, scale, coming, fronts }: Scene): void {
   pen.strokeStyle = ink.accent;
   pen.fillStyle = ink.accentWash;
   pen.lineWidth = 1;
@@ -215,7 +226,7 @@ function drawComing({ pen, ink, camera, coming, fronts }: Scene): void {
       const y = yOfPitch(camera, pitch[note]);
       if (end[note] < camera.left || tick > until || y < -camera.row || y > camera.notesHeight) return;
       const x = xOf(camera, tick);
-      const high = thickness(camera.row, velocity[note]);
+      const high = thickness(camera.row, velocity[note] / scale.high);
       pen.rect(x, y + (camera.row - high) / 2, Math.max((end[note] - tick) * camera.perTick, 2), high);
     });
     pen.fill();

@@ -2,6 +2,7 @@
 import type { Mark, Schemas } from "../../../api/client";
 import type { Chosen, PartScore, Score, Velocities } from "../../../score/score";
 import type { Camera } from "../camera";
+import type { Scale } from "../scale";
 import type { Ink } from "./ink";
 
 /** What is drawn round to choose what lies within, in pixels of its stave. */
@@ -25,6 +26,8 @@ export interface Scene {
   nameOf: (pitch: number) => string;
   shown: Velocities;
   ghost: Velocities | null;
+  /** Where velocities, or the values of the lane that is drawn, lie. */
+  scale: Scale;
   /** Of each part, the notes that are chosen or that the open stroke reaches. */
   picked: Chosen;
   /** The one pitch that the lane shows alone. */

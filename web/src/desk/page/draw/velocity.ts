@@ -1,7 +1,8 @@
 /** The velocity lane: each note a level dash with a bead at its onset, so that a phrase reads as a contour. */
 
+import type { LaneKind } from "../../../api/client";
 import { type PartScore, sounding } from "../../../score/score";
-import { GUTTER, rightTick, xOf, yOfVelocity } from "../camera";
+import { GUTTER, rightTick, xOf } from "../camera";
 import { drawBox, drawGrid, drawGutter, drawSpan } from "./grid";
 import { hair, MARK, polyline, SANS } from "./ink";
 import { pixelOf, Raster } from "./raster";
@@ -9,10 +10,14 @@ import type { Scene } from "./scene";
 
 const BEAD = 4;
 const LEAST_MARK_PIXELS = 15;
-const NUMBERS = [1, 32, 64, 96, 127];
 
-export function drawVelocity(scene: Scene): void {
-  const { pen, ink, camera, score } = scene;
+/** With the words that players have for velocities. */
+export interface VelocityScene extends Scene {
+  words: LaneKind["words"];
+}
+
+export function drawVelocity(scene: VelocityScene): void {
+  const { pen, ink, camera, scale, words } = scene;
   const height = camera.laneHeight;
   pen.fillStyle = ink.sheet;
   pen.fillRect(0, 0, camera.width, height);
@@ -21,9 +26,7 @@ export function drawVelocity(scene: Scene): void {
   pen.strokeStyle = ink.rule;
   pen.lineWidth = 1;
   pen.beginPath();
-  for (const { velocity } of score.dynamics) {
-    hair(pen, GUTTER, yOfVelocity(camera, velocity), camera.width, yOfVelocity(camera, velocity));
-  }
+  for (const { value } of words) hair(pen, GUTTER, scale.yOf(value), camera.width, scale.yOf(value));
   pen.globalAlpha = 0.5;
   pen.stroke();
   pen.globalAlpha = 1;
@@ -38,22 +41,20 @@ export function drawVelocity(scene: Scene): void {
   drawScales(scene);
 }
 
-function drawScales({ pen, ink, camera, score }: Scene): void {
+function drawScales({ pen, ink, scale, words }: VelocityScene): void {
   pen.textBaseline = "middle";
   pen.textAlign = "right";
   pen.font = `italic 600 16px ${MARK}`;
   pen.fillStyle = ink.faded;
   // On a low lane every second mark has room.
-  const [first, second] = score.dynamics.map(({ velocity }) => yOfVelocity(camera, velocity));
-  const every = first - second < LEAST_MARK_PIXELS ? 2 : 1;
-  score.dynamics.forEach(({ mark, velocity }, place) => {
-    if ((score.dynamics.length - 1 - place) % every === 0)
-      pen.fillText(mark, GUTTER - 6, yOfVelocity(camera, velocity) - 1);
+  const every = scale.yOf(words[0].value) - scale.yOf(words[1].value) < LEAST_MARK_PIXELS ? 2 : 1;
+  words.forEach(({ word, value }, place) => {
+    if ((words.length - 1 - place) % every === 0) pen.fillText(word, GUTTER - 6, scale.yOf(value) - 1);
   });
   pen.font = `500 11px ${SANS}`;
   pen.textAlign = "left";
   pen.fillStyle = ink.ink;
-  for (const number of NUMBERS) pen.fillText(String(number), 5, yOfVelocity(camera, number));
+  for (const number of scale.marks) pen.fillText(String(number), 5, scale.yOf(number));
 }
 
 function drawNotes(scene: Scene, part: PartScore): void {
@@ -65,7 +66,7 @@ function drawNotes(scene: Scene, part: PartScore): void {
 
 /** Dashes and beads. */
 function drawContour(scene: Scene, part: PartScore, from: number, to: number, warm: boolean): void {
-  const { pen, ink, camera, voice } = scene;
+  const { pen, ink, camera, scale, voice } = scene;
   const picked = scene.picked[part.id];
   const velocities = scene.shown[part.id];
   const bead = Math.max(1.5, Math.min(BEAD, (camera.width / Math.max(to - from, 1)) * 2));
@@ -76,7 +77,7 @@ function drawContour(scene: Scene, part: PartScore, from: number, to: number, wa
   for (let note = from; note < to; note++) {
     if ((picked[note] === 1) !== warm || (voice !== null && part.pitch[note] !== voice)) continue;
     const x = offset + part.start[note] * camera.perTick;
-    const y = yOfVelocity(camera, velocities[note]);
+    const y = scale.yOf(velocities[note]);
     const end = offset + part.end[note] * camera.perTick;
     if (end - x > 1) pen.fillRect(x, y - 1, end - x, 2);
     if (x < GUTTER - bead) continue;
@@ -91,7 +92,7 @@ const raster = new Raster();
 
 /** Far out there are more notes than columns of pixels. */
 function drawCrowd(scene: Scene, part: PartScore, from: number, to: number): void {
-  const { pen, ink, camera, voice } = scene;
+  const { pen, ink, camera, scale, voice } = scene;
   const picked = scene.picked[part.id];
   const velocities = scene.shown[part.id];
   const offset = GUTTER - camera.left * camera.perTick;
@@ -101,14 +102,14 @@ function drawCrowd(scene: Scene, part: PartScore, from: number, to: number): voi
     if (voice !== null && part.pitch[note] !== voice) continue;
     const x = offset + part.start[note] * camera.perTick;
     if (x < GUTTER - 1) continue;
-    raster.rect(x - 1, yOfVelocity(camera, velocities[note]) - 1, 2, 2, colours[picked[note]]);
+    raster.rect(x - 1, scale.yOf(velocities[note]) - 1, 2, 2, colours[picked[note]]);
   }
   raster.paint(pen);
 }
 
 /** What was there before, dotted. */
 function drawGhost(scene: Scene, part: PartScore, ghost: Uint8Array): void {
-  const { pen, ink, camera } = scene;
+  const { pen, ink, camera, scale } = scene;
   const shown = scene.shown[part.id];
   const [from, to] = sounding(part, camera.left, rightTick(camera));
   const offset = GUTTER - camera.left * camera.perTick;
@@ -119,7 +120,7 @@ function drawGhost(scene: Scene, part: PartScore, ghost: Uint8Array): void {
   for (let note = from; note < to; note++) {
     if (ghost[note] === shown[note] || (scene.voice !== null && part.pitch[note] !== scene.voice)) continue;
     const x = offset + part.start[note] * camera.perTick;
-    const y = yOfVelocity(camera, ghost[note]);
+    const y = scale.yOf(ghost[note]);
     pen.moveTo(x, y);
     pen.lineTo(Math.max(offset + part.end[note] * camera.perTick, x + 5), y);
   }
@@ -129,7 +130,7 @@ function drawGhost(scene: Scene, part: PartScore, ghost: Uint8Array): void {
 
 /** The line of a stroke: warm when it is open, a pencil's trace when it is not. */
 function drawLine(
-  { pen, ink, camera }: Scene,
+  { pen, ink, camera, scale }: Scene,
   line: readonly (readonly [number, number])[],
   isOpen: boolean,
 ): void {
@@ -140,7 +141,7 @@ function drawLine(
   pen.lineJoin = "round";
   polyline(
     pen,
-    line.map(([tick, value]) => [xOf(camera, tick), yOfVelocity(camera, value)] as const),
+    line.map(([tick, value]) => [xOf(camera, tick), scale.yOf(value)] as const),
   );
   pen.globalAlpha = 1;
 }

@@ -1,0 +1,9 @@
+/** Scroll the lanes so that one is seen; only them, which `scrollIntoView` would not keep to. */
+export function bringToSight(key: string): void {
+  const lane = document.querySelector(`[data-lane="${key}"]`);
+  const list = lane?.closest("section");
+  if (!lane || !list) return;
+  const [here, whole] = [lane.getBoundingClientRect(), list.getBoundingClientRect()];
+  const below = Math.max(here.bottom - whole.bottom, 0);
+  list.scrollTop += below > 0 ? Math.min(below, here.top - whole.top) : Math.min(here.top - whole.top, 0);
+}

@@ -1,0 +1,224 @@
+import { type PointerEvent, useEffect, useRef } from "react";
+import type { LaneKind } from "../../api/client";
+import { formOf, lanesOf, VELOCITY } from "../../score/lanes";
+import { between, signed } from "../../ui/numbers";
+import { Press } from "../hand/grip";
+import { hoverLane, hoverNothing } from "../hand/hints";
+import { laneGrip } from "../hand/laneGestures";
+import { spanGrip } from "../hand/spanGrip";
+import { GUTTER } from "../page/camera";
+import { laneScale } from "../page/scale";
+import { bringToSight } from "../stage/laneSight";
+import { attachLane, type LaneStave } from "../stage/laneStage";
+import { changeLane, dropLane, type LaneLook, moveLane } from "../take/arranging";
+import { desk, kindOf, leadPart, set, useDesk } from "../take/state";
+import { FavouriteLook, toggleFavourite } from "./Favourite";
+import { FrameGrips } from "./FrameGrips";
+import { Grips } from "./Grips";
+import { Tip } from "./Tip";
+
+const STRIP_HEIGHT = 34;
+
+/** A lane of the leading part: a strip, or tall with its grips. */
+export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: boolean; isLast: boolean }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const kind = useDesk((state) => kindOf(look.key, state));
+  const head = useDesk((state) => leadPart(state)?.lanes.find((lane) => lane.key === look.key));
+  const favourite = useDesk((state) => state.wishes.favourites?.find((one) => one.key === look.key));
+  const title = favourite?.label || kind.title;
+  const open = look.open ?? false;
+  const height = open ? (look.height ?? 140) : STRIP_HEIGHT;
+  const now: LaneStave = { kind, form: formOf(kind, head), open, height };
+  const stave = useRef(now);
+  stave.current = now;
+  useEffect(() => attachLane(canvas.current as HTMLCanvasElement, () => stave.current), []);
+  // A lane that is opened, or added as the one that is meant, is seen whole wherever it lies among the others.
+  const wasOpen = useRef(open && desk().activeLane !== look.key);
+  useEffect(() => {
+    if (open && !wasOpen.current) bringToSight(look.key);
+    wasOpen.current = open;
+  }, [open, look.key]);
+  const press = useRef<Press | null>(null);
+  press.current ??= new Press(true);
+  useEffect(() => press.current?.watchEscape(), []);
+  const placeOf = (event: PointerEvent<HTMLElement>): [number, number] => {
+    const box = event.currentTarget.getBoundingClientRect();
+    return [event.clientX - box.left, event.clientY - box.top];
+  };
+  const range = head && `${signed(head.lowest)} to ${signed(head.highest)}`;
+  const facts = head ? `${head.nodes.toLocaleString("en-GB")} · ${range}` : "no data";
+  return (
+    <div className="relative border-b border-rule" style={{ height }} data-lane={look.key}>
+      <canvas
+        ref={canvas}
+        aria-label={`${title} of the leading part`}
+        className="block h-full w-full touch-none"
+        onPointerDown={(event) => {
+          if (event.button !== 0) return;
+          const [x, y] = placeOf(event);
+          const grip = open ? laneGrip(now, x, y, event.nativeEvent) : spanGrip(x, event.altKey);
+          if (grip) event.currentTarget.setPointerCapture(event.pointerId);
+          press.current?.begin(grip, x, y);
+        }}
+        onPointerMove={(event) => {
+          const [x, y] = placeOf(event);
+          if (!press.current?.move(x, y, event.nativeEvent)) hoverLane(now, x);
+        }}
+        onPointerUp={(event) => press.current?.end(event.nativeEvent)}
+        onPointerCancel={() => press.current?.drop()}
+        onPointerLeave={hoverNothing}
+      />
+      <div className="pointer-events-none absolute inset-x-0 top-0 flex h-[18px] items-center gap-2 text-[12px]">
+        <button
+          type="button"
+          aria-expanded={open}
+          onClick={() => {
+            // The lane that is opened is the one that is meant from now on.
+            set({ activeLane: open ? VELOCITY : look.key });
+            changeLane(look.key, { open: !open });
+          }}
+          style={{ width: GUTTER - 4 }}
+          className="pointer-events-auto flex items-center gap-1 truncate pl-2 text-left font-medium hover:text-accent-deep"
+          title={`${title}, ${kind.unit}: ${open ? "fold it to a strip" : "open it"}\n${facts}${
+            head && !head.leads_in ? "\nIt has no value before the first note." : ""
+          }`}
+        >
+          <svg viewBox="0 0 8 8" className={`h-2 w-2 shrink-0 ${open ? "rotate-90" : ""}`} aria-hidden>
+            <path
+              d="M2 1l4 3-4 3z"
+              fill={favourite?.dye ? `var(--color-${favourite.dye})` : "currentColor"}
+            />
+          </svg>
+          <span className="truncate">{favourite?.label || shortTitle(kind)}</span>
+        </button>
+        {open && (
+          <span className="rounded bg-sheet/85 px-1 text-faded">
+            {title} · {facts}
+            {` · ${kind.unit}`}
+            {head && !head.leads_in && " · no value before the first note"}
+          </span>
+        )}
+        {open && (
+          <span className="pointer-events-auto ml-auto flex gap-0.5 bg-sheet/85 pr-2">
+            <LaneButton
+              label={`${title}: up`}
+              disabled={isFirst}
+              onClick={() => moveLane(look.key, -1)}
+              path="M2 6l3-3 3 3"
+            />
+            <LaneButton
+              label={`${title}: down`}
+              disabled={isLast}
+              onClick={() => moveLane(look.key, 1)}
+              path="M2 4l3 3 3-3"
+            />
+            {favourite && <FavouriteLook favourite={favourite} title={kind.title} />}
+            <LaneButton
+              label={favourite ? `${title}: no favourite any more` : `${title}: make it a favourite`}
+              onClick={() => toggleFavourite(look.key)}
+              path="M5 1l1.2 2.6 2.8.3-2.1 1.9.6 2.8L5 7.2 2.5 8.6l.6-2.8L1 3.9l2.8-.3z"
+              filled={!!favourite}
+            />
+            {!head && (
+              <LaneButton
+                label={`${title}: take it off`}
+                onClick={() => dropLane(look.key)}
+                path="M2 2l6 6M8 2l-6 6"
+              />
+            )}
+          </span>
+        )}
+      </div>
+      {!open && (
+        <span
+          aria-hidden
+          style={{ width: GUTTER - 10 }}
+          className="pointer-events-none absolute bottom-px left-0 truncate pl-5 text-[11px] text-faded"
+        >
+          {facts}
+        </span>
+      )}
+      {open && <FrameGrips kind={kind} height={height} />}
+      {open && <Tip stave={look.key} />}
+      {open && (
+        <Grips
+          shapes={(stroke) => lanesOf(stroke).includes(look.key)}
+          scale={laneScale(kind, height, undefined)}
+        />
+      )}
+      {open && (
+        <HeightHandle
+          title={title}
+          height={height}
+          onHeight={(tall) => changeLane(look.key, { height: tall })}
+        />
+      )}
+    </div>
+  );
+}
+
+/** In the gutter there is room for a word: the number, or the name where there is none. */
+const shortTitle = ({ number, name }: LaneKind) => (number === null ? name : `${number} ${name}`);
+
+interface LaneButtonProps {
+  label: string;
+  path: string;
+  onClick: () => void;
+  disabled?: boolean;
+  filled?: boolean;
+}
+
+function LaneButton({ label, path, onClick, disabled, filled }: LaneButtonProps) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      disabled={disabled}
+      onClick={onClick}
+      className="grid h-[18px] w-5 place-items-center rounded text-faded hover:text-ink disabled:opacity-30"
+    >
+      <svg viewBox="0 0 10 10" className="h-3 w-3" aria-hidden>
+        <path d={path} fill={filled ? "currentColor" : "none"} stroke="currentColor" strokeWidth="1.2" />
+      </svg>
+    </button>
+  );
+}
+
+function HeightHandle({
+  title,
+  height,
+  onHeight,
+}: {
+  title: string;
+  height: number;
+  onHeight: (height: number) => void;
+}) {
+  const limited = (value: number) => onHeight(Math.round(between(value, 60, 500)));
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a rule that is moved is a separator, not an hr
+    <div
+      role="separator"
+      aria-orientation="horizontal"
+      aria-label={`Height of ${title}`}
+      aria-valuenow={height}
+      aria-valuemin={60}
+      aria-valuemax={500}
+      tabIndex={0}
+      className="absolute inset-x-0 bottom-0 h-1.5 cursor-row-resize touch-none hover:bg-rule-strong"
+      onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
+      onPointerMove={(event) => {
+        if (!event.currentTarget.hasPointerCapture(event.pointerId)) return;
+        const box = event.currentTarget.parentElement?.getBoundingClientRect();
+        if (box) limited(event.clientY - box.top);
+      }}
+      onKeyDown={(event) => {
+        const by = { ArrowUp: -10, ArrowDown: 10 }[event.key];
+        if (!by) return;
+        event.preventDefault();
+        event.stopPropagation();
+        limited(height + by);
+      }}
+    />
+  );
+}
