@@ -4,13 +4,13 @@ from typing import Any
 
 import numpy as np
 
-from expression.arrays import Ints
+from expression.arrays import Ints, runs
 from expression.curve import Curve, differing
 from expression.lanes import LANES
 from expression.take import Part, Take
 
-MOST_DRAWN = 3000
-"""Nodes of a lane that are sent while a gesture is held: two for each pixel of a wide screen."""
+MOST_DRAWN = 2000
+"""Nodes of a lane that are sent while a gesture is held: two for each pixel of a stave on a common screen."""
 
 
 def lanes(part: Part) -> list[dict[str, Any]]:
@@ -19,13 +19,13 @@ def lanes(part: Part) -> list[dict[str, Any]]:
 
 
 def _nodes(curve: Curve, rows: Ints) -> dict[str, Any]:
-    """Some nodes (`tick` holds differences), which of them do not hold their value, and each bent way as a line."""
+    """Some nodes (`tick` holds differences), runs (first, last) of those that do not hold their value, and each bent way as a line."""
     ways = np.flatnonzero(curve.ways[rows])
     bent = ways[(curve.lift[rows[ways]] != 0) | (curve.ease[rows[ways]] != 0)]
     return {
         "tick": np.diff(curve.ticks[rows], prepend=0).tolist(),
         "value": np.round(curve.values[rows], 3).tolist(),
-        "ways": ways.tolist(),
+        "ways": runs(ways),
         "bent": [
             {"node": node, "lift": lift, "ease": ease, "line": line}
             for node, lift, ease, line in zip(

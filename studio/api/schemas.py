@@ -230,7 +230,7 @@ class LaneData(Schema):
     key: str
     tick: list[int]
     value: list[float]
-    ways: list[int]
+    ways: list[tuple[int, int]]
     bent: list[BentWay]
 
 

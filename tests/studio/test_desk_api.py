@@ -254,7 +254,7 @@ class TestGesturesUnderTheHand:
         (lane,) = answer["lanes"]
         assert (lane["key"], lane["first"], lane["after"]) == ("cc:7", 0, 0)
         assert lane["value"] == [100, 0, 100]
-        assert lane["ways"] == [0]
+        assert lane["ways"] == [[0, 0]]
         assert answer["facts"] is None
         assert desk.send("post", "preview", stroke=FADE)["lanes"] == []
         assert desk.send("post", "preview", stroke=FADE, part=99)["lanes"] == []

@@ -2,7 +2,7 @@ import { expect, test } from "vitest";
 import { formOf, nodesOf, taken, textOf, valueAt, withLaneChanges, wordOf } from "./lanes";
 import { kindMade } from "./made";
 
-const lane = nodesOf({ key: "cc:1", tick: [10, 10, 20, 60], value: [1, 5, 9, 3], ways: [1], bent: [] });
+const lane = nodesOf({ key: "cc:1", tick: [10, 10, 20, 60], value: [1, 5, 9, 3], ways: [[1, 1]], bent: [] });
 
 test("nodes are told by differences, and stand in ticks", () => {
   expect([...lane.tick]).toEqual([10, 20, 40, 100]);

@@ -25,7 +25,7 @@ export function nodesOf(lane: Schemas["LaneData"]): LaneNodes {
   });
   const value = Float32Array.from(lane.value);
   const moves = new Uint8Array(tick.length);
-  for (const node of lane.ways) moves[node] = 1;
+  for (const [first, last] of lane.ways) moves.fill(1, first, last + 1);
   return {
     key: lane.key,
     tick,

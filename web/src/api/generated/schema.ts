@@ -1079,7 +1079,10 @@ export interface components {
             /** Value */
             value: number[];
             /** Ways */
-            ways: number[];
+            ways: [
+                number,
+                number
+            ][];
         };
         /**
          * LaneClear
@@ -1157,7 +1160,10 @@ export interface components {
             /** Value */
             value: number[];
             /** Ways */
-            ways: number[];
+            ways: [
+                number,
+                number
+            ][];
         };
         /**
          * LaneDistil
@@ -1288,8 +1294,8 @@ export interface components {
          * LaneKindView
          * @description A kind of lane (velocity is the first): what it is called, what its values mean and how it is drawn.
          *
-         *     `least`: it is drawn as far as it goes to both sides, and so far at least; 0: from `low` to `high`. `marks` are drawn
-         *     as lines, to `rounds` a hand is drawn.
+         *     `least`: it is drawn as far as it goes to both sides, and so far at least; 0: from `low` to `high`. `marks` are
+         *     drawn as lines, to `rounds` a hand is drawn.
          */
         LaneKindView: {
             /** Decimals */
