@@ -62,6 +62,8 @@ def _parser() -> argparse.ArgumentParser:
     receiving.set_defaults(run=_receive)
     document = commands.add_parser("strokes-doc", help="print docs/strokes.md, made from the stroke models")
     document.set_defaults(run=_document)
+    table = commands.add_parser("strokes-table", help="print what the desk has to know of the strokes, as JSON")
+    table.set_defaults(run=_stroke_table)
     return parser
 
 
@@ -196,6 +198,12 @@ def _document(_: argparse.Namespace) -> None:
     from command.document import stroke_document
 
     print(stroke_document(), end="")
+
+
+def _stroke_table(_: argparse.Namespace) -> None:
+    from command.document import stroke_table
+
+    print(stroke_table(), end="")
 
 
 def _lane(values: Floats) -> dict[str, Any]:

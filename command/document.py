@@ -1,4 +1,4 @@
-"""`docs/strokes.md`, made from the stroke models so that it cannot drift from them."""
+"""`docs/strokes.md`, and what the desk has to know of strokes: made from their models, so that they cannot drift."""
 
 import json
 from typing import Any
@@ -9,7 +9,7 @@ from expression.strokes.writing import Node
 
 _HEAD = """# Strokes
 
-*Generated from the models by `./lull strokes-doc`; do not edit.*
+*Generated from the models by `./lull generate`; do not edit.*
 
 A stroke is one edit of a take. Its text form is a JSON object with a `kind`, a `where`, and its numbers. It is what
 Lull saves, what the API takes and returns, and what `./lull shape IN.mid --strokes FILE.json -o OUT.mid` reads as a
@@ -43,6 +43,28 @@ def stroke_document() -> str:
         fields = _table(record.model_json_schema()["properties"])
         pieces.append(f"## {record.__name__.lower()}\n\n{(record.__doc__ or '').strip()}\n\n{fields}")
     return "\n".join(pieces)
+
+
+def stroke_table() -> str:
+    """Of every kind and each of its plain fields the default and the limits, as JSON for the desk."""
+    return json.dumps({kind: _limits(model.model_json_schema()) for kind, model in KINDS.items()}, indent=1) + "\n"
+
+
+def _limits(schema: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    fields = {}
+    for name, field in schema["properties"].items():
+        numbers = [one for one in field.get("anyOf", [field]) if one.get("type") in ("number", "integer")]
+        told = {"low": _limit_of(numbers, "minimum"), "high": _limit_of(numbers, "maximum")} if numbers else {}
+        known = {limit: value for limit, value in told.items() if value is not None}
+        default = {} if "default" not in field or name in ("kind", "where") else {"default": field["default"]}
+        if known or default:
+            fields[name] = {**default, **known}
+    return fields
+
+
+def _limit_of(choices: list[dict[str, Any]], limit: str) -> float | None:
+    """The limit that any of some choices of numbers has."""
+    return next((choice[limit] for choice in choices if limit in choice), None)
 
 
 def _table(properties: dict[str, Any]) -> str:

@@ -19,7 +19,7 @@ def lanes(part: Part) -> list[dict[str, Any]]:
 
 
 def _nodes(curve: Curve, rows: Ints) -> dict[str, Any]:
-    """Some nodes (`tick` holds differences), runs (first, last) of those that do not hold their value, and each bent way as a line."""
+    """Some nodes (`tick` holds differences), runs of those that do not hold their value, each bent way as a line."""
     ways = np.flatnonzero(curve.ways[rows])
     bent = ways[(curve.lift[rows[ways]] != 0) | (curve.ease[rows[ways]] != 0)]
     return {

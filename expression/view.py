@@ -185,7 +185,8 @@ def _mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
     try:
         start, end, parts, count = stroke.reach(take)
     except NothingMatched:
-        return {"label": stroke.label(), "place": "", "start": 0, "end": 0, "line": [], "parts": [], "count": 0}
+        nowhere = {"place": "", "start": 0, "end": 0, "line": [], "grips": [], "parts": [], "count": 0}
+        return {"label": stroke.label(), **nowhere}
     # What comes a little before or after a bar line belongs to the bar that the hand was aiming at; a note that is
     # reached there is in its own bar.
     near = min(take.resolution // 8, max(end - start - 1, 0) // 2)
@@ -199,6 +200,7 @@ def _mark(take: Take, stroke: AnyStroke) -> dict[str, Any]:
         "start": start,
         "end": end,
         "line": stroke.line(take),
+        "grips": [grip._asdict() for grip in stroke.grips(take)],
         "parts": parts,
         "count": count,
     }

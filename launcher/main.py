@@ -23,7 +23,7 @@ HELP = """usage: ./lull COMMAND
   receive
   manage ...        Django's own commands (createsuperuser, changepassword ...)
   format            bring Python and TypeScript into their format
-  generate          make docs/strokes.md, docs/openapi.json and the TypeScript types anew
+  generate          make docs/strokes.md, docs/openapi.json and what the desk knows of the API anew
   lock              make requirements.lock anew from requirements.in
 """
 
@@ -166,7 +166,9 @@ def _test(words: list[str]) -> int:
         say(f"checking {what} ...")
         run(*command, cwd=folder, env=environment, quiet=True, what=f"The check of {what}")
     with postgres.database() as url:
-        return subprocess.run([PYTHON, "-m", "pytest", *words], cwd=ROOT, env=_environment(url)).returncode
+        beside = () if {"-n", "-x", "-s"} & set(words) else ("-n", "2", "--dist", "worksteal")
+        command = (PYTHON, "-m", "pytest", *beside, *words)
+        return subprocess.run(command, cwd=ROOT, env=_environment(url)).returncode
 
 
 def _in_the_browser(module: str) -> Callable[[list[str]], int]:
@@ -203,6 +205,7 @@ def _generate(_: list[str]) -> int:
     environment = _environment("")
     for module, file in (
         (("-m", "command", "strokes-doc"), "docs/strokes.md"),
+        (("-m", "command", "strokes-table"), "web/src/api/generated/strokes.json"),
         (("manage.py", "openapi"), "docs/openapi.json"),
     ):
         made = subprocess.run([PYTHON, *module], cwd=ROOT, env=environment, capture_output=True, check=True).stdout

@@ -10,6 +10,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validat
 
 from expression.arrays import Flags, Ints
 from expression.errors import NothingMatched
+from expression.strokes.grips import Grip
 from expression.take import LAST_TICK, Part, Take
 
 Count = Annotated[int, Field(ge=0, le=2**53)]
@@ -201,6 +202,10 @@ class BaseStroke(Record, ABC):
 
     def line(self, take: Take) -> list[tuple[int, float]]:
         """The stroke as a line over the lane it acts on, (tick, value); empty where it draws none."""
+        return []
+
+    def grips(self, take: Take) -> list[Grip]:
+        """Where it can be taken by hand; nowhere, unless it says so."""
         return []
 
     def pulled(self, take: Take, tick: int, value: float) -> Self:

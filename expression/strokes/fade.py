@@ -12,6 +12,7 @@ from expression.curve import Curve, lift_between, line_between
 from expression.lanes import EXPRESSION, LANES
 from expression.piece import Piece
 from expression.strokes.base import Lift, Reach, Unit
+from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import Spot, parts_of
 from expression.strokes.writing import WritingStroke
 from expression.take import Lane, Take
@@ -77,6 +78,12 @@ class LaneFade(WritingStroke):
         high = LANES[self.lane].high
         line = line_between((start, self.start * high), (end, self.end * high), self.lift, self.ease)
         return [(tick, min(value, high)) for tick, value in line]
+
+    @override
+    def grips(self, take: Take) -> list[Grip]:
+        start, end = self.where.span or (0, 1)
+        ends = Place(start, self.start), Place(end, self.end)
+        return line_grips(*ends, (self.lift, self.ease), scale=LANES[self.lane].high)
 
     @override
     def pulled(self, take: Take, tick: int, value: float) -> Self:

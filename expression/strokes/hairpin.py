@@ -11,6 +11,7 @@ from expression.chords import chord_onsets
 from expression.curve import LINE_POINTS, form, lift_between
 from expression.notes import HIGHEST, LOWEST
 from expression.strokes.base import Lift, Picked, Points, Unit, Where, select
+from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.velocity import Level, Velocity, VelocityStroke
 from expression.take import Take
 
@@ -87,6 +88,13 @@ class VelocityHairpin(VelocityStroke):
         ticks = whole(span[0] + shares * (span[1] - span[0]))
         values = np.minimum(self._way(ticks, span) * self._scale, HIGHEST)
         return list(zip(ticks.tolist(), np.round(values, 3).tolist(), strict=True))
+
+    @override
+    def grips(self, take: Take) -> list[Grip]:
+        start, end = self._span(select(take, self.where).picked)
+        peak = None if self.peak is None else Place(start + round(self.peak_at * (end - start)), self.peak)
+        ends = Place(start, self.start), Place(end, self.end)
+        return line_grips(*ends, (self.lift, self.ease), peak, self._scale)
 
     @override
     def pulled(self, take: Take, tick: int, value: float) -> Self:

@@ -12,6 +12,7 @@ from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.strokes.base import Lift, Reach, Unit
+from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import Spot, parts_of, switched
 from expression.strokes.writing import Value, WritingStroke
 from expression.take import Lane, Take
@@ -155,6 +156,15 @@ class LaneShape(WritingStroke):
             raise NothingMatched(self.nothing)
         start, end = min(int(one.starts[0]) for one in places), max(int(one.ends[-1]) for one in places)
         return Reach(start, end, parts_of(spots), sum(len(one.starts) for one in places))
+
+    @override
+    def grips(self, take: Take) -> list[Grip]:
+        """On a shape that is there once; of many, none stands for all."""
+        if self.where.span is None or self.notes or self.every is not None:
+            return []
+        start, end = self.where.span
+        peak = None if self.peak is None else Place(start + round(self.peak_at * (end - start)), self.peak)
+        return line_grips(Place(start, self.start), Place(end, self.end), None, peak)
 
     @property
     @override

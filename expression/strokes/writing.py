@@ -13,6 +13,7 @@ from expression.errors import NothingMatched
 from expression.lanes import LANES
 from expression.piece import Piece
 from expression.strokes.base import Lift, Points, Reach, Record, Tick, Unit, Where
+from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import LaneKey, LaneKeys, LaneStroke, Spot, parts_of, switched
 from expression.take import Lane, Take
 
@@ -206,6 +207,11 @@ class LaneRamp(WritingStroke):
     def line(self, take: Take) -> list[tuple[int, float]]:
         start, end, low, high = self._way(take)
         return line_between((start, low), (end, high), self.lift, self.ease)
+
+    @override
+    def grips(self, take: Take) -> list[Grip]:
+        start, end, low, high = self._way(take)
+        return line_grips(Place(start, low), Place(end, high), (self.lift, self.ease))
 
     @override
     def pulled(self, take: Take, tick: int, value: float) -> Self:

@@ -1,6 +1,6 @@
 """The shapes of what the API takes and returns. TypeScript types are made from these."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 from uuid import UUID
 
 from ninja import Schema
@@ -52,6 +52,14 @@ class TakeCard(Schema):
     added_at: AwareDatetime
     changed_at: AwareDatetime
     summary: Summary
+
+
+class DeletedTake(Schema):
+    """A take that can be brought back."""
+
+    id: UUID
+    name: str
+    deleted_at: AwareDatetime
 
 
 class Added(TakeCard):
@@ -128,6 +136,22 @@ class PartView(PartLanes):
     velocity: list[int]
 
 
+class GripView(Schema):
+    """Where a stroke can be taken by hand: a place on its lane, and the number (`field`) that it moves.
+
+    `scale` is what 1 of the field is on the lane; with 0 the whole line is formed to pass where the grip is dragged to.
+    `along` is what goes with it sideways.
+    """
+
+    field: str
+    name: str
+    tick: int
+    value: float
+    number: float
+    scale: float
+    along: Literal["start", "end", "peak", ""]
+
+
 class Mark(Schema):
     """Where a stroke shows on the page; its line is (tick, value)."""
 
@@ -136,6 +160,7 @@ class Mark(Schema):
     start: int
     end: int
     line: list[tuple[int, float]]
+    grips: list[GripView]
     parts: list[int]
     count: int
 

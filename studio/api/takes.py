@@ -10,7 +10,7 @@ from ninja.files import UploadedFile
 
 from expression.errors import BadFile
 from studio.api.access import owner
-from studio.api.schemas import Added, Problem, Rename, TakeCard
+from studio.api.schemas import Added, DeletedTake, Problem, Rename, TakeCard
 from studio.models import Take
 from studio.services import takes
 from studio.services.folding import shaped
@@ -38,6 +38,12 @@ def add_take(
     take = takes.add(owner(request), file.name or "", file.read())
     remarks = shaped(take.pk, take.revision).recorded.remarks
     return Status(201, {**_card(take), "remarks": list(remarks)})
+
+
+@router.get("deleted", response=list[DeletedTake])
+def list_deleted(request: HttpRequest) -> Any:
+    """What was deleted in the last thirty days, the latest first."""
+    return takes.deleted(owner(request))
 
 
 @router.patch("{uuid:take_id}", response={200: TakeCard, **REFUSALS})

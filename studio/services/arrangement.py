@@ -36,9 +36,10 @@ class PartLook(_Kept):
 
 
 class LaneLook(_Kept):
-    """A lane on the desk: a strip, or open and so tall."""
+    """A lane on the desk: a strip, or open and so tall; or hidden."""
 
     key: Name
+    hidden: bool = False
     open: bool = False
     height: Annotated[int, Field(ge=40, le=800)] = 140
 

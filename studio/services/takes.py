@@ -81,6 +81,12 @@ def delete(owner: AbstractBaseUser, take_id: UUID) -> None:
     Take.objects.filter(pk=take_id).update(deleted_at=timezone.now())
 
 
+def deleted(owner: AbstractBaseUser) -> QuerySet[Take]:
+    """What was deleted and is still kept, the latest first."""
+    gone = Take.objects.filter(owner_id=owner.pk, deleted_at__isnull=False).defer("source")
+    return gone.order_by("-deleted_at")
+
+
 def restore(owner: AbstractBaseUser, take_id: UUID) -> Take:
     """Undo a deletion. Raises NoSuchTake."""
     Take.objects.filter(owner_id=owner.pk, pk=take_id).update(deleted_at=None)

@@ -77,8 +77,10 @@ def test_a_deleted_take_is_gone_until_it_is_restored(anna: Caller) -> None:
     assert anna.call("delete", f"takes/{take}").status_code == 204
     assert anna.get("takes") == []
     assert anna.call("get", f"takes/{take}/view").status_code == 404
+    assert [one["id"] for one in anna.get("takes/deleted")] == [take]
     assert anna.call("post", f"takes/{take}/restore").status_code == 200
     assert anna.call("get", f"takes/{take}/view").status_code == 200
+    assert anna.get("takes/deleted") == []
 
 
 STROKE = {"revision": 0, "stroke": {"kind": "velocity.set", "value": 9}}

@@ -2,6 +2,7 @@ import { type DragEvent, useCallback, useEffect, useRef, useState } from "react"
 import { answered, api, csrfToken, sentence, type TakeCard } from "../api/client";
 import { Notice, type NoticeText } from "../ui/Notice";
 import { Wordmark } from "../ui/Wordmark";
+import { Deleted } from "./Deleted";
 import { TakeItem } from "./TakeItem";
 import { upload } from "./upload";
 
@@ -79,12 +80,15 @@ export function Library() {
     await attempt(async () => {
       await answered(api.DELETE("/api/takes/{take_id}", { params }));
       change((all) => all.filter((one) => one.id !== take.id));
-      const bringBack = () =>
-        void attempt(async () => {
-          await answered(api.POST("/api/takes/{take_id}/restore", { params }));
-          await reload();
-        });
-      setNotice({ text: `“${take.name}” was deleted.`, action: { label: "Undo", run: bringBack } });
+      const action = { label: "Undo", run: () => void bringBack(take.id) };
+      setNotice({ text: `“${take.name}” was deleted. It is kept for 30 days, under Deleted.`, action });
+    });
+  }
+
+  async function bringBack(take_id: string) {
+    await attempt(async () => {
+      await answered(api.POST("/api/takes/{take_id}/restore", { params: { path: { take_id } } }));
+      await reload();
     });
   }
 
@@ -162,6 +166,7 @@ export function Library() {
         ) : (
           <Empty onChoose={choose} />
         )}
+        {takes && <Deleted key={takes.length} onBringBack={bringBack} />}
       </main>
       {over && (
         <div className="pointer-events-none fixed inset-3 z-20 grid place-items-center rounded-2xl border-2 border-dashed border-accent bg-paper/90">

@@ -1,5 +1,5 @@
 import { useEffect, useId, useState } from "react";
-import { rounded, typedNumber } from "./numbers";
+import { between, rounded, typedNumber } from "./numbers";
 
 interface Props {
   label: string;
@@ -11,6 +11,8 @@ interface Props {
   absent?: { shown: string; onTry: () => void; onKeep: () => void };
   problem?: boolean;
   step?: number;
+  /** What it takes; the steps of the arrow keys stay within. */
+  limits?: readonly [number, number];
   className?: string;
 }
 
@@ -23,6 +25,7 @@ export function NumberEntry({
   absent,
   problem,
   step = 1,
+  limits = [Number.NEGATIVE_INFINITY, Number.POSITIVE_INFINITY],
   className = "",
 }: Props) {
   const id = useId();
@@ -77,7 +80,7 @@ export function NumberEntry({
           if (by && parsed !== null) {
             event.preventDefault();
             setTyping(true);
-            tried(format(parsed + by * step * (event.shiftKey ? 10 : 1)));
+            tried(format(between(parsed + by * step * (event.shiftKey ? 10 : 1), ...limits)));
           }
         }}
       />

@@ -156,6 +156,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/deleted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Deleted
+         * @description What was deleted in the last thirty days, the latest first.
+         */
+        get: operations["studio_api_takes_list_deleted"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}": {
         parameters: {
             query?: never;
@@ -893,6 +913,24 @@ export interface components {
             /** Password */
             password: string;
         };
+        /**
+         * DeletedTake
+         * @description A take that can be brought back.
+         */
+        DeletedTake: {
+            /**
+             * Deleted At
+             * Format: date-time
+             */
+            deleted_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+        };
         /** DeskView */
         DeskView: {
             arrangement: components["schemas"]["Arrangement"];
@@ -1041,6 +1079,32 @@ export interface components {
          * @enum {string}
          */
         Form: "level" | "centred" | "pedal" | "switch";
+        /**
+         * GripView
+         * @description Where a stroke can be taken by hand: a place on its lane, and the number (`field`) that it moves.
+         *
+         *     `scale` is what 1 of the field is on the lane; with 0 the whole line is formed to pass where the grip is dragged to.
+         *     `along` is what goes with it sideways.
+         */
+        GripView: {
+            /**
+             * Along
+             * @enum {string}
+             */
+            along: "start" | "end" | "peak" | "";
+            /** Field */
+            field: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Scale */
+            scale: number;
+            /** Tick */
+            tick: number;
+            /** Value */
+            value: number;
+        };
         /** HistoryView */
         HistoryView: {
             /** Can Redo */
@@ -1353,7 +1417,7 @@ export interface components {
         };
         /**
          * LaneLook
-         * @description A lane on the desk: a strip, or open and so tall.
+         * @description A lane on the desk: a strip, or open and so tall; or hidden.
          */
         LaneLook: {
             /**
@@ -1361,6 +1425,11 @@ export interface components {
              * @default 140
              */
             height: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Key */
             key: string;
             /**
@@ -1797,6 +1866,8 @@ export interface components {
             count: number;
             /** End */
             end: number;
+            /** Grips */
+            grips: components["schemas"]["GripView"][];
             /** Label */
             label: string;
             /** Line */
@@ -2975,6 +3046,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_takes_list_deleted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeletedTake"][];
                 };
             };
         };

@@ -71,6 +71,13 @@ export const ACTIONS: Action[] = [
     run: (event) => step(-1, event.shiftKey),
   },
   { keys: ["s"], group: "Choose", does: "Make the chosen notes a span", run: () => spanOfChosen() },
+  {
+    keys: ["j"],
+    group: "Choose",
+    does: "Go to a bar, or choose bars by their numbers",
+    words: "jump goto locate measure place",
+    run: () => set({ typesPlace: true }),
+  },
   { keys: ["i"], group: "Choose", does: "Choose the others instead", run: () => invertChoice() },
   {
     keys: ["Tab"],

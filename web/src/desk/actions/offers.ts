@@ -1,9 +1,12 @@
 /** Actions that depend on the take: its parts, its lanes, the grid. They have no keys and are found by search. */
 
+import { formOf, slides, VELOCITY } from "../../score/lanes";
 import { player } from "../../sound/player";
+import { gesturesOn } from "../strokes/entries";
+import type { Gesture } from "../strokes/entry";
 import { changeLane, partName, showBehind, toFront } from "../take/arranging";
 import { deleteStroke, switchStroke } from "../take/shaping";
-import { desk, lanesThere, set } from "../take/state";
+import { desk, kindOf, lanesThere, leadPart, set } from "../take/state";
 import type { Action } from "./keys";
 
 export function offers(): Action[] {
@@ -19,6 +22,7 @@ export function offers(): Action[] {
     return [
       action("Choose", `${name} to the front`, () => toFront(part.id)),
       action("Choose", `${name} beside the others in front, or away`, () => toFront(part.id, true)),
+      action("Look", `Rename ${name}`, () => set({ renaming: part.id })),
       action("Hear", `Mute ${name}, or not`, () => player.hush(part.id, "muted")),
       action("Hear", `Solo ${name}, or not`, () => player.hush(part.id, "soloed")),
       action("Look", `Show ${name} behind, or not`, () => showBehind(part.id, hidden.includes(part.id))),
@@ -43,5 +47,31 @@ export function offers(): Action[] {
   const lanes = lanesThere().map(({ key, title }) =>
     action("Look", `Open the lane ${title}`, () => changeLane(key, { open: true })),
   );
-  return [...parts, ...strokes, ...values, ...feels, ...lanes];
+  const onNotes = gesturesOn(VELOCITY).map((gesture) => offered(gesture, VELOCITY, ""));
+  const lane = desk().activeLane === VELOCITY ? desk().lanes.keys().next().value : desk().activeLane;
+  const onLane =
+    lane === undefined
+      ? []
+      : gesturesOn(
+          "lane",
+          slides(
+            formOf(
+              kindOf(lane),
+              leadPart()?.lanes.find(({ key }) => key === lane),
+            ),
+          ),
+        ).map((gesture) => offered(gesture, lane, ` on ${kindOf(lane).name}`));
+  return [...onNotes, ...onLane, ...parts, ...strokes, ...values, ...feels, ...lanes];
 }
+
+/** A gesture as search finds it: begun on the lane that it is for. */
+const offered = ({ name, title, words, begin }: Gesture, lane: string, where: string): Action => ({
+  keys: [],
+  group: "Shape",
+  does: `${name}${where}: ${title.charAt(0).toLowerCase()}${title.slice(1)}`,
+  words,
+  run: () => {
+    set({ activeLane: lane, panelOpen: true });
+    begin(lane);
+  },
+});

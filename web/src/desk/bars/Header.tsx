@@ -1,5 +1,5 @@
 import { DropdownMenu } from "radix-ui";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import type { PartScore } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
@@ -25,11 +25,7 @@ export function Header({ onFind }: { onFind: () => void }) {
         {name}
       </h1>
       <Saving />
-      <nav aria-label="Parts" className="flex min-w-0 flex-1 gap-0.5 overflow-x-auto p-1">
-        {score?.parts.map((part) => (
-          <PartChip key={part.id} part={part} />
-        ))}
-      </nav>
+      <Parts />
       <button
         type="button"
         className="key key-plain shrink-0 px-2"
@@ -73,6 +69,64 @@ function Saving() {
   );
 }
 
+/** All parts in a row; what does not fit is seen to be there, and reached by wheel, keys or the arrows at the ends. */
+function Parts() {
+  const parts = useDesk((state) => state.score?.parts);
+  const lead = useDesk((state) => state.fronts[0]);
+  const row = useRef<HTMLElement>(null);
+  const [beyond, setBeyond] = useState({ left: false, right: false });
+  const measure = () => {
+    const { scrollLeft, clientWidth, scrollWidth } = row.current as HTMLElement;
+    setBeyond({ left: scrollLeft > 1, right: scrollLeft + clientWidth < scrollWidth - 1 });
+  };
+  // biome-ignore lint/correctness/useExhaustiveDependencies: other parts are another width
+  useEffect(() => {
+    const sizes = new ResizeObserver(measure);
+    sizes.observe(row.current as HTMLElement);
+    measure();
+    return () => sizes.disconnect();
+  }, [parts]);
+  useEffect(() => {
+    row.current
+      ?.querySelectorAll("[data-part]")
+      [lead]?.scrollIntoView({ block: "nearest", inline: "nearest" });
+  }, [lead]);
+  const turn = (way: number) => row.current?.scrollBy({ left: way * 0.8 * (row.current?.clientWidth ?? 0) });
+  return (
+    <>
+      {beyond.left && <More label="Parts before these" path="M7 1L3 5l4 4" onClick={() => turn(-1)} />}
+      <nav
+        ref={row}
+        aria-label="Parts"
+        className="flex min-w-0 flex-1 gap-0.5 overflow-x-auto p-1 [scrollbar-width:none]"
+        onScroll={measure}
+        onWheel={(event) => event.currentTarget.scrollBy({ left: event.deltaX || event.deltaY })}
+      >
+        {parts?.map((part) => (
+          <PartChip key={part.id} part={part} />
+        ))}
+      </nav>
+      {beyond.right && <More label="More parts" path="M3 1l4 4-4 4" onClick={() => turn(1)} />}
+    </>
+  );
+}
+
+function More({ label, path, onClick }: { label: string; path: string; onClick: () => void }) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      onClick={onClick}
+      className="grid h-8 w-6 shrink-0 place-items-center rounded hover:bg-paper"
+    >
+      <svg viewBox="0 0 10 10" className="h-3 w-3" aria-hidden>
+        <path d={path} fill="none" stroke="currentColor" strokeWidth="1.6" />
+      </svg>
+    </button>
+  );
+}
+
 /** A part: a click brings it to the front, with Shift beside the others; its menu does the rest. */
 function PartChip({ part }: { part: PartScore }) {
   const inFront = useDesk((state) => state.fronts.includes(part.id));
@@ -81,12 +135,12 @@ function PartChip({ part }: { part: PartScore }) {
   const arrangement = useDesk((state) => state.arrangement);
   const isMuted = usePlayer((state) => state.muted.includes(part.id));
   const isSoloed = usePlayer((state) => state.soloed.includes(part.id));
-  const [renaming, setRenaming] = useState(false);
+  const renaming = useDesk((state) => state.renaming === part.id);
   const name = partName(part, arrangement);
   const sharing = part.shares.length ? `; shares the lanes of channel ${part.channel}` : "";
   if (renaming) {
     const done = (typed: string) => {
-      setRenaming(false);
+      set({ renaming: null });
       if (typed !== name) renamePart(part.id, { name: typed });
     };
     return (
@@ -102,6 +156,7 @@ function PartChip({ part }: { part: PartScore }) {
   }
   return (
     <div
+      data-part={part.id}
       className={`flex h-8 shrink-0 items-center rounded-full border ${
         inFront ? "border-rule-strong bg-paper" : "border-transparent"
       }`}
@@ -128,7 +183,7 @@ function PartChip({ part }: { part: PartScore }) {
         isMuted={isMuted}
         isSoloed={isSoloed}
         inFront={inFront}
-        onRename={() => setRenaming(true)}
+        onRename={() => set({ renaming: part.id })}
       />
     </div>
   );

@@ -1,10 +1,8 @@
-import { useEffect, useRef } from "react";
-import { placeText, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
-import { clock } from "../../ui/words";
 import { goTo, playOrStop } from "../actions/keys";
 import { wish } from "../take/arranging";
-import { desk, set, useDesk } from "../take/state";
+import { set, useDesk } from "../take/state";
+import { Clock } from "./Clock";
 import { GridChoice } from "./GridChoice";
 
 /** Play and stop, repeat, before and after, and where it is; under it the line that says what the pointer would do. */
@@ -119,43 +117,5 @@ export function Transport({ onKeys }: { onKeys: () => void }) {
         )}
       </p>
     </footer>
-  );
-}
-
-/** Bar and beat, and clock time; written past React, many times a second. */
-function Clock() {
-  const place = useRef<HTMLSpanElement>(null);
-  const time = useRef<HTMLSpanElement>(null);
-  useEffect(() => {
-    let frame = 0;
-    const show = () => {
-      const { score } = desk();
-      const seconds = player.position();
-      if (place.current && score) place.current.textContent = placeText(score, tickAt(score, seconds));
-      if (time.current) time.current.textContent = clock(seconds);
-      frame = usePlayer.getState().playing ? requestAnimationFrame(show) : 0;
-    };
-    const wake = () => {
-      if (!frame) frame = requestAnimationFrame(show);
-    };
-    wake();
-    const stops = [
-      usePlayer.subscribe(wake),
-      useDesk.subscribe((now, was) => now.score !== was.score && wake()),
-    ];
-    return () => {
-      cancelAnimationFrame(frame);
-      for (const stop of stops) stop();
-    };
-  }, []);
-  return (
-    <p className="ml-3 flex items-baseline gap-3">
-      <span ref={place} data-testid="place" className="min-w-14 text-right text-[19px] font-semibold">
-        1:1
-      </span>
-      <span ref={time} className="text-faded">
-        0:00
-      </span>
-    </p>
   );
 }

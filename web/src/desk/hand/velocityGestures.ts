@@ -3,9 +3,9 @@ import type { Hairpin, Stroke, Where } from "../../api/client";
 import { VELOCITY, wordOf } from "../../score/lanes";
 import { addPoint, type Point } from "../../score/path";
 import type { PartScore } from "../../score/score";
-import { between, rounded } from "../../ui/numbers";
+import { between } from "../../ui/numbers";
 import { GUTTER, tickOf } from "../page/camera";
-import { PLAIN } from "../strokes/begin";
+import { plain } from "../strokes/entry";
 import { inFront, selected } from "../take/choosing";
 import { soundNote } from "../take/hearing";
 import { finish, keep, letGo, preview } from "../take/shaping";
@@ -13,7 +13,7 @@ import { desk, draws, kindOf, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
 import { choiceGrip, choosePressed, drawnTo, type Hit, noteAt, velocityAt } from "./picking";
 
-/** The highest velocity; also what all of a fade's lane is drawn as. */
+/** The highest velocity. */
 const most = () => kindOf(VELOCITY).high;
 
 /** Over what a drawn line reaches: its own extent, within the span that is chosen. */
@@ -144,7 +144,7 @@ function hairpinGrip(where: Where, x: number, y: number, event: PointerEvent): G
         : end === last
           ? { start: startLevel, end: endLevel }
           : { start: endLevel, end: startLevel };
-      preview({ kind: "velocity.hairpin", where: { ...where, span }, ...PLAIN, ...levels });
+      preview(plain("velocity.hairpin", { where: { ...where, span }, ...levels }));
     },
     done(moved, up) {
       if (begun) void keep();
@@ -181,55 +181,4 @@ function lineGrip(x: number, y: number, straight: boolean): Grip {
     },
     done: finish,
   };
-}
-
-// ---- the grips of an open line
-
-export type LineGrip = "start" | "lift" | "peak" | "end";
-
-/** A grip follows the pointer, or is moved by `steps` from the keyboard. */
-export function moveGrip(grip: LineGrip, to: { x: number; value: number } | { steps: number }): void {
-  const { shaping } = desk();
-  const stroke = shaping?.stroke;
-  if (stroke?.kind !== "velocity.hairpin" && stroke?.kind !== "lane.fade") return;
-  const byFactor = stroke.kind === "lane.fade" || stroke.mode === "by";
-  const scale = byFactor ? most() : 1;
-  const limited = (value: number) => between(value, 0, byFactor ? 4 : most());
-  const span = stroke.where?.span;
-  if ("steps" in to) {
-    if (grip === "lift")
-      preview({ ...stroke, lift: rounded(between((stroke.lift ?? 0) - to.steps / 20, -1, 1)) });
-    else {
-      const now =
-        grip === "peak" && stroke.kind === "velocity.hairpin" ? stroke.peak : stroke[grip as "start"];
-      preview({ ...stroke, [grip]: rounded(limited((now ?? 0) + to.steps / scale)) });
-    }
-    return;
-  }
-  if (grip === "lift") {
-    const tick = liftTick(shaping?.mark?.line, stroke);
-    if (tick !== null) preview(stroke, [tick, to.value]);
-    return;
-  }
-  const value = rounded(limited(byFactor ? to.value / most() : Math.round(to.value)));
-  const { tick } = drawnTo(Math.max(to.x, GUTTER), false);
-  if (grip === "peak") {
-    const line = shaping?.mark?.line;
-    if (!line) return;
-    const [from, until] = [line[0][0], line[line.length - 1][0]];
-    const share = between((tick - from) / Math.max(until - from, 1), 0, 1);
-    preview({ ...stroke, peak: value, peak_at: rounded(share) } as Hairpin);
-  } else if (span) {
-    const moved: [number, number] =
-      grip === "start" ? [Math.min(tick, span[1] - 2), span[1]] : [span[0], Math.max(tick, span[0] + 1) + 1];
-    preview({ ...stroke, [grip]: value, where: { ...stroke.where, span: moved } });
-  } else preview({ ...stroke, [grip]: value });
-}
-
-/** Where along its line the lift of an open stroke is held: in the middle of the way to its end, or to its peak. */
-export function liftTick(line: readonly (readonly number[])[] | undefined, stroke: Stroke): number | null {
-  if (!line?.length) return null;
-  const [from, until] = [line[0][0], line[line.length - 1][0]];
-  const share = stroke.kind === "velocity.hairpin" && stroke.peak != null ? (stroke.peak_at ?? 0.5) : 1;
-  return Math.round(from + ((until - from) * share) / 2);
 }

@@ -6,12 +6,12 @@ import { between } from "../../ui/numbers";
 import { count } from "../../ui/words";
 import { erase } from "../hand/laneGestures";
 import { bringToSight } from "../stage/laneSight";
-import { beginOnLane, GESTURES, spanOf } from "../strokes/beginLane";
+import { gesturesOn } from "../strokes/entries";
 import { changeLane, partName } from "../take/arranging";
 import { onLead } from "../take/choosing";
 import { apply } from "../take/shaping";
 import { kindOf, leadPart, set, useDesk } from "../take/state";
-import { GestureKey } from "./GestureKey";
+import { GestureKeys } from "./GestureKeys";
 import { LeadIn, Unplayed } from "./LaneCare";
 import { Routes } from "./Routes";
 import { Trace } from "./Trace";
@@ -25,7 +25,6 @@ export function LaneGestures({ laneKey }: { laneKey: string }) {
   const steps = useDesk((state) => state.steps);
   const tolerance = useDesk((state) => state.tolerance);
   const sliding = slides(formOf(kind, head));
-  const offered = GESTURES.filter((gesture) => sliding || !gesture.slides);
   return (
     <div className="space-y-2 border-t border-rule pt-3">
       {drawing && sliding && (
@@ -55,17 +54,7 @@ export function LaneGestures({ laneKey }: { laneKey: string }) {
           : "Nothing yet: draw, or begin here. "}
         {span ? "These act within the span." : "Without a span these act on all of the lane."}
       </p>
-      <div className="grid grid-cols-2 gap-1.5">
-        {offered.map(({ sign, name: what, title, make }) => (
-          <GestureKey
-            key={what}
-            sign={sign}
-            name={what}
-            title={title}
-            run={() => beginOnLane(make(laneKey, spanOf(laneKey)))}
-          />
-        ))}
-      </div>
+      <GestureKeys gestures={gesturesOn("lane", sliding)} lane={laneKey} />
       <div className="grid grid-cols-2 gap-1.5">
         <button
           type="button"

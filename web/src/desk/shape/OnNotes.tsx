@@ -1,15 +1,15 @@
+import { VELOCITY } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
 import { Turns } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { between } from "../../ui/numbers";
-import { accent, depth, fade, hairpin, knee, levelOut, limit, trim, vary } from "../strokes/begin";
-import { copyNotes } from "../strokes/copying";
-import { type Limit, leadPart, set, useDesk } from "../take/state";
-import { GestureKey } from "./GestureKey";
+import { limit } from "../strokes/begin";
+import { gesturesOn } from "../strokes/entries";
+import { type Limit, set, useDesk } from "../take/state";
+import { GestureKeys } from "./GestureKeys";
 
 /** All gestures on velocity; each opens with its numbers before it is kept. */
 export function Gestures({ hasSelection }: { hasSelection: boolean }) {
-  const part = useDesk((state) => leadPart(state));
   return (
     <div className="space-y-2 border-t border-rule pt-3">
       {!hasSelection && (
@@ -17,72 +17,10 @@ export function Gestures({ hasSelection }: { hasSelection: boolean }) {
           Nothing is chosen: these act on all notes of the parts in front.
         </p>
       )}
-      <div className="grid grid-cols-2 gap-1.5">
-        {hasSelection && (
-          <>
-            <GestureKey
-              sign="hairpin"
-              name="Hairpin"
-              run={() => hairpin()}
-              title="A ramp from the softest to the loudest (h)"
-            />
-            <GestureKey
-              sign="swell"
-              name="There and back"
-              run={() => hairpin(true)}
-              title="A swell or a dip with a peak that can be moved"
-            />
-          </>
-        )}
-        <GestureKey
-          sign="fadeIn"
-          name="Fade in"
-          run={() => fade("in")}
-          title="At the start of the span or the part: as touch, expression or volume"
-        />
-        <GestureKey
-          sign="fadeOut"
-          name="Fade out"
-          run={() => fade("out")}
-          title="At the end of the span or the part: as touch, expression or volume"
-        />
-        <GestureKey
-          sign="level"
-          name="Level out"
-          run={levelOut}
-          title="All to their mean, at once; the number can be changed then"
-        />
-        <GestureKey sign="depth" name="Depth" run={depth} title="Widen or narrow the differences" />
-        <GestureKey
-          sign="knee"
-          name="Soft knee"
-          run={knee}
-          title="Lower the loud only, or raise the quiet only"
-        />
-        <GestureKey sign="vary" name="Vary" run={vary} title="Small deviations by chance" />
-        <GestureKey
-          sign="accent"
-          name="Accents"
-          run={accent}
-          title="A pattern of accents that goes round with the bars"
-        />
-        {hasSelection && (
-          <GestureKey
-            sign="copy"
-            name="Copy notes"
-            run={copyNotes}
-            title="The chosen notes again, at another time or in another part, with what lies under them"
-          />
-        )}
-        {part && (
-          <GestureKey
-            sign="trim"
-            name="Trim part"
-            run={() => trim(part)}
-            title="A standing scale and offset for the whole part"
-          />
-        )}
-      </div>
+      <GestureKeys
+        gestures={gesturesOn(VELOCITY).filter(({ forSelection }) => hasSelection || !forSelection)}
+        lane={VELOCITY}
+      />
     </div>
   );
 }

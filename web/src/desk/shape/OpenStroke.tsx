@@ -6,7 +6,8 @@ import { List, Turns } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { PatternEntry } from "../../ui/PatternEntry";
 import { anotherRoll, type Fade, firstOnset, rewritten, stepsOfBar, type Writing } from "../strokes/begin";
-import { type Field, FORMS, fieldsOf } from "../strokes/forms";
+import { ENTRIES, fieldsOf } from "../strokes/entries";
+import { type Field, limitsOf } from "../strokes/entry";
 import { changeLane } from "../take/arranging";
 import { deleteStroke, done, keep, letGo, preview } from "../take/shaping";
 import { desk, type Shaping, useDesk } from "../take/state";
@@ -20,7 +21,7 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
     change(fields);
     if (number !== null) void keep();
   };
-  const { name, says } = FORMS[stroke.kind];
+  const { name, says } = ENTRIES[stroke.kind];
   // Its numbers are what is wanted now: as much of them as there is room for is brought into sight.
   const form = useRef<HTMLDivElement>(null);
   useEffect(() => {
@@ -138,6 +139,7 @@ function FieldEntry({ field, stroke, change, keep, problem }: FormProps & { fiel
     <NumberEntry
       label={field.label}
       step={"step" in field ? field.step : 1}
+      limits={limitsOf(stroke.kind, name)}
       value={number}
       problem={problem === field.name}
       onTry={(tried) => change(filled(tried))}

@@ -1,5 +1,5 @@
-import { lanesShown } from "../take/arranging";
-import { leadPart, useDesk } from "../take/state";
+import { changeLane, isSetting, type LaneLook, lanesShown } from "../take/arranging";
+import { kindOf, leadPart, useDesk } from "../take/state";
 import { AddLane } from "./AddLane";
 import { LaneRow } from "./LaneRow";
 
@@ -7,7 +7,10 @@ import { LaneRow } from "./LaneRow";
 export function Lanes() {
   const arrangement = useDesk((state) => state.arrangement);
   const part = useDesk((state) => leadPart(state));
-  const shown = lanesShown(arrangement, part);
+  const all = lanesShown(arrangement, part);
+  const hidden = all.filter((lane) => lane.hidden);
+  const settings = all.filter((lane) => !lane.hidden && isSetting(lane, part));
+  const shown = all.filter((lane) => !lane.hidden && !settings.includes(lane));
   return (
     <section
       aria-label="Lanes"
@@ -16,7 +19,51 @@ export function Lanes() {
       {shown.map((lane, index) => (
         <LaneRow key={lane.key} look={lane} isFirst={index === 0} isLast={index === shown.length - 1} />
       ))}
+      <Folded label="Set once" lanes={settings} open={(key) => changeLane(key, { open: true })} />
+      <Folded label="Hidden" lanes={hidden} open={(key) => changeLane(key, { hidden: false, open: true })} />
       <AddLane shown={shown.map((lane) => lane.key)} />
     </section>
+  );
+}
+
+/** Lanes that share a line: a click opens one. */
+function Folded({
+  label,
+  lanes,
+  open,
+}: {
+  label: string;
+  lanes: readonly LaneLook[];
+  open: (key: string) => void;
+}) {
+  const part = useDesk((state) => leadPart(state));
+  useDesk((state) => state.kinds);
+  if (!lanes.length) return null;
+  return (
+    <ul
+      aria-label={label}
+      className="flex flex-wrap items-center gap-x-3 gap-y-0.5 border-b border-rule px-2 py-1 text-[13px]"
+    >
+      <li aria-hidden className="text-faded">
+        {label}
+      </li>
+      {lanes.map(({ key }) => {
+        const head = part?.lanes.find((lane) => lane.key === key);
+        const value = head && head.lowest === head.highest ? ` ${head.lowest}` : "";
+        return (
+          <li key={key} data-lane={key}>
+            <button
+              type="button"
+              className="h-6 rounded px-1 hover:text-accent-deep"
+              title={`Open ${kindOf(key).title}`}
+              onClick={() => open(key)}
+            >
+              {kindOf(key).name}
+              <span className="font-medium">{value}</span>
+            </button>
+          </li>
+        );
+      })}
+    </ul>
   );
 }

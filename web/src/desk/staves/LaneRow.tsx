@@ -15,6 +15,7 @@ import { desk, kindOf, leadPart, set, useDesk } from "../take/state";
 import { FavouriteLook, toggleFavourite } from "./Favourite";
 import { FrameGrips } from "./FrameGrips";
 import { Grips } from "./Grips";
+import { OutOfSight } from "./OutOfSight";
 import { Tip } from "./Tip";
 
 const STRIP_HEIGHT = 34;
@@ -119,6 +120,16 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
               path="M5 1l1.2 2.6 2.8.3-2.1 1.9.6 2.8L5 7.2 2.5 8.6l.6-2.8L1 3.9l2.8-.3z"
               filled={!!favourite}
             />
+            {head && (
+              <LaneButton
+                label={`${title}: hide`}
+                onClick={() => {
+                  set({ activeLane: VELOCITY });
+                  changeLane(look.key, { open: false, hidden: true });
+                }}
+                path="M1 5h8"
+              />
+            )}
             {!head && (
               <LaneButton
                 label={`${title}: take it off`}
@@ -138,6 +149,7 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
           {facts}
         </span>
       )}
+      {head && <OutOfSight laneKey={look.key} />}
       {open && <FrameGrips kind={kind} height={height} />}
       {open && <Tip stave={look.key} />}
       {open && (

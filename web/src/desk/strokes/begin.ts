@@ -1,25 +1,13 @@
-/** The gestures that Shape offers: each begins as an open stroke with numbers that make sense, to be changed and kept. */
-import type { Hairpin, Stroke, Where } from "../../api/client";
+/** Beginning strokes on velocities: each opens with numbers that make sense, to be changed and kept. */
+import type { Stroke, Where } from "../../api/client";
 import { type EXPRESSION, VELOCITY, type VOLUME } from "../../score/lanes";
 import { maskOf, type PartScore, placeOf, type Score } from "../../score/score";
 import { openStroke } from "../take/arranging";
 import { inFront, selected } from "../take/choosing";
 import { apply, keep, letGo, preview } from "../take/shaping";
 import { desk, frontParts, kindOf, type Limit, set } from "../take/state";
+import { type Of, plain } from "./entry";
 
-/** The numbers that a newly drawn hairpin begins with. */
-export const PLAIN: Omit<Hairpin, "kind" | "where" | "start" | "end"> = {
-  peak: null,
-  peak_at: 0.5,
-  lift: 0,
-  ease: 0,
-  accents: 0,
-  mode: "to",
-  floor: 1,
-  ceiling: 127,
-};
-
-type Of<Kind extends Stroke["kind"]> = Extract<Stroke, { kind: Kind }>;
 export type Fade = Of<"velocity.hairpin"> | Of<"lane.fade">;
 /** What a fade is written as: the touch of the notes, or a level controller. */
 export type Writing = typeof VELOCITY | typeof EXPRESSION | typeof VOLUME;
@@ -43,13 +31,8 @@ export function hairpin(turns = false): void {
   const start = facts?.lowest ?? 48;
   const top =
     facts && facts.highest > facts.lowest ? facts.highest : Math.min(start + 32, kindOf(VELOCITY).high);
-  begin({
-    kind: "velocity.hairpin",
-    where,
-    ...PLAIN,
-    start,
-    ...(turns ? { peak: top, end: start } : { end: top }),
-  });
+  const levels = turns ? { start, peak: top, end: start } : { start, end: top };
+  begin(plain("velocity.hairpin", { where, ...levels }));
 }
 
 /** All that are chosen, or all in front, to their mean: at once, and the number can be changed afterwards. */
@@ -58,16 +41,16 @@ export function levelOut(): void {
 }
 
 export function depth(): void {
-  begin({ kind: "velocity.scale", where: inFront(), factor: 0.7, pivot: "mean", limit: desk().limit });
+  begin(plain("velocity.scale", { where: inFront(), factor: 0.7, limit: desk().limit }));
 }
 
 export function knee(): void {
   const threshold = Math.round(desk().facts?.mean ?? 80);
-  begin({ kind: "velocity.knee", where: inFront(), side: "loud", threshold, ratio: 2, knee: 16 });
+  begin(plain("velocity.knee", { where: inFront(), side: "loud", threshold, ratio: 2 }));
 }
 
 export function vary(): void {
-  begin({ kind: "velocity.vary", where: inFront(), amount: 5, seed: anotherRoll(), limit: desk().limit });
+  begin(plain("velocity.vary", { where: inFront(), amount: 5, seed: anotherRoll(), limit: desk().limit }));
 }
 
 export const anotherRoll = () => Math.floor(Math.random() * MOST_SEED);
@@ -77,7 +60,7 @@ export function accent(): void {
   if (!score) return;
   const where = inFront();
   const steps = stepsOfBar(score, firstOnset(where), 8);
-  begin({ kind: "velocity.accent", where, grid: 8, pattern: metric(steps), amount: 16 });
+  begin(plain("velocity.accent", { where, grid: 8, pattern: metric(steps), amount: 16 }));
 }
 
 /** How many steps of a grid the bar has in which a stroke begins. */
@@ -113,7 +96,7 @@ export function trim(part: PartScore): void {
       stroke.where.parts[0] === part.id,
   );
   if (known) void openStroke(known.number);
-  else begin({ kind: "velocity.trim", where: { parts: [part.id] }, scale: 1, offset: 0 });
+  else begin(plain("velocity.trim", { where: { parts: [part.id] } }));
 }
 
 /** At the end of the span, of what is chosen, or of the parts in front: over the span, or over some bars. */
@@ -122,7 +105,7 @@ export function fade(way: "in" | "out"): void {
   if (!score) return;
   const where = { ...inFront(), span: fadeSpan(score, way) };
   const levels = way === "in" ? { start: 0, end: 1 } : { start: 1, end: 0 };
-  begin({ kind: "velocity.hairpin", where, ...PLAIN, mode: "by", ...levels });
+  begin(plain("velocity.hairpin", { where, mode: "by", ...levels }));
 }
 
 function fadeSpan(score: Score, way: "in" | "out"): [number, number] {
@@ -149,8 +132,7 @@ export function rewritten(fade: Fade, as: Writing): Fade {
   const mark = desk().shaping?.mark;
   const span = fade.where?.span ?? (mark ? ([mark.start, mark.end] as [number, number]) : undefined);
   const where = { ...fade.where, span };
-  if (as === VELOCITY)
-    return { kind: "velocity.hairpin", where, ...PLAIN, mode: "by", start, end, lift, ease };
+  if (as === VELOCITY) return plain("velocity.hairpin", { where, mode: "by", start, end, lift, ease });
   const { parts, notes } = where;
   return {
     kind: "lane.fade",

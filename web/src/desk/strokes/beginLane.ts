@@ -1,31 +1,17 @@
-/** The gestures that Shape offers on a lane: each begins as an open stroke with numbers that make sense. */
+/** Beginning strokes on a lane: each opens with numbers that make sense there. */
 import type { Stroke, Where } from "../../api/client";
-import { EXPRESSION, lanesOf, MOD_WHEEL, valueAt } from "../../score/lanes";
+import { lanesOf, valueAt } from "../../score/lanes";
 import { changeLane } from "../take/arranging";
-import { inFront, onLead } from "../take/choosing";
+import { onLead } from "../take/choosing";
 import { letGo, preview } from "../take/shaping";
 import { desk } from "../take/state";
-import type { Sign } from "./signs";
+import { type Of, plain } from "./entry";
 
-export type Reshape = Extract<Stroke, { kind: "lane.reshape" }>;
+export type Reshape = Of<"lane.reshape">;
 
 /** A frame that changes nothing yet, round a span or round all of a lane. */
-export function neutral(key: string, where: Where): Reshape {
-  return {
-    kind: "lane.reshape",
-    lane: key,
-    where,
-    level: 0,
-    depth: 1,
-    pivot: "mean",
-    lean: [1, 1],
-    bow: 0,
-    drift: 0,
-    length: 1,
-    limit: desk().limit,
-    join: "keep",
-  };
-}
+export const neutral = (lane: string, where: Where): Required<Reshape> =>
+  plain("lane.reshape", { lane, where, limit: desk().limit }) as Required<Reshape>;
 
 /** Begin a stroke on a lane, with its lane opened so that it is seen. */
 export function beginOnLane(stroke: Stroke): void {
@@ -42,135 +28,28 @@ export function spanOf(key: string): [number, number] {
   return ticks?.length ? [ticks[0], ticks[ticks.length - 1] + 1] : [0, Math.max(score?.end ?? 1, 1)];
 }
 
-/** What can be begun on a lane, in the order in which it is offered. */
-export const GESTURES: {
-  sign: Sign;
-  name: string;
-  title: string;
-  /** Not for switches, which are on or off. */
-  slides?: boolean;
-  make: (key: string, whole: [number, number]) => Stroke;
-}[] = [
-  {
-    sign: "depth",
-    name: "Frame",
-    slides: true,
-    title: "Grips round the span: level, depth, lean, bow, drift, length",
-    make: (key) => neutral(key, onLead(desk().span)),
-  },
-  {
-    sign: "hairpin",
-    name: "Ramp",
-    slides: true,
-    title: "One way over the span, from the value that is there to the one that is there",
-    make: (key, span) => ({
-      kind: "lane.ramp",
-      lane: key,
-      where: onLead(span),
-      start: startingValue(key, span[0]),
-      end: 100,
-      lift: 0,
-      ease: 0,
-    }),
-  },
-  {
-    sign: "swell",
-    name: "Swell",
-    slides: true,
-    title: "There and back over the span, once or again and again",
-    make: (key, span) => shape(key, { where: onLead(span) }),
-  },
-  {
-    sign: "swell",
-    name: "On each note",
-    slides: true,
-    title: "A swell on every chosen note at once, or on all of the part",
-    make: (key) => {
-      return shape(key, { where: { ...inFront(), ...onLead() }, notes: true, delay: 80 });
-    },
-  },
-  {
-    sign: "vary",
-    name: "Wave",
-    slides: true,
-    title: "Sine, triangle, teeth or pulse; in beats or hertz",
-    make: (key, span) => ({
-      kind: "lane.wave",
-      lane: key,
-      where: onLead(span),
-      form: "sine",
-      per: "beats",
-      rate: 1,
-      depth: 24,
-      depth_end: null,
-      centre: 64,
-      phase: 0,
-      fade_in: 0,
-      mode: desk().lanes.get(key) ? "add" : "set",
-    }),
-  },
-  {
-    sign: "knee",
-    name: "Smooth",
-    slides: true,
-    title: "Steady a jittery controller",
-    make: (key) => ({ kind: "lane.smooth", lane: key, where: onLead(desk().span), width: 80 }),
-  },
-  {
-    sign: "fadeIn",
-    name: "Distil",
-    slides: true,
-    title: "Few nodes instead of hundreds of recorded values",
-    make: (key) => ({ kind: "lane.distil", lane: key, where: onLead(desk().span), tolerance: 1 }),
-  },
-  {
-    sign: "copy",
-    name: "Copy",
-    title: "To another time, lane or part",
-    make: (key, span) => ({
-      kind: "lane.copy",
-      lane: key,
-      where: onLead(span),
-      to: { part: null, lane: null, at: span[1] },
-      fit: null,
-      flip: "none",
-      gain: 1,
-      repeat: 1,
-    }),
-  },
-  {
-    sign: "level",
-    name: "Move",
-    title: "One kind of data becomes another",
-    make: (key) => ({
-      kind: "lane.move",
-      lane: key,
-      where: onLead(desk().span),
-      to: key === EXPRESSION ? MOD_WHEEL : EXPRESSION,
-      keep: false,
-    }),
-  },
-];
-
-function startingValue(key: string, tick: number): number | null {
-  const nodes = desk().lanes.get(key);
-  return nodes && valueAt(nodes, tick) !== null ? null : 20;
+/** From the value that is there, where there is one. */
+export function beginRamp(lane: string): void {
+  const span = spanOf(lane);
+  const nodes = desk().lanes.get(lane);
+  const start = nodes && valueAt(nodes, span[0]) !== null ? null : 20;
+  beginOnLane(plain("lane.ramp", { lane, where: onLead(span), start, end: 100 }));
 }
 
-function shape(key: string, more: Partial<Extract<Stroke, { kind: "lane.shape" }>>): Stroke {
-  return {
-    kind: "lane.shape",
-    lane: key,
-    start: 0,
-    peak: 90,
-    end: 0,
-    peak_at: 0.5,
-    lift: 0,
-    ease: 0.5,
-    every: null,
-    notes: false,
-    delay: 0,
-    over: 1,
-    ...more,
-  };
+/** On top of what is there, or about the middle of the lane where nothing is. */
+export function beginWave(lane: string): void {
+  const mode = desk().lanes.get(lane) ? "add" : "set";
+  beginOnLane(
+    plain("lane.wave", { lane, where: onLead(spanOf(lane)), rate: 1, depth: 24, centre: 64, mode }),
+  );
 }
+
+/** Behind the span. */
+export function beginCopy(lane: string): void {
+  const span = spanOf(lane);
+  beginOnLane(plain("lane.copy", { lane, where: onLead(span), to: { part: null, lane: null, at: span[1] } }));
+}
+
+/** There and back. */
+export const swell = (lane: string, more: Omit<Partial<Of<"lane.shape">>, "kind">): Stroke =>
+  plain("lane.shape", { lane, start: 0, peak: 90, end: 0, ease: 0.5, ...more });

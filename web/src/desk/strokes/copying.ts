@@ -1,5 +1,5 @@
 /** Copies: of notes with what lies under them, and of stretches of a lane; put down where the playhead stands. */
-import type { Stroke, Where } from "../../api/client";
+import type { Where } from "../../api/client";
 import { VELOCITY } from "../../score/lanes";
 import {
   maskOf,
@@ -17,6 +17,7 @@ import { selected } from "../take/choosing";
 import { apply } from "../take/shaping";
 import { desk, frontParts, set } from "../take/state";
 import { begin, firstOnset } from "./begin";
+import { plain } from "./entry";
 
 /** The chosen notes, or those of the span while Shape acts on velocity; with only the parts that hold any. */
 function chosenNotes(): { where: Where; notes: number } | null {
@@ -79,11 +80,11 @@ async function putDown(): Promise<void> {
   if ("lane" in copied) {
     const lane = activeLane === VELOCITY ? copied.lane : activeLane;
     const where = { parts: [copied.part], span: copied.span };
-    await apply({ ...PLAIN_LANE, lane: copied.lane, where, to: { part: fronts[0], lane, at } });
+    await apply(plain("lane.copy", { lane: copied.lane, where, to: { part: fronts[0], lane, at } }));
   } else {
     const parts = copied.where.parts ?? [];
     const part = parts.length === 1 && !fronts.includes(parts[0]) ? fronts[0] : null;
-    await apply({ ...PLAIN_NOTES, where: copied.where, to: { part, at } });
+    await apply(plain("notes.copy", { where: copied.where, to: { part, at } }));
   }
   const now = desk();
   const made = now.history.strokes.at(-1);
@@ -97,7 +98,7 @@ export function copyNotes(): void {
   const { score } = desk();
   const found = chosenNotes();
   if (!score || !found) return;
-  begin({ ...PLAIN_NOTES, where: found.where, to: { part: null, at: behind(score, found.where) } });
+  begin(plain("notes.copy", { where: found.where, to: { part: null, at: behind(score, found.where) } }));
 }
 
 function behind(score: Score, where: Where): number {
@@ -115,16 +116,3 @@ function behind(score: Score, where: Where): number {
   const [from, to] = [placeOf(score, first).bar, placeOf(score, last).bar + 1];
   return first + tickOfPlace(score, to, 1) - tickOfPlace(score, from, 1);
 }
-
-const PLAIN_NOTES: Pick<Extract<Stroke, { kind: "notes.copy" }>, "kind" | "under" | "repeat"> = {
-  kind: "notes.copy",
-  under: true,
-  repeat: 1,
-};
-const PLAIN_LANE: Omit<Extract<Stroke, { kind: "lane.copy" }>, "lane" | "where" | "to"> = {
-  kind: "lane.copy",
-  fit: null,
-  flip: "none",
-  gain: 1,
-  repeat: 1,
-};

@@ -171,13 +171,21 @@ export function lanesShown(arrangement: Arrangement, part: PartScore | undefined
   const arranged = arrangement.lanes?.[part.id] ?? [];
   const known = new Set(arranged.map((lane) => lane.key));
   const others = part.lanes.filter((lane) => !known.has(lane.key));
-  return [...arranged, ...others.map(({ key }) => ({ key, open: false, height: FIRST_HEIGHT }))];
+  return [...arranged, ...others.map(({ key }) => newLook(key))];
+}
+
+const newLook = (key: string): LaneLook => ({ key, open: false, hidden: false, height: FIRST_HEIGHT });
+
+/** Whether a lane is set once and for all: then it shares a line with others of its kind, until it is opened. */
+export function isSetting(look: LaneLook, part: PartScore | undefined): boolean {
+  const head = part?.lanes.find(({ key }) => key === look.key);
+  return !look.open && head !== undefined && head.lowest === head.highest;
 }
 
 export function changeLane(key: string, change: Partial<LaneLook>): void {
   arrangeLanes((lanes) => {
     const found = lanes.some((lane) => lane.key === key);
-    const all = found ? lanes : [...lanes, { key, open: false, height: FIRST_HEIGHT }];
+    const all = found ? lanes : [...lanes, newLook(key)];
     return all.map((lane) => (lane.key === key ? { ...lane, ...change } : lane));
   });
 }

@@ -84,6 +84,10 @@ export interface DeskState {
   activeLane: string;
   /** What is said at the pointer while something is dragged. */
   tip: { stave: string; x: number; y: number; text: string } | null;
+  /** A place, or bars, are being typed where the place is shown. */
+  typesPlace: boolean;
+  /** The part that is being given another name. */
+  renaming: number | null;
   hint: string;
   notice: NoticeText | null;
   /** Changes that are being written, or wait to be. */
@@ -122,6 +126,8 @@ export const blank: DeskState = {
   grid: { value: 4, feel: "straight", snap: true },
   box: null,
   hint: "",
+  renaming: null,
+  typesPlace: false,
   notice: null,
   saving: 0,
   failure: null,

@@ -1,0 +1,55 @@
+/** The grips of an open stroke: what each moves is said by the core, and so is how. */
+import type { Schemas, Stroke } from "../../api/client";
+import { between, rounded } from "../../ui/numbers";
+import { GUTTER } from "../page/camera";
+import { limitsOf } from "../strokes/entry";
+import { preview } from "../take/shaping";
+import { desk, kindOf } from "../take/state";
+import { drawnTo } from "./picking";
+
+type LineGrip = Schemas["GripView"];
+
+/** The form of a line goes from one end of its range to the other in so many steps of a key. */
+const FORM_STEPS = 40;
+
+/** A grip follows the pointer, or is moved by `steps` from the keyboard. */
+export function moveGrip(grip: LineGrip, to: { x: number; value: number } | { steps: number }): void {
+  const stroke = desk().shaping?.stroke;
+  if (!stroke) return;
+  const { field, number, scale, along } = grip;
+  const [low, high] = limitsOf(stroke.kind, field);
+  const held = (value: number) => rounded(between(value, low, high));
+  if ("steps" in to) {
+    // A line is lifted by what makes its form smaller: sooner there.
+    const by = scale === 0 ? (-to.steps * (high - low)) / FORM_STEPS : to.steps / scale;
+    // What a key has come to may be further than what the core has told of it by now.
+    const now = (stroke as unknown as Record<string, unknown>)[field];
+    preview({ ...stroke, [field]: held((typeof now === "number" ? now : number) + by) } as Stroke);
+  } else if (scale === 0) preview(stroke, [grip.tick, to.value]);
+  else {
+    const { tick } = drawnTo(Math.max(to.x, GUTTER), false);
+    const value = held(rounded(to.value, scale === 1 ? decimalsOf(stroke) : 2) / scale);
+    preview({ ...stroke, [field]: value, ...drawnAlong(stroke, along, tick) } as Stroke);
+  }
+}
+
+const decimalsOf = (stroke: Stroke) =>
+  "lane" in stroke && typeof stroke.lane === "string" ? kindOf(stroke.lane).decimals : 0;
+
+/** What goes with a grip that is dragged to another time. */
+function drawnAlong(stroke: Stroke, along: LineGrip["along"], tick: number): object {
+  const span = stroke.where?.span;
+  if (along === "peak") {
+    const grips = desk().shaping?.mark?.grips ?? [];
+    const [from, until] = [grips[0].tick, grips[grips.length - 1].tick];
+    return { peak_at: rounded(between((tick - from) / Math.max(until - from, 1), 0, 1)) };
+  }
+  if (!span || !along) return {};
+  // The end of a span is not part of it; on velocities one tick more takes in the note that the line is drawn to.
+  const reach = "lane" in stroke ? 0 : 1;
+  const moved: [number, number] =
+    along === "start"
+      ? [Math.min(tick, span[1] - 1 - reach), span[1]]
+      : [span[0], Math.max(tick, span[0] + 1) + reach];
+  return { where: { ...stroke.where, span: moved } };
+}
