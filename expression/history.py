@@ -6,7 +6,7 @@ undo is nothing but looking at fewer steps, and there is no end to it.
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from expression.errors import BadStep, NothingMatched
 from expression.strokes import AnyStroke
@@ -46,11 +46,27 @@ class History:
                 return entry
         raise BadStep(f"There is no stroke {number} in the history; it may have been undone.")
 
-    def undone(self) -> list[tuple[int, Entry]]:
-        """Strokes that redo would bring back, each with how many steps there are then."""
-        here = {entry.number for entry in self.entries()}
-        after = enumerate(self.steps[self.done :], self.done + 1)
-        return [(done, step) for done, step in after if step.number not in here]
+    def undone(self) -> list[tuple[int, str]]:
+        """Steps that redo would make again: how many there are then, and what each did."""
+        return [(done, self.says(done)) for done in range(self.done + 1, len(self.steps) + 1)]
+
+    def says(self, done: int) -> str:
+        """What the step of that place (1, 2 ...) did: a stroke that came, or what became of one."""
+        step = self.steps[done - 1]
+        earlier = [one for one in self.steps[: done - 1] if one.number == step.number]
+        label = step.stroke.label()
+        if not earlier:
+            return label
+        before = earlier[-1]
+        if step.gone:
+            return f"Deleted: {label}"
+        if step.on != before.on:
+            return f"Switched {'on' if step.on else 'off'}: {label}"
+        told = [_told(name, getattr(before.stroke, name, None), new) for name, new in step.stroke if name != "where"]
+        changed = [words for words in told if words]
+        if not changed:
+            return f"{label}: another place"
+        return f"{label}: {', '.join(changed[:MOST_TOLD])}{' …' if len(changed) > MOST_TOLD else ''}"
 
     def add(self, stroke: AnyStroke) -> "History":
         """A new stroke after all others; one that stands takes the place of the same one made before."""
@@ -94,6 +110,30 @@ class History:
 
     def _then(self, step: Entry) -> "History":
         return History((*self.steps[: self.done], step), self.done + 1)
+
+
+MOST_TOLD = 3
+"""Of more numbers that a step has changed so many are told."""
+
+
+def _told(name: str, old: Any, new: Any) -> str:
+    """That a number of a stroke has changed, and from what; nothing where it has not."""
+    if old == new:
+        return ""
+    called = name.replace("_", " ")
+    shown = [_short(value) for value in (old, new)]
+    return f"{called} {shown[0]} → {shown[1]}" if all(shown) else f"other {called}"
+
+
+def _short(value: Any) -> str:
+    """A value in few signs; nothing where it takes more."""
+    if value is None:
+        return "none"
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, (int, float)):
+        return f"{value:g}".replace("-", "−")
+    return value if isinstance(value, str) else ""
 
 
 class Reason(NamedTuple):

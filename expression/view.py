@@ -161,7 +161,7 @@ def history(shaped: Shaped) -> dict[str, Any]:
             }
             for entry in shaped.entries
         ],
-        "undone": [{"label": entry.stroke.label(), "step": done} for done, entry in steps.undone()],
+        "undone": [{"label": label, "step": done} for done, label in steps.undone()],
         "can_undo": steps.done,
         "can_redo": len(steps.steps) - steps.done,
     }

@@ -15,8 +15,8 @@ os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")
 
 
 @pytest.fixture(autouse=True)
-def empty_shelf() -> None:
+def empty_cache() -> None:
     """No test sees what another has left in memory."""
-    from studio.services.folding import shelf
+    from studio.services.folding import cache
 
-    shelf.clear()
+    cache.clear()

@@ -15,7 +15,7 @@ EVENT_BYTES, FOLD_SHARE = 160, 0.05
 """What an event of a recording weighs in memory with all that is made of it, and a stroke's share of that."""
 
 
-class Shelf:
+class ShapedCache:
     """An LRU of shaped takes: one place a take, at its newest revision, counted by weight."""
 
     def __init__(self, most: int) -> None:
@@ -59,16 +59,16 @@ def _weight(shaped: Shaped) -> int:
     return int(events * EVENT_BYTES * (1 + FOLD_SHARE * len(shaped.entries))) + len(shaped.recorded.source)
 
 
-shelf = Shelf(MOST_BYTES)
+cache = ShapedCache(MOST_BYTES)
 
 
 def shaped(take_id: UUID, revision: int) -> Shaped:
     """The take at its current revision, from memory or rebuilt from its rows (which gives the same take)."""
-    found = shelf.get(take_id, revision)
+    found = cache.get(take_id, revision)
     if found is None:
         row = Take.objects.only("source", "done").get(pk=take_id)
         found = Shaped.of(read(bytes(row.source)), _history(row))
-        shelf.put(take_id, revision, found)
+        cache.put(take_id, revision, found)
     return found
 
 

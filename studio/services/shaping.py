@@ -15,7 +15,7 @@ from expression.strokes import AnyStroke, Where
 from expression.take import Take as Recording
 from studio.models import Step, Take
 from studio.services import arrangement, takes
-from studio.services.folding import shaped, shelf
+from studio.services.folding import cache, shaped
 
 
 class Stale(Exception):
@@ -200,7 +200,7 @@ def _write(
         made = known.with_history(act(known.history))
         _refuse_idle(made, asked)
         _store(take, known.history, made.history)
-    shelf.put(take_id, take.revision, made)
+    cache.put(take_id, take.revision, made)
     return {
         "history": history(take),
         "changes": view.changes(known.now.take, made.now.take),

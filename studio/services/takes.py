@@ -12,7 +12,7 @@ from expression.history import Shaped
 from expression.midi.read import read
 from expression.midi.write import write
 from studio.models import Take
-from studio.services.folding import shaped, shelf
+from studio.services.folding import cache, shaped
 
 LONGEST_NAME = 200
 
@@ -51,7 +51,7 @@ def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> Take:
         source=data,
         summary=view.summary(recording),
     )
-    shelf.put(take.pk, take.revision, Shaped.of(recording))
+    cache.put(take.pk, take.revision, Shaped.of(recording))
     return take
 
 

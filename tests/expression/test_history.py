@@ -98,3 +98,27 @@ def test_a_stroke_shares_all_that_it_leaves_alone() -> None:
     assert made.parts[0].notes.start is two_parts.parts[0].notes.start
     assert velocities(two_parts) == [64]
     assert not made.parts[0].notes.velocity.flags.writeable
+
+
+def test_every_step_says_what_it_did() -> None:
+    hairpin = parse_stroke({"kind": "velocity.hairpin", "start": 20, "end": 90})
+    eased = parse_stroke({"kind": "velocity.hairpin", "start": 20, "end": 90, "lift": -0.5, "peak": 100})
+    history = History().add(hairpin).change(1, eased).change(1, on=False).change(1, on=True).delete(1)
+    assert [history.says(done) for done in range(1, 6)] == [
+        "Hairpin 20 → 90",
+        "Swell 20 → 100 → 90: peak none → 100, lift 0 → −0.5",
+        "Switched off: Swell 20 → 100 → 90",
+        "Switched on: Swell 20 → 100 → 90",
+        "Deleted: Swell 20 → 100 → 90",
+    ]
+    assert history.jump(1).undone() == [(done, history.says(done)) for done in range(2, 6)]
+
+
+def test_what_takes_many_signs_is_only_named() -> None:
+    drawn = [
+        parse_stroke({"kind": "velocity.draw", "points": [[0, 20], [960, to]], "where": {"parts": [0]}})
+        for to in (60, 61)
+    ]
+    assert History().add(drawn[0]).change(1, drawn[1]).says(2) == "Drawn 20 → 61: other points"
+    moved = drawn[0].model_copy(update={"where": drawn[0].where.model_copy(update={"parts": (1,)})})
+    assert History().add(drawn[0]).change(1, moved).says(2) == "Drawn 20 → 60: another place"

@@ -12,7 +12,7 @@ from expression.midi.write import write
 from expression.strokes import parse_stroke
 from studio.api import schemas
 from studio.models import Step
-from studio.services.folding import shelf
+from studio.services.folding import cache
 from tests.files import file_of, phrase
 from tests.studio.conftest import Caller
 
@@ -113,7 +113,7 @@ def test_history_survives_a_new_process(desk: Desk) -> None:
     desk.send("post", "strokes", stroke=setting(10))
     desk.send("post", "undo")
     before = desk.caller.get(f"takes/{desk.id}/view")
-    shelf.clear()
+    cache.clear()
     assert desk.caller.get(f"takes/{desk.id}/view") == before
     desk.send("post", "redo")
     assert desk.velocities() == [10] * 5
@@ -285,7 +285,7 @@ class TestGesturesUnderTheHand:
             history = desk.send("post", "strokes", stroke=trim)["history"]
         assert [one["number"] for one in history["strokes"]] == [1]
         assert desk.velocities() == [59] * 5
-        shelf.clear()
+        cache.clear()
         assert desk.velocities() == [59] * 5
 
     def test_what_lanes_make_of_the_notes_is_told_part_by_part(self, desk: Desk) -> None:
@@ -312,7 +312,7 @@ class TestCopiedNotes:
         assert (added["start"], tried["changes"]["others"]) == ([9600, 10560], True)
         kept = desk.send("post", "strokes", stroke=COPY)
         assert kept["history"]["strokes"][0]["stroke"]["first"] == 2**32
-        shelf.clear()
+        cache.clear()
         part = desk.caller.get(f"takes/{desk.id}/view")["parts"][0]
         assert part["ids"] == [[0, 4], [2**32, 2**32 + 1]]
         assert part["velocity"] == [64] * 7

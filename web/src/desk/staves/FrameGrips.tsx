@@ -8,7 +8,7 @@ import { neutral, type Reshape } from "../strokes/beginLane";
 import { onLead } from "../take/choosing";
 import { keep, preview } from "../take/shaping";
 import { useDesk } from "../take/state";
-import { StaveGrip } from "./StaveGrip";
+import { apart, StaveGrip } from "./StaveGrip";
 
 type Name = "level" | "depth" | "pivot" | "left" | "right" | "bow" | "drift" | "length";
 
@@ -178,6 +178,8 @@ function Frame({ stroke, span, reach, camera, kind, scale }: FrameProps) {
       by: (steps) => change({ length: rounded(between(stroke.length + steps * 0.05, 0.05, 16)) }),
     },
   };
+  // Ends and edges first: what lies between can give way.
+  const names: Name[] = ["left", "right", "level", "depth", "bow", "drift", "length", "pivot"];
   return (
     <div className="pointer-events-none absolute inset-0 overflow-hidden" data-testid="frame">
       <span
@@ -190,10 +192,11 @@ function Frame({ stroke, span, reach, camera, kind, scale }: FrameProps) {
         className="absolute h-px bg-accent opacity-50"
         style={{ left: x0, width: Math.max(x1 - x0, 1), top: yOf(pivot) }}
       />
-      {(Object.keys(grips) as Name[]).map((name) => {
-        const { x, y, value, to, by } = grips[name];
+      {apart(names.map((name) => ({ name, left: grips[name].x, top: grips[name].y }))).map((placed) => {
+        const { name } = placed;
+        const { value, to, by } = grips[name];
         const sideways = name === "drift" || name === "length";
-        if (x < GUTTER - 6) return null;
+        if (placed.left < GUTTER - 6) return null;
         return (
           <StaveGrip
             key={name}
@@ -202,7 +205,7 @@ function Frame({ stroke, span, reach, camera, kind, scale }: FrameProps) {
             title={`${NAMES[name]}: ${value}`}
             value={value}
             sideways={sideways}
-            place={{ left: x, top: y }}
+            place={placed}
             className={`grid place-items-center rounded border text-accent ${sideways ? "cursor-ew-resize" : "cursor-ns-resize"}`}
             onMove={to}
             onStep={by}

@@ -6,7 +6,7 @@ import type { Scale } from "../page/scale";
 import { limitsOf } from "../strokes/entry";
 import { keep } from "../take/shaping";
 import { useDesk } from "../take/state";
-import { StaveGrip } from "./StaveGrip";
+import { apart, StaveGrip } from "./StaveGrip";
 
 interface Props {
   /** Whether the open stroke is one that is shaped on this stave, and where its values lie. */
@@ -20,10 +20,14 @@ export function Grips({ shapes, scale }: Props) {
   const shaping = useDesk((state) => state.shaping);
   const stroke = shaping?.stroke;
   if (!stroke || !shapes(stroke)) return null;
+  const placed = (shaping.mark?.grips ?? []).map((grip) => ({
+    grip,
+    left: xOf(camera, grip.tick),
+    top: scale.yOf(between(grip.value, scale.low, scale.high)),
+  }));
   return (
     <div className="pointer-events-none absolute inset-0 overflow-hidden">
-      {shaping.mark?.grips.map((grip) => {
-        const left = xOf(camera, grip.tick);
+      {apart(placed).map(({ grip, left, top }) => {
         if (left < GUTTER - 8) return null;
         const forms = grip.scale === 0;
         const limits = limitsOf(stroke.kind, grip.field);
@@ -34,7 +38,7 @@ export function Grips({ shapes, scale }: Props) {
             label={grip.name}
             value={grip.number}
             range={[Math.max(limits[0], scale.low), Math.min(limits[1], scale.high)]}
-            place={{ left, top: scale.yOf(between(grip.value, scale.low, scale.high)) }}
+            place={{ left, top }}
             className={`border-2 ${forms ? "rotate-45 cursor-ns-resize rounded-[3px] scale-75" : "cursor-move rounded-full"}`}
             onMove={(x, y) => moveGrip(grip, { x, value: scale.valueAt(y) })}
             onStep={(steps) => moveGrip(grip, { steps })}

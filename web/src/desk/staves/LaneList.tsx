@@ -1,5 +1,5 @@
 import { changeLane, isSetting, type LaneLook, lanesShown } from "../take/arranging";
-import { kindOf, leadPart, useDesk } from "../take/state";
+import { kindOf, leadPart, set, useDesk } from "../take/state";
 import { AddLane } from "./AddLane";
 import { LaneRow } from "./LaneRow";
 
@@ -26,16 +26,8 @@ export function Lanes() {
   );
 }
 
-/** Lanes that share a line: a click opens one. */
-function Folded({
-  label,
-  lanes,
-  open,
-}: {
-  label: string;
-  lanes: readonly LaneLook[];
-  open: (key: string) => void;
-}) {
+/** Lanes that share a line: a click opens one, and Shape then acts on it. */
+function Folded({ label, lanes }: { label: string; lanes: readonly LaneLook[] }) {
   const part = useDesk((state) => leadPart(state));
   useDesk((state) => state.kinds);
   if (!lanes.length) return null;
@@ -56,7 +48,10 @@ function Folded({
               type="button"
               className="h-6 rounded px-1 hover:text-accent-deep"
               title={`Open ${kindOf(key).title}`}
-              onClick={() => open(key)}
+              onClick={() => {
+                set({ activeLane: key });
+                changeLane(key, { hidden: false, open: true });
+              }}
             >
               {kindOf(key).name}
               <span className="font-medium">{value}</span>

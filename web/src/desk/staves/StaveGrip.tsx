@@ -11,6 +11,22 @@ const STEPS: Record<string, number> = {
   PageDown: -10,
 };
 
+/** So far apart at least that none hides another. */
+const APART = 24;
+
+/** Places of grips, moved along the stave where they would lie on each other; those named first keep theirs. */
+export function apart<G extends { left: number; top: number }>(grips: readonly G[]): G[] {
+  const placed: G[] = [];
+  for (const grip of grips) {
+    let { left } = grip;
+    const isHidden = (other: G) =>
+      Math.abs(other.left - left) < APART && Math.abs(other.top - grip.top) < APART;
+    for (let other = placed.find(isHidden); other; other = placed.find(isHidden)) left = other.left + APART;
+    placed.push({ ...grip, left });
+  }
+  return placed;
+}
+
 interface Props {
   label: string;
   value: number;

@@ -139,6 +139,8 @@ function drawShaped(scene: Scene, part: PartScore): void {
   const [from, to] = sounding(part, camera.left, rightTick(camera));
   const picked = scene.picked[part.id];
   const velocities = scene.shown[part.id];
+  // Of several parts in front, what is chosen keeps the dye of its part at its onset.
+  const onsets = scene.fronts.length > 1 ? new Path2D() : null;
   const inks = (["cold", "warm"] as const).map(() => Array.from({ length: INKS }, () => new Path2D()));
   for (let note = from; note < to; note++) {
     if (part.end[note] < camera.left) continue;
@@ -146,6 +148,8 @@ function drawShaped(scene: Scene, part: PartScore): void {
     if (y < -8 * camera.row || y > camera.notesHeight + 8 * camera.row) continue;
     const faint = voice !== null && part.pitch[note] !== voice;
     const paths = inks[picked[note]];
+    if (picked[note] && !faint)
+      onsets?.rect(xOf(camera, part.start[note]), y + camera.row * 0.1, 3, camera.row * 0.8);
     addRibbon(
       paths,
       camera,
@@ -163,6 +167,8 @@ function drawShaped(scene: Scene, part: PartScore): void {
     });
   });
   pen.globalAlpha = 1;
+  pen.fillStyle = ink.dye(scene.dyeOf(part));
+  if (onsets) pen.fill(onsets);
 }
 
 function addRibbon(

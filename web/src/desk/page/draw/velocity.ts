@@ -86,6 +86,11 @@ function drawContour(scene: Scene, part: PartScore, from: number, to: number, wa
   }
   pen.globalAlpha = 1;
   pen.fill(beads);
+  // Of several parts in front, what is chosen keeps the dye of its part as a ring.
+  if (!warm || scene.fronts.length < 2) return;
+  pen.strokeStyle = ink.dye(scene.dyeOf(part));
+  pen.lineWidth = 1.6;
+  pen.stroke(beads);
 }
 
 const raster = new Raster();
