@@ -1,3 +1,4 @@
+import { keepFocus } from "./ui/keepFocus";
 import "@fontsource-variable/source-sans-3";
 import "@fontsource/crimson-pro/400-italic.css";
 import "@fontsource/crimson-pro/600-italic.css";
@@ -21,6 +22,7 @@ const PAGES = [
 const router = createBrowserRouter(PAGES.map((page) => ({ ...page, errorElement: <Broken /> })));
 
 offerRendering();
+keepFocus();
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
     <RouterProvider router={router} />

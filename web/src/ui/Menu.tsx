@@ -17,7 +17,7 @@ interface MenuProps {
 /** A small menu behind a sign. */
 export function Menu({ label, sign, className, align = "end", children }: MenuProps) {
   return (
-    <DropdownMenu.Root>
+    <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger
         aria-label={label}
         className={`grid place-items-center text-faded hover:text-ink ${className}`}
@@ -28,7 +28,10 @@ export function Menu({ label, sign, className, align = "end", children }: MenuPr
         <DropdownMenu.Content
           align={align}
           className="z-40 min-w-36 rounded-lg border border-rule-strong bg-sheet p-1 shadow-lg"
-          onCloseAutoFocus={(event) => event.preventDefault()}
+          // Where an item has opened an entry, that keeps the focus.
+          onCloseAutoFocus={(event) => {
+            if (document.activeElement instanceof HTMLInputElement) event.preventDefault();
+          }}
         >
           {children}
         </DropdownMenu.Content>

@@ -44,13 +44,13 @@ export function Clock() {
         <button
           type="button"
           title="Go to a bar, or choose bars by their numbers (j)"
-          aria-label="Go to a bar, or choose bars"
           className="min-w-14 rounded text-right text-[19px] font-semibold hover:text-accent-deep"
           onClick={() => set({ typesPlace: true })}
         >
           <span ref={place} data-testid="place">
             1:1
           </span>
+          <span className="sr-only">: go to a bar, or choose bars</span>
         </button>
       )}
       <span ref={time} className="text-faded">

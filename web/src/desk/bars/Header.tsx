@@ -164,7 +164,6 @@ function PartChip({ part }: { part: PartScore }) {
       <button
         type="button"
         aria-pressed={inFront}
-        aria-label={name}
         title={`${name}: click to bring it to the front, Shift-click to have it there beside the others${sharing}`}
         onClick={(event) => toFront(part.id, event.shiftKey)}
         className={`flex h-full items-center gap-1.5 rounded-l-full pl-2 ${

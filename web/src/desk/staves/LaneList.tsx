@@ -19,8 +19,8 @@ export function Lanes() {
       {shown.map((lane, index) => (
         <LaneRow key={lane.key} look={lane} isFirst={index === 0} isLast={index === shown.length - 1} />
       ))}
-      <Folded label="Set once" lanes={settings} open={(key) => changeLane(key, { open: true })} />
-      <Folded label="Hidden" lanes={hidden} open={(key) => changeLane(key, { hidden: false, open: true })} />
+      <Folded label="Set once" lanes={settings} />
+      <Folded label="Hidden" lanes={hidden} />
       <AddLane shown={shown.map((lane) => lane.key)} />
     </section>
   );

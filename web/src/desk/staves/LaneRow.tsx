@@ -69,7 +69,9 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
         onPointerCancel={() => press.current?.drop()}
         onPointerLeave={hoverNothing}
       />
-      <div className="pointer-events-none absolute inset-x-0 top-0 flex h-[18px] items-center gap-2 text-[12px]">
+      <div
+        className={`pointer-events-none absolute inset-x-0 top-0 flex items-center gap-2 text-[12px] ${open ? "h-6" : "h-[18px]"}`}
+      >
         <button
           type="button"
           aria-expanded={open}
@@ -188,7 +190,7 @@ function LaneButton({ label, path, onClick, disabled, filled }: LaneButtonProps)
       title={label}
       disabled={disabled}
       onClick={onClick}
-      className="grid h-[18px] w-5 place-items-center rounded text-faded hover:text-ink disabled:opacity-30"
+      className="grid h-6 w-6 place-items-center rounded text-faded hover:text-ink disabled:opacity-30"
     >
       <svg viewBox="0 0 10 10" className="h-3 w-3" aria-hidden>
         <path d={path} fill={filled ? "currentColor" : "none"} stroke="currentColor" strokeWidth="1.2" />

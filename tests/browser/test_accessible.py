@@ -1,0 +1,154 @@
+"""Every view and state by the rules of WCAG 2 A and AA, as far as a machine can check them (axe-core)."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from django.contrib.auth.models import User
+from playwright.sync_api import Page, expect
+
+from demo.fog_signal import the_stair
+from studio.services import takes
+from tests.browser.desk import Desk
+from tests.browser.test_lanes import LaneBox
+
+AXE = Path(__file__).parents[2] / "web/node_modules/axe-core/axe.min.js"
+RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+
+
+def violations(page: Page) -> list[str]:
+    """What is wrong on the page as it is, each with the places."""
+    page.add_script_tag(path=AXE)
+    found = page.evaluate("rules => axe.run({runOnly: rules}).then(({violations}) => violations)", RULES)
+    return [f"{one['id']}: {[node['html'][:160] for node in one['nodes'][:4]]}" for one in found]
+
+
+def test_the_library(page: Page, player: User) -> None:
+    assert violations(page) == []  # Empty.
+    kept, gone = (takes.add(player, f"{name}.mid", the_stair()) for name in ("Kept", "Gone"))
+    takes.delete(player, gone.pk)
+    page.reload()
+    page.locator("summary").click()
+    assert violations(page) == []
+    page.get_by_role("button", name=f"More for {kept.name}").click()
+    expect(page.get_by_role("menuitem", name="Delete")).to_be_visible()
+    assert violations(page) == []
+
+
+def test_signing_in(page: Page) -> None:
+    page.get_by_role("button", name="Sign out").click()
+    page.get_by_label("Name").fill("anna")
+    page.get_by_label("Password").fill("wrong")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("alert")).to_be_visible()
+    assert violations(page) == []
+
+
+def chosen(desk: Desk) -> None:
+    desk.press("Control+a")
+    expect(desk.page.get_by_test_id("facts")).to_be_visible()
+
+
+def hairpin_with_a_fault(desk: Desk) -> None:
+    chosen(desk)
+    desk.press("h")
+    desk.entry("Start").fill("300")
+    expect(desk.page.get_by_role("alert")).to_be_visible()
+
+
+def kept(desk: Desk) -> None:
+    chosen(desk)
+    desk.press("h")
+    desk.button("Keep").click()
+    expect(desk.button("Done")).to_be_visible()
+    desk.press("Control+z")
+    expect(desk.page.get_by_title("Do it again, and all before it")).to_be_visible()
+
+
+def framed(desk: Desk) -> None:
+    LaneBox(desk, "cc:1")
+    desk.span(5, 9)
+    desk.button("Frame").click()
+    expect(desk.page.get_by_test_id("frame")).to_be_visible()
+
+
+def listed(desk: Desk) -> None:
+    desk.press("e")
+    expect(desk.page.get_by_label("Value of", exact=False).or_(desk.page.get_by_role("row")).first).to_be_visible()
+
+
+def finder(desk: Desk) -> None:
+    desk.press("/")
+    desk.page.get_by_label("What it does").fill("swell")
+
+
+def keys(desk: Desk) -> None:
+    desk.press("?")
+    expect(desk.page.get_by_role("dialog")).to_be_visible()
+
+
+def a_bar_that_is_not_there(desk: Desk) -> None:
+    desk.press("j")
+    desk.page.get_by_label("Bar, or bars").fill("99")
+    desk.page.keyboard.press("Enter")
+    expect(desk.page.get_by_role("alert")).to_be_visible()
+
+
+def part_menu(desk: Desk) -> None:
+    desk.page.get_by_role("button", name="More for part Bowed glass").click()
+    expect(desk.page.get_by_role("menuitem").first).to_be_visible()
+
+
+STATES = [chosen, hairpin_with_a_fault, kept, framed, listed, finder, keys, a_bar_that_is_not_there, part_menu]
+
+
+@pytest.mark.parametrize("state", STATES, ids=lambda state: state.__name__)
+def test_the_desk(desk: Desk, state: Callable[[Desk], None]) -> None:
+    desk.open(the_stair())
+    state(desk)
+    desk.quiet()
+    assert violations(desk.page) == []
+
+
+def focused(page: Page) -> str:
+    """The name of what has the focus; empty where nothing has."""
+    return str(
+        page.evaluate(
+            "(at => at === document.body ? '' : at.textContent || at.ariaLabel || at.tagName)(document.activeElement)"
+        )
+    )
+
+
+def test_focus_never_falls_to_nowhere(desk: Desk) -> None:
+    page = desk.page
+    desk.open(the_stair()).press("Control+a", "h")
+    desk.button("Keep").focus()
+    page.keyboard.press("Enter")
+    desk.button("Done").wait_for()
+    assert focused(page) == "Done"
+    page.get_by_role("button", name="Delete", exact=True).focus()
+    page.keyboard.press("Enter")
+    desk.expect_strokes()
+    desk.until(lambda: focused(page))
+    page.get_by_role("button", name="Undo", exact=True).focus()
+    page.keyboard.press("Enter")
+    desk.quiet()
+    page.get_by_role("button", name="Undo", exact=True).focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Undo", exact=True)).to_be_disabled()
+    desk.until(lambda: focused(page))
+
+
+def test_a_menu_gives_the_focus_back_and_a_deleted_take_leaves_it_to_another(page: Page, player: User) -> None:
+    for name in ("One", "Two"):
+        takes.add(player, f"{name}.mid", the_stair())
+    page.reload()
+    more = page.get_by_role("button", name="More for One")
+    more.focus()
+    page.keyboard.press("Enter")
+    page.keyboard.press("Escape")
+    expect(more).to_be_focused()
+    page.keyboard.press("Enter")
+    page.get_by_role("menuitem", name="Delete").press("Enter")
+    expect(page.get_by_role("link", name="One")).to_have_count(0)
+    page.wait_for_function("document.activeElement !== document.body")
