@@ -68,6 +68,8 @@ class Wishes(_Kept):
     favourites: Annotated[list[Favourite], Field(max_length=128)] = []
     sounds: bool = True
     """Notes sound as they are chosen and dragged."""
+    letters: bool = True
+    """Keys of one letter act by themselves; otherwise only with Alt."""
 
 
 def of(take: Take) -> dict[str, Any]:

@@ -1,5 +1,6 @@
 """Every view and state by the rules of WCAG 2 A and AA, as far as a machine can check them (axe-core)."""
 
+import re
 from collections.abc import Callable
 from pathlib import Path
 
@@ -152,3 +153,59 @@ def test_a_menu_gives_the_focus_back_and_a_deleted_take_leaves_it_to_another(pag
     page.get_by_role("menuitem", name="Delete").press("Enter")
     expect(page.get_by_role("link", name="One")).to_have_count(0)
     page.wait_for_function("document.activeElement !== document.body")
+
+
+def test_letters_can_be_made_to_need_alt(desk: Desk) -> None:
+    desk.open(the_stair()).press("?")
+    desk.page.get_by_label("Letters act by themselves").uncheck()
+    desk.press("Escape", "e")
+    expect(desk.page.get_by_role("region", name="Events")).to_have_count(0)
+    desk.press("Alt+e")
+    expect(desk.page.get_by_role("region", name="Events")).to_be_visible()
+    desk.press("/")
+    expect(desk.page.get_by_label("What it does")).to_have_count(0)
+
+
+def test_what_is_done_is_spoken(desk: Desk) -> None:
+    desk.open(the_stair()).press("Control+a", "ArrowUp")
+    done = desk.page.get_by_test_id("done")
+    expect(done).to_have_text(re.compile(r"^Kept: Nudge by \+1, bars 5–27, on 34$"))
+    desk.press("Control+z")
+    expect(done).to_have_text(re.compile(r"^Undone: "))
+
+
+def test_a_hairpin_by_keys_alone(page: Page, player: User) -> None:
+    """From the library to a shaped phrase and the file, without a mouse, in fewer than 60 presses."""
+    takes.add(player, "Stair.mid", the_stair())
+    page.reload()
+    expect(page.get_by_role("link", name="Stair")).to_be_visible()
+    presses = 0
+
+    def press(*keys: str) -> None:
+        nonlocal presses
+        for key in keys:
+            presses += 1
+            page.keyboard.press(key)
+
+    def tab_to(name: str) -> None:
+        for _ in range(30):
+            if name in focused(page):
+                return
+            press("Tab")
+        raise AssertionError(f"{name} is not reached")
+
+    tab_to("Stair")
+    press("Enter")
+    expect(page.get_by_role("navigation", name="Parts").get_by_role("button").first).to_be_visible()
+    press("j", *"5-8", "Enter")
+    expect(page.get_by_test_id("facts")).to_contain_text("notes")
+    press("h")
+    start = page.get_by_role("slider", name="Where the line starts")
+    expect(start).to_be_visible()
+    tab_to("Where the line starts")
+    press("PageDown", "PageDown")
+    expect(page.get_by_role("list", name="History").get_by_role("switch")).to_have_count(1)
+    with page.expect_download() as saving:
+        press("/", *"download", "Enter")
+    assert saving.value.suggested_filename == "Stair.mid"
+    assert presses < 60

@@ -48,7 +48,8 @@ def test_lanes_of_a_part(anna: Caller, take: str) -> None:
     schemas.Lanes.model_validate(found)
     assert {lane["key"] for lane in found["lanes"]} == {"cc:11", "cc:64"}
     assert anna.get(f"takes/{take}/lanes?part=99")["lanes"] == []
-    assert len(anna.get("lanes")) == 114
+    kinds = anna.get("lanes")
+    assert (len(kinds), kinds[0]["key"]) == (115, "velocity")
 
 
 def test_the_event_list_by_pages_and_filters(anna: Caller, take: str) -> None:
@@ -71,7 +72,12 @@ KEPT: dict[str, Any] = {
             "routes": [{"lane": "cc:74", "target": "level", "amount": -0.5}],
         }
     },
-    "lanes": {"1": [{"key": "cc:64", "open": True, "height": 200}, {"key": "cc:11", "open": False, "height": 140}]},
+    "lanes": {
+        "1": [
+            {"key": "cc:64", "hidden": False, "open": True, "height": 200},
+            {"key": "cc:11", "hidden": True, "open": False, "height": 140},
+        ]
+    },
     "velocity_share": 0.5,
 }
 EMPTY: dict[str, Any] = {"parts": {}, "lanes": {}, "velocity_share": None}
@@ -114,10 +120,15 @@ class TestArrangement:
 
 class TestPreferences:
     def test_wishes_belong_to_the_account(self, anna: Caller, bert: Caller) -> None:
-        wishes = {"middle_c": 3, "favourites": [{"key": "cc:74", "label": "Filter", "dye": "weld"}], "sounds": False}
+        wishes = {
+            "middle_c": 3,
+            "favourites": [{"key": "cc:74", "label": "Filter", "dye": "weld"}],
+            "sounds": False,
+            "letters": False,
+        }
         assert anna.call("put", "preferences", wishes).json() == wishes
         assert anna.get("preferences") == wishes
-        assert bert.get("preferences") == {"middle_c": 4, "favourites": [], "sounds": True}
+        assert bert.get("preferences") == {"middle_c": 4, "favourites": [], "sounds": True, "letters": True}
 
     def test_nonsense_is_refused(self, anna: Caller) -> None:
         refused = anna.call("put", "preferences", {"middle_c": 9})

@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { VELOCITY, wordOf } from "../score/lanes";
 import { placeText, secondsAt } from "../score/score";
@@ -6,7 +6,7 @@ import { player, usePlayer } from "../sound/player";
 import { Notice } from "../ui/Notice";
 import { Finder } from "./actions/Finder";
 import { KeySheet } from "./actions/KeySheet";
-import { handleKey } from "./actions/keys";
+import { handleKey, mayAct } from "./actions/keys";
 import { EventList } from "./bars/EventList";
 import { Header } from "./bars/Header";
 import { Strokes } from "./bars/Strokes";
@@ -41,8 +41,9 @@ export function Desk() {
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       const typing = (event.target as HTMLElement).closest("input,textarea");
-      if (event.key === "?" && !typing) setKeysOpen(true);
-      else if (event.key === "/" && !typing) {
+      const asks = !typing && mayAct(event);
+      if (event.key === "?" && asks) setKeysOpen(true);
+      else if (event.key === "/" && asks) {
         event.preventDefault();
         setFinderOpen(true);
       } else handleKey(event);
@@ -154,11 +155,38 @@ function Spoken() {
     const velocity = kept[part.id][note];
     words = `${rowName(part, part.pitch[note])}, bar ${placeText(score, part.start[note])}, velocity ${velocity}, ${wordOf(kindOf(VELOCITY), velocity)}`;
   }
+  const done = useWhatWasDone();
   return (
-    <p className="sr-only" aria-live="polite">
-      {words}
-    </p>
+    <>
+      <p className="sr-only" aria-live="polite">
+        {words}
+      </p>
+      <p className="sr-only" aria-live="polite" data-testid="done">
+        {done}
+      </p>
+    </>
   );
+}
+
+/** What the last step did to the take, in words: kept, changed or undone, and on how many notes. */
+function useWhatWasDone(): string {
+  const history = useDesk((state) => state.history);
+  const takeId = useDesk((state) => state.score?.id);
+  const before = useRef({ takeId, history });
+  const [words, setWords] = useState("");
+  useEffect(() => {
+    const { takeId: lastId, history: was } = before.current;
+    before.current = { takeId, history };
+    if (takeId !== lastId || history.revision <= was.revision) return;
+    const newest = history.strokes[history.strokes.length - 1];
+    if (history.can_undo < was.can_undo) setWords(`Undone: ${history.undone[0]?.label ?? "a step"}`);
+    else if (history.can_redo < was.can_redo && history.can_redo > 0) setWords("Done again");
+    else if (newest && history.strokes.length > was.strokes.length)
+      setWords(`Kept: ${newest.mark.label}, ${newest.mark.place}, on ${newest.mark.count}`);
+    else if (history.strokes.length < was.strokes.length) setWords("Deleted");
+    else setWords("Changed");
+  }, [history, takeId]);
+  return words;
 }
 
 function Failure({ text }: { text: string }) {

@@ -2742,6 +2742,11 @@ export interface components {
              */
             favourites: components["schemas"]["Favourite"][];
             /**
+             * Letters
+             * @default true
+             */
+            letters: boolean;
+            /**
              * Middle C
              * @default 4
              */

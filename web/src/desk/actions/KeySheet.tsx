@@ -1,4 +1,6 @@
 import { Dialog } from "radix-ui";
+import { wish } from "../take/arranging";
+import { useDesk } from "../take/state";
 import { ACTIONS } from "./keys";
 
 const GROUPS = ["Hear", "Choose", "Shape", "Look"] as const;
@@ -13,6 +15,7 @@ const SIGNS: Record<string, string> = {
 
 /** Every key on one sheet. */
 export function KeySheet({ open, onOpen }: { open: boolean; onOpen: (open: boolean) => void }) {
+  const letters = useDesk((state) => state.wishes.letters ?? true);
   return (
     <Dialog.Root open={open} onOpenChange={onOpen}>
       <Dialog.Portal>
@@ -23,6 +26,15 @@ export function KeySheet({ open, onOpen }: { open: boolean; onOpen: (open: boole
         >
           <div className="mb-4 flex items-center">
             <Dialog.Title className="flex-1 text-xl font-semibold">Keys</Dialog.Title>
+            <label className="mr-4 flex items-center gap-1.5">
+              <input
+                type="checkbox"
+                checked={letters}
+                onChange={(event) => wish({ letters: event.target.checked })}
+                className="accent-ink"
+              />
+              Letters act by themselves (otherwise with Alt)
+            </label>
             <Dialog.Close className="key">Close</Dialog.Close>
           </div>
           <div className="grid gap-x-10 gap-y-5 md:grid-cols-2">

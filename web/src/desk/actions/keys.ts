@@ -225,12 +225,20 @@ function eraseSpan(): void {
   void apply(erase(activeLane, span));
 }
 
+/** Whether a key may act: those of one sign can be made to need Alt, so that nothing is done by mistake. */
+export function mayAct(event: KeyboardEvent): boolean {
+  const isPlain = event.key.length === 1 && event.key !== " " && !event.ctrlKey && !event.metaKey;
+  return !isPlain || desk().wishes.letters !== false || event.altKey;
+}
+
 /** A pressed key as it stands in the table. */
 export function nameOf(event: KeyboardEvent): string {
   const key = event.key === " " ? "Space" : event.key.length === 1 ? event.key.toLowerCase() : event.key;
   const mod = event.ctrlKey || event.metaKey ? "Mod+" : "";
   const named = key.length > 1 || mod;
-  return `${mod}${event.altKey ? "Alt+" : ""}${event.shiftKey && named ? "Shift+" : ""}${key}`;
+  // Where letters need Alt, that is no part of their names.
+  const alt = event.altKey && (named || desk().wishes.letters !== false) ? "Alt+" : "";
+  return `${mod}${alt}${event.shiftKey && named ? "Shift+" : ""}${key}`;
 }
 
 const table = new Map(ACTIONS.flatMap((key) => key.keys.map((name) => [name, key] as const)));
@@ -240,7 +248,7 @@ table.delete("Tab");
 export function handleKey(event: KeyboardEvent): void {
   const target = event.target as HTMLElement;
   const key = table.get(nameOf(event));
-  if (!key || event.defaultPrevented || target.closest("[role=menu],[role=dialog]")) return;
+  if (!key || event.defaultPrevented || !mayAct(event) || target.closest("[role=menu],[role=dialog]")) return;
   const typing = target.closest("input:not([type=range]),textarea,select,[contenteditable]");
   if (typing && event.key !== "Escape") return;
   // Buttons keep the keys that press them; what is moved by arrows keeps those too.

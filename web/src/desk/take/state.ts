@@ -132,7 +132,7 @@ export const blank: DeskState = {
   saving: 0,
   failure: null,
   arrangement: { parts: {}, lanes: {} },
-  wishes: { middle_c: 4, favourites: [], sounds: true },
+  wishes: { middle_c: 4, favourites: [], sounds: true, letters: true },
   kinds: new Map(),
   lanes: new Map(),
   liveLanes: null,
