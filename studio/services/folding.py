@@ -21,6 +21,7 @@ class ShapedCache:
     def __init__(self, most: int) -> None:
         self._most = most
         self._held: OrderedDict[UUID, tuple[int, Shaped]] = OrderedDict()
+        self._owners: dict[UUID, object] = {}
         self._weight = 0
         self._lock = Lock()
 
@@ -43,13 +44,34 @@ class ShapedCache:
             self._held[take_id] = (revision, shaped)
             self._held.move_to_end(take_id)
             while self._weight > self._most and len(self._held) > 1:
-                _, (_, gone) = self._held.popitem(last=False)
+                other, (_, gone) = self._held.popitem(last=False)
+                self._owners.pop(other, None)
                 self._weight -= _weight(gone)
+
+    def lend(self, take_id: UUID, owner: object) -> None:
+        """Remember whose a take is that is here: its owner need not be asked for again (see `lent`)."""
+        with self._lock:
+            if take_id in self._held:
+                self._owners[take_id] = owner
+
+    def lent(self, take_id: UUID, revision: int, owner: object) -> Shaped | None:
+        """A shaped take at that revision, if it is here and known to be this owner's."""
+        with self._lock:
+            is_theirs = take_id in self._owners and self._owners[take_id] == owner
+        return self.get(take_id, revision) if is_theirs else None
+
+    def forget(self, take_id: UUID) -> None:
+        """Let go of a take, as when it is deleted."""
+        with self._lock:
+            held = self._held.pop(take_id, None)
+            self._owners.pop(take_id, None)
+            self._weight -= _weight(held[1]) if held else 0
 
     def clear(self) -> None:
         """Forget all, as a new process would have."""
         with self._lock:
             self._held.clear()
+            self._owners.clear()
             self._weight = 0
 
 

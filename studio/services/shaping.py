@@ -181,9 +181,17 @@ def _refuse_idle(tried: Shaped, number: int | None) -> None:
 
 
 def _at(owner: AbstractBaseUser, take_id: UUID, revision: int) -> Shaped:
-    if takes.revision(owner, take_id) != revision:
-        raise Stale(history(takes.get(owner, take_id)))
-    return shaped(take_id, revision)
+    """The take at the revision that is asked for. What was asked for just before needs no question to the database.
+
+    Should another process have written since, that is told when a stroke is kept. Raises NoSuchTake, Stale.
+    """
+    known = cache.lent(take_id, revision, owner.pk)
+    if known is None:
+        if takes.revision(owner, take_id) != revision:
+            raise Stale(history(takes.get(owner, take_id)))
+        known = shaped(take_id, revision)
+        cache.lend(take_id, owner.pk)
+    return known
 
 
 def _write(

@@ -79,6 +79,7 @@ def delete(owner: AbstractBaseUser, take_id: UUID) -> None:
     """Out of the library; `restore` brings it back."""
     get(owner, take_id)
     Take.objects.filter(pk=take_id).update(deleted_at=timezone.now())
+    cache.forget(take_id)
 
 
 def deleted(owner: AbstractBaseUser) -> QuerySet[Take]:

@@ -44,7 +44,7 @@ def test_takes_of_one_account_do_not_meet(anna: Caller) -> None:
     assert anna.get(f"takes/{second}/view")["history"]["revision"] == 0
 
 
-def test_the_shelf_has_one_place_a_take_and_lets_go_of_what_was_unused_for_longest() -> None:
+def test_memory_has_one_place_a_take_and_lets_go_of_what_was_unused_for_longest() -> None:
     take = Shaped.of(read(file_of(phrase([64] * 200))))
     a, b, c = (UUID(int=number) for number in range(3))
     room = ShapedCache(int(2.5 * EVENT_BYTES * len(take.recorded.rows.tick)))
@@ -62,3 +62,33 @@ def test_the_shelf_has_one_place_a_take_and_lets_go_of_what_was_unused_for_longe
     room.put(c, 0, take)
     assert room.get(b, 29) is None
     assert room.get(a, 0) is take
+
+
+def test_what_is_in_memory_is_lent_to_its_owner_alone_and_until_it_is_deleted() -> None:
+    take = Shaped.of(read(file_of(phrase([64]))))
+    known, room = UUID(int=1), ShapedCache(10**9)
+    room.lend(known, 7)
+    assert room.lent(known, 0, 7) is None
+    room.put(known, 0, take)
+    assert room.lent(known, 0, 7) is None  # Nobody has asked whose it is yet.
+    room.lend(known, 7)
+    assert room.lent(known, 0, 7) is take
+    assert room.lent(known, 0, 8) is None
+    room.put(known, 1, take)
+    assert room.lent(known, 0, 7) is None
+    assert room.lent(known, 1, 7) is take
+    room.forget(known)
+    assert room.lent(known, 1, 7) is None
+    assert room.get(known, 1) is None
+
+
+def test_a_take_in_use_is_still_nobody_elses_and_gone_when_deleted(anna: Caller, bert: Caller) -> None:
+    take = anna.add()
+    asked = {"revision": 0, "stroke": {"kind": "velocity.set", "value": 5}}
+    for _ in range(2):
+        assert anna.call("post", f"takes/{take}/preview", asked).status_code == 200
+        assert bert.call("post", f"takes/{take}/preview", asked).status_code == 404
+    anna.call("post", f"takes/{take}/strokes", asked)
+    assert anna.call("post", f"takes/{take}/preview", asked).status_code == 409
+    anna.call("delete", f"takes/{take}")
+    assert anna.call("post", f"takes/{take}/preview", {**asked, "revision": 1}).status_code == 404
