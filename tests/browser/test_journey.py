@@ -98,7 +98,7 @@ def test_typing_the_numbers_does_the_same(desk: Desk) -> None:
     desk.entry("End").press("Enter")
     desk.expect_strokes("Hairpin 20 → 127")
     desk.button("Undo").click()
-    desk.expect_strokes("Hairpin 20 → 84")
+    desk.expect_strokes("Hairpin 20 → 84", "Hairpin 20 → 127: end 84 → 127")
 
 
 @pytest.mark.parametrize(

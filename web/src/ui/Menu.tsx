@@ -1,5 +1,5 @@
 import { DropdownMenu } from "radix-ui";
-import type { ReactNode } from "react";
+import { type ReactNode, useRef } from "react";
 
 /** How an item of any menu looks. */
 export const MENU_ITEM =
@@ -16,6 +16,8 @@ interface MenuProps {
 
 /** A small menu behind a sign. */
 export function Menu({ label, sign, className, align = "end", children }: MenuProps) {
+  // Who has chosen by keys goes on from the menu's sign; a hand on the mouse has the desk's keys again.
+  const byKeys = useRef(false);
   return (
     <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger
@@ -28,9 +30,21 @@ export function Menu({ label, sign, className, align = "end", children }: MenuPr
         <DropdownMenu.Content
           align={align}
           className="z-40 min-w-36 rounded-lg border border-rule-strong bg-sheet p-1 shadow-lg"
+          onKeyDownCapture={() => {
+            byKeys.current = true;
+          }}
+          onEscapeKeyDown={() => {
+            byKeys.current = true;
+          }}
+          onPointerMoveCapture={() => {
+            byKeys.current = false;
+          }}
+          onPointerDownOutside={() => {
+            byKeys.current = false;
+          }}
           // Where an item has opened an entry, that keeps the focus.
           onCloseAutoFocus={(event) => {
-            if (document.activeElement instanceof HTMLInputElement) event.preventDefault();
+            if (!byKeys.current || document.activeElement instanceof HTMLInputElement) event.preventDefault();
           }}
         >
           {children}

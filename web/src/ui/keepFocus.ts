@@ -1,4 +1,8 @@
-/** Focus never falls to nowhere: where what has it goes away or is switched off, its neighbour has it. */
+/**
+ * Focus never falls to nowhere: where what has it goes away or is switched off, its neighbour has it.
+ *
+ * Only for who goes by keys: to a hand on the mouse the keys of the desk (Space plays) matter more.
+ */
 
 const REACHABLE =
   "a[href],button:not(:disabled),input:not(:disabled),select:not(:disabled),summary,[tabindex]:not([tabindex='-1'])";
@@ -7,6 +11,10 @@ const REACHABLE =
 export function keepFocus(page: HTMLElement = document.body): () => void {
   /** What has the focus, and all that it lies within, innermost first. */
   let held: HTMLElement[] = [];
+  let byKeys = false;
+  const noteInput = (event: Event) => {
+    byKeys = event.type === "keydown";
+  };
   const remember = (event: FocusEvent) => {
     held = [];
     for (let at = event.target as HTMLElement | null; at && at !== page; at = at.parentElement) held.push(at);
@@ -14,7 +22,7 @@ export function keepFocus(page: HTMLElement = document.body): () => void {
   const mend = () => {
     const [last, ...around] = held;
     const now = document.activeElement;
-    if (!last || (now && now !== page && now !== last)) return;
+    if (!byKeys || !last || (now && now !== page && now !== last)) return;
     const isGone = !last.isConnected || (last as HTMLButtonElement).disabled;
     if (!isGone) return;
     const home = around.find((one) => one.isConnected && one.querySelector(REACHABLE));
@@ -25,8 +33,10 @@ export function keepFocus(page: HTMLElement = document.body): () => void {
   const watcher = new MutationObserver(() => window.setTimeout(mend));
   watcher.observe(page, { childList: true, subtree: true, attributeFilter: ["disabled"] });
   page.addEventListener("focusin", remember);
+  for (const kind of ["keydown", "pointerdown"]) page.addEventListener(kind, noteInput, true);
   return () => {
     watcher.disconnect();
     page.removeEventListener("focusin", remember);
+    for (const kind of ["keydown", "pointerdown"]) page.removeEventListener(kind, noteInput, true);
   };
 }

@@ -19,9 +19,10 @@ export function apart<G extends { left: number; top: number }>(grips: readonly G
   const placed: G[] = [];
   for (const grip of grips) {
     let { left } = grip;
-    const isHidden = (other: G) =>
-      Math.abs(other.left - left) < APART && Math.abs(other.top - grip.top) < APART;
-    for (let other = placed.find(isHidden); other; other = placed.find(isHidden)) left = other.left + APART;
+    // From left to right, each asked once: one that was passed is never met again, whatever rounding does.
+    for (const other of [...placed].sort((a, b) => a.left - b.left))
+      if (Math.abs(other.left - left) < APART && Math.abs(other.top - grip.top) < APART)
+        left = other.left + APART;
     placed.push({ ...grip, left });
   }
   return placed;

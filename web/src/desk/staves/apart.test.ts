@@ -10,3 +10,8 @@ test("grips that would lie on each other move aside, those named first stay", ()
   ]);
   expect(placed.map(({ left }) => left)).toEqual([100, 124, 148, 104]);
 });
+
+test("places that are no round numbers come to an end as well", () => {
+  const placed = apart([1 / 3, 1 / 3, 1 / 3, 433.1700000001].map((left) => ({ left, top: 10 })));
+  expect(placed.map(({ left }) => Math.round(left))).toEqual([0, 24, 48, 433]);
+});
