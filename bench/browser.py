@@ -12,7 +12,9 @@ _ROUND_TRIPS = """async ({ takeId, stroke, field, values, rounds }) => {
     const headers = { "Content-Type": "application/json", "X-CSRFToken": token };
     const once = async (url, options) => {
         const start = performance.now();
-        await (await fetch(url, options)).json();
+        const answer = await fetch(url, options);
+        const told = await answer.json();
+        if (!answer.ok) throw new Error(`${url}: ${JSON.stringify(told)}`);
         return performance.now() - start;
     };
     const previews = [], empty = [];
@@ -70,7 +72,10 @@ _ASKING = """async ({ asks, rounds }) => {
     const once = async ({ url, body }) => {
         const start = performance.now();
         const headers = { "Content-Type": "application/json", "X-CSRFToken": token };
-        await (await fetch(url, body ? { method: "POST", headers, body: JSON.stringify(body) } : {})).json();
+        const asked = body ? { method: "POST", headers, body: JSON.stringify(body) } : {};
+        const answer = await fetch(url, asked);
+        const told = await answer.json();
+        if (!answer.ok) throw new Error(`${url}: ${JSON.stringify(told)}`);
         return performance.now() - start;
     };
     const found = asks.map(() => []), empty = [];
