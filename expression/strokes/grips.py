@@ -31,6 +31,11 @@ class Place(NamedTuple):
     number: float
 
 
+def turning(start: int, end: int, peak: float | None, peak_at: float) -> Place | None:
+    """Where a line turns back: at that share of its way; nowhere, where it has no peak."""
+    return None if peak is None else Place(start + round(peak_at * (end - start)), peak)
+
+
 def line_grips(
     start: Place, end: Place, lift: tuple[float, float] | None, peak: Place | None = None, scale: float = 1.0
 ) -> list[Grip]:

@@ -11,7 +11,7 @@ from expression.chords import chord_onsets
 from expression.curve import LINE_POINTS, form, lift_between
 from expression.notes import HIGHEST, LOWEST
 from expression.strokes.base import Lift, Picked, Points, Unit, Where, select
-from expression.strokes.grips import Grip, Place, line_grips
+from expression.strokes.grips import Grip, Place, line_grips, turning
 from expression.strokes.velocity import Level, Velocity, VelocityStroke
 from expression.take import Take
 
@@ -92,17 +92,14 @@ class VelocityHairpin(VelocityStroke):
     @override
     def grips(self, take: Take) -> list[Grip]:
         start, end = self._span(select(take, self.where).picked)
-        peak = None if self.peak is None else Place(start + round(self.peak_at * (end - start)), self.peak)
-        ends = Place(start, self.start), Place(end, self.end)
+        ends, peak = (Place(start, self.start), Place(end, self.end)), turning(start, end, self.peak, self.peak_at)
         return line_grips(*ends, (self.lift, self.ease), peak, self._scale)
 
     @override
     def pulled(self, take: Take, tick: int, value: float) -> Self:
         start, end = self._span(select(take, self.where).picked)
-        target = self.end
-        if self.peak is not None:
-            end, target = start + round(self.peak_at * (end - start)), self.peak
-        lift = lift_between(tick, value / self._scale, (start, self.start), (end, target), self.ease)
+        target = turning(start, end, self.peak, self.peak_at) or Place(end, self.end)
+        lift = lift_between(tick, value / self._scale, (start, self.start), target, self.ease)
         return self if lift is None else self.model_copy(update={"lift": lift})
 
     @override

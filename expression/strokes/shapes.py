@@ -12,7 +12,7 @@ from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.strokes.base import Lift, Reach, Unit
-from expression.strokes.grips import Grip, Place, line_grips
+from expression.strokes.grips import Grip, Place, line_grips, turning
 from expression.strokes.lane import Spot, parts_of, switched
 from expression.strokes.writing import Value, WritingStroke
 from expression.take import Lane, Take
@@ -163,7 +163,7 @@ class LaneShape(WritingStroke):
         if self.where.span is None or self.notes or self.every is not None:
             return []
         start, end = self.where.span
-        peak = None if self.peak is None else Place(start + round(self.peak_at * (end - start)), self.peak)
+        peak = turning(start, end, self.peak, self.peak_at)
         return line_grips(Place(start, self.start), Place(end, self.end), None, peak)
 
     @property

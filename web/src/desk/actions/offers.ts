@@ -1,12 +1,12 @@
 /** Actions that depend on the take: its parts, its lanes, the grid. They have no keys and are found by search. */
 
-import { formOf, slides, VELOCITY } from "../../score/lanes";
+import { slides, VELOCITY } from "../../score/lanes";
 import { player } from "../../sound/player";
 import { gesturesOn } from "../strokes/entries";
 import type { Gesture } from "../strokes/entry";
 import { changeLane, partName, showBehind, toFront } from "../take/arranging";
 import { deleteStroke, switchStroke } from "../take/shaping";
-import { desk, kindOf, lanesThere, leadPart, set } from "../take/state";
+import { desk, kindOf, lanesThere, leadForm, set } from "../take/state";
 import type { Action } from "./keys";
 
 export function offers(): Action[] {
@@ -52,15 +52,9 @@ export function offers(): Action[] {
   const onLane =
     lane === undefined
       ? []
-      : gesturesOn(
-          "lane",
-          slides(
-            formOf(
-              kindOf(lane),
-              leadPart()?.lanes.find(({ key }) => key === lane),
-            ),
-          ),
-        ).map((gesture) => offered(gesture, lane, ` on ${kindOf(lane).name}`));
+      : gesturesOn("lane", slides(leadForm(lane))).map((gesture) =>
+          offered(gesture, lane, ` on ${kindOf(lane).name}`),
+        );
   return [...onNotes, ...onLane, ...parts, ...strokes, ...values, ...feels, ...lanes];
 }
 

@@ -2,6 +2,7 @@
 import { create } from "zustand";
 import {
   type Facts,
+  type Form,
   type History,
   type LaneKind,
   type Mark,
@@ -10,7 +11,7 @@ import {
   sentence,
   type Where,
 } from "../../api/client";
-import { type LaneNodes, VELOCITY } from "../../score/lanes";
+import { formOf, type LaneNodes, VELOCITY } from "../../score/lanes";
 import type { Chosen, Grid, PartScore, Score, Velocities } from "../../score/score";
 import type { NoticeText } from "../../ui/Notice";
 import { type Camera, held, showingRows, startCamera } from "../page/camera";
@@ -167,6 +168,13 @@ export const frontParts = (state: DeskState = desk()): PartScore[] =>
 
 /** The kind of a lane. All kinds are known before anything is drawn. */
 export const kindOf = (key: string, state: DeskState = desk()): LaneKind => state.kinds.get(key) as LaneKind;
+
+/** The form of a lane of the leading part, by what it holds. */
+export const leadForm = (key: string, state: DeskState = desk()): Form =>
+  formOf(
+    kindOf(key, state),
+    leadPart(state)?.lanes.find((lane) => lane.key === key),
+  );
 
 /** Every kind of lane that a part can have. */
 export const lanesThere = (state: DeskState = desk()): LaneKind[] =>
