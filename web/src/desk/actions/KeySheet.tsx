@@ -1,4 +1,5 @@
 import { Dialog } from "radix-ui";
+import { Check } from "../../ui/Entries";
 import { wish } from "../take/arranging";
 import { useDesk } from "../take/state";
 import { ACTIONS } from "./keys";
@@ -26,15 +27,13 @@ export function KeySheet({ open, onOpen }: { open: boolean; onOpen: (open: boole
         >
           <div className="mb-4 flex items-center">
             <Dialog.Title className="flex-1 text-xl font-semibold">Keys</Dialog.Title>
-            <label className="mr-4 flex items-center gap-1.5">
-              <input
-                type="checkbox"
-                checked={letters}
-                onChange={(event) => wish({ letters: event.target.checked })}
-                className="accent-ink"
+            <div className="mr-4">
+              <Check
+                words="Letters act by themselves (otherwise with Alt)"
+                on={letters}
+                onChange={(on) => wish({ letters: on })}
               />
-              Letters act by themselves (otherwise with Alt)
-            </label>
+            </div>
             <Dialog.Close className="key">Close</Dialog.Close>
           </div>
           <div className="grid gap-x-10 gap-y-5 md:grid-cols-2">
