@@ -14,7 +14,7 @@ import mido
 import orjson
 
 from bench.fewest import fewest, made_up
-from expression import view
+from expression import views
 from expression.distil import distil
 from expression.history import History, Shaped
 from expression.midi.emit import emit_with_notes
@@ -63,7 +63,7 @@ def folding(data: bytes) -> None:
 
 
 def first_view(data: bytes) -> None:
-    body = orjson.dumps(view.desk(read(data)))
+    body = orjson.dumps(views.page.page(read(data)))
     print(f"first view: {len(body) / 1024:.0f} KiB, {len(gzip.compress(body, 1)) / 1024:.0f} KiB as sent")
 
 

@@ -1,12 +1,12 @@
 """What nobody played: controllers that flicker by themselves, or move while nothing sounds."""
 
 from collections import deque
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
 from expression.arrays import Flags, Floats, Ints
-from expression.lanes import BANKS, BEND, LANES, Form
+from expression.lanes import BANKS, LANES, Form
 from expression.sounding import sounding
 from expression.take import Channel, Lane, Take
 
@@ -18,7 +18,6 @@ LONGEST_GAP = 0.5
 """In a flicker the next event comes within so many seconds."""
 TURNS = 0.6
 """In a flicker at least this share of moves turn round; a hand that moves slowly goes one way."""
-MOST_SPANS = 500
 RING_SECONDS = 1.0
 """A note is heard for so long after it was let go."""
 
@@ -145,73 +144,3 @@ def _heard(take: Take, start: Ints, end: Ints, ticks: Ints) -> Flags:
     reach = np.maximum.accumulate(np.ceil(take.tempo.tick(take.tempo.seconds(end) + RING_SECONDS)))
     note = np.searchsorted(start, ticks, side="right") - 1
     return np.asarray((note >= 0) & (ticks <= reach[np.maximum(note, 0)]))
-
-
-def findings(take: Take) -> list[dict[str, Any]]:
-    """What nobody played, lane by lane: how often, why it is thought so, where, and the stroke that takes it away.
-
-    And bends that the range in force cannot hold: they are drawn, but not heard.
-    """
-    found = []
-    for channel in take.channels:
-        # Parts that share a channel share its lanes: each is told.
-        parts = [part.id for part in take.parts_on(channel)]
-        for lane in channel.lanes.values():
-            runs = {"flicker": flickers(take, lane), "unheard": unheard(take, channel, lane)}
-            for reason, places in runs.items():
-                if places:
-                    found += [_finding(take, part, lane, reason, places) for part in parts]
-        found += [one for part in parts for one in _beyond(take, channel, part)]
-    return sorted(found, key=lambda one: one["part"])
-
-
-def _finding(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) -> dict[str, Any]:
-    ticks = lane.curve.ticks
-    events = sum(run.last - run.first + (reason == "flicker") for run in places)
-    start, after = int(ticks[places[0].first]), places[-1].last + 1
-    # Up to the next node: what the last of them comes to is held until then.
-    end = int(ticks[after]) if after < len(ticks) else int(ticks[-1]) + 1
-    return {
-        "part": part,
-        "lane": lane.key,
-        "reason": reason,
-        "says": _says(take, lane, reason, places, events),
-        "spans": [(int(ticks[a]), int(ticks[b]) + 1) for a, b, _ in places[:MOST_SPANS]],
-        "stroke": {
-            "kind": "lane.unplayed",
-            "lane": lane.key,
-            "where": {"parts": [part], "span": [start, end]},
-            "flicker": reason == "flicker",
-            "unheard": reason == "unheard",
-        },
-    }
-
-
-def _beyond(take: Take, channel: Channel, part: int) -> list[dict[str, Any]]:
-    """Where the bend is drawn further than the range in force reaches; nothing mends that but another range."""
-    if BEND not in channel.lanes:
-        return []
-    curve, ranges = channel.lanes[BEND].curve, channel.bend_range
-    ticks = np.union1d(curve.ticks, ranges.ticks[ranges.ticks >= curve.ticks[0]])
-    drawn = curve.at(ticks)
-    # The wheel reaches the full range downwards, and upwards all but one of its 8,192 steps.
-    over = np.flatnonzero(np.abs(drawn) > ranges.at(ticks) * (1 + 1e-9))
-    if not len(over):
-        return []
-    worst = over[np.argmax(np.abs(drawn[over]) - ranges.at(ticks[over]))]
-    bar = take.meter.position(int(ticks[worst])).bar
-    says = (
-        f"Pitch bend is drawn {abs(drawn[worst]):.2f} semitones away in bar {bar}, but the range in force there is "
-        f"{ranges.at(ticks[worst]):g}: no more than that is heard."
-    )
-    ends = np.append(ticks[1:], ticks[-1] + 1)[over]
-    spans = [(int(a), int(b)) for a, b in zip(ticks[over], ends, strict=True)]
-    return [{"part": part, "lane": BEND, "reason": "beyond", "says": says, "spans": spans[:MOST_SPANS], "stroke": None}]
-
-
-def _says(take: Take, lane: Lane, reason: str, places: list[Run], events: int) -> str:
-    name, bar = LANES[lane.key].name, take.meter.position(int(lane.curve.ticks[places[0].first])).bar
-    where = f"in {len(places)} places, the first in bar {bar}" if len(places) > 1 else f"in bar {bar}"
-    if reason == "flicker":
-        return f"{name} flickers between neighbouring values {where}: {events} events that no hand makes."
-    return f"{name} moves while nothing sounds {where}: {events} events that nobody hears."

@@ -1,5 +1,6 @@
 """Where an open stroke can be taken by hand: each grip lies at a place on the lane, and moves one of its numbers."""
 
+from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -7,7 +8,8 @@ import numpy as np
 from expression.curve import form
 
 
-class Grip(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class Grip:
     """A place at which a stroke can be taken by hand, and the number that it moves."""
 
     field: str

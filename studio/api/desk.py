@@ -8,21 +8,16 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import Field
 
+from expression.views.changes import Changes
+from expression.views.events import EventPage
+from expression.views.facts import Facts
+from expression.views.findings import Unplayed
 from studio.api.access import owner
 from studio.api.encoding import encode
 from studio.api.schemas import (
     ChangeAsked,
-    Changes,
-    Chosen,
-    DeskView,
-    EventPage,
-    Facts,
     FactsAsked,
     JumpAsked,
-    Lanes,
-    Messages,
-    PartsLanes,
-    Preview,
     PreviewAsked,
     Problem,
     RehearsalAsked,
@@ -30,10 +25,9 @@ from studio.api.schemas import (
     StaleProblem,
     StepAsked,
     StrokeAsked,
-    Unplayed,
-    Written,
 )
 from studio.services import arrangement, listening, shaping, takes
+from studio.services.answers import Chosen, DeskView, Lanes, Messages, PartsLanes, Preview, Written
 from studio.services.arrangement import Arrangement
 
 router = Router(tags=["desk"])
@@ -42,7 +36,7 @@ Index = Annotated[int, Field(ge=0, le=2**31)]
 Seconds = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
 
 
-def _json(request: HttpRequest, data: dict[str, Any] | list[Any], pack: bool = False) -> HttpResponse:
+def _json(request: HttpRequest, data: Any, pack: bool = False) -> HttpResponse:
     """An answer of long columns: what the services made is sent as it is. `pack` is for the slow way to the browser."""
     body = encode(data)
     response = HttpResponse(content_type="application/json")

@@ -8,8 +8,10 @@ from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from ninja import Router, Status
 from ninja.decorators import decorate_view
 
+from expression import views
+from expression.views.kinds import LaneKindView
 from studio.api.access import owner
-from studio.api.schemas import Account, Credentials, LaneKindView, Link, Problem
+from studio.api.schemas import Account, Credentials, Link, Problem
 from studio.services import arrangement
 from studio.services.arrangement import Wishes
 from studio.signing_in import by_link, by_password
@@ -24,21 +26,21 @@ def me(request: HttpRequest) -> dict[str, Any]:
 
 
 @router.get("preferences", response=Wishes)
-def preferences(request: HttpRequest) -> dict[str, Any]:
+def preferences(request: HttpRequest) -> Wishes:
     """What the account wants in every take."""
     return arrangement.wishes(owner(request))
 
 
 @router.put("preferences", response={200: Wishes, 422: Problem})
-def set_preferences(request: HttpRequest, asked: Wishes) -> dict[str, Any]:
+def set_preferences(request: HttpRequest, asked: Wishes) -> Wishes:
     """Keep what the account wants in every take."""
     return arrangement.wish(owner(request), asked)
 
 
 @router.get("lanes", response=list[LaneKindView])
-def lane_kinds(request: HttpRequest) -> list[dict[str, Any]]:
+def lane_kinds(request: HttpRequest) -> list[LaneKindView]:
     """Velocity, and every kind of lane there can be."""
-    return arrangement.lane_kinds()
+    return views.kinds.lane_kinds()
 
 
 @router.get("ping", response=dict)

@@ -9,8 +9,9 @@ from ninja.files import UploadedFile
 
 from expression.errors import BadFile
 from studio.api.access import owner
-from studio.api.schemas import Problem, SoundMoved, SoundView, TraceAsked, Traced
+from studio.api.schemas import Problem, SoundMoved, TraceAsked, Traced
 from studio.services import sounds, takes
+from studio.services.answers import SoundView
 
 router = Router(tags=["sound"])
 REFUSALS = {401: Problem, 404: Problem, 422: Problem}

@@ -1,11 +1,10 @@
 """How a player has arranged the desk: names and dyes of parts, drum voices, lanes; and an account's wishes."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from django.contrib.auth.models import AbstractBaseUser
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from expression import view
 from expression.lanes import LANES
 from studio.models import Preferences, Take
 from studio.services.takes import clean_name
@@ -72,12 +71,12 @@ class Wishes(_Kept):
     """Keys of one letter act by themselves; otherwise only with Alt."""
 
 
-def of(take: Take) -> dict[str, Any]:
+def of(take: Take) -> Arrangement:
     """A take's arrangement as it is kept; what an older version kept otherwise is left out."""
-    return Arrangement.model_validate(take.arrangement or {}).model_dump(mode="json")
+    return Arrangement.model_validate(take.arrangement or {})
 
 
-def arrange(take: Take, wanted: Arrangement) -> dict[str, Any]:
+def arrange(take: Take, wanted: Arrangement) -> Arrangement:
     """Keep an arrangement. Names are cleaned as names of takes are."""
     for look in wanted.parts.values():
         look.name, look.dye = clean_name(look.name), clean_name(look.dye)
@@ -90,18 +89,13 @@ def arrange(take: Take, wanted: Arrangement) -> dict[str, Any]:
     return of(take)
 
 
-def lane_kinds() -> list[dict[str, Any]]:
-    """Velocity, and every kind of lane there can be."""
-    return view.lane_kinds()
-
-
-def wishes(owner: AbstractBaseUser) -> dict[str, Any]:
+def wishes(owner: AbstractBaseUser) -> Wishes:
     """An account's wishes."""
     kept = Preferences.objects.filter(owner_id=owner.pk).first()
-    return Wishes.model_validate(kept.wishes if kept else {}).model_dump(mode="json")
+    return Wishes.model_validate(kept.wishes if kept else {})
 
 
-def wish(owner: AbstractBaseUser, wanted: Wishes) -> dict[str, Any]:
+def wish(owner: AbstractBaseUser, wanted: Wishes) -> Wishes:
     """Keep an account's wishes."""
     wanted.favourites = [
         Favourite(key=one.key, label=clean_name(one.label), dye=clean_name(one.dye))

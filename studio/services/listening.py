@@ -1,7 +1,6 @@
 """Messages for the practice synth: the same bytes that the file would hold."""
 
 import base64
-from typing import Any
 from uuid import UUID
 
 import numpy as np
@@ -11,10 +10,11 @@ from expression.midi.playback import held_at, listen, message_bytes, stream
 from expression.strokes import AnyStroke
 from expression.take import Take as Recording
 from studio.models import Take
+from studio.services.answers import Messages
 from studio.services.shaping import rehearsed, seen
 
 
-def messages(take: Take, start: float, end: float, chase: bool, held: bool, before: int | None) -> dict[str, Any]:
+def messages(take: Take, start: float, end: float, chase: bool, held: bool, before: int | None) -> Messages:
     """Messages from `start` to `end` seconds of the take as it is, or as it was before a stroke (0: the newest)."""
     return _heard(take.revision, seen(take, before), start, end, chase, held)
 
@@ -28,12 +28,12 @@ def rehearse(
     span: tuple[float, float],
     chase: bool,
     held: bool,
-) -> dict[str, Any]:
+) -> Messages:
     """Messages of a span in seconds, of the take as a stroke would leave it that is not kept yet."""
     return _heard(revision, rehearsed(owner, take_id, revision, stroke, number), *span, chase, held)
 
 
-def _heard(revision: int, take: Recording, start: float, end: float, chase: bool, held: bool) -> dict[str, Any]:
+def _heard(revision: int, take: Recording, start: float, end: float, chase: bool, held: bool) -> Messages:
     heard = listen(stream(take), start, end, chase or held, held_at(take, start) if held else None)
     return {
         "revision": revision,

@@ -1,51 +1,55 @@
 """Strokes on a take: try them, keep them, change them, undo and redo."""
 
 from collections.abc import Callable
-from typing import Any
 from uuid import UUID
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 
-from expression import lane_view, listing, unplayed, view
+from expression import views
 from expression.errors import NothingMatched
 from expression.history import History, Shaped
 from expression.selection import AnyRule, select_by
 from expression.strokes import AnyStroke, Where
 from expression.take import Take as Recording
+from expression.views.changes import Changes
+from expression.views.events import EventPage
+from expression.views.facts import Facts
+from expression.views.findings import Unplayed
 from studio.models import Step, Take
 from studio.services import arrangement, takes
+from studio.services.answers import Chosen, DeskView, HistoryView, Lanes, PartsLanes, Preview, Written
 from studio.services.folding import cache, shaped
 
 
 class Stale(Exception):
     """The take has moved on since the revision that the caller knows. Carries the newer history."""
 
-    def __init__(self, newer: dict[str, Any]) -> None:
+    def __init__(self, newer: HistoryView) -> None:
         super().__init__("stale")
         self.newer = newer
 
 
-def history(take: Take) -> dict[str, Any]:
+def history(take: Take) -> HistoryView:
     """The strokes of a take as the desk lists them."""
-    return {"revision": take.revision, **view.history(shaped(take.pk, take.revision))}
+    return {"revision": take.revision, **views.strokes.history(shaped(take.pk, take.revision))}
 
 
-def desk(take: Take) -> dict[str, Any]:
+def desk(take: Take) -> DeskView:
     """All that the desk draws."""
     folded = shaped(take.pk, take.revision)
     return {
-        "id": str(take.pk),
+        **views.page.page(folded.now.take),
+        "id": take.pk,
         "name": take.name,
         "history": history(take),
         "arrangement": arrangement.of(take),
-        **view.desk(folded.now.take),
     }
 
 
-def facts(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where) -> dict[str, Any]:
+def facts(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where) -> Facts:
     """The facts of a selection."""
-    return view.facts(_at(owner, take_id, revision).now.take, where)
+    return views.facts.facts(_at(owner, take_id, revision).now.take, where)
 
 
 def seen(take: Take, before: int | None = None) -> Recording:
@@ -56,10 +60,10 @@ def seen(take: Take, before: int | None = None) -> Recording:
     return known.before_stroke(before) if before else known.before
 
 
-def before(take: Take, number: int | None) -> dict[str, Any]:
+def before(take: Take, number: int | None) -> Changes:
     """What differs from the take as it is in the take as it was before a stroke (the newest where none is named)."""
     known = shaped(take.pk, take.revision)
-    return view.changes(known.now.take, known.before_stroke(number) if number else known.before)
+    return views.changes.changes(known.now.take, known.before_stroke(number) if number else known.before)
 
 
 def preview(
@@ -70,7 +74,7 @@ def preview(
     number: int | None,
     pull: tuple[int, float] | None,
     part: int | None,
-) -> dict[str, Any]:
+) -> Preview:
     """What a stroke would change, without keeping it. With `number`, as that stroke's new numbers.
 
     With `pull` (tick, value), the stroke is first formed to pass there, as a grip on the line asks. Of the lanes, those
@@ -82,77 +86,77 @@ def preview(
     tried = _tried(known, stroke, number)
     parts = (known.now.take.parts, tried.now.take.parts)
     return {
-        "stroke": stroke.model_dump(mode="json"),
-        "mark": view.mark(known.met_by(number), stroke),
-        "changes": view.changes(known.now.take, tried.now.take),
-        "lanes": lane_view.lane_changes(*(take[part] for take in parts))
+        "stroke": stroke,
+        "mark": views.strokes.mark(known.met_by(number), stroke),
+        "changes": views.changes.changes(known.now.take, tried.now.take),
+        "lanes": views.lanes.lane_changes(*(take[part] for take in parts))
         if part is not None and part < len(parts[0])
         else [],
-        "saving": lane_view.saving(known.now.take, tried.now.take) if stroke.kind == "lane.distil" else None,
-        "facts": view.facts(tried.now.take, stroke.target) if stroke.kind.startswith("velocity.") else None,
+        "saving": views.lanes.saving(known.now.take, tried.now.take) if stroke.kind == "lane.distil" else None,
+        "facts": views.facts.facts(tried.now.take, stroke.target) if stroke.kind.startswith("velocity.") else None,
     }
 
 
-def commit(owner: AbstractBaseUser, take_id: UUID, revision: int, stroke: AnyStroke) -> dict[str, Any]:
+def commit(owner: AbstractBaseUser, take_id: UUID, revision: int, stroke: AnyStroke) -> Written:
     """Keep a new stroke."""
     return _write(owner, take_id, revision, lambda known: known.add(stroke), None)
 
 
 def change(
     owner: AbstractBaseUser, take_id: UUID, revision: int, number: int, stroke: AnyStroke | None, on: bool | None
-) -> dict[str, Any]:
+) -> Written:
     """Other numbers for a stroke, or switch it off or on."""
     return _write(owner, take_id, revision, lambda known: known.change(number, stroke, on), number if stroke else 0)
 
 
-def delete(owner: AbstractBaseUser, take_id: UUID, revision: int, number: int) -> dict[str, Any]:
+def delete(owner: AbstractBaseUser, take_id: UUID, revision: int, number: int) -> Written:
     """Take a stroke out of the history."""
     return _write(owner, take_id, revision, lambda known: known.delete(number), 0)
 
 
-def undo(owner: AbstractBaseUser, take_id: UUID, revision: int) -> dict[str, Any]:
+def undo(owner: AbstractBaseUser, take_id: UUID, revision: int) -> Written:
     """One step back."""
     return _write(owner, take_id, revision, History.undo, 0)
 
 
-def redo(owner: AbstractBaseUser, take_id: UUID, revision: int) -> dict[str, Any]:
+def redo(owner: AbstractBaseUser, take_id: UUID, revision: int) -> Written:
     """One step forward."""
     return _write(owner, take_id, revision, History.redo, 0)
 
 
-def jump(owner: AbstractBaseUser, take_id: UUID, revision: int, step: int) -> dict[str, Any]:
+def jump(owner: AbstractBaseUser, take_id: UUID, revision: int, step: int) -> Written:
     """To any point of the history."""
     return _write(owner, take_id, revision, lambda known: known.jump(step), 0)
 
 
-def choose(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where, rule: AnyRule) -> dict[str, Any]:
+def choose(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where, rule: AnyRule) -> Chosen:
     """The notes that a rule picks, and how many they are."""
     notes = select_by(_at(owner, take_id, revision).now.take, where, rule)
     return {"notes": notes, "count": sum(last - first + 1 for first, last in notes)}
 
 
-def unplayed_findings(take: Take) -> list[dict[str, Any]]:
+def unplayed_findings(take: Take) -> list[Unplayed]:
     """What nobody played, each with the stroke that takes it away."""
-    return unplayed.findings(seen(take))
+    return views.findings.findings(seen(take))
 
 
-def lanes(take: Take, part: int, before: int | None) -> dict[str, Any]:
+def lanes(take: Take, part: int, before: int | None) -> Lanes:
     """The nodes of every lane of a part: as they are, or as they were before a stroke (0: the newest)."""
     parts = seen(take, before).parts
-    return {"revision": take.revision, "lanes": lane_view.lanes(parts[part]) if part < len(parts) else []}
+    return {"revision": take.revision, "lanes": views.lanes.lanes(parts[part]) if part < len(parts) else []}
 
 
-def parts_lanes(take: Take, parts: list[int]) -> dict[str, Any]:
+def parts_lanes(take: Take, parts: list[int]) -> PartsLanes:
     """What the desk draws of the lanes of some parts, and of the notes that they shape."""
     now = seen(take)
-    return {"revision": take.revision, "end": now.end, "parts": view.lanes_of(now, parts)}
+    return {"revision": take.revision, "end": now.end, "parts": views.page.lanes_of(now, parts)}
 
 
 def events(
     take: Take, first: int, count: int, kinds: list[str] | None, parts: list[int] | None, note: int | None
-) -> dict[str, Any]:
+) -> EventPage:
     """A page of the event list."""
-    return listing.page(seen(take), first, count, kinds, parts, note)
+    return views.events.page(seen(take), first, count, kinds, parts, note)
 
 
 def rehearsed(
@@ -196,7 +200,7 @@ def _at(owner: AbstractBaseUser, take_id: UUID, revision: int) -> Shaped:
 
 def _write(
     owner: AbstractBaseUser, take_id: UUID, revision: int, act: Callable[[History], History], asked: int | None
-) -> dict[str, Any]:
+) -> Written:
     """Change the history in one transaction, and tell what that changes in the take."""
     with transaction.atomic():
         take = takes.owned(owner).select_for_update().filter(pk=take_id).first()
@@ -211,7 +215,7 @@ def _write(
     cache.put(take_id, take.revision, made)
     return {
         "history": history(take),
-        "changes": view.changes(known.now.take, made.now.take),
+        "changes": views.changes.changes(known.now.take, made.now.take),
     }
 
 

@@ -1,16 +1,16 @@
 """A sound beside a take: kept with it, moved, traced, taken away."""
 
 import base64
-from typing import Any
 
 from expression import sound
 from expression.strokes import AnyStroke, parse_stroke
 from studio.models import Take, TakeSound
+from studio.services.answers import SoundView
 from studio.services.shaping import seen
 from studio.services.takes import NoSuchTake, clean_name
 
 
-def add(take: Take, file_name: str, data: bytes) -> dict[str, Any]:
+def add(take: Take, file_name: str, data: bytes) -> SoundView:
     """Keep a WAV file beside a take, in place of any other. Raises BadFile, and then nothing has changed."""
     heard = sound.decode(data)
     kept, _ = TakeSound.objects.update_or_create(
@@ -26,13 +26,13 @@ def add(take: Take, file_name: str, data: bytes) -> dict[str, Any]:
     return _view(kept)
 
 
-def of(take: Take) -> dict[str, Any] | None:
+def of(take: Take) -> SoundView | None:
     """What is known of a take's sound; None where it has none."""
     kept = TakeSound.objects.filter(take=take).defer("data").first()
     return _view(kept) if kept else None
 
 
-def move(take: Take, offset: float) -> dict[str, Any]:
+def move(take: Take, offset: float) -> SoundView:
     """Let it begin at another time of the take (seconds; before 0 its beginning is not heard)."""
     kept = _kept(take)
     kept.offset = offset
@@ -66,7 +66,7 @@ def _kept(take: Take) -> TakeSound:
     return kept
 
 
-def _view(kept: TakeSound) -> dict[str, Any]:
+def _view(kept: TakeSound) -> SoundView:
     return {
         "name": kept.name,
         "seconds": round(kept.seconds, 3),

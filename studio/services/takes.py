@@ -7,7 +7,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db.models import QuerySet
 from django.utils import timezone
 
-from expression import view
+from expression import views
 from expression.history import Shaped
 from expression.midi.read import read
 from expression.midi.write import write
@@ -49,7 +49,7 @@ def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> Take:
         owner_id=owner.pk,
         name=clean_name(PurePath(file_name.replace("\\", "/")).stem) or "Untitled take",
         source=data,
-        summary=view.summary(recording),
+        summary=views.library.summary(recording),
     )
     cache.put(take.pk, take.revision, Shaped.of(recording))
     return take

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from expression import lane_view, listing, view
+from expression import views
 from expression.errors import BadStroke
 from expression.history import History, Shaped
 from expression.midi.playback import message_bytes, stream
@@ -61,12 +61,12 @@ def test_a_stroke_is_refused_or_leaves_a_sound_take(kind: str, data: st.DataObje
             assert np.isfinite(lane.curve.values).all()
             assert np.all(np.diff(lane.curve.ticks) >= 0)
             assert len(lane.curve.ticks) == len(lane.origin) == len(lane.touched)
-        assert lane_view.lanes(part) is not None
+        assert views.lanes.lanes(part) is not None
     assert len(mido.parse_all(message_bytes(stream(made)))) == len(stream(made).seconds)
-    assert view.history(shaped)["strokes"][0]["mark"]["label"]
-    assert view.changes(TAKE.recorded, made) is not None
-    assert listing.page(made, 0, 500)["total"] > 0
-    assert view.desk(made)["end"] == made.end
+    assert views.strokes.history(shaped)["strokes"][0]["mark"]["label"]
+    assert views.changes.changes(TAKE.recorded, made) is not None
+    assert views.events.page(made, 0, 500)["total"] > 0
+    assert views.page.page(made)["end"] == made.end
 
 
 @pytest.mark.parametrize(

@@ -17,8 +17,8 @@ from expression.receiver import Channel, receive
 from expression.sounding import sounding
 from expression.strokes import parse_stroke
 from expression.take import Take
-from expression.unplayed import findings
-from expression.view import mark
+from expression.views.findings import findings
+from expression.views.strokes import mark
 from tests.files import NOTE, events, file_of, phrase
 
 BEAT = 960

@@ -18,7 +18,7 @@ from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import parse_stroke
 from expression.take import Take
-from expression.unplayed import findings
+from expression.views.findings import findings
 from tests.files import events, file_of, phrase
 
 BEAT = 960

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from demo.fog_signal import the_stair
-from expression import listing, view
+from expression import views
 from expression.errors import BadStroke, NothingMatched
 from expression.history import shape
 from expression.midi.emit import emit
@@ -118,7 +118,7 @@ def test_hold_nodes_read_back_as_they_were_made(by_tick: dict[int, int]) -> None
 
 def test_the_event_list_shows_a_shaped_lane_and_still_knows_its_notes() -> None:
     take = shape(read(WHEEL), [nodes((480, 99, {}), (490, 98, {}), span=[480, 500])])
-    rows = listing.page(take, 0, 20)["rows"]
+    rows = views.events.page(take, 0, 20)["rows"]
     assert [(row["kind"], row["tick"], row["value"]) for row in rows] == [
         ("controller", 0, "10"), ("note", 0, "64"), ("controller", 480, "99"), ("controller", 480, "90"),
         ("controller", 490, "98"), ("controller", 960, "30"), ("controller", 1440, "40"),
@@ -129,7 +129,7 @@ def test_the_event_list_shows_a_shaped_lane_and_still_knows_its_notes() -> None:
 
 def test_changes_name_the_parts_of_which_lanes_differ() -> None:
     take = read(the_stair())
-    assert view.changes(take, nodes(lane="cc:11").apply(take))["lanes"] == [1]
+    assert views.changes.changes(take, nodes(lane="cc:11").apply(take))["lanes"] == [1]
 
 
 @pytest.mark.parametrize(

@@ -2,12 +2,12 @@ import numpy as np
 import pytest
 
 from demo.fog_signal import the_keepers_log, the_lamp_room, the_stair
-from expression import lane_view, listing, view
-from expression.contour import MOST_POINTS, contours
+from expression import views
 from expression.lanes import LANES, VELOCITY, Form, LaneKind
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import parse_stroke
+from expression.views.contours import MOST_POINTS, contours
 from tests.files import NOTE, events, file_of, phrase
 
 
@@ -121,26 +121,26 @@ def test_a_played_phrase_is_alive_and_a_flat_one_flat() -> None:
 
 
 def test_lanes_are_told_with_count_range_and_lead_in() -> None:
-    parts = view.desk(read(the_stair()))["parts"]
+    parts = views.page.page(read(the_stair()))["parts"]
     expression, pedal = parts[1]["lanes"]
     assert (expression["key"], pedal["key"]) == ("cc:11", "cc:64")
     assert not expression["leads_in"]
     assert parts[2]["drum"]
     assert parts[2]["voices"][36] == "Bass drum"
-    (first, *_), *_ = (lane_view.lanes(read(the_stair()).parts[1]),)
+    (first, *_), *_ = (views.lanes.lanes(read(the_stair()).parts[1]),)
     assert len(first["tick"]) == expression["nodes"]
     assert sum(first["tick"]) > 0
 
 
 def test_flags_are_what_is_neither_note_nor_lane() -> None:
-    kinds = {flag["kind"] for flag in view.desk(read(the_keepers_log()))["flags"]}
+    kinds = {flag["kind"] for flag in views.page.page(read(the_keepers_log()))["flags"]}
     assert kinds == {"text", "exclusive", "tempo", "program", "other"}
 
 
 class TestListing:
     def test_rows_tell_place_part_kind_number_value_and_length(self) -> None:
         take = read(file_of([control(7, 90), *phrase([64], pitch=60), NOTE("pitchwheel", pitch=-8192, time=480)]))
-        rows = listing.page(take, 0, 10)["rows"]
+        rows = views.events.page(take, 0, 10)["rows"]
         assert [(row["kind"], row["number"], row["value"], row["length"]) for row in rows] == [
             ("controller", "7 Volume", "90", 0), ("note", "C4", "64", 480), ("bend", "", "-2.00", 0),
         ]  # fmt: skip
@@ -150,25 +150,25 @@ class TestListing:
     def test_everything_in_a_take_is_listed_but_ends(self) -> None:
         take = read(the_stair())
         total = sum(len(track) for track in take.tracks)
-        assert listing.page(take, 0, 1)["total"] == total - take.note_count - len(take.tracks)
+        assert views.events.page(take, 0, 1)["total"] == total - take.note_count - len(take.tracks)
 
     def test_filters_by_kind_and_part_and_finds_a_note(self) -> None:
         take = read(the_stair())
-        notes = listing.page(take, 0, 500, kinds=["note"], parts=[3])
+        notes = views.events.page(take, 0, 500, kinds=["note"], parts=[3])
         assert notes["total"] == len(take.parts[3].notes)
         wanted = int(take.parts[3].notes.id[120])
-        found = listing.page(take, 0, 30, note=wanted)
+        found = views.events.page(take, 0, 30, note=wanted)
         assert wanted in [row["note"] for row in found["rows"]]
 
     def test_pages_join(self) -> None:
         take = read(the_keepers_log())
-        whole = listing.page(take, 0, 500)["rows"]
-        assert whole == [row for first in range(0, 500, 50) for row in listing.page(take, first, 50)["rows"]]
+        whole = views.events.page(take, 0, 500)["rows"]
+        assert whole == [row for first in range(0, 500, 50) for row in views.events.page(take, first, 50)["rows"]]
 
     def test_it_shows_the_take_as_shaped(self) -> None:
         take = parse_stroke({"kind": "velocity.set", "value": 7}).apply(read(file_of(phrase([64]))))
-        assert listing.page(take, 0, 1)["rows"][0]["value"] == "7"
+        assert views.events.page(take, 0, 1)["rows"][0]["value"] == "7"
 
     def test_unpaired_notes_say_so(self) -> None:
         take = read(file_of([NOTE("note_on", note=60, velocity=9), NOTE("note_off", note=61)]))
-        assert [row["value"] for row in listing.page(take, 0, 9)["rows"]] == ["never ends", "never began"]
+        assert [row["value"] for row in views.events.page(take, 0, 9)["rows"]] == ["never ends", "never began"]

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from expression import lane_view, listing, view
+from expression import views
 from expression.errors import BadStroke, NothingMatched
 from expression.history import History, Shaped, applied, shape
 from expression.midi.playback import stream
@@ -180,7 +180,7 @@ class TestHistory:
         id_ = int(shaped.now.take.parts[0].notes.id[-1])
         louder = parse_stroke({"kind": "velocity.set", "value": 99, "where": {"notes": [[id_, id_]]}})
         shaped = shaped.with_history(history.add(louder))
-        first, second = view.history(shaped)["strokes"]
+        first, second = views.strokes.history(shaped)["strokes"]
         assert (first["mark"]["place"], first["mark"]["count"]) == ("bar 3", 2)
         assert (second["mark"]["place"], second["mark"]["count"]) == ("bar 3", 1)
         shaped = shaped.with_history(shaped.history.change(1, on=False))
@@ -188,14 +188,14 @@ class TestHistory:
 
     def test_what_differs_tells_of_notes_that_came(self) -> None:
         shaped = Shaped.of(FOUR, History().add(self.COPY))
-        changes = view.changes(FOUR, shaped.now.take)
+        changes = views.changes.changes(FOUR, shaped.now.take)
         (added,) = changes["added"]
         assert changes["others"] and changes["notes"] == [] and changes["lanes"] == [0]
         assert (added["start"], added["pitch"]) == ([8 * BEAT, 9 * BEAT], [60, 61])
-        back = view.changes(shaped.now.take, FOUR)
+        back = views.changes.changes(shaped.now.take, FOUR)
         assert back["others"] and back["added"] == []
         louder = parse_stroke({"kind": "velocity.set", "value": 99}).apply(shaped.now.take)
-        assert view.changes(FOUR, louder)["notes"] == [(0, 3)]
+        assert views.changes.changes(FOUR, louder)["notes"] == [(0, 3)]
 
     @staticmethod
     def _to(beat: int) -> Any:
@@ -204,12 +204,12 @@ class TestHistory:
 
 def test_the_desk_and_the_event_list_know_copies_as_notes() -> None:
     take = copy(FOUR, 480, where={"notes": [[3, 3]]}, under=False)
-    part = view.desk(take)["parts"][0]
+    part = views.page.page(take)["parts"][0]
     assert part["ids"] == [(0, 0), (4, 4), (1, 3)]
-    rows = listing.page(take, 0, 50, kinds=["note"])["rows"]
+    rows = views.events.page(take, 0, 50, kinds=["note"])["rows"]
     assert [(row["note"], row["number"], row["length"]) for row in rows][:2] == [(0, "C4", 480), (4, "E♭4", 480)]
-    assert listing.page(take, 0, 50, kinds=["other"])["total"] == 0
-    assert lane_view.lanes(take.parts[0])
+    assert views.events.page(take, 0, 50, kinds=["other"])["total"] == 0
+    assert views.lanes.lanes(take.parts[0])
 
 
 @pytest.mark.parametrize(

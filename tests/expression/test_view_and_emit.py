@@ -8,7 +8,7 @@ import pytest
 
 from bench.performance import performance
 from demo.fog_signal import the_keepers_log, the_stair
-from expression import view
+from expression import views
 from expression.errors import NothingMatched
 from expression.history import History, Shaped
 from expression.midi.playback import Stream, held_at, listen, message_bytes, stream
@@ -21,35 +21,52 @@ TAKE = read(file_of(phrase([10, 20, 127]), phrase([64], channel=9)))
 
 
 def test_the_desk_gets_notes_in_columns_with_starts_as_differences() -> None:
-    part = view.desk(TAKE)["parts"][0]
+    part = views.page.page(TAKE)["parts"][0]
     assert part["start"] == [0, 960, 960]
     assert part["length"] == [480, 480, 480]
     assert part["velocity"] == [10, 20, 127]
-    assert (part["seal"], view.desk(TAKE)["parts"][1]["seal"]) == ("A", "B")
+    assert (part["seal"], views.page.page(TAKE)["parts"][1]["seal"]) == ("A", "B")
 
 
 def test_seals_go_on_after_z() -> None:
-    assert [view.seal(number) for number in (0, 25, 26, 51, 52)] == ["A", "Z", "AA", "AZ", "BA"]
+    assert [views.looks.seal(number) for number in (0, 25, 26, 51, 52)] == ["A", "Z", "AA", "AZ", "BA"]
+
+
+@pytest.mark.parametrize(
+    ("column", "value"),
+    [("start", 7), ("end", 5000), ("pitch", 50), ("release", 3), ("muted", True), ("cue", True)],
+)
+def test_every_changed_column_of_a_note_is_told(column: str, value: int) -> None:
+    notes = TAKE.parts[0].notes
+    made = getattr(notes, column).copy()
+    made[1] = value
+    after = TAKE.with_notes({0: replace(notes, **{column: made})})
+    told = views.changes.changes(TAKE, after)
+    (moved,) = told["moved"]
+    assert told["others"]
+    assert moved["notes"] == [(int(notes.id[1]), int(notes.id[1]))]
+    assert moved[column] == [value]  # type: ignore[literal-required]
+    assert (told["notes"], told["added"]) == ([], [])
 
 
 def test_changes_are_runs_of_ids_with_a_value_each() -> None:
     stroke = parse_stroke({"kind": "velocity.nudge", "by": 5})
-    assert view.changes(TAKE, stroke.apply(TAKE)) == {
-        "notes": [(0, 1), (3, 3)], "velocity": [15, 25, 69], "lanes": [], "added": [], "others": False,
+    assert views.changes.changes(TAKE, stroke.apply(TAKE)) == {
+        "notes": [(0, 1), (3, 3)], "velocity": [15, 25, 69], "lanes": [], "added": [], "moved": [], "others": False,
     }  # fmt: skip
-    assert view.changes(TAKE, TAKE) == {
-        "notes": [], "velocity": [], "lanes": [], "added": [], "others": False,
+    assert views.changes.changes(TAKE, TAKE) == {
+        "notes": [], "velocity": [], "lanes": [], "added": [], "moved": [], "others": False,
     }  # fmt: skip
 
 
 def test_facts_of_a_selection() -> None:
-    facts = view.facts(TAKE, Where.model_validate({"parts": [0]}))
+    facts = views.facts.facts(TAKE, Where.model_validate({"parts": [0]}))
     assert {name: facts[name] for name in ("count", "lowest", "mean", "highest", "dynamic", "at_end")} == {
         "count": 3, "lowest": 10, "mean": 52.3, "highest": 127, "dynamic": "p", "at_end": 1,
     }  # fmt: skip
     assert [bin_ for bin_, notes in enumerate(facts["spread"]) if notes] == [1, 2, 15]
     with pytest.raises(NothingMatched):
-        view.facts(TAKE, Where.model_validate({"notes": [[90, 99]]}))
+        views.facts.facts(TAKE, Where.model_validate({"notes": [[90, 99]]}))
 
 
 def test_a_mark_tells_place_line_and_parts() -> None:
@@ -57,7 +74,7 @@ def test_a_mark_tells_place_line_and_parts() -> None:
     stroke = parse_stroke(
         {"kind": "velocity.hairpin", "start": 40, "end": 112, "where": {"parts": [0], "span": [8 * 3840, 12 * 3840]}}
     )
-    mark = view.mark(take, stroke)
+    mark = views.strokes.mark(take, stroke)
     assert (mark["place"], mark["label"], mark["parts"]) == ("bars 9–12", "Hairpin 40 → 112", [0])
     assert mark["line"] == [(8 * 3840, 40.0), (12 * 3840, 112.0)]
 
@@ -65,21 +82,21 @@ def test_a_mark_tells_place_line_and_parts() -> None:
 def test_history_tells_of_idle_and_undone_strokes() -> None:
     idle = parse_stroke({"kind": "velocity.set", "value": 5, "where": {"notes": [[50, 60]]}})
     history = History().add(idle).add(parse_stroke({"kind": "velocity.nudge", "by": -3})).undo()
-    shown = view.history(Shaped.of(TAKE, history))
+    shown = views.strokes.history(Shaped.of(TAKE, history))
     assert "reaches no notes" in shown["strokes"][0]["idle"]
     assert shown["undone"] == [{"label": "Nudge by −3", "step": 2}]
     assert (shown["can_undo"], shown["can_redo"]) == (1, 1)
 
 
 def test_a_summary_draws_every_part_small() -> None:
-    summary = view.summary(read(the_stair()))
+    summary = views.library.summary(read(the_stair()))
     assert {cell[3] for cell in summary["sketch"]} == {0, 1, 2, 3}
     assert all(0 <= column < 96 and 0 <= row < 16 and width > 0 for column, row, width, _ in summary["sketch"])
-    assert view.summary(read(file_of([])))["sketch"] == []
+    assert views.library.summary(read(file_of([])))["sketch"] == []
 
 
 def test_patches_suit_the_parts() -> None:
-    assert [view.patch(part) for part in read(the_stair()).parts] == [
+    assert [views.looks.patch(part) for part in read(the_stair()).parts] == [
         "bowed glass", "reed box", "frame drum", "thumb piano",
     ]  # fmt: skip
 

@@ -3,9 +3,10 @@ from typing import Any
 import pytest
 
 from demo.fog_signal import the_keepers_log, the_stair
-from studio.api import schemas
+from expression.views.events import EventPage
+from studio.services.answers import Chosen, Lanes
 from tests.files import file_of, phrase
-from tests.studio.conftest import Caller
+from tests.studio.conftest import Caller, holds_to
 
 pytestmark = pytest.mark.django_db
 
@@ -25,7 +26,7 @@ class TestSelect:
         found = select(anna, take, {"kind": "pitches", "pitches": [38]}, parts=[2])
         assert found["status"] == 200
         assert found["count"] == sum(last - first + 1 for first, last in found["notes"]) == 24
-        schemas.Chosen.model_validate(found)
+        holds_to(Chosen, found)
 
     @pytest.mark.parametrize(
         ("rule", "told"),
@@ -45,7 +46,7 @@ class TestSelect:
 
 def test_lanes_of_a_part(anna: Caller, take: str) -> None:
     found = anna.get(f"takes/{take}/lanes?part=1")
-    schemas.Lanes.model_validate(found)
+    holds_to(Lanes, found)
     assert {lane["key"] for lane in found["lanes"]} == {"cc:11", "cc:64"}
     assert anna.get(f"takes/{take}/lanes?part=99")["lanes"] == []
     kinds = anna.get("lanes")
@@ -54,7 +55,7 @@ def test_lanes_of_a_part(anna: Caller, take: str) -> None:
 
 def test_the_event_list_by_pages_and_filters(anna: Caller, take: str) -> None:
     page = anna.get(f"takes/{take}/events?first=10&count=5")
-    schemas.EventPage.model_validate(page)
+    holds_to(EventPage, page)
     assert (page["first"], len(page["rows"])) == (10, 5)
     notes = anna.get(f"takes/{take}/events?kinds=note&parts=3")
     assert notes["total"] == 230

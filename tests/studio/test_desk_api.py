@@ -10,14 +10,16 @@ from expression.history import shape
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import parse_stroke
-from studio.api import schemas
+from expression.views.changes import Changes
+from expression.views.facts import Facts
 from studio.models import Step
+from studio.services.answers import DeskView, Messages, PartsLanes, Preview, Written
 from studio.services.folding import cache
 from tests.files import file_of, phrase
-from tests.studio.conftest import Caller
+from tests.studio.conftest import Caller, holds_to
 
 pytestmark = pytest.mark.django_db
-SAME_NOTES = {"added": [], "others": False}
+SAME_NOTES = {"added": [], "moved": [], "others": False}
 HAIRPIN = {"kind": "velocity.hairpin", "start": 40, "end": 80}
 
 
@@ -53,12 +55,12 @@ def desk(anna: Caller) -> Desk:
 def test_answers_keep_to_the_contract(desk: Desk) -> None:
     """The long answers are sent past the schemas for speed; this is what holds them to it."""
     desk.send("post", "strokes", stroke=HAIRPIN)
-    schemas.DeskView.model_validate(desk.caller.get(f"takes/{desk.id}/view"))
-    schemas.Preview.model_validate(desk.send("post", "preview", stroke=setting(5)))
-    schemas.Written.model_validate(desk.send("post", "strokes", stroke=setting(5)))
-    schemas.Facts.model_validate(desk.send("post", "facts", where={}))
-    schemas.Changes.model_validate(desk.caller.get(f"takes/{desk.id}/before"))
-    schemas.Messages.model_validate(desk.caller.get(f"takes/{desk.id}/messages?end=2"))
+    holds_to(DeskView, desk.caller.get(f"takes/{desk.id}/view"))
+    holds_to(Preview, desk.send("post", "preview", stroke=setting(5)))
+    holds_to(Written, desk.send("post", "strokes", stroke=setting(5)))
+    holds_to(Facts, desk.send("post", "facts", where={}))
+    holds_to(Changes, desk.caller.get(f"takes/{desk.id}/before"))
+    holds_to(Messages, desk.caller.get(f"takes/{desk.id}/messages?end=2"))
 
 
 def test_a_preview_changes_nothing_and_a_stroke_does(desk: Desk) -> None:
@@ -233,11 +235,11 @@ def test_a_stroke_on_a_lane_is_previewed_kept_listed_and_undone(anna: Caller) ->
     tried = desk.send("post", "preview", stroke=stroke)
     assert tried["changes"] == {"notes": [], "velocity": [], "lanes": [1], **SAME_NOTES}
     assert tried["facts"] is None
-    schemas.Preview.model_validate(tried)
+    holds_to(Preview, tried)
     before = anna.get(f"takes/{desk.id}/lanes?part=1")["lanes"]
     kept = desk.send("post", "strokes", stroke=stroke)
     assert kept["history"]["strokes"][0]["mark"]["label"] == "Expression to 9"
-    schemas.Written.model_validate(kept)
+    holds_to(Written, kept)
     written = read(anna.call("get", f"takes/{desk.id}/file").content).parts[1].lanes["cc:11"].curve
     assert written.at([20_000]).tolist() == [9]
     desk.send("post", "undo")
@@ -250,7 +252,7 @@ FADE = {"kind": "lane.fade", "lane": "cc:7", "start": 1, "end": 0, "where": {"pa
 class TestGesturesUnderTheHand:
     def test_a_preview_tells_the_lanes_of_one_part_node_by_node(self, desk: Desk) -> None:
         answer = desk.send("post", "preview", stroke=FADE, part=0)
-        schemas.Preview.model_validate({name: answer[name] for name in schemas.Preview.model_fields})
+        holds_to(Preview, answer)
         (lane,) = answer["lanes"]
         assert (lane["key"], lane["first"], lane["after"]) == ("cc:7", 0, 0)
         assert lane["value"] == [100, 0, 100]
@@ -262,7 +264,7 @@ class TestGesturesUnderTheHand:
     def test_a_stroke_is_heard_before_it_is_kept(self, desk: Desk) -> None:
         asked = {"stroke": setting(99), "span": [0, 1.2], "chase": True}
         answer = desk.send("post", "rehearse", **asked)
-        schemas.Messages.model_validate(answer)
+        holds_to(Messages, answer)
         heard = mido.parse_all(base64.b64decode(answer["bytes"]))
         assert [message.velocity for message in heard if message.type == "note_on"] == [99, 99, 99]
         assert desk.velocities() == [64] * 5
@@ -293,7 +295,7 @@ class TestGesturesUnderTheHand:
         assert before["parts"] == [{"id": 0, "lanes": [], "contour": None}]
         desk.send("post", "strokes", stroke={**FADE, "lane": "cc:11"})
         after = desk.caller.get(f"takes/{desk.id}/parts?of=0")
-        schemas.PartsLanes.model_validate(after)
+        holds_to(PartsLanes, after)
         (part,) = after["parts"]
         view = desk.caller.get(f"takes/{desk.id}/view")
         assert (after["revision"], after["end"]) == (1, view["end"])
@@ -307,7 +309,7 @@ COPY = {"kind": "notes.copy", "where": {"notes": [[0, 1]]}, "to": {"at": 9600}}
 class TestCopiedNotes:
     def test_a_preview_shows_what_would_come_and_a_stroke_brings_it(self, desk: Desk) -> None:
         tried = desk.send("post", "preview", stroke=COPY, part=0)
-        schemas.Preview.model_validate({name: tried[name] for name in schemas.Preview.model_fields})
+        holds_to(Preview, tried)
         (added,) = tried["changes"]["added"]
         assert (added["start"], tried["changes"]["others"]) == ([9600, 10560], True)
         kept = desk.send("post", "strokes", stroke=COPY)
@@ -322,7 +324,7 @@ class TestCopiedNotes:
         desk.send("post", "strokes", stroke=setting(9, notes=[[2**32, 2**32]]))
         moved = {**COPY, "to": {"at": 19200}}
         tried = desk.send("post", "preview", stroke=moved, number=1)
-        assert tried["changes"]["added"][0]["start"] == [19200, 20160]
+        assert tried["changes"]["moved"][0]["start"] == [19200, 20160]
         desk.send("patch", "strokes/1", stroke=moved)
         part = desk.caller.get(f"takes/{desk.id}/view")["parts"][0]
         assert part["velocity"] == [64] * 5 + [9, 64]

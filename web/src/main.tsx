@@ -3,9 +3,11 @@ import "@fontsource-variable/source-sans-3";
 import "@fontsource/crimson-pro/400-italic.css";
 import "@fontsource/crimson-pro/600-italic.css";
 import "./style.css";
+import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, RouterProvider } from "react-router";
+import { queries } from "./api/queries";
 import { Desk } from "./desk/Desk";
 import { Library } from "./library/Library";
 import { Enter } from "./session/Enter";
@@ -25,6 +27,8 @@ offerRendering();
 keepFocus();
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
-    <RouterProvider router={router} />
+    <QueryClientProvider client={queries}>
+      <RouterProvider router={router} />
+    </QueryClientProvider>
   </StrictMode>,
 );

@@ -15,7 +15,7 @@ import { releaseNudge } from "./hand/velocityGestures";
 import { Shape } from "./shape/Shape";
 import { Staves } from "./staves/Staves";
 import { arrangeRows, openTake, refreshLanes, routesOf, rowName } from "./take/arranging";
-import { before, lanesBefore, onWritten } from "./take/shaping";
+import { compare, onWritten } from "./take/shaping";
 import { desk, frontParts, kindOf, set, useDesk } from "./take/state";
 import { watchLeaving } from "./take/unsaved";
 
@@ -103,8 +103,8 @@ function useSound() {
         return now && [secondsAt(score, now[0]), secondsAt(score, now[1])];
       },
       trial: () => {
-        const { shaping, history, live } = desk();
-        if (!shaping || shaping.problem || !live) return null;
+        const { shaping, history, layers } = desk();
+        if (!shaping || shaping.problem || layers.tried?.revision !== history.revision) return null;
         return { revision: history.revision, stroke: shaping.stroke, number: shaping.number };
       },
     });
@@ -130,16 +130,7 @@ function useSound() {
   }, [span]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: "before" means another take after every change
   useEffect(() => {
-    if (!showsBefore) {
-      set({ earlier: null, earlierLanes: null });
-      return;
-    }
-    let wanted = true;
-    void before(against || undefined).then((earlier) => wanted && set({ earlier }));
-    void lanesBefore(against).then((earlierLanes) => wanted && set({ earlierLanes }));
-    return () => {
-      wanted = false;
-    };
+    void compare(showsBefore ? against : null);
   }, [showsBefore, against, revision]);
 }
 
@@ -147,12 +138,12 @@ function useSound() {
 function Spoken() {
   const chosen = useDesk((state) => state.chosen);
   const count = useDesk((state) => state.chosenCount);
-  const { score, kept } = desk();
+  const { score, layers } = desk();
   let words = count ? `${count} notes chosen` : "";
   for (const part of count === 1 ? frontParts() : []) {
     const note = chosen[part.id].indexOf(1);
     if (note < 0 || !score) continue;
-    const velocity = kept[part.id][note];
+    const velocity = layers.kept.velocities[part.id][note];
     words = `${rowName(part, part.pitch[note])}, bar ${placeText(score, part.start[note])}, velocity ${velocity}, ${wordOf(kindOf(VELOCITY), velocity)}`;
   }
   const done = useWhatWasDone();

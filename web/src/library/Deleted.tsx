@@ -1,21 +1,18 @@
-import { useEffect, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
 import { answered, api, type Schemas } from "../api/client";
 
 const DAY = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "long" });
 
+export const DELETED = ["takes", "deleted"];
+
 /** What was deleted in the last thirty days, to be brought back. */
 export function Deleted({ onBringBack }: { onBringBack: (id: string) => Promise<void> }) {
-  const [takes, setTakes] = useState<Schemas["DeletedTake"][]>([]);
-  useEffect(() => {
-    let wanted = true;
-    answered<Schemas["DeletedTake"][]>(api.GET("/api/takes/deleted")).then(
-      (found) => wanted && setTakes(found),
-      () => undefined, // The library itself says what is wrong.
-    );
-    return () => {
-      wanted = false;
-    };
-  }, []);
+  // The library itself says what is wrong.
+  const { data: takes = [] } = useQuery({
+    queryKey: DELETED,
+    queryFn: () => answered<Schemas["DeletedTake"][]>(api.GET("/api/takes/deleted")),
+    staleTime: 0,
+  });
   if (!takes.length) return null;
   return (
     <details className="mt-8 border-t border-rule pt-3">

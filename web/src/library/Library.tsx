@@ -1,5 +1,7 @@
-import { type DragEvent, useCallback, useEffect, useRef, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { type DragEvent, useEffect, useRef, useState } from "react";
 import { answered, api, csrfToken, sentence, type TakeCard } from "../api/client";
+import { queries } from "../api/queries";
 import { Notice, type NoticeText } from "../ui/Notice";
 import { Wordmark } from "../ui/Wordmark";
 import { Deleted } from "./Deleted";
@@ -17,36 +19,37 @@ interface Arrival {
 
 let arrivals = 0;
 
+const LISTED = ["takes", "listed"];
+
+/** Show what has changed at once, and ask for the list anew: one from before a change would take the change back. */
+async function change(next: (takes: TakeCard[]) => TakeCard[]): Promise<void> {
+  await queries.cancelQueries({ queryKey: ["takes"] });
+  queries.setQueryData<TakeCard[]>(LISTED, (all) => next(all ?? []));
+  void queries.invalidateQueries({ queryKey: ["takes"] });
+}
+
 export function Library() {
-  const [takes, setTakes] = useState<TakeCard[] | null>(null);
+  const {
+    data: takes = null,
+    error,
+    refetch,
+  } = useQuery({
+    queryKey: LISTED,
+    queryFn: () => answered<TakeCard[]>(api.GET("/api/takes")),
+    staleTime: 0,
+  });
   const [arriving, setArriving] = useState<Arrival[]>([]);
   const [notice, setNotice] = useState<NoticeText | null>(null);
   const [over, setOver] = useState(false);
   const chooser = useRef<HTMLInputElement>(null);
-  const changes = useRef(0);
 
-  const change = useCallback((next: (takes: TakeCard[]) => TakeCard[]) => {
-    changes.current++;
-    setTakes((all) => next(all ?? []));
-  }, []);
-  const reload = useCallback(async () => {
-    try {
-      let known: number;
-      let listed: TakeCard[];
-      do {
-        // A list from before a change would take the change back: it is asked for again.
-        known = changes.current;
-        listed = await answered<TakeCard[]>(api.GET("/api/takes"));
-      } while (known !== changes.current);
-      setTakes(listed);
-    } catch (thrown) {
-      setNotice({ text: sentence(thrown), action: { label: "Try again", run: () => void reload() } });
-    }
-  }, []);
   useEffect(() => {
     document.title = "Lull";
-    void reload();
-  }, [reload]);
+  }, []);
+  useEffect(() => {
+    if (!error) return;
+    setNotice({ text: sentence(error), action: { label: "Try again", run: () => void refetch() } });
+  }, [error, refetch]);
 
   async function receive(files: File[]) {
     const queue = files.map((file) => ({ file, arrival: { key: ++arrivals, name: file.name, share: 0 } }));
@@ -56,7 +59,7 @@ export function Library() {
     for (const { file, arrival } of queue) {
       try {
         const added = await upload(file, (share) => update(arrival.key, { share }));
-        change((all) => [added, ...all.filter((one) => one.id !== added.id)]);
+        await change((all) => [added, ...all.filter((one) => one.id !== added.id)]);
         if (added.remarks.length) update(arrival.key, { share: 1, remarks: added.remarks });
         else setArriving((all) => all.filter((one) => one.key !== arrival.key));
       } catch (thrown) {
@@ -71,7 +74,7 @@ export function Library() {
       const renamed = await answered<TakeCard>(
         api.PATCH("/api/takes/{take_id}", { params: { path }, body: { name } }),
       );
-      change((all) => all.map((one) => (one.id === take.id ? renamed : one)));
+      await change((all) => all.map((one) => (one.id === take.id ? renamed : one)));
     });
   }
 
@@ -79,7 +82,7 @@ export function Library() {
     const params = { path: { take_id: take.id } };
     await attempt(async () => {
       await answered(api.DELETE("/api/takes/{take_id}", { params }));
-      change((all) => all.filter((one) => one.id !== take.id));
+      await change((all) => all.filter((one) => one.id !== take.id));
       const action = { label: "Undo", run: () => void bringBack(take.id) };
       setNotice({ text: `“${take.name}” was deleted. It is kept for 30 days, under Deleted.`, action });
     });
@@ -88,7 +91,7 @@ export function Library() {
   async function bringBack(take_id: string) {
     await attempt(async () => {
       await answered(api.POST("/api/takes/{take_id}/restore", { params: { path: { take_id } } }));
-      await reload();
+      await queries.invalidateQueries({ queryKey: ["takes"] });
     });
   }
 
@@ -166,7 +169,7 @@ export function Library() {
         ) : (
           <Empty onChoose={choose} />
         )}
-        {takes && <Deleted key={takes.length} onBringBack={bringBack} />}
+        {takes && <Deleted onBringBack={bringBack} />}
       </main>
       {over && (
         <div className="pointer-events-none fixed inset-3 z-20 grid place-items-center rounded-2xl border-2 border-dashed border-accent bg-paper/90">

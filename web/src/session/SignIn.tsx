@@ -3,7 +3,7 @@ import { answered, api, sentence } from "../api/client";
 import { Wordmark } from "../ui/Wordmark";
 
 /** An address of this host, whatever was asked for: read as the browser will read it, tabs and backslashes too. */
-function here(asked: string): string {
+function localPath(asked: string): string {
   const { origin, pathname, search, hash } = new URL(asked, window.location.origin);
   return origin === window.location.origin && !pathname.startsWith("//") ? pathname + search + hash : "/";
 }
@@ -24,7 +24,7 @@ export function SignIn() {
     try {
       const body = { name: String(form.get("name")), password: String(form.get("password")) };
       await answered(api.POST("/api/session", { body }));
-      window.location.assign(here(query.get("next") ?? "/"));
+      window.location.assign(localPath(query.get("next") ?? "/"));
     } catch (thrown) {
       setProblem(sentence(thrown));
     }

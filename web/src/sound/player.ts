@@ -78,9 +78,9 @@ class Player {
   private turn = 0;
   private restingBefore = 0;
   private filling = false;
-  private beside: AudioBuffer | null = null;
-  private besideFrom = 0;
-  private besideAsked = 0;
+  private audio: AudioBuffer | null = null;
+  private audioFrom = 0;
+  private audioAsked = 0;
   private voices: AudioBufferSourceNode[] = [];
   private phrase: [number, number] | null = null;
   private again = 0;
@@ -89,8 +89,8 @@ class Player {
   load(programme: Programme): void {
     if (this.programme?.takeId !== programme.takeId) {
       this.stop();
-      this.besideAsked++;
-      this.beside = null;
+      this.audioAsked++;
+      this.audio = null;
       set({ resting: 0, before: false, against: 0, looping: false, muted: [], soloed: [] });
     }
     this.programme = programme;
@@ -110,26 +110,26 @@ class Player {
   }
 
   /** A recorded sound that is heard with the take from `offset` (seconds) on, once it is brought; null for none. */
-  async playBeside(bring: (() => Promise<ArrayBuffer>) | null, offset: number): Promise<void> {
-    const asked = ++this.besideAsked;
-    this.besideFrom = offset;
+  async playAudio(bring: (() => Promise<ArrayBuffer>) | null, offset: number): Promise<void> {
+    const asked = ++this.audioAsked;
+    this.audioFrom = offset;
     this.context ??= new AudioContext({ latencyHint: "interactive" });
     const buffer = bring && (await this.context.decodeAudioData(await bring()));
-    if (asked !== this.besideAsked) return;
-    this.beside = buffer;
-    this.hushBeside(0);
+    if (asked !== this.audioAsked) return;
+    this.audio = buffer;
+    this.hushAudio(0);
     void this.refresh();
   }
 
-  moveBeside(offset: number): void {
-    this.besideFrom = offset;
-    if (this.beside) void this.refresh();
+  moveAudio(offset: number): void {
+    this.audioFrom = offset;
+    if (this.audio) void this.refresh();
   }
 
   /** What of the sound lies in a stretch that was handed over. */
-  private handBeside({ at, from, length }: Handed): void {
-    if (!this.beside || !this.context || length <= 0) return;
-    const [buffer, offset] = [this.beside, this.besideFrom];
+  private handAudio({ at, from, length }: Handed): void {
+    if (!this.audio || !this.context || length <= 0) return;
+    const [buffer, offset] = [this.audio, this.audioFrom];
     const begin = Math.max(from - offset, 0);
     const end = Math.min(from + length - offset, buffer.duration);
     if (end <= begin) return;
@@ -142,7 +142,7 @@ class Player {
     this.voices.push(voice);
   }
 
-  private hushBeside(at: number): void {
+  private hushAudio(at: number): void {
     for (const voice of this.voices) voice.stop(at);
     this.voices = [];
   }
@@ -232,7 +232,7 @@ class Player {
     if (this.context && now().playing) {
       const time = this.context.currentTime;
       this.order({ kind: "play", clearFrom: 0, ...this.silence(time) });
-      this.hushBeside(0);
+      this.hushAudio(0);
     }
     this.handed = [];
     set({ playing: false, resting });
@@ -335,8 +335,8 @@ class Player {
     if (fresh) this.order({ kind: "play", clearFrom: 0, ...this.silence(start - 0.005) });
     this.order({ kind: "play", clearFrom: start, ...unpack(batch, start - from, audible) });
     const past = fresh ? [] : this.handed.filter((one) => one.at < start);
-    this.hushBeside(start);
-    this.handBeside({ at: start, from, length });
+    this.hushAudio(start);
+    this.handAudio({ at: start, from, length });
     this.handed = [...past, { at: start, from, length }];
     await this.refill();
   }
@@ -365,7 +365,7 @@ class Player {
         if (turn !== this.turn) return;
         if (turns) this.order({ kind: "play", clearFrom: null, ...this.silence(reached) });
         this.order({ kind: "play", clearFrom: null, ...unpack(batch, reached - from, audible) });
-        this.handBeside({ at: reached, from, length });
+        this.handAudio({ at: reached, from, length });
         this.handed.push({ at: reached, from, length });
         if (this.handed.length > 64) this.handed.splice(0, this.handed.length - 64);
       }

@@ -750,7 +750,10 @@ export interface components {
              */
             tolerance: number;
         };
-        /** Bars */
+        /**
+         * Bars
+         * @description Bars in columns: the tick at which each starts, its beats, and the ticks of a beat.
+         */
         Bars: {
             /** Beat Ticks */
             beat_ticks: number[];
@@ -828,13 +831,15 @@ export interface components {
          * Changes
          * @description Notes (inclusive ranges of ids) with the velocity each has now, and the parts of which lanes have changed.
          *
-         *     With `others` the notes themselves are others, come (`added`) or gone: the take has to be read anew.
+         *     With `others` notes have come (`added`), gone, or are elsewhere (`moved`): the take has to be read anew.
          */
         Changes: {
             /** Added */
             added: components["schemas"]["AddedNotes"][];
             /** Lanes */
             lanes: number[];
+            /** Moved */
+            moved: components["schemas"]["MovedNotes"][];
             /** Notes */
             notes: [
                 number,
@@ -862,7 +867,10 @@ export interface components {
              */
             kind: "chord";
         };
-        /** Chosen */
+        /**
+         * Chosen
+         * @description The notes that a rule picks, as inclusive ranges of ids.
+         */
         Chosen: {
             /** Count */
             count: number;
@@ -874,7 +882,10 @@ export interface components {
         };
         /**
          * Contour
-         * @description The sounding shape of a part's notes: `count` points each; hundredths of semitones, and 0 to 100.
+         * @description The sounding shape of a part's notes in columns. `count` gives each note's points.
+         *
+         *     Of each point: `tick` from the note's start, `bend` in hundredths of a semitone, `loud` (velocity is multiplied by
+         *     it) and `ink` (brightness), both 0 to 100.
          */
         Contour: {
             /** Bend */
@@ -931,7 +942,10 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** DeskView */
+        /**
+         * DeskView
+         * @description All that the desk draws.
+         */
         DeskView: {
             arrangement: components["schemas"]["Arrangement"];
             bars: components["schemas"]["Bars"];
@@ -959,7 +973,10 @@ export interface components {
             seconds: number;
             tempo: components["schemas"]["Tempo"];
         };
-        /** EventPage */
+        /**
+         * EventPage
+         * @description Some rows of all; `first` is the place of the first of them.
+         */
         EventPage: {
             /** First */
             first: number;
@@ -968,7 +985,12 @@ export interface components {
             /** Total */
             total: number;
         };
-        /** EventRow */
+        /**
+         * EventRow
+         * @description A row. `note`: its id, -1 where it is none; `lane`: the lane it is a value of; times are ticks.
+         *
+         *     `low` and `high`: the values that can be given; null where it is not to be changed.
+         */
         EventRow: {
             /** Bar */
             bar: number;
@@ -1018,7 +1040,10 @@ export interface components {
              */
             n: number;
         };
-        /** Facts */
+        /**
+         * Facts
+         * @description How many notes are selected, their velocities in numbers, and how these are spread (16 bins of 8).
+         */
         Facts: {
             /** At End */
             at_end: number;
@@ -1080,15 +1105,13 @@ export interface components {
          */
         Form: "level" | "centred" | "pedal" | "switch";
         /**
-         * GripView
-         * @description Where a stroke can be taken by hand: a place on its lane, and the number (`field`) that it moves.
-         *
-         *     `scale` is what 1 of the field is on the lane; with 0 the whole line is formed to pass where the grip is dragged to.
-         *     `along` is what goes with it sideways.
+         * Grip
+         * @description A place at which a stroke can be taken by hand, and the number that it moves.
          */
-        GripView: {
+        Grip: {
             /**
              * Along
+             * @default
              * @enum {string}
              */
             along: "start" | "end" | "peak" | "";
@@ -1098,14 +1121,20 @@ export interface components {
             name: string;
             /** Number */
             number: number;
-            /** Scale */
+            /**
+             * Scale
+             * @default 1
+             */
             scale: number;
             /** Tick */
             tick: number;
             /** Value */
             value: number;
         };
-        /** HistoryView */
+        /**
+         * HistoryView
+         * @description The history at a revision of its take.
+         */
         HistoryView: {
             /** Can Redo */
             can_redo: number;
@@ -1212,7 +1241,7 @@ export interface components {
         };
         /**
          * LaneData
-         * @description Nodes of a lane; `tick` holds differences, `ways` which nodes do not hold their value until the next.
+         * @description All nodes of a lane.
          */
         LaneData: {
             /** Bent */
@@ -1824,7 +1853,10 @@ export interface components {
             /** Word */
             word: string;
         };
-        /** Lanes */
+        /**
+         * Lanes
+         * @description The lanes of a part, node by node.
+         */
         Lanes: {
             /** Lanes */
             lanes: components["schemas"]["LaneData"][];
@@ -1859,7 +1891,7 @@ export interface components {
         };
         /**
          * Mark
-         * @description Where a stroke shows on the page; its line is (tick, value).
+         * @description Where a stroke shows on the page; `start` and `end` are ticks, its line is (tick, value).
          */
         Mark: {
             /** Count */
@@ -1867,7 +1899,7 @@ export interface components {
             /** End */
             end: number;
             /** Grips */
-            grips: components["schemas"]["GripView"][];
+            grips: components["schemas"]["Grip"][];
             /** Label */
             label: string;
             /** Line */
@@ -1895,6 +1927,33 @@ export interface components {
             revision: number;
             /** Seconds */
             seconds: number[];
+        };
+        /**
+         * MovedNotes
+         * @description Notes (inclusive ranges of ids) of which more than the velocity is another, as they are now.
+         */
+        MovedNotes: {
+            /** Cue */
+            cue: boolean[];
+            /** End */
+            end: number[];
+            /** Muted */
+            muted: boolean[];
+            /** Notes */
+            notes: [
+                number,
+                number
+            ][];
+            /** Part */
+            part: number;
+            /** Pitch */
+            pitch: number[];
+            /** Release */
+            release: number[];
+            /** Start */
+            start: number[];
+            /** Velocity */
+            velocity: number[];
         };
         /**
          * Node
@@ -1974,7 +2033,10 @@ export interface components {
             /** Part */
             part?: number | null;
         };
-        /** PartLanes */
+        /**
+         * PartLanes
+         * @description The lanes of a part in short, and what they make of its notes.
+         */
         PartLanes: {
             contour: components["schemas"]["Contour"] | null;
             /** Id */
@@ -2010,7 +2072,10 @@ export interface components {
                 [key: string]: string;
             };
         };
-        /** PartName */
+        /**
+         * PartName
+         * @description A part as the library names it.
+         */
         PartName: {
             /** Dye */
             dye: string;
@@ -2086,7 +2151,10 @@ export interface components {
             /** Pitches */
             pitches: number[];
         };
-        /** Preview */
+        /**
+         * Preview
+         * @description What a stroke would change. `lanes` are those of the part that was asked for, node by node.
+         */
         Preview: {
             changes: components["schemas"]["Changes"];
             facts: components["schemas"]["Facts"] | null;
@@ -2247,7 +2315,10 @@ export interface components {
             /** Stroke */
             stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
         };
-        /** StrokeView */
+        /**
+         * StrokeView
+         * @description A stroke of the history; `step`: how many steps had been made when it became as it stands.
+         */
         StrokeView: {
             /** Idle */
             idle: string | null;
@@ -2261,7 +2332,10 @@ export interface components {
             /** Stroke */
             stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
         };
-        /** Summary */
+        /**
+         * Summary
+         * @description What the library tells of a take. `sketch`: runs on a grid of 96 by 16 (column, row, width, part).
+         */
         Summary: {
             /** Bars */
             bars: number;
@@ -2300,7 +2374,10 @@ export interface components {
             name: string;
             summary: components["schemas"]["Summary"];
         };
-        /** Tempo */
+        /**
+         * Tempo
+         * @description Steps of tempo in columns: where (ticks and seconds), and microseconds a quarter note from there on.
+         */
         Tempo: {
             /** Micros */
             micros: number[];
@@ -2349,7 +2426,10 @@ export interface components {
             /** Stroke */
             stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
         };
-        /** UndoneView */
+        /**
+         * UndoneView
+         * @description A step that redo would make again.
+         */
         UndoneView: {
             /** Label */
             label: string;
@@ -2757,7 +2837,10 @@ export interface components {
              */
             sounds: boolean;
         };
-        /** Written */
+        /**
+         * Written
+         * @description What a change of the history has come to.
+         */
         Written: {
             changes: components["schemas"]["Changes"];
             history: components["schemas"]["HistoryView"];

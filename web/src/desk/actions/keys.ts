@@ -102,7 +102,7 @@ export const ACTIONS: Action[] = [
     keys: ["h"],
     group: "Shape",
     does: "A hairpin over the selection, its numbers in Shape",
-    run: () => hairpin(desk().turns),
+    run: () => hairpin(desk().thereAndBack),
   },
   {
     keys: ["ArrowUp", "Shift+ArrowUp"],
@@ -128,7 +128,7 @@ export const ACTIONS: Action[] = [
     group: "Shape",
     does: "Hairpins go there and back, or one way",
     words: "swell dip peak",
-    run: () => set({ turns: !desk().turns }),
+    run: () => set({ thereAndBack: !desk().thereAndBack }),
   },
   {
     keys: ["d"],

@@ -48,7 +48,8 @@ export function offers(): Action[] {
     action("Look", `Open the lane ${title}`, () => changeLane(key, { open: true })),
   );
   const onNotes = gesturesOn(VELOCITY).map((gesture) => offered(gesture, VELOCITY, ""));
-  const lane = desk().activeLane === VELOCITY ? desk().lanes.keys().next().value : desk().activeLane;
+  const lane =
+    desk().activeLane === VELOCITY ? desk().layers.kept.lanes.keys().next().value : desk().activeLane;
   const onLane =
     lane === undefined
       ? []

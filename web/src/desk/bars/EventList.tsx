@@ -1,11 +1,12 @@
 import { type UIEvent, useCallback, useEffect, useRef, useState } from "react";
-import { answered, api, type Schemas, type Stroke, sentence } from "../../api/client";
+import { api, type Schemas, type Stroke, sentence } from "../../api/client";
 import { idOfRow, rowOfId } from "../../score/score";
 import { signed, typedNumber } from "../../ui/numbers";
 import { Seal } from "../../ui/Seal";
 import { showing } from "../page/camera";
 import { partDye, partName, rowName, toFront } from "../take/arranging";
 import { chooseIn } from "../take/choosing";
+import { read } from "../take/reading";
 import { apply } from "../take/shaping";
 import { desk, frontParts, look, set, takePath, useDesk } from "../take/state";
 
@@ -43,7 +44,6 @@ export function EventList() {
   const [height, setHeight] = useState(200);
   const [pages, setPages] = useState<ReadonlyMap<number, Row[]>>(new Map());
   const box = useRef<HTMLDivElement>(null);
-  const asked = useRef(new Set<string>());
   const filter = `${revision} ${kind} ${part}`;
   const current = useRef(filter);
   current.current = filter;
@@ -58,7 +58,7 @@ export function EventList() {
         ...(note === undefined ? {} : { note }),
       };
       try {
-        return await answered<Page>(
+        return await read<Page>(["events", query], () =>
           api.GET("/api/takes/{take_id}/events", { params: { path: takePath(), query } }),
         );
       } catch (thrown) {
@@ -75,21 +75,17 @@ export function EventList() {
     setTotal(null);
     setProblem("");
   }, [kind, part]);
-  // What stood there before a stroke stands until its rows have come, so that nothing is lost that is being typed in.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: another revision means asking anew
-  useEffect(() => asked.current.clear(), [filter]);
 
+  // What stood there before a stroke stands until its rows have come, so that nothing is lost that is being typed in.
   useEffect(() => {
     const from = Math.floor(top / ROW_PIXELS / PAGE_ROWS);
     const to = Math.floor((top + height) / ROW_PIXELS / PAGE_ROWS);
     for (let page = from; page <= to; page++) {
-      const key = `${filter} ${page}`;
-      if (asked.current.has(key) || (total !== null && page * PAGE_ROWS >= Math.max(total, 1))) continue;
-      asked.current.add(key);
+      if (total !== null && page * PAGE_ROWS >= Math.max(total, 1)) continue;
       void fetchPage(page * PAGE_ROWS).then((answer) => {
         if (!answer || current.current !== filter) return;
         setTotal(answer.total);
-        setPages((all) => new Map(all).set(page, answer.rows));
+        setPages((all) => (all.get(page) === answer.rows ? all : new Map(all).set(page, answer.rows)));
       });
     }
   }, [top, height, filter, total, fetchPage]);

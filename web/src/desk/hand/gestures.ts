@@ -1,4 +1,4 @@
-/** What the pointer does on each stave. Pixels become ticks and values here, and nothing more is made of them. */
+/** What the pointer does on each stave. Pixels become ticks and values point, and nothing more is made of them. */
 
 import { VELOCITY } from "../../score/lanes";
 import { firstAbove, nearestLine, type PartScore } from "../../score/score";
@@ -43,8 +43,8 @@ export function attach(elements: Elements, actions: Actions): () => void {
       return { x: event.clientX - box.left, y: event.clientY - box.top };
     };
     const down = (event: PointerEvent) => {
-      const here = at(event);
-      pointers.set(event.pointerId, here);
+      const point = at(event);
+      pointers.set(event.pointerId, point);
       canvas.setPointerCapture(event.pointerId);
       if (pointers.size === 2) {
         press.cancel();
@@ -52,16 +52,16 @@ export function attach(elements: Elements, actions: Actions): () => void {
       }
       if (event.button === 2) return;
       canvas.focus({ preventScroll: true });
-      const grip = event.button === 1 ? panGrip(here.x, here.y) : begin[stave](here.x, here.y, event);
-      press.begin(grip, here.x, here.y);
+      const grip = event.button === 1 ? panGrip(point.x, point.y) : begin[stave](point.x, point.y, event);
+      press.begin(grip, point.x, point.y);
     };
     const move = (event: PointerEvent) => {
-      const here = at(event);
+      const point = at(event);
       if (pointers.size === 2 && pointers.has(event.pointerId)) {
-        pinch(pointers, event.pointerId, here);
+        pinch(pointers, event.pointerId, point);
         return;
       }
-      if (!press.move(here.x, here.y, event)) hover(stave, here.x, here.y);
+      if (!press.move(point.x, point.y, event)) hover(stave, point.x, point.y);
     };
     const up = (event: PointerEvent) => {
       pointers.delete(event.pointerId);
@@ -69,7 +69,7 @@ export function attach(elements: Elements, actions: Actions): () => void {
     };
     const wheel = (event: WheelEvent) => {
       event.preventDefault();
-      const here = at(event);
+      const point = at(event);
       const unit = event.deltaMode === 1 ? 16 : 1;
       const across = event.deltaX * unit;
       const along = event.deltaY * unit;
@@ -81,8 +81,8 @@ export function attach(elements: Elements, actions: Actions): () => void {
         if (event.ctrlKey || event.metaKey) {
           const factor = Math.exp(-along * (Math.abs(along) < 30 ? 0.012 : 0.003));
           return event.shiftKey
-            ? zoomedRows(camera, score, here.y, factor)
-            : zoomed(camera, score, here.x, factor);
+            ? zoomedRows(camera, score, point.y, factor)
+            : zoomed(camera, score, point.x, factor);
         }
         if (event.shiftKey && stave === "notes") return scrolledRows(camera, score, along || across);
         return scrolled(camera, score, across + along);
@@ -107,12 +107,12 @@ export function attach(elements: Elements, actions: Actions): () => void {
 function pinch(
   pointers: Map<number, { x: number; y: number }>,
   id: number,
-  here: { x: number; y: number },
+  point: { x: number; y: number },
 ): void {
   const [a, b] = [...pointers.values()];
   const before = Math.abs(a.x - b.x);
   const middleBefore = (a.x + b.x) / 2;
-  pointers.set(id, here);
+  pointers.set(id, point);
   const [c, d] = [...pointers.values()];
   const middle = (c.x + d.x) / 2;
   look((camera, score) => {

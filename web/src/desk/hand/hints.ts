@@ -7,7 +7,8 @@ import type { LaneStave } from "../stage/laneStage";
 import type { Stave } from "../stage/stage";
 import { partName, rowName } from "../take/arranging";
 import { selected } from "../take/choosing";
-import { desk, frontParts, kindOf, leadPart, set } from "../take/state";
+import { shown } from "../take/layers";
+import { desk, frontParts, keptVelocities, kindOf, leadPart, set } from "../take/state";
 import { noteAt, velocityAt } from "./picking";
 
 export function hover(stave: Stave, x: number, y: number): void {
@@ -17,7 +18,7 @@ export function hover(stave: Stave, x: number, y: number): void {
 }
 
 function hintFor(stave: Stave, x: number, y: number, place: string): string {
-  const { camera, score, kept, grid, voice } = desk();
+  const { camera, score, grid, voice } = desk();
   const lead = leadPart();
   if (!score || !lead) return "";
   const free = grid.snap ? "Alt: off the grid" : "Alt: on the grid";
@@ -30,7 +31,7 @@ function hintFor(stave: Stave, x: number, y: number, place: string): string {
       return `${name} — click to ${pitch === voice ? "let go of" : "choose"} all of it; the lane then shows it alone`;
     const hit = noteAt("notes", x, y);
     if (!hit) return `${place}  ${name} — drag to choose notes (Shift: add)`;
-    const velocity = kept[hit.part.id][hit.note];
+    const velocity = keptVelocities()[hit.part.id][hit.note];
     const whose = frontParts().length > 1 ? `${partName(hit.part)}, ` : "";
     return `${place}  ${whose}${name}, velocity ${velocity} ${wordOf(kindOf(VELOCITY), velocity)} — click to choose (Shift: add)`;
   }
@@ -39,17 +40,17 @@ function hintFor(stave: Stave, x: number, y: number, place: string): string {
 }
 
 function laneOffer(x: number, y: number): string {
-  const { shaping, drawing, turns, chosen, kept, score } = desk();
+  const { shaping, drawing, thereAndBack, chosen, score } = desk();
   if (drawing) return "drag to draw over the notes (Shift: straight; Ctrl: choose; d: choose again)";
   const bead = noteAt("bead", x, y);
   if (bead && score) {
-    const velocity = kept[bead.part.id][bead.note];
+    const velocity = keptVelocities()[bead.part.id][bead.note];
     const all = chosen[bead.part.id][bead.note] && desk().chosenCount > 1;
     return `${all ? "drag to move all that are chosen" : "drag to move it"} (it has ${velocity} ${wordOf(kindOf(VELOCITY), velocity)}; l: stop, pin or squeeze; Alt+wheel: one by one)`;
   }
   if (shaping) return "drag a grip to change the stroke; click beside it to let go";
   if (selected()) {
-    return turns
+    return thereAndBack
       ? "drag from where it swells to where it has died away, as high as its peak (Alt: off the notes; t: a plain hairpin)"
       : "drag from where the hairpin starts to where it ends (Alt: off the notes; Shift: choose instead; t: there and back)";
   }
@@ -58,10 +59,10 @@ function laneOffer(x: number, y: number): string {
 
 /** The same over a lane. */
 export function hoverLane(stave: LaneStave, x: number): void {
-  const { camera, score, lanes, liveLanes } = desk();
+  const { camera, score, layers } = desk();
   if (!score) return;
   const tick = Math.max(tickOf(camera, x), 0);
-  const nodes = (liveLanes ?? lanes).get(stave.kind.key);
+  const nodes = shown(layers).lanes.get(stave.kind.key);
   const value = nodes ? valueAt(nodes, tick) : null;
   set({ hint: `${placeText(score, tick)}  ${laneValue(stave, value)} — ${strokeOffer(stave)}` });
 }

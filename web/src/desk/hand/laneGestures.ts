@@ -10,7 +10,7 @@ import { laneScale } from "../page/scale";
 import type { LaneStave } from "../stage/laneStage";
 import { onLead } from "../take/choosing";
 import { finish, letGo, preview } from "../take/shaping";
-import { desk, draws, leadPart, set } from "../take/state";
+import { desk, draws, keptLane, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
 import { spanFrom } from "./spanGrip";
 
@@ -21,9 +21,7 @@ const ROUND_REACH = 2;
 
 type Nodes = Extract<Stroke, { kind: "lane.nodes" }>["nodes"];
 
-const nodesOf = (key: string) => desk().lanes.get(key);
-
-const scaleOf = ({ kind, height }: LaneStave) => laneScale(kind, height, nodesOf(kind.key));
+const scaleOf = ({ kind, height }: LaneStave) => laneScale(kind, height, keptLane(kind.key));
 
 function valueAtY(stave: LaneStave, y: number): number {
   const { low, high, valueAt } = scaleOf(stave);
@@ -118,7 +116,7 @@ function drawGrip(stave: LaneStave, x: number, y: number, straight: boolean, fre
 
 /** A single node: it slides on where the lane slides, and holds where it holds. */
 function addNode(stave: LaneStave, [tick, value]: Point): void {
-  const nodes = nodesOf(stave.kind.key);
+  const nodes = keptLane(stave.kind.key);
   const before = nodes ? firstAbove(nodes.tick, tick) - 1 : -1;
   const moves =
     slides(stave.form) &&
@@ -144,7 +142,7 @@ export function nodesInSight(nodes: LaneNodes | undefined): [number, number] {
 }
 
 function nodeAt(stave: LaneStave, x: number, y: number): number | null {
-  const nodes = nodesOf(stave.kind.key);
+  const nodes = keptLane(stave.kind.key);
   if (!nodes) return null;
   const { yOf } = scaleOf(stave);
   const [from, to] = nodesInSight(nodes);
@@ -170,7 +168,7 @@ function asNode(nodes: LaneNodes, node: number): Nodes[number] {
 
 /** A node goes where it is dragged, between its neighbours. */
 function nodeGrip(stave: LaneStave, node: number): Grip {
-  const nodes = nodesOf(stave.kind.key) as LaneNodes;
+  const nodes = keptLane(stave.kind.key) as LaneNodes;
   const old = asNode(nodes, node);
   const low = node > 0 ? nodes.tick[node - 1] + 1 : 0;
   const high = node + 1 < nodes.tick.length ? nodes.tick[node + 1] - 1 : Number.MAX_SAFE_INTEGER;
@@ -208,7 +206,7 @@ function nodeGrip(stave: LaneStave, node: number): Grip {
 }
 
 function wayAt(stave: LaneStave, x: number, y: number): number | null {
-  const nodes = nodesOf(stave.kind.key);
+  const nodes = keptLane(stave.kind.key);
   if (!nodes || nodesInSight(nodes)[1] === 0) return null;
   const tick = tickOf(desk().camera, x);
   const node = firstAbove(nodes.tick, tick) - 1;
@@ -220,7 +218,7 @@ function wayAt(stave: LaneStave, x: number, y: number): number | null {
 
 /** A way is pulled up or down: that is its lift; with Shift held, its ease. */
 function wayGrip(stave: LaneStave, node: number, x: number, event: PointerEvent | MouseEvent): Grip {
-  const nodes = nodesOf(stave.kind.key) as LaneNodes;
+  const nodes = keptLane(stave.kind.key) as LaneNodes;
   const ends = [asNode(nodes, node), asNode(nodes, node + 1)];
   const tick = Math.round(tickOf(desk().camera, x));
   const fromY = event.clientY;

@@ -7,7 +7,7 @@ import { preview } from "../take/shaping";
 import { desk, kindOf } from "../take/state";
 import { drawnTo } from "./picking";
 
-type LineGrip = Schemas["GripView"];
+type LineGrip = Required<Schemas["Grip"]>;
 
 /** The form of a line goes from one end of its range to the other in so many steps of a key. */
 const FORM_STEPS = 40;

@@ -5,7 +5,7 @@ import { between } from "../../ui/numbers";
 import { pitchOf, tickOf, xOf, yOfPitch } from "../page/camera";
 import { choose, chooseIn, chooseNone, chooseSpan } from "../take/choosing";
 import { forgetSound, soundNote } from "../take/hearing";
-import { desk, frontParts, set, velocityLevels } from "../take/state";
+import { desk, frontParts, keptVelocities, set, velocityLevels } from "../take/state";
 import type { Grip } from "./grip";
 
 const REACH = 8;
@@ -24,7 +24,8 @@ export function velocityAt(y: number): number {
 
 /** The note under the pointer, of the parts in front; on the lane by its bead and its dash, or by its bead alone. */
 export function noteAt(stave: "notes" | "lane" | "bead", x: number, y: number): Hit | null {
-  const { camera, kept, voice } = desk();
+  const { camera, voice } = desk();
+  const velocities = keptVelocities();
   const levels = velocityLevels();
   let best: Hit | null = null;
   let nearest = Number.POSITIVE_INFINITY;
@@ -39,7 +40,7 @@ export function noteAt(stave: "notes" | "lane" | "bead", x: number, y: number): 
         if (x < left - 2 || x > right || part.pitch[note] !== pitchOf(camera, y)) continue;
         distance = Math.abs(x - left) / 1000;
       } else {
-        const level = levels.yOf(kept[part.id][note]);
+        const level = levels.yOf(velocities[part.id][note]);
         const onBead = Math.hypot(x - left, y - level);
         const onDash =
           stave === "lane" && x >= left && x <= right ? Math.abs(y - level) + 3 : Number.POSITIVE_INFINITY;
@@ -56,7 +57,7 @@ export function noteAt(stave: "notes" | "lane" | "bead", x: number, y: number): 
 }
 
 export function choosePressed({ part, note }: Hit, add: boolean): void {
-  soundNote(part, note, desk().kept[part.id][note]);
+  soundNote(part, note, keptVelocities()[part.id][note]);
   if (!add) {
     const mask = new Uint8Array(part.start.length);
     mask[note] = 1;
@@ -74,7 +75,8 @@ function marquee(stave: "notes" | "lane", x0: number, y0: number, add: boolean):
   const base = add || !score ? desk().chosen : noneOf(score);
   return {
     move(x1, y1) {
-      const { camera, kept, voice } = desk();
+      const { camera, voice } = desk();
+      const velocities = keptVelocities();
       const levels = velocityLevels();
       set({ box: { stave, x0, y0, x1, y1 } });
       const [left, right] = x0 < x1 ? [x0, x1] : [x1, x0];
@@ -89,7 +91,7 @@ function marquee(stave: "notes" | "lane", x0: number, y0: number, add: boolean):
           const level =
             stave === "notes"
               ? yOfPitch(camera, part.pitch[note]) + camera.row / 2
-              : levels.yOf(kept[part.id][note]);
+              : levels.yOf(velocities[part.id][note]);
           const half = stave === "notes" ? camera.row / 2 : 3;
           const reaches = stave === "notes" ? xOf(camera, part.end[note]) >= left : onset >= left;
           if (reaches && onset <= right && level + half >= top && level - half <= bottom) mask[note] = 1;

@@ -8,8 +8,9 @@ import { GUTTER, tickOf } from "../page/camera";
 import { plain } from "../strokes/entry";
 import { inFront, selected } from "../take/choosing";
 import { soundNote } from "../take/hearing";
+import { shown } from "../take/layers";
 import { finish, keep, letGo, preview } from "../take/shaping";
-import { desk, draws, kindOf, leadPart, set } from "../take/state";
+import { desk, draws, keptVelocities, kindOf, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
 import { choiceGrip, choosePressed, drawnTo, type Hit, noteAt, velocityAt } from "./picking";
 
@@ -58,7 +59,7 @@ function gripAt(x: number, y: number, event: PointerEvent): Grip {
 /** A bead takes all that are chosen with it; one that is not chosen is chosen first. */
 function beadGrip(hit: Hit, x: number, y: number, event: PointerEvent): Grip {
   const { part, note } = hit;
-  const from = desk().kept[part.id][note];
+  const from = keptVelocities()[part.id][note];
   const startLevel = velocityAt(y);
   let begun = false;
   return {
@@ -82,9 +83,9 @@ function beadGrip(hit: Hit, x: number, y: number, event: PointerEvent): Grip {
 
 /** At the pointer: the value that the held note has come to, how far that is, and how many are at the end. */
 function showTip(x: number, y: number, part: PartScore, note: number, from: number): void {
-  const { live, kept, score, facts } = desk();
+  const { layers, score, facts } = desk();
   if (!score) return;
-  const value = (live ?? kept)[part.id][note];
+  const value = shown(layers).velocities[part.id][note];
   const moved = value - from;
   const way = moved ? ` (${moved > 0 ? "+" : "−"}${Math.abs(moved)})` : "";
   const atEnd = facts?.at_end ? `, ${facts.at_end} at the end` : "";
@@ -139,7 +140,7 @@ function hairpinGrip(where: Where, x: number, y: number, event: PointerEvent): G
       const [first, last] = end.tick > start.tick ? [start, end] : [end, start];
       // The end of a span is not part of it; one tick more takes in the note that the line is drawn to.
       const span: [number, number] = [first.tick, last.tick + (last.onNote ? 1 : 0)];
-      const levels: Pick<Hairpin, "start" | "end" | "peak"> = desk().turns
+      const levels: Pick<Hairpin, "start" | "end" | "peak"> = desk().thereAndBack
         ? { start: startLevel, peak: endLevel, end: startLevel }
         : end === last
           ? { start: startLevel, end: endLevel }

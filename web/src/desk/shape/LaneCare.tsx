@@ -1,8 +1,8 @@
-import { useEffect, useState } from "react";
-import { answered, api, type Schemas, type Stroke } from "../../api/client";
+import { api, type Schemas, type Stroke } from "../../api/client";
 import { onLead } from "../take/choosing";
+import { useRead } from "../take/reading";
 import { apply } from "../take/shaping";
-import { set, useDesk } from "../take/state";
+import { set, takePath, useDesk } from "../take/state";
 
 /** A lane that says nothing before the first note: told, and mended with one click. */
 export function LeadIn({
@@ -50,22 +50,11 @@ function Mend({ stroke }: { stroke: Stroke }) {
 
 /** What is wrong on this lane: said, shown as a span, and taken away as a stroke where one mends it. */
 export function Unplayed({ laneKey }: { laneKey: string }) {
-  const [found, setFound] = useState<Schemas["Unplayed"][]>([]);
-  const takeId = useDesk((state) => state.score?.id);
-  const revision = useDesk((state) => state.history.revision);
   const part = useDesk((state) => state.fronts[0]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: another revision is another answer
-  useEffect(() => {
-    if (!takeId) return;
-    let wanted = true;
-    const params = { path: { take_id: takeId } };
-    answered<Schemas["Unplayed"][]>(api.GET("/api/takes/{take_id}/unplayed", { params }))
-      .then((all) => wanted && setFound(all.filter((one) => one.part === part && one.lane === laneKey)))
-      .catch(() => undefined);
-    return () => {
-      wanted = false;
-    };
-  }, [takeId, revision, part, laneKey]);
+  const all = useRead<Schemas["Unplayed"][]>(["unplayed"], () =>
+    api.GET("/api/takes/{take_id}/unplayed", { params: { path: takePath() } }),
+  );
+  const found = (all ?? []).filter((one) => one.part === part && one.lane === laneKey);
   return found.map((one) => (
     <div key={one.reason} className="space-y-1.5 border-t border-rule pt-2" data-testid="unplayed">
       <p className="text-[13px] text-accent-deep">{one.says}</p>

@@ -32,7 +32,7 @@ export function Hand({ onVelocity }: { onVelocity: boolean }) {
     useDesk(({ limit, shaping }) => (shaping && "limit" in shaping.stroke ? shaping.stroke.limit : limit)) ??
     "pin";
   const drawing = useDesk((state) => state.drawing);
-  const turns = useDesk((state) => state.turns);
+  const thereAndBack = useDesk((state) => state.thereAndBack);
   const accents = useDesk((state) => state.accents);
   return (
     <div className="space-y-1.5 pt-2 pb-3">
@@ -55,7 +55,11 @@ export function Hand({ onVelocity }: { onVelocity: boolean }) {
           onKeep={(kept) => set({ accents: between(kept, 0, 1) })}
         />
       ) : (
-        <Turns label="A drag goes" turns={turns} onChange={(wanted) => set({ turns: wanted })} />
+        <Turns
+          label="A drag goes"
+          turns={thereAndBack}
+          onChange={(wanted) => set({ thereAndBack: wanted })}
+        />
       )}
       <Choice
         label="At the end"

@@ -3,7 +3,7 @@ import type { LaneKind } from "../../api/client";
 import { Check } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { beginOnLane } from "../strokes/beginLane";
-import { hearSound, loadSound, moveSound, removeSound, traceSound } from "../take/beside";
+import { hearSound, loadSound, moveSound, removeSound, traceSound } from "../take/audio";
 import { useDesk } from "../take/state";
 
 /** A recorded sound beside the take: drawn behind the lanes, heard with it, and a lane made from its loudness. */

@@ -7,6 +7,7 @@ import { mixInk } from "../page/draw/ink";
 import { drawLane } from "../page/draw/lane";
 import { laneScale } from "../page/scale";
 import { partDye } from "../take/arranging";
+import { shown } from "../take/layers";
 import { type DeskState, desk, differs, leadPart, type Shaping, useDesk } from "../take/state";
 
 /** What of the desk's state a lane shows. */
@@ -19,10 +20,7 @@ const DRAWN: readonly (keyof DeskState)[] = [
   "grid",
   "span",
   "sound",
-  "lanes",
-  "liveLanes",
-  "ghostLanes",
-  "earlierLanes",
+  "layers",
   "shaping",
   "history",
 ];
@@ -41,9 +39,11 @@ export function shapesLane({ shaping }: { shaping: Shaping | null }, key: string
 }
 
 /** What a lane was before the open stroke, where that has changed it: dotted behind what it is now. */
-function wasThere({ liveLanes, ghostLanes, lanes, shaping }: DeskState, key: string) {
-  if (shapesLane({ shaping }, key) && ghostLanes) return ghostLanes.get(key);
-  return liveLanes && liveLanes.get(key) !== lanes.get(key) ? lanes.get(key) : undefined;
+function wasThere({ layers, shaping }: DeskState, key: string) {
+  const { kept, tried, before } = layers;
+  if (shapesLane({ shaping }, key) && before) return before.lanes.get(key);
+  const was = kept.lanes.get(key);
+  return tried && tried.lanes.get(key) !== was ? was : undefined;
 }
 
 /** Draw on the canvas from now on; the result stops it. */
@@ -63,7 +63,7 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
     pen.setTransform(density, 0, 0, density, 0, 0);
     const { kind, form, open } = stave();
     const { key } = kind;
-    const nodes = (state.earlierLanes ?? state.liveLanes ?? state.lanes).get(key);
+    const nodes = shown(state.layers).lanes.get(key);
     const favourite = state.wishes.favourites?.find((one) => one.key === key);
     drawLane({
       pen,
@@ -75,7 +75,7 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
       coming: [],
       dyeOf: (one: PartScore) => favourite?.dye || partDye(one, state.arrangement),
       nameOf: () => "",
-      shown: state.kept,
+      shown: state.layers.kept.velocities,
       ghost: null,
       picked: state.chosen,
       voice: null,

@@ -9,6 +9,7 @@ import { drawRibbons } from "../page/draw/ribbons";
 import { drawRuler, RULER_HEIGHT } from "../page/draw/ruler";
 import { drawVelocity, type VelocityScene } from "../page/draw/velocity";
 import { partDye, rowName } from "../take/arranging";
+import { shown } from "../take/layers";
 import {
   type DeskState,
   desk,
@@ -38,14 +39,9 @@ const DRAWN: readonly (keyof DeskState)[] = [
   "box",
   "voice",
   "chosen",
-  "kept",
-  "live",
-  "ghost",
-  "earlier",
-  "coming",
+  "layers",
   "shaping",
   "history",
-  "lanes",
 ];
 
 export interface Elements extends Record<Stave, HTMLCanvasElement> {
@@ -115,7 +111,7 @@ export class Stage {
 
   private draw(): void {
     const state = desk();
-    const { score, camera } = state;
+    const { score, camera, layers } = state;
     if (!score) return;
     this.stale = false;
     const fronts = frontParts(state);
@@ -135,8 +131,8 @@ export class Stage {
       ),
       dyeOf: (part: PartScore) => partDye(part, state.arrangement),
       nameOf: (pitch: number) => rowName(lead, pitch),
-      shown: state.live ?? state.earlier ?? state.kept,
-      ghost: state.ghost,
+      shown: shown(layers).velocities,
+      ghost: layers.before?.velocities ?? null,
       scale: velocityLevels(state),
       words: kindOf(VELOCITY, state).words,
       picked,
@@ -144,7 +140,7 @@ export class Stage {
       span: state.span,
       gridTicks: gridTicks(score, state.grid),
       box: state.box,
-      coming: state.coming,
+      coming: layers.tried?.coming ?? [],
       mark: shaping && actsOnVelocity(shaping.stroke) ? shaping.mark : null,
       kept: state.history.strokes
         .filter((one) => one.on && !one.idle && one.number !== shaping?.number && actsOnVelocity(one.stroke))
@@ -174,12 +170,12 @@ export class Stage {
   }
 
   private drawOverview(): void {
-    const { score, camera, fronts, arrangement, lanes } = desk();
+    const { score, camera, fronts, arrangement, layers } = desk();
     if (!score) return;
     const pen = this.sized("overview", OVERVIEW_HEIGHT);
     const canvas = this.elements.overview;
     const dyes = score.parts.map((part) => partDye(part, arrangement)).join(" ");
-    const busiest = [...lanes.values()].sort((a, b) => b.tick.length - a.tick.length)[0];
+    const busiest = [...layers.kept.lanes.values()].sort((a, b) => b.tick.length - a.tick.length)[0];
     const key = `${score.id} ${score.end} ${score.runs.length} ${fronts} ${canvas.width} ${dyes} ${busiest?.key} ${busiest?.tick.length}`;
     if (key !== this.overviewKey) {
       this.overviewKey = key;

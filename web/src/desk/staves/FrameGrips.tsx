@@ -7,7 +7,7 @@ import { laneScale, type Scale } from "../page/scale";
 import { neutral, type Reshape } from "../strokes/beginLane";
 import { onLead } from "../take/choosing";
 import { keep, preview } from "../take/shaping";
-import { useDesk } from "../take/state";
+import { keptLane, useDesk } from "../take/state";
 import { apart, StaveGrip } from "./StaveGrip";
 
 type Name = "level" | "depth" | "pivot" | "left" | "right" | "bow" | "drift" | "length";
@@ -51,7 +51,7 @@ export function FrameGrips({ kind, height }: { kind: LaneKind; height: number })
   const span = useDesk((state) => state.span);
   const activeLane = useDesk((state) => state.activeLane);
   const drawing = useDesk((state) => state.drawing);
-  const nodes = useDesk((state) => state.lanes.get(laneKey));
+  const nodes = useDesk((state) => keptLane(laneKey, state));
   const open =
     shaping?.stroke.kind === "lane.reshape" && lanesOf(shaping.stroke).includes(laneKey)
       ? shaping.stroke

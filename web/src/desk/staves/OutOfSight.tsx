@@ -1,18 +1,18 @@
 import { placeText } from "../../score/score";
 import { GUTTER, rightTick } from "../page/camera";
-import { look, useDesk } from "../take/state";
+import { keptLane, look, useDesk } from "../take/state";
 
 /** Where the data of a lane lie that has none in sight; a click goes there. */
 export function OutOfSight({ laneKey }: { laneKey: string }) {
   const score = useDesk((state) => state.score);
-  const before = useDesk(({ lanes, camera }) => {
-    const ticks = lanes.get(laneKey)?.tick;
+  const before = useDesk((state) => {
+    const ticks = keptLane(laneKey, state)?.tick;
     const last = ticks?.[ticks.length - 1];
-    return last !== undefined && last < camera.left ? last : null;
+    return last !== undefined && last < state.camera.left ? last : null;
   });
-  const after = useDesk(({ lanes, camera }) => {
-    const first = lanes.get(laneKey)?.tick[0];
-    return first !== undefined && first > rightTick(camera) ? first : null;
+  const after = useDesk((state) => {
+    const first = keptLane(laneKey, state)?.tick[0];
+    return first !== undefined && first > rightTick(state.camera) ? first : null;
   });
   const tick = before ?? after;
   if (!score || tick === null) return null;

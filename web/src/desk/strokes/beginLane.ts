@@ -4,7 +4,7 @@ import { lanesOf, valueAt } from "../../score/lanes";
 import { changeLane } from "../take/arranging";
 import { onLead } from "../take/choosing";
 import { letGo, preview } from "../take/shaping";
-import { desk } from "../take/state";
+import { desk, keptLane } from "../take/state";
 import { type Of, plain } from "./entry";
 
 export type Reshape = Of<"lane.reshape">;
@@ -22,23 +22,23 @@ export function beginOnLane(stroke: Stroke): void {
 
 /** The span that is chosen; otherwise all of the lane, or of the take where it carries nothing. */
 export function spanOf(key: string): [number, number] {
-  const { span, score, lanes } = desk();
+  const { span, score } = desk();
   if (span) return span;
-  const ticks = lanes.get(key)?.tick;
+  const ticks = keptLane(key)?.tick;
   return ticks?.length ? [ticks[0], ticks[ticks.length - 1] + 1] : [0, Math.max(score?.end ?? 1, 1)];
 }
 
 /** From the value that is there, where there is one. */
 export function beginRamp(lane: string): void {
   const span = spanOf(lane);
-  const nodes = desk().lanes.get(lane);
+  const nodes = keptLane(lane);
   const start = nodes && valueAt(nodes, span[0]) !== null ? null : 20;
   beginOnLane(plain("lane.ramp", { lane, where: onLead(span), start, end: 100 }));
 }
 
 /** On top of what is there, or about the middle of the lane where nothing is. */
 export function beginWave(lane: string): void {
-  const mode = desk().lanes.get(lane) ? "add" : "set";
+  const mode = keptLane(lane) ? "add" : "set";
   beginOnLane(
     plain("lane.wave", { lane, where: onLead(spanOf(lane)), rate: 1, depth: 24, centre: 64, mode }),
   );

@@ -26,9 +26,9 @@ function chosenNotes(): { where: Where; notes: number } | null {
   if (!where || (!chosenCount && activeLane !== VELOCITY)) return null;
   let notes = 0;
   const parts = frontParts().filter((part) => {
-    const here = reached(part, where).reduce((sum, one) => sum + one, 0);
-    notes += here;
-    return here > 0;
+    const count = reached(part, where).reduce((sum, one) => sum + one, 0);
+    notes += count;
+    return count > 0;
   });
   return { where: { ...where, parts: parts.map(({ id }) => id).sort((a, b) => a - b) }, notes };
 }

@@ -1,24 +1,24 @@
 /** Opening a take, and arranging the desk: which parts are in front, what they are called, which lanes are open. */
 import { answered, api, type DeskView, type LaneKind, type Schemas, sentence } from "../../api/client";
-import { type LaneNodes, nodesOf } from "../../score/lanes";
 import { noneOf, type PartScore, scoreOf, velocitiesOf, withLanes } from "../../score/score";
 import { between } from "../../ui/numbers";
 import { showing, showingRows, withRows } from "../page/camera";
-import { readSound } from "./beside";
+import { readSound } from "./audio";
 import { chooseNone } from "./choosing";
-import { allWritten, forget, letGo, open, reopen, tryAgain } from "./shaping";
+import { allWritten, forget, letGo, open, readLanes, reopen, tryAgain } from "./shaping";
 import {
   type Arrangement,
-  blank,
+  beginVisit,
+  cleared,
   complain,
   desk,
   frontParts,
-  here,
   leadPart,
   look,
-  moveOn,
   set,
+  setLayers,
   takePath,
+  visit,
   type Wishes,
 } from "./state";
 import { takeUp } from "./unsaved";
@@ -28,14 +28,13 @@ const SAVE_MS = 400;
 export const DYES = ["indigo", "walnut", "verdigris", "orchil", "weld", "madder", "woad", "oakgall"] as const;
 
 export async function openTake(takeId: string): Promise<void> {
-  moveOn();
-  const isHere = here();
+  beginVisit();
+  const isSameVisit = visit();
   // What was done on the last visit is kept first: it belongs to that take, which may be this one.
   await Promise.all([keepArrangement(), allWritten()]);
-  if (!isHere()) return;
+  if (!isSameVisit()) return;
   forget();
-  const { camera, panelOpen, wishes } = desk();
-  set({ ...blank, camera, panelOpen, wishes });
+  set({ ...cleared, followsHead: true });
   void readSound(takeId);
   try {
     const params = { path: { take_id: takeId } };
@@ -44,13 +43,13 @@ export async function openTake(takeId: string): Promise<void> {
       answered<Wishes>(api.GET("/api/preferences")),
       answered<LaneKind[]>(api.GET("/api/lanes")),
     ]);
-    if (!isHere()) return;
+    if (!isSameVisit()) return;
     const score = scoreOf(view);
     set({
       score,
       name: view.name,
       history: view.history,
-      kept: velocitiesOf(view),
+      layers: { ...cleared.layers, kept: { velocities: velocitiesOf(view), lanes: new Map() } },
       chosen: noneOf(score),
       arrangement: view.arrangement,
       wishes,
@@ -66,7 +65,7 @@ export async function openTake(takeId: string): Promise<void> {
     look((camera, whole) => showing(camera, whole, 0, whole.bars.start[OPENING_BARS] ?? whole.end));
     takeUp();
   } catch (thrown) {
-    if (isHere()) set({ failure: sentence(thrown) });
+    if (isSameVisit()) set({ failure: sentence(thrown) });
   }
 }
 
@@ -79,14 +78,15 @@ export function toFront(part: number, add = false): void {
   let next: readonly number[] = [part];
   if (add) next = fronts.includes(part) ? fronts.filter((one) => one !== part) : [...fronts, part];
   if (!next.length) return;
-  const lead = fronts[0] !== next[0] || !desk().lanes.size;
+  const { kept } = desk().layers;
+  const lead = fronts[0] !== next[0] || !kept.lanes.size;
   set({ fronts: next, hidden: desk().hidden.filter((one) => !next.includes(one)) });
   letGo();
   chooseNone();
   arrangeRows(desk().score?.parts[next[0]]?.drum ? "used" : next.length === 1 ? "all" : desk().rows);
   if (!lead) return;
-  set({ lanes: new Map() });
-  void readLanes();
+  setLayers({ kept: { ...kept, lanes: new Map() } });
+  void showLanes();
 }
 
 /** Open a stroke of the history, with a part that it acts on in front. */
@@ -220,33 +220,32 @@ function arrangeLanes(change: (lanes: LaneLook[]) => LaneLook[]): void {
 
 let lanesAsked = 0;
 
-/** The nodes of the leading part's lanes. */
-export async function readLanes(): Promise<void> {
+/** The nodes of the leading part's lanes, from now on. */
+async function showLanes(): Promise<void> {
   const asked = ++lanesAsked;
   const part = leadPart();
   if (!part) return;
   try {
-    const params = { path: takePath(), query: { part: part.id } };
-    const answer = await answered<Schemas["Lanes"]>(api.GET("/api/takes/{take_id}/lanes", { params }));
+    const lanes = await readLanes(part.id);
     if (asked !== lanesAsked) return;
-    const lanes = new Map<string, LaneNodes>(answer.lanes.map((lane) => [lane.key, nodesOf(lane)]));
-    set({ lanes, liveLanes: null });
+    const { kept, tried } = desk().layers;
+    setLayers({ kept: { ...kept, lanes }, tried: tried && { ...tried, lanes } });
     tryAgain();
   } catch (thrown) {
-    set({ notice: { text: sentence(thrown), action: { label: "Try again", run: () => void readLanes() } } });
+    set({ notice: { text: sentence(thrown), action: { label: "Try again", run: () => void showLanes() } } });
   }
 }
 
 /** Lanes have changed: what is drawn of them, and of the ribbons that they shape, is read again. */
 export async function refreshLanes(parts: readonly number[]): Promise<void> {
-  const isHere = here();
+  const isSameVisit = visit();
   const before = leadPart();
   const params = { path: takePath(), query: { of: parts.join(",") } };
   const [answer] = await Promise.all([
     answered<Schemas["PartsLanes"]>(api.GET("/api/takes/{take_id}/parts", { params })),
-    parts.includes(before?.id ?? -1) ? readLanes() : null,
+    parts.includes(before?.id ?? -1) ? showLanes() : null,
   ]);
-  if (!isHere()) return;
+  if (!isSameVisit()) return;
   const { history, score } = desk();
   // Notes may have come or gone since this was read, or in another window: columns of two revisions do not go together.
   if (answer.revision < history.revision) return refreshLanes(parts);

@@ -1,11 +1,16 @@
 /** Choosing notes and spans, and what is known of the choice. */
 import { answered, api, type Facts, type Schemas, sentence, type Where } from "../../api/client";
+import { actsOnVelocity } from "../../score/lanes";
 import { type Chosen, maskOf, noneOf, type PartScore, rangesOf } from "../../score/score";
+import { read } from "./reading";
 import { desk, frontParts, set, takePath } from "./state";
 
 export type Rule = Schemas["RuleAsked"]["rule"];
 
 let factsAsked = 0;
+let settling = 0;
+/** A hand that moves chooses anew every 16 ms. */
+const SETTLED_MS = 50;
 
 export function choose(chosen: Chosen): void {
   let chosenCount = 0;
@@ -110,20 +115,23 @@ export function chooseRanges(ranges: readonly (readonly [number, number])[]): vo
   choose(chosen);
 }
 
-export async function readFacts(): Promise<void> {
-  const asked = ++factsAsked;
+/** Ask for the facts of what is chosen once the choice has settled: not at each move of the hand. */
+export function readFacts(): void {
+  factsAsked++;
+  window.clearTimeout(settling);
+  settling = window.setTimeout(() => void askFacts(factsAsked), SETTLED_MS);
+}
+
+async function askFacts(asked: number): Promise<void> {
   const open = desk().shaping?.stroke;
-  const where = open?.kind.startsWith("velocity.") ? (open.where ?? selected()) : selected();
-  if (!where) {
-    set({ facts: null });
-    return;
-  }
+  const where = (open && actsOnVelocity(open) ? open.where : null) ?? selected();
+  if (!where) return set({ facts: null });
   let facts: Facts | null = null;
   try {
-    const body = { revision: desk().history.revision, where };
-    facts = await answered<Facts>(
-      api.POST("/api/takes/{take_id}/facts", { params: { path: takePath() }, body }),
-    );
+    facts = await read<Facts>(["facts", where], () => {
+      const body = { revision: desk().history.revision, where };
+      return api.POST("/api/takes/{take_id}/facts", { params: { path: takePath() }, body });
+    });
   } catch {
     // A selection without notes has no facts.
   }

@@ -15,9 +15,10 @@ import { formOf, type LaneNodes, VELOCITY } from "../../score/lanes";
 import type { Chosen, Grid, PartScore, Score, Velocities } from "../../score/score";
 import type { NoticeText } from "../../ui/Notice";
 import { type Camera, held, showingRows, startCamera } from "../page/camera";
-import type { Beside } from "../page/draw/lane";
+import type { TakeAudio } from "../page/draw/lane";
 import type { Box } from "../page/draw/scene";
 import { type Scale, velocityScale } from "../page/scale";
+import { blankLayers, type Layers } from "./layers";
 
 export type Arrangement = Schemas["Arrangement"];
 export type Wishes = Schemas["Wishes"];
@@ -37,82 +38,91 @@ export interface Shaping {
 /** Notes of some parts, of which the first begins at `from`; or a stretch of a lane. */
 export type Copied = { where: Where; from: number } | { lane: string; part: number; span: [number, number] };
 
-export interface DeskState {
+/** What is known of the take that is open. */
+interface TakeState {
   score: Score | null;
   name: string;
   history: History;
-  /** Velocities as kept; as a preview has them; as they were before the open stroke; before the point of comparison. */
-  kept: Velocities;
-  live: Velocities | null;
-  ghost: Velocities | null;
-  earlier: Velocities | null;
+  layers: Layers;
+  arrangement: Arrangement;
+  /** The sound that is kept beside the take. */
+  sound: TakeAudio | null;
+  /** Why it could not be opened. */
+  failure: string | null;
+  /** Changes that are being written, or wait to be. */
+  saving: number;
+}
+
+/** What of it is meant: chosen, in front, known of the choice. */
+interface ChoiceState {
   /** The parts in front, the leading one first; and those that are not even shown behind. */
   fronts: readonly number[];
   hidden: readonly number[];
-  /** Lanes of the leading part as a preview has them. */
-  liveLanes: ReadonlyMap<string, LaneNodes> | null;
-  /** Lanes as they were before the open stroke; and before the point of comparison, while that is heard. */
-  ghostLanes: ReadonlyMap<string, LaneNodes> | null;
-  earlierLanes: ReadonlyMap<string, LaneNodes> | null;
-  /** Notes that a preview brings. */
-  coming: Schemas["Changes"]["added"];
   chosen: Chosen;
   chosenCount: number;
   /** The one pitch that the lane shows and edits alone: a voice of a drum part. */
   voice: number | null;
   span: [number, number] | null;
   facts: Facts | null;
-  shaping: Shaping | null;
-  camera: Camera;
+  /** The lane that Shape acts on: velocity, or the one that was touched last. */
+  activeLane: string;
   rows: "all" | "used";
-  /** The rows are as fitted: they are fitted anew when the stave's height changes. */
-  rowsFit: boolean;
-  grid: Grid;
+}
+
+/** What the hand is doing, and how it works. */
+interface HandState {
+  shaping: Shaping | null;
   box: Box | null;
+  /** What is said at the pointer while something is dragged. */
+  tip: { stave: string; x: number; y: number; text: string } | null;
+  hint: string;
+  grid: Grid;
   /** What a group does at the end of the range; whether the pointer draws; hairpins go there and back; accents kept. */
   limit: Limit;
   drawing: boolean;
-  turns: boolean;
+  thereAndBack: boolean;
   accents: number;
   /** Drawn lines on lanes: how far the kept nodes may stray from them, and whether they jump instead of sliding. */
   tolerance: number;
   steps: boolean;
   /** What was copied last, to be put down where the playhead stands. */
   copied: Copied | null;
-  /** The sound that is kept beside the take. */
-  sound: Beside | null;
-  /** The lane that Shape acts on: velocity, or the one that was touched last. */
-  activeLane: string;
-  /** What is said at the pointer while something is dragged. */
-  tip: { stave: string; x: number; y: number; text: string } | null;
   /** A place, or bars, are being typed where the place is shown. */
   typesPlace: boolean;
   /** The part that is being given another name. */
   renaming: number | null;
-  hint: string;
+}
+
+/** What goes on from one take to the next: the window, and the player's wishes. */
+interface ScreenState {
+  camera: Camera;
+  /** The rows are as fitted: they are fitted anew when the stave's height changes. */
+  rowsFit: boolean;
   notice: NoticeText | null;
-  /** Changes that are being written, or wait to be. */
-  saving: number;
-  failure: string | null;
-  arrangement: Arrangement;
-  wishes: Wishes;
-  /** Every kind of lane there can be, velocity first. */
-  kinds: ReadonlyMap<string, LaneKind>;
-  /** Nodes of the lanes of the leading part. */
-  lanes: ReadonlyMap<string, LaneNodes>;
   followsHead: boolean;
   listOpen: boolean;
   panelOpen: boolean;
+  wishes: Wishes;
+  /** Every kind of lane there can be, velocity first. */
+  kinds: ReadonlyMap<string, LaneKind>;
 }
 
-export const blank: DeskState = {
+export interface DeskState extends TakeState, ChoiceState, HandState, ScreenState {}
+
+/** A desk on which nothing lies yet. What a take, a choice and a hand begin with is put back for every take. */
+export const cleared: TakeState &
+  ChoiceState &
+  HandState &
+  Pick<ScreenState, "rowsFit" | "notice" | "listOpen"> = {
   score: null,
   name: "",
   history: { revision: 0, strokes: [], undone: [], can_undo: 0, can_redo: 0 },
-  kept: [],
-  live: null,
-  ghost: null,
-  earlier: null,
+  layers: blankLayers,
+  arrangement: { parts: {}, lanes: {} },
+  sound: null,
+  failure: null,
+  saving: 0,
+
   fronts: [0],
   hidden: [],
   chosen: [],
@@ -120,43 +130,49 @@ export const blank: DeskState = {
   voice: null,
   span: null,
   facts: null,
-  shaping: null,
-  camera: startCamera,
+  activeLane: VELOCITY,
   rows: "all",
-  rowsFit: true,
-  grid: { value: 4, feel: "straight", snap: true },
+
+  shaping: null,
   box: null,
+  tip: null,
   hint: "",
-  renaming: null,
-  typesPlace: false,
-  notice: null,
-  saving: 0,
-  failure: null,
-  arrangement: { parts: {}, lanes: {} },
-  wishes: { middle_c: 4, favourites: [], sounds: true, letters: true },
-  kinds: new Map(),
-  lanes: new Map(),
-  liveLanes: null,
-  ghostLanes: null,
-  earlierLanes: null,
-  coming: [],
-  copied: null,
+  grid: { value: 4, feel: "straight", snap: true },
   limit: "pin",
   drawing: false,
-  turns: false,
+  thereAndBack: false,
   accents: 0,
   tolerance: 1,
   steps: false,
-  sound: null,
-  activeLane: VELOCITY,
-  tip: null,
-  followsHead: true,
+  copied: null,
+  typesPlace: false,
+  renaming: null,
+
+  rowsFit: true,
+  notice: null,
   listOpen: false,
-  panelOpen: true,
 };
 
-export const useDesk = create<DeskState>()(() => blank);
+const screen: Omit<ScreenState, keyof typeof cleared> = {
+  camera: startCamera,
+  followsHead: true,
+  panelOpen: true,
+  wishes: { middle_c: 4, favourites: [], sounds: true, letters: true },
+  kinds: new Map(),
+};
+
+export const useDesk = create<DeskState>()(() => ({ ...screen, ...cleared }));
 export const { getState: desk, setState: set } = useDesk;
+
+/** Change some of the layers. */
+export function setLayers(change: Partial<Layers>): void {
+  set({ layers: { ...desk().layers, ...change } });
+}
+
+/** Velocities, and a lane of the leading part, as they are kept. */
+export const keptVelocities = (state: DeskState = desk()): Velocities => state.layers.kept.velocities;
+export const keptLane = (key: string, state: DeskState = desk()): LaneNodes | undefined =>
+  state.layers.kept.lanes.get(key);
 
 /** The leading part: the one that keys and lanes belong to. */
 export const leadPart = (state: DeskState = desk()): PartScore | undefined =>
@@ -200,12 +216,12 @@ export function complain(thrown: unknown): void {
 let visits = 0;
 
 /** The desk goes to a take: what was asked for before is for another visit. */
-export function moveOn(): void {
+export function beginVisit(): void {
   visits++;
 }
 
 /** To be asked when an answer has come: is this still the visit on which it was asked for? */
-export function here(): () => boolean {
+export function visit(): () => boolean {
   const mine = visits;
   return () => mine === visits;
 }

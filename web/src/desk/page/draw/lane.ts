@@ -14,7 +14,7 @@ import type { Scene } from "./scene";
 export const MOST_NODES = 240;
 
 /** A recorded sound beside the take: when it begins, and how far it goes out (0 to 255 for each fraction of a second). */
-export interface Beside {
+export interface TakeAudio {
   name: string;
   seconds: number;
   offset: number;
@@ -29,7 +29,7 @@ export interface LaneScene extends Scene {
   /** The lane as it was, where a stroke that is being made has changed it. */
   was: LaneNodes | undefined;
   height: number;
-  sound: Beside | null;
+  sound: TakeAudio | null;
   open: boolean;
   /** The first onset of the part: before it a lane should have a value. */
   firstNote: number;
@@ -57,7 +57,7 @@ export function drawLane(scene: LaneScene): void {
 }
 
 /** The sound beside the take, pale behind the lane: how far it goes out at each place. */
-function drawSound({ pen, ink, camera, score, scale }: LaneScene, sound: Beside): void {
+function drawSound({ pen, ink, camera, score, scale }: LaneScene, sound: TakeAudio): void {
   const [above, tall] = [scale.yOf(scale.high), scale.yOf(scale.low) - scale.yOf(scale.high)];
   pen.fillStyle = ink.rule;
   for (let x = GUTTER; x < camera.width; x++) {

@@ -1,8 +1,7 @@
 """The sounding shape of notes: pitch, loudness and brightness over time, as ribbons draw them."""
 
-from typing import Any
-
 import numpy as np
+from typing_extensions import TypedDict
 
 from expression.arrays import Floats, Ints
 from expression.lanes import BEND, EXPRESSION, LANES, PRESSURE, TIMBRE
@@ -13,12 +12,22 @@ MOST_POINTS = 40
 """Points a note: more than a ribbon has pixels to show unless it is very long."""
 
 
-def contours(part: Part) -> dict[str, Any] | None:
-    """The shape of every note of a part in columns; None where no lane shapes them.
+class Contour(TypedDict):
+    """The sounding shape of a part's notes in columns. `count` gives each note's points.
 
-    `count` gives each note's points. Of each point: `tick` from the note's start, `bend` in hundredths of a semitone,
-    `loud` (velocity is multiplied by it) and `ink` (brightness), both 0 to 100.
+    Of each point: `tick` from the note's start, `bend` in hundredths of a semitone, `loud` (velocity is multiplied by
+    it) and `ink` (brightness), both 0 to 100.
     """
+
+    count: list[int]
+    tick: list[int]
+    bend: list[int]
+    loud: list[int]
+    ink: list[int]
+
+
+def contours(part: Part) -> Contour | None:
+    """The shape of every note of a part; None where no lane shapes them."""
     lanes = {key: part.lanes[key].curve for key in SHAPING if key in part.lanes}
     notes = part.notes
     if not lanes or not len(notes):

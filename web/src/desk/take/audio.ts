@@ -1,7 +1,7 @@
 /** The sound that is kept beside the take: loaded, moved, heard, traced. */
 import { answered, api, csrfToken, refusal, type Schemas, type Stroke, sentence } from "../../api/client";
 import { player } from "../../sound/player";
-import { complain, desk, here, set, takePath } from "./state";
+import { complain, desk, set, takePath, visit } from "./state";
 
 type View = Schemas["SoundView"];
 
@@ -19,11 +19,11 @@ function show(view: View | null, heard: boolean): void {
 }
 
 export async function readSound(takeId: string): Promise<void> {
-  const isHere = here();
+  const isSameVisit = visit();
   try {
     const params = { path: { take_id: takeId } };
     const view = await answered<View | null>(api.GET("/api/takes/{take_id}/sound", { params }));
-    if (isHere()) show(view, false);
+    if (isSameVisit()) show(view, false);
   } catch {
     // Without its sound a take can be shaped all the same.
   }
@@ -33,13 +33,13 @@ export async function readSound(takeId: string): Promise<void> {
 export async function loadSound(file: File): Promise<string | null> {
   const body = new FormData();
   body.append("file", file);
-  const isHere = here();
+  const isSameVisit = visit();
   try {
     const address = `/api/takes/${takePath().take_id}/sound`;
     const response = await fetch(address, { method: "POST", body, headers: { "X-CSRFToken": csrfToken() } });
     const answer = await response.json().catch(() => null);
     if (!response.ok) throw refusal(response.status, answer);
-    if (!isHere()) return null;
+    if (!isSameVisit()) return null;
     show(answer as View, false);
     await hearSound(true);
     return null;
@@ -49,12 +49,12 @@ export async function loadSound(file: File): Promise<string | null> {
 }
 
 export async function removeSound(): Promise<void> {
-  const isHere = here();
+  const isSameVisit = visit();
   try {
     await answered(api.DELETE("/api/takes/{take_id}/sound", { params: { path: takePath() } }));
-    if (!isHere()) return;
+    if (!isSameVisit()) return;
     set({ sound: null });
-    await player.playBeside(null, 0);
+    await player.playAudio(null, 0);
   } catch (thrown) {
     complain(thrown);
   }
@@ -68,14 +68,14 @@ export function moveSound(offset: number): void {
 }
 
 async function move(offset: number): Promise<void> {
-  const isHere = here();
+  const isSameVisit = visit();
   try {
     const body = { offset };
     await answered(api.PATCH("/api/takes/{take_id}/sound", { params: { path: takePath() }, body }));
     const { sound } = desk();
-    if (!sound || !isHere()) return;
+    if (!sound || !isSameVisit()) return;
     set({ sound: { ...sound, offset } });
-    player.moveBeside(offset);
+    player.moveAudio(offset);
   } catch (thrown) {
     complain(thrown);
   }
@@ -91,12 +91,12 @@ export async function hearSound(heard: boolean): Promise<void> {
     if (!response.ok) throw refusal(response.status, await response.json().catch(() => null));
     return response.arrayBuffer();
   };
-  const isHere = here();
+  const isSameVisit = visit();
   set({ sound: { ...sound, heard } });
   try {
-    await player.playBeside(heard ? bring : null, sound.offset);
+    await player.playAudio(heard ? bring : null, sound.offset);
   } catch (thrown) {
-    if (!isHere()) return;
+    if (!isSameVisit()) return;
     complain(thrown);
     const { sound: now } = desk();
     if (now) set({ sound: { ...now, heard: false } });

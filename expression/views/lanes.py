@@ -1,8 +1,7 @@
 """What a screen needs of lanes: their nodes, and what a stroke makes of them while it is held."""
 
-from typing import Any
-
 import numpy as np
+from typing_extensions import TypedDict
 
 from expression.arrays import Ints, runs
 from expression.curve import Curve, differing
@@ -13,12 +12,51 @@ MOST_DRAWN = 2000
 """Nodes of a lane that are sent while a gesture is held: two for each pixel of a stave on a common screen."""
 
 
-def lanes(part: Part) -> list[dict[str, Any]]:
+class BentWay(TypedDict):
+    """The way from a node to the next where it is no straight line: its form, and (tick, value) to draw it by."""
+
+    node: int
+    lift: float
+    ease: float
+    line: list[tuple[int, float]]
+
+
+class Nodes(TypedDict):
+    """Nodes of a lane; `tick` holds differences, `ways` which nodes do not hold their value until the next."""
+
+    tick: list[int]
+    value: list[float]
+    ways: list[tuple[int, int]]
+    bent: list[BentWay]
+
+
+class LaneData(Nodes):
+    """All nodes of a lane."""
+
+    key: str
+
+
+class LaneChange(LaneData):
+    """Nodes that take the place of those from `first` to before `after`."""
+
+    first: int
+    after: int
+
+
+class Saving(TypedDict):
+    """Nodes of lanes before and after a stroke, and how far the lane strays from each of the former at most."""
+
+    before: int
+    after: int
+    error: float
+
+
+def lanes(part: Part) -> list[LaneData]:
     """The nodes of every lane of a part, as recorded or shaped."""
     return [{"key": key, **_nodes(lane.curve, np.arange(len(lane.curve)))} for key, lane in part.lanes.items()]
 
 
-def _nodes(curve: Curve, rows: Ints) -> dict[str, Any]:
+def _nodes(curve: Curve, rows: Ints) -> Nodes:
     """Some nodes (`tick` holds differences), runs of those that do not hold their value, each bent way as a line."""
     ways = np.flatnonzero(curve.ways[rows])
     bent = ways[(curve.lift[rows[ways]] != 0) | (curve.ease[rows[ways]] != 0)]
@@ -39,12 +77,12 @@ def _nodes(curve: Curve, rows: Ints) -> dict[str, Any]:
     }
 
 
-def lane_changes(before: Part, after: Part) -> list[dict[str, Any]]:
+def lane_changes(before: Part, after: Part) -> list[LaneChange]:
     """Of each lane of a part that differs: which of its nodes (from `first` to before `after`) are replaced, by which.
 
     Meant to be drawn while a gesture is held: of very many nodes the lowest and the highest of each stretch are sent.
     """
-    found = []
+    found: list[LaneChange] = []
     for key in LANES:
         old, new = before.lanes.get(key), after.lanes.get(key)
         if old is new:
@@ -56,7 +94,7 @@ def lane_changes(before: Part, after: Part) -> list[dict[str, Any]]:
     return found
 
 
-def saving(before: Take, after: Take) -> dict[str, Any]:
+def saving(before: Take, after: Take) -> Saving:
     """Of the lanes that differ: their nodes before and after, and how far they stray from the former at most."""
     counts, error = [0, 0], 0.0
     for old, new in zip(before.parts, after.parts, strict=True):

@@ -1,9 +1,10 @@
 """Everything in a take as rows: what the event list shows."""
 
 from functools import lru_cache
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
+from typing_extensions import TypedDict
 
 from expression.arrays import Flags, Ints
 from expression.lanes import CONTROLLERS
@@ -18,6 +19,35 @@ from expression.take import Events, Part, Take
 KINDS = ("note", "controller", "bend", "pressure", "key pressure", "program", "exclusive", "text", "tempo", "other")
 _STATUS_KIND = {CONTROL: 1, BEND: 2, PRESSURE: 3, POLY_PRESSURE: 4, PROGRAM: 5}
 _TEXTS = range(0x01, 0x10)
+
+
+class EventRow(TypedDict):
+    """A row. `note`: its id, -1 where it is none; `lane`: the lane it is a value of; times are ticks.
+
+    `low` and `high`: the values that can be given; null where it is not to be changed.
+    """
+
+    tick: int
+    bar: int
+    beat: int
+    rest: int
+    part: int
+    kind: str
+    note: int
+    number: str
+    value: str
+    length: int
+    lane: str
+    low: float | None
+    high: float | None
+
+
+class EventPage(TypedDict):
+    """Some rows of all; `first` is the place of the first of them."""
+
+    total: int
+    first: int
+    rows: list[EventRow]
 
 
 class Rows(NamedTuple):
@@ -70,7 +100,7 @@ def page(
     kinds: list[str] | None = None,
     parts: list[int] | None = None,
     note: int | None = None,
-) -> dict[str, Any]:
+) -> EventPage:
     """`count` rows from the `first` of those of some kinds and parts; with `note`, the page that holds that note."""
     rows, tracks = rows_of(take)
     keep: Flags = np.ones(len(rows.tick), dtype=bool)
@@ -90,7 +120,7 @@ def page(
     }
 
 
-def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> dict[str, Any]:
+def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> EventRow:
     track, row = tracks[int(rows.track[at])], int(rows.row[at])
     tick, part, note = int(rows.tick[at]), int(rows.part[at]), int(rows.note[at])
     kind = KINDS[int(rows.kind[at])]

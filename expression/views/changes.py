@@ -1,0 +1,109 @@
+"""What differs between two takes of one recording: what a stroke has done."""
+
+import numpy as np
+from typing_extensions import TypedDict
+
+from expression.arrays import Ints, runs
+from expression.notes import Notes
+from expression.take import Part, Take
+
+
+class AddedNotes(TypedDict):
+    """Notes that have come to a part, in columns; times are ticks."""
+
+    part: int
+    start: list[int]
+    end: list[int]
+    pitch: list[int]
+    velocity: list[int]
+
+
+class MovedNotes(AddedNotes):
+    """Notes (inclusive ranges of ids) of which more than the velocity is another, as they are now."""
+
+    notes: list[tuple[int, int]]
+    release: list[int]
+    muted: list[bool]
+    cue: list[bool]
+
+
+class Changes(TypedDict):
+    """Notes (inclusive ranges of ids) with the velocity each has now, and the parts of which lanes have changed.
+
+    With `others` notes have come (`added`), gone, or are elsewhere (`moved`): the take has to be read anew.
+    """
+
+    notes: list[tuple[int, int]]
+    velocity: list[int]
+    lanes: list[int]
+    added: list[AddedNotes]
+    moved: list[MovedNotes]
+    others: bool
+
+
+BESIDE_VELOCITY = ("start", "end", "pitch", "release", "muted", "cue")
+"""Columns of notes that a change is told of; ids never change, and rows of events are not seen."""
+
+
+def changes(before: Take, after: Take) -> Changes:
+    """What of a take differs in another of the same recording."""
+    told = Changes(notes=[], velocity=[], lanes=[], added=[], moved=[], others=False)
+    ids: list[Ints] = [np.zeros(0, dtype=np.int64)]
+    values: list[np.ndarray] = [np.zeros(0, dtype=np.uint8)]
+    for old, new in zip(before.parts, after.parts, strict=True):
+        if _lanes_differ(old, new):
+            told["lanes"].append(new.id)
+        if old.notes is new.notes:
+            continue
+        was, now = old.notes, new.notes
+        if was.id is not now.id:
+            come, gone = ~now.among_ids(was), ~was.among_ids(now)
+            told["added"] += [_added(new.id, now.only(come))] if come.any() else []
+            told["others"] |= bool(come.any() or gone.any())
+            was, now = was.only(~gone), now.only(~come)
+            was, now = was.only(np.argsort(was.id)), now.only(np.argsort(now.id))
+        if len(moved := now.only(_differ(was, now))):
+            told["moved"].append(_moved(new.id, moved))
+            told["others"] = True
+        rows = np.flatnonzero(was.velocity != now.velocity)
+        ids.append(now.id[rows])
+        values.append(now.velocity[rows])
+    told["notes"] = runs(np.concatenate(ids))
+    told["velocity"] = np.concatenate(values).tolist()
+    return told
+
+
+def _lanes_differ(old: Part, new: Part) -> bool:
+    if old.lanes is new.lanes:
+        return False
+    return any(old.lanes.get(key) is not new.lanes.get(key) for key in old.lanes.keys() | new.lanes.keys())
+
+
+def _differ(was: Notes, now: Notes) -> np.ndarray:
+    """Which notes differ in more than velocity. Columns that both share are not looked at."""
+    differ = np.zeros(len(now), dtype=bool)
+    for name in BESIDE_VELOCITY:
+        old, new = getattr(was, name), getattr(now, name)
+        if old is not new:
+            differ |= old != new
+    return differ
+
+
+def _added(part: int, notes: Notes) -> AddedNotes:
+    return {
+        "part": part,
+        "start": notes.start.tolist(),
+        "end": notes.end.tolist(),
+        "pitch": notes.pitch.tolist(),
+        "velocity": notes.velocity.tolist(),
+    }
+
+
+def _moved(part: int, notes: Notes) -> MovedNotes:
+    return {
+        **_added(part, notes),
+        "notes": runs(notes.id),
+        "release": notes.release.tolist(),
+        "muted": notes.muted.tolist(),
+        "cue": notes.cue.tolist(),
+    }

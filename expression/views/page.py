@@ -1,0 +1,165 @@
+"""The whole take for the desk: parts with their notes in columns, lanes in short, bars, tempo."""
+
+from collections.abc import Sequence
+
+import numpy as np
+from typing_extensions import TypedDict
+
+from expression import percussion
+from expression.arrays import runs
+from expression.lanes import LANES, Form
+from expression.pitch import NOTE_NAMES
+from expression.take import Part, Take
+from expression.views import events
+from expression.views.contours import Contour, contours
+from expression.views.looks import dye, patch, seal, voices
+
+MOST_FLAGS = 500
+
+
+class Bars(TypedDict):
+    """Bars in columns: the tick at which each starts, its beats, and the ticks of a beat."""
+
+    start: list[int]
+    beats: list[int]
+    beat_ticks: list[int]
+
+
+class Tempo(TypedDict):
+    """Steps of tempo in columns: where (ticks and seconds), and microseconds a quarter note from there on."""
+
+    ticks: list[int]
+    seconds: list[float]
+    micros: list[int]
+
+
+class LaneHead(TypedDict):
+    """A lane of a part in short. `leads_in`: it has a value before the first note; `form`: by what it holds."""
+
+    key: str
+    nodes: int
+    lowest: float
+    highest: float
+    leads_in: bool
+    form: Form
+
+
+class Flag(TypedDict):
+    """What is neither note nor lane."""
+
+    tick: int
+    part: int
+    kind: str
+    value: str
+
+
+class PartLanes(TypedDict):
+    """The lanes of a part in short, and what they make of its notes."""
+
+    id: int
+    lanes: list[LaneHead]
+    contour: Contour | None
+
+
+class PartView(PartLanes):
+    """A part with its notes in columns. `start` holds differences; `shares` are the other parts on its channel."""
+
+    name: str
+    channel: int
+    shares: list[int]
+    dye: str
+    seal: str
+    patch: str
+    drum: bool
+    voices: dict[int, str]
+    ids: list[tuple[int, int]]
+    start: list[int]
+    length: list[int]
+    pitch: list[int]
+    velocity: list[int]
+
+
+class Page(TypedDict):
+    """All that is drawn of a take."""
+
+    resolution: int
+    end: int
+    seconds: float
+    bars: Bars
+    tempo: Tempo
+    note_names: list[str]
+    flags: list[Flag]
+    parts: list[PartView]
+    remarks: list[str]
+
+
+def page(take: Take) -> Page:
+    """All that the desk draws of a take."""
+    bars = take.meter.bars(take.end)
+    return {
+        "resolution": take.resolution,
+        "end": take.end,
+        "seconds": round(take.seconds, 3),
+        "bars": {"start": bars.start.tolist(), "beats": bars.beats.tolist(), "beat_ticks": bars.beat_ticks.tolist()},
+        "tempo": {
+            "ticks": take.tempo.ticks.tolist(),
+            "seconds": take.tempo.at_step.tolist(),
+            "micros": take.tempo.micros.tolist(),
+        },
+        "note_names": list(NOTE_NAMES),
+        "flags": flags(take),
+        "parts": [_part(take, part) for part in take.parts],
+        "remarks": list(take.remarks),
+    }
+
+
+def _part(take: Take, part: Part) -> PartView:
+    notes = part.notes
+    return {
+        **_lanes(part),
+        "name": part.name,
+        "channel": part.channel.number + 1,
+        "shares": [other.id for other in take.parts_on(part.channel) if other is not part],
+        "dye": dye(part.id),
+        "seal": seal(part.id),
+        "patch": patch(part),
+        "drum": part.channel.number == percussion.CHANNEL,
+        "voices": voices(part),
+        "ids": runs(notes.id),
+        "start": np.diff(notes.start, prepend=0).tolist(),
+        "length": (notes.end - notes.start).tolist(),
+        "pitch": notes.pitch.tolist(),
+        "velocity": notes.velocity.tolist(),
+    }
+
+
+def lanes_of(take: Take, parts: Sequence[int]) -> list[PartLanes]:
+    """What `page` tells of the lanes of some parts (those that are there), and of what they make of the notes."""
+    return [_lanes(part) for part in take.parts if part.id in parts]
+
+
+def _lanes(part: Part) -> PartLanes:
+    return {
+        "id": part.id,
+        "lanes": [_lane_head(part, key) for key in LANES if key in part.lanes],
+        "contour": contours(part),
+    }
+
+
+def _lane_head(part: Part, key: str) -> LaneHead:
+    curve = part.lanes[key].curve
+    first = int(part.notes.start.min()) if len(part.notes) else 0
+    return {
+        "key": key,
+        "nodes": len(curve),
+        "lowest": round(float(curve.values.min()), 2),
+        "highest": round(float(curve.values.max()), 2),
+        "leads_in": int(curve.ticks[0]) <= first,
+        "form": LANES[key].form_of(curve.values),
+    }
+
+
+def flags(take: Take) -> list[Flag]:
+    """What is neither note nor lane, in its place: programs, exclusives, texts, changes of tempo."""
+    found = events.page(take, 0, MOST_FLAGS, kinds=["program", "exclusive", "text", "tempo", "other"])["rows"]
+    return [{"tick": row["tick"], "part": row["part"], "kind": row["kind"], "value": row["value"]} for row in found]

@@ -1,0 +1,111 @@
+"""The history as the desk lists it, and where each stroke shows on the page."""
+
+from weakref import WeakKeyDictionary
+
+from typing_extensions import TypedDict
+
+from expression.errors import NothingMatched
+from expression.history import Shaped
+from expression.strokes import AnyStroke, Stroke, select
+from expression.strokes.grips import Grip
+from expression.strokes.velocity import VelocityStroke
+from expression.take import Take
+
+
+class Mark(TypedDict):
+    """Where a stroke shows on the page; `start` and `end` are ticks, its line is (tick, value)."""
+
+    label: str
+    place: str
+    start: int
+    end: int
+    line: list[tuple[int, float]]
+    grips: list[Grip]
+    parts: list[int]
+    count: int
+
+
+class StrokeView(TypedDict):
+    """A stroke of the history; `step`: how many steps had been made when it became as it stands."""
+
+    number: int
+    on: bool
+    step: int
+    stroke: Stroke
+    idle: str | None
+    mark: Mark
+
+
+class UndoneView(TypedDict):
+    """A step that redo would make again."""
+
+    label: str
+    step: int
+
+
+class Strokes(TypedDict):
+    """The strokes with their marks, and how many steps can be undone and redone."""
+
+    strokes: list[StrokeView]
+    undone: list[UndoneView]
+    can_undo: int
+    can_redo: int
+
+
+def history(shaped: Shaped) -> Strokes:
+    """The strokes with their marks, and how many steps can be undone and redone."""
+    steps = shaped.history
+    return {
+        "strokes": [
+            {
+                "number": entry.number,
+                "on": entry.on,
+                "step": steps.last_step(entry.number),
+                "stroke": entry.stroke,
+                "idle": reason.sentence if (reason := shaped.now.idle.get(entry.number)) else None,
+                "mark": mark(shaped.met_by(entry.number), entry.stroke),
+            }
+            for entry in shaped.entries
+        ],
+        "undone": [{"label": label, "step": done} for done, label in steps.undone()],
+        "can_undo": steps.done,
+        "can_redo": len(steps.steps) - steps.done,
+    }
+
+
+_marks: WeakKeyDictionary[Take, dict[AnyStroke, Mark]] = WeakKeyDictionary()
+
+
+def mark(take: Take, stroke: AnyStroke) -> Mark:
+    """Where a stroke shows on the page.
+
+    Remembered for as long as the take lives: every answer carries all marks of the history.
+    """
+    known = _marks.setdefault(take, {})
+    if stroke not in known:
+        known[stroke] = _mark(take, stroke)
+    return known[stroke]
+
+
+def _mark(take: Take, stroke: AnyStroke) -> Mark:
+    try:
+        start, end, parts, count = stroke.reach(take)
+    except NothingMatched:
+        return Mark(label=stroke.label(), place="", start=0, end=0, line=[], grips=[], parts=[], count=0)
+    # What comes a little before or after a bar line belongs to the bar that the hand was aiming at; a note that is
+    # reached there is in its own bar.
+    near = min(take.resolution // 8, max(end - start - 1, 0) // 2)
+    last_tick = max(start, end - 1 - near)
+    if isinstance(stroke, VelocityStroke):
+        last_tick = max(last_tick, int(select(take, stroke.target).picked.start.max()))
+    first, last = take.meter.position(start + near), take.meter.position(last_tick)
+    return {
+        "label": stroke.label(),
+        "place": f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}",
+        "start": start,
+        "end": end,
+        "line": stroke.line(take),
+        "grips": stroke.grips(take),
+        "parts": parts,
+        "count": count,
+    }

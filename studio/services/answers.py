@@ -1,0 +1,87 @@
+"""What the services answer where that is more than one view of the core; the API sends all of it as it is."""
+
+from uuid import UUID
+
+from typing_extensions import TypedDict
+
+from expression.strokes import Stroke
+from expression.views.changes import Changes
+from expression.views.facts import Facts
+from expression.views.lanes import LaneChange, LaneData, Saving
+from expression.views.page import Page, PartLanes
+from expression.views.strokes import Mark, Strokes
+from studio.services.arrangement import Arrangement
+
+
+class HistoryView(Strokes):
+    """The history at a revision of its take."""
+
+    revision: int
+
+
+class DeskView(Page):
+    """All that the desk draws."""
+
+    id: UUID
+    name: str
+    history: HistoryView
+    arrangement: Arrangement
+
+
+class Preview(TypedDict):
+    """What a stroke would change. `lanes` are those of the part that was asked for, node by node."""
+
+    stroke: Stroke
+    mark: Mark
+    changes: Changes
+    lanes: list[LaneChange]
+    facts: Facts | None
+    saving: Saving | None
+
+
+class Written(TypedDict):
+    """What a change of the history has come to."""
+
+    history: HistoryView
+    changes: Changes
+
+
+class Chosen(TypedDict):
+    """The notes that a rule picks, as inclusive ranges of ids."""
+
+    notes: list[tuple[int, int]]
+    count: int
+
+
+class Lanes(TypedDict):
+    """The lanes of a part, node by node."""
+
+    revision: int
+    lanes: list[LaneData]
+
+
+class PartsLanes(TypedDict):
+    """What has changed on the desk with the lanes of some parts; `end` is the take's last tick."""
+
+    revision: int
+    end: int
+    parts: list[PartLanes]
+
+
+class Messages(TypedDict):
+    """Channel messages: when (seconds), for which part, and their bytes one after another (base64)."""
+
+    revision: int
+    seconds: list[float]
+    parts: list[int]
+    bytes: str
+
+
+class SoundView(TypedDict):
+    """A sound beside a take: when it begins and how far it goes out (base64, one byte for each peak)."""
+
+    name: str
+    seconds: float
+    offset: float
+    peaks_a_second: int
+    peaks: str
