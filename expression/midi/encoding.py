@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Bytes, Flags, Floats, Ints, ranges, whole
+from expression.arrays import Bytes, Flags, Floats, Ints, contained, ranges, whole
 from expression.curve import Curve
 from expression.lanes import LANES, LaneKind
 from expression.midi.order import Order, classes, follows, last_at, later, rows_on
@@ -54,20 +54,13 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     curve = lane.curve
     coder = _Coder(take, channel, key)
     own = coder.own
-    stands = np.isin(lane.origin, own)
-    # What counts at a tick is the last node; a value of two messages, or under a range that changes, needs a new place.
-    lasts = np.append(curve.ticks[1:] != curve.ticks[:-1], True)[: len(curve)]
-    in_place = stands & lane.touched & (not coder.is_fine)
-    if kind.is_ranged:
-        in_place &= ~np.isin(curve.ticks, rows.tick[channel.ranges])
-    untouched = stands & ~lane.touched
-    implied = ~stands & (lane.origin >= 0)
-    fresh = ~untouched & ~in_place & ~implied & lasts
+    overrides, override_code = _overrides(rows, channel, coder)
+    untouched, in_place, implied, again = _standing(take, channel, lane, coder, overrides)
     standing = untouched | in_place
+    # What counts at a tick is the last node.
+    fresh = ~standing & ~implied & np.append(curve.ticks[1:] != curve.ticks[:-1], True)[: len(curve)]
     kept, kept_values, is_new = lane.origin[standing], curve.values[standing], in_place[standing]
     kept_code = np.where(is_new, coder.code(rows.tick[kept], kept_values), coder.recorded(rows, kept, kept_values))
-    overrides, override_code = _overrides(rows, channel, coder)
-    again = _restated(rows, lane, kept, overrides, channel)
     on_way = _on_way(take.tempo, curve, kind.seconds) & ~standing
     way_ticks, way_values = _ways(take, curve, on_way, again, kind, coder.is_exact, tolerance)
     fresh &= ~on_way
@@ -118,10 +111,14 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
 
 def told(take: Take, channel: Channel, lane: Lane, start: int, end: int) -> tuple[Ints, Floats]:
     """What is sent of a lane from `start` to before `end`: the last value at each tick where one is sent."""
-    kind = LANES[lane.key]
+    kind, coder = LANES[lane.key], _Coder(take, channel, lane.key)
     inner = cut(lane.curve, start, end, kind.error).curve
-    on_way, is_exact = _on_way(take.tempo, inner, kind.seconds), _Coder(take, channel, lane.key).is_exact
-    ticks, values = _ways(take, inner, on_way, inner.ticks[:0], kind, is_exact, 0.0)
+    overrides, _ = _overrides(take.rows, channel, coder)
+    untouched, in_place, _, again = _standing(take, channel, lane, coder, overrides)
+    on_way = _on_way(take.tempo, inner, kind.seconds)
+    on_way &= ~contained(inner.ticks, lane.curve.ticks[untouched | in_place])
+    again = again[(again >= inner.ticks[0]) & (again < end)] if len(inner) else again
+    ticks, values = _ways(take, inner, on_way, again, kind, coder.is_exact, 0.0)
     fixed = inner.rows(~on_way)
     ticks, values = np.concatenate((fixed.ticks, ticks)), np.concatenate((fixed.values, values))
     order = np.argsort(ticks, kind="stable")
@@ -206,6 +203,30 @@ def _overrides(rows: Rows, channel: Channel, coder: _Coder) -> tuple[Ints, Ints]
     code = coder.code(rows.tick[which], np.full(len(which), again or 0.0))
     # Not every instrument answers System On: after it nothing is taken for known.
     return which, np.where(system[counts], UNKNOWN, code)
+
+
+class _Standing(NamedTuple):
+    """Which nodes of a lane stand for recorded events, and where something is sent whatever the nodes say."""
+
+    untouched: Flags
+    in_place: Flags
+    """They say something else where the event was."""
+    implied: Flags
+    """What a reset, or a change of range, makes of the lane: no event of its own."""
+    again: Ints
+    """Ticks."""
+
+
+def _standing(take: Take, channel: Channel, lane: Lane, coder: _Coder, overrides: Ints) -> _Standing:
+    rows, curve = take.rows, lane.curve
+    stands = np.isin(lane.origin, coder.own)
+    # A value of two messages, or under a range that changes, needs a new place.
+    in_place = stands & lane.touched & (not coder.is_fine)
+    if coder.kind.is_ranged:
+        in_place &= ~np.isin(curve.ticks, rows.tick[channel.ranges])
+    untouched = stands & ~lane.touched
+    again = _restated(rows, lane, lane.origin[untouched | in_place], overrides, channel)
+    return _Standing(untouched, in_place, ~stands & (lane.origin >= 0), again)
 
 
 def _restated(rows: Rows, lane: Lane, kept: Ints, overrides: Ints, channel: Channel) -> Ints:

@@ -62,8 +62,11 @@ class LaneWave(WritingStroke):
         clock = take.tempo if self.per == "hz" else None
         cycle = self.rate if self.per == "hz" else 1 / (self.rate * take.resolution)
         fade = self.fade_in * take.resolution
-        made = wave(start, end, self.form, cycle, clock, self.phase, (self.depth, depth_end), fade, spot.error, adds)
-        made = piece.added(spot.cut(start, end), made, spot.error) if adds else made.scaled(1.0, self.centre)
+        base = spot.cut(start, end)
+        # Where both move, what each is off adds up.
+        error = spot.error / 2 if adds and base.curve.ways.any() else spot.error
+        made = wave(start, end, self.form, cycle, clock, self.phase, (self.depth, depth_end), fade, error, adds)
+        made = piece.added(base, made, error) if adds else made.scaled(1.0, self.centre)
         if spot.is_switch:
             made = made._replace(curve=Curve.of(made.curve.ticks, switched(made.curve.values)))
         return spot.laid(made)

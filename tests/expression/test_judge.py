@@ -62,3 +62,18 @@ def test_neutral_numbers_are_the_identity_in_sound_and_bytes(neutral: dict[str, 
         assert len(write(made)) <= len(write(take))
         return
     assert write(made) == write(take)
+
+
+@pytest.mark.parametrize(
+    ("kind", "seed"),
+    [
+        # What a node that stands for a recorded event does to the time step was not known to the distilling.
+        ("lane.distil", 182),
+        # A wave on what moves itself: what both are off added up.
+        ("lane.wave", 181),
+    ],
+)
+def test_what_a_longer_run_has_found(kind: str, seed: int) -> None:
+    judge = Judge()
+    judge.case(seed, kind)
+    assert judge.verdicts[kind].faults == []
