@@ -45,12 +45,12 @@ class Notes:
         """The same notes with other ends."""
         return replace(self, end=frozen(end, np.int64))
 
-    def among(self, others: "Notes") -> "Notes":
+    def merged(self, others: "Notes") -> "Notes":
         """These and others together, in the order of their onsets."""
         both = Notes(*(joined(getattr(self, field.name), getattr(others, field.name)) for field in fields(self)))
         return both.only(np.argsort(both.start, kind="stable"))
 
-    def among_ids(self, others: "Notes") -> Flags:
+    def shared_with(self, others: "Notes") -> Flags:
         """Which of these have their ids among others."""
         return np.isin(self.id, others.id)
 

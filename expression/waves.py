@@ -20,6 +20,8 @@ TURNS: dict[str, tuple[float, ...]] = {
 """Where in its cycle each form turns or jumps."""
 LEAST_TURN = 0.01
 """Of less than that of a cycle no whole halves are made: their ends would lie beyond all time."""
+JUST_BEFORE = 1e-9
+"""Of a cycle: so far before a jump nothing of it is seen."""
 CONTINUOUS = ("sine", "triangle")
 Ways = tuple[tuple[float, float, float], ...]
 """Where in the cycle each begins, its lift and its ease."""
@@ -77,8 +79,8 @@ def wave(
     if last - phase > MOST_CYCLES:
         raise NothingMatched(f"That would be more than {MOST_CYCLES:,} cycles; choose a lower rate.", "rate")
     whole_cycles = np.arange(np.floor(phase) - 1, np.ceil(last) + 1)
-    turns = np.unique((whole_cycles[:, None] + np.array(TURNS[form])).ravel())
-    turns = turns[(turns > phase) & (turns < last)]
+    corners = np.unique((whole_cycles[:, None] + np.array(TURNS[form])).ravel())
+    turns = corners[(corners > phase) & (corners < last)]
     changes = np.zeros(0, dtype=np.int64) if clock is None else clock.ticks
     # Less than a tick is nothing that could be heard.
     fade = fade if fade >= 1 else 0.0
@@ -90,15 +92,16 @@ def wave(
     faded = np.array([np.floor(start + fade), np.ceil(start + fade)], dtype=np.int64)
     breaks = np.concatenate((whole(tick_of(turns)), changes, faded))
     marks = np.unique(np.concatenate(([start], breaks[(breaks > start) & (breaks < end)])))
-    # Where a form jumps, the cycle that a tick belongs to is that of its stretch, not of a rounded product.
-    cycles = np.floor(turn_of((marks + np.append(marks[1:], end)) / 2.0))
+    # Where a form jumps, it is the stretch that says between which corners a tick lies, not a rounded product.
+    corner = np.searchsorted(corners, turn_of((marks + np.append(marks[1:], end)) / 2.0), side="right") - 1
 
     def value(ticks: Floats) -> Floats:
         turn = turn_of(ticks)
         if form in CONTINUOUS:
             return depth(ticks) * _LEVELS[form](turn - np.floor(turn))
-        own = cycles[np.searchsorted(marks, ticks, side="right") - 1]
-        return depth(ticks) * _LEVELS[form](np.clip(turn - own, 0.0, 1.0))
+        own = corner[np.searchsorted(marks, ticks, side="right") - 1]
+        inside = np.clip(turn, corners[own], corners[own + 1] - JUST_BEFORE)
+        return depth(ticks) * _LEVELS[form](inside - np.floor(corners[own]))
 
     return piece.traced(start, end, breaks, value, error)
 

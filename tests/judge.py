@@ -356,8 +356,8 @@ class Hearing:
 
     def channel(self, part: int) -> Channel:
         """The receiver's channel of a part."""
-        number = self.take.parts[part].channel
-        return self.heard.channels[getattr(number, "port", 0), getattr(number, "number", number)]
+        where = self.take.parts[part].channel
+        return self.heard.channels[where.port, where.number]
 
     def value(self, part: int, key: str, ticks: Any) -> Any:
         """What the receiver has in force, at ticks of the take."""
@@ -375,7 +375,8 @@ class Hearing:
         edges |= {round(tick) for tick in np.linspace(drawn.ticks[0], self.take.end + 1, 60)}
         ticks = np.array(sorted(tick for tick in edges if tick >= drawn.ticks[0]))
         heard, wanted = self.value(part, key, ticks), drawn.at(ticks)
-        low, high = 0.0, 127.0
+        low: Any = 0.0
+        high: Any = 127.0
         if key.startswith("cc:") and int(key[3:]) + 32 in self.channel(part).controllers:
             high += 127 / 128
         if key == "bend":
@@ -662,7 +663,7 @@ def framed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]
             found = valued(np.arange(max(start, drawn.ticks[0]), end))
         if not all(drawn.hold) and pivot == "mean":
             return 0.0, ""
-        pivot = {"mean": np.mean, "min": np.min, "max": np.max}[pivot](found)
+        pivot = MEASURES[pivot](found)
     if depth != 1:
         values = pivot + depth * (values - pivot)
     left, right = said.get("lean", (1.0, 1.0))
@@ -810,7 +811,7 @@ def drawn_by_hand(before: Take, after: Take, said: dict[str, Any]) -> tuple[floa
         start, end = max(start, span[0]), min(end, span[1])
     low, high = _limits(before, part, key)
     ticks = np.array([tick for tick, _ in points if start <= tick < end] or [start])
-    wanted = np.clip(np.interp(ticks, *zip(*points, strict=True)), low, high)
+    wanted = np.clip(np.interp(ticks, *np.array(points).T), low, high)
     unit = 0.011 if key == "bend" else EIGHTH
     return _compare(after, part, key, ticks, wanted, 1 + said.get("tolerance", 1.0) / unit)
 
@@ -902,8 +903,11 @@ def velocities(formula: Callable[..., Any]) -> Callable[[Take, Take, dict[str, A
     return compared
 
 
+MEASURES: dict[str, Callable[[Any], Any]] = {"mean": np.mean, "min": np.min, "max": np.max}
+
+
 def _measured(level: Any, values: Any) -> float:
-    return float({"mean": np.mean, "min": np.min, "max": np.max}[level](values)) if isinstance(level, str) else level
+    return float(MEASURES[level](values)) if isinstance(level, str) else level
 
 
 def _chords(starts: Any, resolution: int) -> Any:

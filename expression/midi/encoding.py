@@ -127,6 +127,17 @@ def told(take: Take, channel: Channel, lane: Lane, start: int, end: int) -> tupl
     return ticks[lasts], values[lasts]
 
 
+def weight(take: Take, channel: Channel, key: str) -> int:
+    """How many messages a lane is sent in."""
+    sent = lane_messages(take, channel, key)
+    return len(sent.kept) + len(sent.added.tick)
+
+
+def has_fine(take: Take, channel: Channel, key: str) -> bool:
+    """Whether a lane is sent with fine halves, so that a value may take two messages."""
+    return _Coder(take, channel, key).is_fine
+
+
 class _Coder:
     """How the values of a lane become data bytes: the one place where they are rounded.
 

@@ -208,6 +208,6 @@ class BaseStroke(Record, ABC):
         """Where it can be taken by hand; nowhere, unless it says so."""
         return []
 
-    def pulled(self, take: Take, tick: int, value: float) -> Self:
+    def fitted(self, take: Take, tick: int, value: float) -> Self:
         """The stroke formed so that its line passes (tick, value) as nearly as it can; itself where it has no form."""
         return self

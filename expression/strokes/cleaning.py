@@ -12,7 +12,7 @@ from expression.arrays import Flags, Floats, Ints, contained, union
 from expression.curve import Curve
 from expression.distil import distil
 from expression.lanes import LANES
-from expression.midi.encoding import told
+from expression.midi.encoding import has_fine, told, weight
 from expression.piece import Piece
 from expression.smoothing import smoothed
 from expression.strokes.lane import LaneStroke, SlidingStroke, Spot
@@ -78,7 +78,15 @@ class LaneDistil(SlidingStroke):
         if sum(map(len, stretches)) >= len(inner):
             return spot.lane
         made = self._as_heard(take, spot, Piece(start, end, stretches[0].then(*stretches[1:])), ticks, values)
-        return spot.laid(made, resumes=self.where.span is not None)
+        lane = spot.laid(made, resumes=self.where.span is not None)
+        # With fine halves a node may be one message and a place of a way two: what was recorded may be less.
+        return spot.lane if has_fine(take, spot.channel, spot.key) and self._grows(take, spot, lane) else lane
+
+    def _grows(self, take: Take, spot: Spot, made: Lane) -> bool:
+        """Whether it would be sent in more messages than before."""
+        after = take.with_lane(spot.channel.id, made)
+        channel = next(one for one in after.channels if one.id == spot.channel.id)
+        return weight(after, channel, spot.key) > weight(take, spot.channel, spot.key)
 
     def _as_heard(self, take: Take, spot: Spot, made: Piece, ticks: Ints, values: Floats) -> Piece:
         """The piece with what was recorded again wherever a way would be heard further off than the tolerance.

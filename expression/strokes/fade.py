@@ -86,7 +86,7 @@ class LaneFade(WritingStroke):
         return line_grips(*ends, (self.lift, self.ease), scale=LANES[self.lane].high)
 
     @override
-    def pulled(self, take: Take, tick: int, value: float) -> Self:
+    def fitted(self, take: Take, tick: int, value: float) -> Self:
         start, end = self.where.span or (0, 1)
         lift = lift_between(tick, value / LANES[self.lane].high, (start, self.start), (end, self.end), self.ease)
         return self if lift is None else self.model_copy(update={"lift": lift})

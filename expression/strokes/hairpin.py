@@ -96,7 +96,7 @@ class VelocityHairpin(VelocityStroke):
         return line_grips(*ends, (self.lift, self.ease), peak, self._scale)
 
     @override
-    def pulled(self, take: Take, tick: int, value: float) -> Self:
+    def fitted(self, take: Take, tick: int, value: float) -> Self:
         start, end = self._span(select(take, self.where).picked)
         target = turning(start, end, self.peak, self.peak_at) or Place(end, self.end)
         lift = lift_between(tick, value / self._scale, (start, self.start), target, self.ease)

@@ -72,7 +72,7 @@ class NotesCopy(BaseStroke):
             there = made.parts[target].notes
             # A key is the channel's: whoever else plays it there has it down as well.
             sharing = [other.notes for other in made.parts_on(made.parts[target].channel)]
-            made = made.with_notes({target: there.among(_room(sharing, copies))})
+            made = made.with_notes({target: there.merged(_room(sharing, copies))})
         if self.under:
             made = self._with_lanes(take, made, stretch)
         if all(len(new.notes) == len(old.notes) for new, old in zip(made.parts, take.parts, strict=True)):
@@ -181,7 +181,7 @@ def _room(sharing: list[Notes], copies: Notes) -> Notes:
     """The copies for which there is room among the notes of a channel: one key sounds one note at a time."""
     there = sharing[0]
     for other in sharing[1:]:
-        there = there.among(other)
+        there = there.merged(other)
     # One number for key and tick: the notes of a key lie together, in the order of time.
     span = int(max(there.end.max(initial=0), copies.end.max(initial=0))) + 1
 

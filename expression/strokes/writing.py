@@ -98,7 +98,7 @@ class LaneNodes(WritingStroke):
         return spot.lane.reshaped(old.rows(slice(start)).then(made, old.rows(slice(end, None))))
 
     @override
-    def pulled(self, take: Take, tick: int, value: float) -> Self:
+    def fitted(self, take: Take, tick: int, value: float) -> Self:
         nodes = list(self.nodes)
         for row, (node, after) in enumerate(itertools.pairwise(self.nodes)):
             lift = lift_between(tick, value, (node.tick, node.value), (after.tick, after.value), node.ease)
@@ -214,7 +214,7 @@ class LaneRamp(WritingStroke):
         return line_grips(Place(start, low), Place(end, high), (self.lift, self.ease))
 
     @override
-    def pulled(self, take: Take, tick: int, value: float) -> Self:
+    def fitted(self, take: Take, tick: int, value: float) -> Self:
         start, end, low, high = self._way(take)
         lift = lift_between(tick, value, (start, low), (end, high), self.ease)
         return self if lift is None else self.model_copy(update={"lift": lift})

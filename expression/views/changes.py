@@ -57,7 +57,7 @@ def changes(before: Take, after: Take) -> Changes:
             continue
         was, now = old.notes, new.notes
         if was.id is not now.id:
-            come, gone = ~now.among_ids(was), ~was.among_ids(now)
+            come, gone = ~now.shared_with(was), ~was.shared_with(now)
             told["added"] += [_added(new.id, now.only(come))] if come.any() else []
             told["others"] |= bool(come.any() or gone.any())
             was, now = was.only(~gone), now.only(~come)

@@ -82,7 +82,7 @@ def preview(
     """
     known = _at(owner, take_id, revision)
     if pull is not None:
-        stroke = stroke.pulled(known.met_by(number), *pull)
+        stroke = stroke.fitted(known.met_by(number), *pull)
     tried = _tried(known, stroke, number)
     parts = (known.now.take.parts, tried.now.take.parts)
     return {

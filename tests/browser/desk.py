@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from django.contrib.auth.models import User
-from playwright.sync_api import Locator, Page, Request, Route, expect
+from playwright.sync_api import FloatRect, Locator, Page, Request, Route, expect
 
 from studio.services import takes
 
@@ -54,10 +54,10 @@ class Desk:
     def canvas(self, label: str) -> Locator:
         return self.page.locator(f"canvas[aria-label^='{label}']")
 
-    def box(self, label: str) -> dict[str, float]:
+    def box(self, label: str) -> FloatRect:
         box = self.canvas(label).bounding_box()
         assert box is not None
-        return dict(box)
+        return box
 
     def hint(self) -> str:
         return self.page.get_by_test_id("hint").inner_text()

@@ -4,7 +4,7 @@ import re
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page, Route, expect
+from playwright.sync_api import Page, Request, Route, expect
 
 from demo.fog_signal import the_keepers_log, the_lamp_room, the_stair
 from tests.browser.desk import Desk
@@ -306,9 +306,12 @@ def test_the_grid_pulls_spans_and_a_held_key_lets_them_go(desk: Desk) -> None:
     start = desk.x_of(2)
 
     spans: list[list[int]] = []
-    desk.page.on(
-        "request", lambda request: "/facts" in request.url and spans.append(request.post_data_json["where"]["span"])
-    )
+
+    def watch(request: Request) -> None:
+        if "/facts" in request.url and request.post_data_json:
+            spans.append(request.post_data_json["where"]["span"])
+
+    desk.page.on("request", watch)
 
     def asked(act: Any) -> list[int]:
         act()

@@ -82,8 +82,9 @@ def spread(sound: np.ndarray) -> float:
 )
 def test_any_lane_is_routed_to_any_target(desk: Desk, target: str, measure: Measure, grows: float) -> None:
     desk.open(held((20, 127)))
-    routes = [[{"lane": "cc:20", "target": target, "amount": 1}]]
-    plain, routed = (measure(render(desk, end=1.8, patch="bowed glass", routes=one)) for one in ([[]], routes))
+    routes: list[list[dict[str, object]]] = [[{"lane": "cc:20", "target": target, "amount": 1}]]
+    plain = measure(render(desk, end=1.8, patch="bowed glass", routes=[[]]))
+    routed = measure(render(desk, end=1.8, patch="bowed glass", routes=routes))
     assert routed > grows * plain
 
 

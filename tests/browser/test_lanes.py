@@ -5,7 +5,7 @@ from typing import Any
 import mido
 import numpy as np
 import pytest
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import FloatRect, Locator, Page, expect
 
 from demo.fog_signal import the_lamp_room
 from expression.midi.read import read
@@ -35,10 +35,10 @@ class LaneBox:
         self.row.locator("canvas").hover()
 
     @property
-    def box(self) -> dict[str, float]:
+    def box(self) -> FloatRect:
         box = self.row.locator("canvas").bounding_box()
         assert box
-        return dict(box)
+        return box
 
     def y(self, value: float) -> float:
         box = self.box
@@ -218,7 +218,8 @@ def test_without_a_lead_in_the_filter_stays_open_and_with_one_it_is_closed(page:
     end = desk.api("view")["seconds"]
 
     def first_note(again: bool) -> float:
-        return centroid(render(desk, end=1.0, patch="reed box", **({"after": [0, end]} if again else {})))
+        more: dict[str, Any] = {"after": [0, end]} if again else {}
+        return centroid(render(desk, end=1.0, patch="reed box", **more))
 
     fresh, left_over = first_note(False), first_note(True)
     assert left_over > 1.15 * fresh

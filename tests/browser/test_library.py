@@ -3,7 +3,7 @@ from pathlib import Path
 
 import pytest
 from django.contrib.auth.models import User
-from playwright.sync_api import APIResponse, Browser, Page, Route, expect
+from playwright.sync_api import APIResponse, Browser, FilePayload, Page, Route, expect
 
 from demo.fog_signal import the_lamp_room
 from studio.services import takes
@@ -15,7 +15,7 @@ GOOD = file_of(phrase([64, 70]))
 
 def upload(page: Page, *files: tuple[str, bytes]) -> None:
     page.get_by_test_id("files").set_input_files(
-        [{"name": name, "mimeType": "audio/midi", "buffer": data} for name, data in files]
+        [FilePayload(name=name, mimeType="audio/midi", buffer=data) for name, data in files]
     )
 
 

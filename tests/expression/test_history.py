@@ -5,19 +5,19 @@ from hypothesis import strategies as st
 from expression.errors import BadStep
 from expression.history import History, Shaped
 from expression.midi.read import read
-from expression.strokes import parse_stroke
+from expression.strokes import AnyStroke, parse_stroke
 from expression.take import Take
 from tests.files import file_of, phrase
 
 TAKE = read(file_of(phrase([64, 64, 64, 64])))
 
 
-def setting(value: int, first: int = 0, last: int = 3) -> object:
+def setting(value: int, first: int = 0, last: int = 3) -> AnyStroke:
     return parse_stroke({"kind": "velocity.set", "value": value, "where": {"notes": [[first, last]]}})
 
 
 def velocities(take: Take) -> list[int]:
-    return take.parts[0].notes.velocity.tolist()
+    return list(take.parts[0].notes.velocity.tolist())
 
 
 def test_undo_and_redo_walk_through_every_kind_of_step() -> None:

@@ -122,7 +122,7 @@ def test_added_and_multiplied(one: Curve, other: Curve) -> None:
     scaled = pieces[1].scaled(1 / 64)
     # Ways with jumps of slope are told on whole ticks.
     slack = NEAR + steepness(one) + steepness(other)
-    assert np.abs(piece.added(*pieces, ERROR).curve.at(at) - one.at(at) - other.at(at)).max() <= slack
+    assert np.abs(piece.added(pieces[0], pieces[1], ERROR).curve.at(at) - one.at(at) - other.at(at)).max() <= slack
     product = piece.multiplied(pieces[0], scaled, ERROR).curve.at(at)
     assert np.abs(product - one.at(at) * other.at(at) / 64).max() <= 2 * slack
 

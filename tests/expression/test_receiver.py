@@ -96,7 +96,7 @@ class TestModeMessages:
         found = only(heard(*messages, (0, "E00060"), (0, "D032"), (0, "A03C32"), (10, "B07900")))
         after = {number: found.controllers[number].at(10) for number in told}
         assert after == {1: 0, 2: 50, 7: 50, 10: 50, 11: 127, 64: 0, 65: 0, 66: 0, 67: 0, 74: 50, 91: 50}
-        assert (found.bend.at(10), found.pressure.at(10), found.key_pressure[60].at(10)) == (0, 0, 0)
+        assert [lane.at(10) for lane in (found.bend, found.pressure, found.key_pressure[60])] == [0, 0, 0]
 
     def test_reset_ends_what_the_pedal_held_and_takes_the_parameter_back(self) -> None:
         found = heard(
@@ -109,7 +109,7 @@ class TestModeMessages:
         found = only(heard(
             (0, "B06500"), (0, "B06400"), (0, "B0060C"), (0, "B00714"), (0, "E00060"), (10, "F0057E7F0901F7"),
         ))  # fmt: skip
-        assert (found.bend_range.at(10), found.bend.at(10), found.controllers[7].at(10)) == (2, 0, 100)
+        assert [lane.at(10) for lane in (found.bend_range, found.bend, found.controllers[7])] == [2, 0, 100]
 
 
 class TestControllers:

@@ -124,7 +124,7 @@ class TestHairpin:
 
     def test_pulled_through_a_point_its_line_passes_there(self) -> None:
         take = take_of(*[64] * 9)
-        stroke = parse_stroke({"kind": "velocity.hairpin", "start": 40, "end": 112}).pulled(take, 4 * BEAT, 55)
+        stroke = parse_stroke({"kind": "velocity.hairpin", "start": 40, "end": 112}).fitted(take, 4 * BEAT, 55)
         assert dict(stroke.line(take))[4 * BEAT] == pytest.approx(55, abs=0.5)
 
 

@@ -106,7 +106,7 @@ class TestThereAndBack:
     def test_its_grip_bends_the_way_to_the_peak(self) -> None:
         take = take_of(*[64] * 9)
         stroke = parse_stroke({"kind": "velocity.hairpin", "start": 40, "end": 40, "peak": 120})
-        line = dict(stroke.pulled(take, 2 * BEAT, 60).line(take))
+        line = dict(stroke.fitted(take, 2 * BEAT, 60).line(take))
         assert line[2 * BEAT] == pytest.approx(60, abs=1)
         assert line[4 * BEAT] == 120
 

@@ -72,7 +72,7 @@ def test_a_command_that_fails_is_one_line_of_trouble(capfd: pytest.CaptureFixtur
 
 
 def test_missing_packages_that_cannot_be_installed_are_named(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(install.shutil, "which", lambda name: None)
+    monkeypatch.setattr("shutil.which", lambda name: None)
     with pytest.raises(base.Trouble, match=r"postgresql missing.*sudo apt-get install postgresql"):
         install.debian(("postgresql", False), ("chromium", True))
     install.debian(("chromium", True))

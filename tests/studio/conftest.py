@@ -6,7 +6,6 @@ from typing import Any
 import pytest
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.http import HttpResponse
 from django.test import Client
 from pydantic import TypeAdapter
 
@@ -21,14 +20,14 @@ class Caller:
         self.client = Client()
         self.client.force_login(self.user)
 
-    def call(self, method: str, path: str, body: Any = None) -> HttpResponse:
+    def call(self, method: str, path: str, body: Any = None) -> Any:
         data = {} if body is None else {"data": json.dumps(body), "content_type": "application/json"}
         return getattr(self.client, method)(f"/api/{path}", **data)
 
     def get(self, path: str) -> Any:
         return self.call("get", path).json()
 
-    def upload(self, data: bytes, name: str = "take.mid") -> HttpResponse:
+    def upload(self, data: bytes, name: str = "take.mid") -> Any:
         return self.client.post("/api/takes", {"file": SimpleUploadedFile(name, data)})
 
     def add(self, data: bytes | None = None, name: str = "take.mid") -> str:

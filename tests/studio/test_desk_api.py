@@ -44,7 +44,7 @@ class Desk:
         return answer | {"status": response.status_code}
 
     def velocities(self) -> list[int]:
-        return self.caller.get(f"takes/{self.id}/view")["parts"][0]["velocity"]
+        return list(self.caller.get(f"takes/{self.id}/view")["parts"][0]["velocity"])
 
 
 @pytest.fixture

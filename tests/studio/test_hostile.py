@@ -119,9 +119,9 @@ class Unread(io.BytesIO):
 
 
 def upload(client: Client, body: io.BytesIO, length: int, path: str = "/api/takes/x/sound") -> Any:
-    return client.generic(
-        "POST", path, CONTENT_TYPE="multipart/form-data; boundary=b", CONTENT_LENGTH=length, **{"wsgi.input": body}
-    )
+    kind = "multipart/form-data; boundary=b"
+    given: dict[str, Any] = {"CONTENT_TYPE": kind, "CONTENT_LENGTH": length, "wsgi.input": body}
+    return client.generic("POST", path, **given)
 
 
 @pytest.mark.django_db
@@ -183,7 +183,7 @@ def test_each_wrong_guess_more_waits_twice_as_long(anna: Caller) -> None:
         SignInTrouble.objects.update(until=None)
         guess("anna", "wrong")
         until = SignInTrouble.objects.filter(failures__gte=5, until__isnull=False).order_by("-until").first()
-        waits.append(0.0 if until is None else (until.until - timezone.now()).total_seconds())
+        waits.append((until.until - timezone.now()).total_seconds() if until and until.until else 0.0)
     assert [round(wait) for wait in waits[3:9]] == [0, 1, 2, 4, 8, 16]
     assert round(waits[-1]) == 900
 

@@ -353,17 +353,17 @@ class Player {
         if (reached - this.context.currentTime > AHEAD) break;
         const done = last.from + last.length;
         const loop = this.loop();
-        const turns = loop !== null && Math.abs(done - loop[1]) < 1e-3;
-        if (!turns && done >= this.programme.seconds - 1e-6) {
+        const wraps = loop !== null && Math.abs(done - loop[1]) < 1e-3;
+        if (!wraps && done >= this.programme.seconds - 1e-6) {
           if (this.context.currentTime > reached + 1) this.finish();
           return;
         }
-        const from = turns ? loop[0] : done;
+        const from = wraps ? loop[0] : done;
         const end = loop && from < loop[1] ? loop[1] : this.programme.seconds;
         const length = Math.min(AHEAD, end - from);
-        const batch = await this.fetch(from, from + length, turns, turns);
+        const batch = await this.fetch(from, from + length, wraps, wraps);
         if (turn !== this.turn) return;
-        if (turns) this.order({ kind: "play", clearFrom: null, ...this.silence(reached) });
+        if (wraps) this.order({ kind: "play", clearFrom: null, ...this.silence(reached) });
         this.order({ kind: "play", clearFrom: null, ...unpack(batch, reached - from, audible) });
         this.handAudio({ at: reached, from, length });
         this.handed.push({ at: reached, from, length });
