@@ -13,6 +13,7 @@ from expression.lanes import BEND, LANES, RESET, LaneKind, Wire
 from expression.midi import rpn, smf
 from expression.midi.rpn import DEFAULT_SEMITONES
 from expression.midi.status import BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, PROGRAM, SYSEX
+from expression.midi.words import text_of
 from expression.notes import Notes
 from expression.take import LAST_TICK, BendRange, Channel, Events, Header, Lane, Part, Rows, Take
 from expression.time import Meter, TempoMap
@@ -92,15 +93,6 @@ def _meter(tracks: tuple[Events, ...], remarks: list[str]) -> Iterator[tuple[int
             yield tick, payload[0], 2 ** payload[1]
         else:
             remarks.append("A time signature that makes no sense was kept but is not followed.")
-
-
-def text_of(payload: bytes) -> str:
-    """Printable text of a meta event: UTF-8 where it is, otherwise Latin-1 as the standard's examples are."""
-    try:
-        text = payload.decode()
-    except UnicodeDecodeError:
-        text = payload.decode("latin-1")
-    return "".join(sign if sign.isprintable() else " " for sign in text).strip()
 
 
 def _parts(tracks: Sequence[Events], rows: Rows, remarks: list[str]) -> Iterator[Part]:

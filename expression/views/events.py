@@ -8,17 +8,24 @@ from typing_extensions import TypedDict
 
 from expression.arrays import Flags, Ints
 from expression.lanes import CONTROLLERS
-from expression.midi import smf
+from expression.midi import smf, words
 from expression.midi.emit import NOTE_END, emit_with_notes
-from expression.midi.read import text_of
 from expression.midi.status import BEND, CONTROL, ESCAPE, META, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SYSEX
 from expression.notes import HIGHEST, LOWEST
 from expression.pitch import NOTE_NAMES
 from expression.take import Events, Part, Take
 
-KINDS = ("note", "controller", "bend", "pressure", "key pressure", "program", "exclusive", "text", "tempo", "other")
+KINDS = (
+    "note", "controller", "bend", "pressure", "key pressure", "program", "exclusive", "text", "tempo", "metre", "key",
+    "other",
+)  # fmt: skip
 _STATUS_KIND = {CONTROL: 1, BEND: 2, PRESSURE: 3, POLY_PRESSURE: 4, PROGRAM: 5}
-_TEXTS = range(0x01, 0x10)
+_META_KIND = {
+    **dict.fromkeys(range(0x01, words.LAST_TEXT + 1), "text"),
+    smf.TEMPO: "tempo",
+    smf.TIME_SIGNATURE: "metre",
+    words.KEY_SIGNATURE: "key",
+}
 
 
 class EventRow(TypedDict):
@@ -78,8 +85,8 @@ def rows_of(take: Take) -> tuple[Rows, tuple[Events, ...]]:
             kind[channel_kind == status] = index
         kind[(track.status == SYSEX) | (track.status == ESCAPE)] = KINDS.index("exclusive")
         meta = track.status == META
-        kind[meta & np.isin(track.data1, _TEXTS)] = KINDS.index("text")
-        kind[meta & (track.data1 == smf.TEMPO)] = KINDS.index("tempo")
+        for data1, name in _META_KIND.items():
+            kind[meta & (track.data1 == data1)] = KINDS.index(name)
         owner = np.full(len(track), -1)
         for part in take.parts:
             if part.track != number:
@@ -140,7 +147,8 @@ def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> EventRo
     elif kind in ("pressure", "program"):
         value, lane = str(one), kind if kind == "pressure" else ""
     elif int(track.payload[row]) >= 0:
-        value = _payload(kind, track.payloads[int(track.payload[row])])
+        payload = track.payloads[int(track.payload[row])]
+        number, value = words.exclusive(payload) if kind == "exclusive" else words.meta(one, payload)
     elif (status := int(track.status[row]) & 0xF0) <= NOTE_ON:
         number, value = NOTE_NAMES[one], "never ends" if (status == NOTE_ON and two) else "never began"
     low, high = (LOWEST, HIGHEST) if note >= 0 else take.parts[part].channel.bounds(lane) if lane else (None, None)
@@ -154,11 +162,3 @@ def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> EventRo
 def _length(part: Part, note: int) -> int:
     index = int(np.argmax(part.notes.id == note))
     return int(part.notes.end[index] - part.notes.start[index])
-
-
-def _payload(kind: str, payload: bytes) -> str:
-    if kind == "text":
-        return text_of(payload)[:200]
-    if kind == "tempo" and len(payload) == 3 and any(payload):
-        return f"{60e6 / int.from_bytes(payload):.2f} a minute"
-    return payload[:24].hex(" ") + (" …" if len(payload) > 24 else "")

@@ -15,6 +15,8 @@ from expression.views.contours import Contour, contours
 from expression.views.looks import dye, patch, seal, voices
 
 MOST_FLAGS = 500
+FLAGS = ["program", "exclusive", "text", "tempo", "metre", "key", "other"]
+"""Kinds of events that are shown as flags."""
 
 
 class Bars(TypedDict):
@@ -160,6 +162,13 @@ def _lane_head(part: Part, key: str) -> LaneHead:
 
 
 def flags(take: Take) -> list[Flag]:
-    """What is neither note nor lane, in its place: programs, exclusives, texts, changes of tempo."""
-    found = events.page(take, 0, MOST_FLAGS, kinds=["program", "exclusive", "text", "tempo", "other"])["rows"]
-    return [{"tick": row["tick"], "part": row["part"], "kind": row["kind"], "value": row["value"]} for row in found]
+    """What is neither note nor lane, in its place and in words."""
+    return [
+        {
+            "tick": row["tick"],
+            "part": row["part"],
+            "kind": row["kind"],
+            "value": " ".join(filter(None, (row["number"], row["value"]))),
+        }
+        for row in events.page(take, 0, MOST_FLAGS, kinds=FLAGS)["rows"]
+    ]

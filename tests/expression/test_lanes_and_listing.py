@@ -134,7 +134,7 @@ def test_lanes_are_told_with_count_range_and_lead_in() -> None:
 
 def test_flags_are_what_is_neither_note_nor_lane() -> None:
     kinds = {flag["kind"] for flag in views.page.page(read(the_keepers_log()))["flags"]}
-    assert kinds == {"text", "exclusive", "tempo", "program", "other"}
+    assert kinds == {"text", "exclusive", "tempo", "program", "metre", "key"}
 
 
 class TestListing:

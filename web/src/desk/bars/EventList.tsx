@@ -27,6 +27,8 @@ const KINDS = [
   "exclusive",
   "text",
   "tempo",
+  "metre",
+  "key",
   "other",
 ];
 
