@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 from demo.fog_signal import the_stair
 from studio.services import takes
 from tests.browser.desk import Desk
-from tests.browser.test_lanes import LaneBox
+from tests.browser.test_lanes import LaneBox, sent, with_wheel
 
 AXE = Path(__file__).parents[2] / "web/node_modules/axe-core/axe.min.js"
 RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
@@ -209,3 +209,38 @@ def test_a_hairpin_by_keys_alone(page: Page, player: User) -> None:
         press("/", *"download", "Enter")
     assert saving.value.suggested_filename == "Stair.mid"
     assert presses < 60
+
+
+def test_a_lane_is_gone_through_and_changed_by_keys_alone(desk: Desk) -> None:
+    desk.open(with_wheel([10, 50, 90], gap=960))
+    lane = LaneBox(desk, "cc:1")
+    canvas = lane.row.locator("canvas")
+    expect(canvas).to_have_attribute("aria-label", "CC 1 Mod wheel of the leading part: 3 nodes, 10 to 90")
+    canvas.focus()
+    desk.press("Home")
+    expect(lane.row.get_by_text("Node at 1:1: 10")).to_be_attached()
+    desk.press("ArrowRight")
+    expect(lane.row.get_by_text("Node at 1:3: 50")).to_be_attached()
+    desk.press("ArrowUp", "Shift+ArrowUp")
+    desk.expect_strokes("Mod wheel to 61")
+    assert [value for _, value in sent(desk.download(), 1)] == [10, 61, 90]
+    canvas.focus()
+    desk.press("End")
+    expect(lane.row.get_by_text(": 90")).to_be_attached()
+    desk.press("Delete")
+    desk.expect_strokes("Mod wheel to 61", "Mod wheel erased")
+    # At the playhead, which rests at the start, a node is put down that can be moved at once.
+    desk.press("Enter")
+    assert violations(desk.page) == []
+
+
+def test_forced_colours_show_what_is_on(desk: Desk) -> None:
+    desk.page.emulate_media(forced_colors="active")
+    desk.open(the_stair())
+    desk.press("Control+a", "d")
+    on = desk.page.locator("[aria-pressed='true']").first
+    off = desk.page.locator("[aria-pressed='false']").first
+    ground = "one => getComputedStyle(one).backgroundColor"
+    assert on.evaluate(ground) != off.evaluate(ground)
+    # The colours are the system's, and their contrast is the player's own choice.
+    assert [one for one in violations(desk.page) if not one.startswith("color-contrast")] == []

@@ -4,15 +4,17 @@ import { Choice } from "./Choice";
 
 export function Check({
   words,
+  title,
   on,
   onChange,
 }: {
-  words: string;
+  words: ReactNode;
+  title?: string;
   on: boolean;
   onChange: (on: boolean) => void;
 }) {
   return (
-    <label className="flex items-center gap-2">
+    <label className="flex items-center gap-1.5" title={title}>
       <input
         type="checkbox"
         checked={on}

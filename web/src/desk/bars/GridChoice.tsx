@@ -1,3 +1,4 @@
+import { Check } from "../../ui/Entries";
 import { set, useDesk } from "../take/state";
 
 const VALUES = [1, 2, 4, 8, 16, 32, 64] as const;
@@ -8,15 +9,9 @@ export function GridChoice() {
   const grid = useDesk((state) => state.grid);
   return (
     <fieldset className="flex items-center gap-1.5" aria-label="Grid">
-      <label className="flex items-center gap-1.5 text-faded">
-        <input
-          type="checkbox"
-          checked={grid.snap}
-          onChange={(event) => set({ grid: { ...grid, snap: event.target.checked } })}
-          className="accent-ink"
-        />
-        Grid
-      </label>
+      <span className="text-faded">
+        <Check words="Grid" on={grid.snap} onChange={(snap) => set({ grid: { ...grid, snap } })} />
+      </span>
       <select
         aria-label="Grid value"
         value={grid.value}

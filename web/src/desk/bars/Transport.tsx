@@ -1,4 +1,5 @@
 import { player, usePlayer } from "../../sound/player";
+import { Check } from "../../ui/Entries";
 import { goTo, playOrStop } from "../actions/keys";
 import { wish } from "../take/arranging";
 import { set, useDesk } from "../take/state";
@@ -62,29 +63,19 @@ export function Transport({ onKeys }: { onKeys: () => void }) {
           ))}
         </fieldset>
         <Clock />
-        <label className="ml-2 flex items-center gap-1.5 text-faded">
-          <input
-            type="checkbox"
-            checked={followsHead}
-            onChange={(event) => set({ followsHead: event.target.checked })}
-            className="accent-ink"
+        <span className="ml-2 flex items-center gap-3 text-faded">
+          <Check words="Follow" on={followsHead} onChange={(on) => set({ followsHead: on })} />
+          <Check
+            words={
+              <>
+                Sound<span className="max-[1150px]:sr-only"> what I touch</span>
+              </>
+            }
+            title="Notes sound as they are chosen and dragged"
+            on={sounds}
+            onChange={(on) => wish({ sounds: on })}
           />
-          Follow
-        </label>
-        <label
-          className="flex items-center gap-1.5 text-faded"
-          title="Notes sound as they are chosen and dragged"
-        >
-          <input
-            type="checkbox"
-            checked={sounds}
-            onChange={(event) => wish({ sounds: event.target.checked })}
-            className="accent-ink"
-          />
-          <span>
-            Sound<span className="max-[1150px]:sr-only"> what I touch</span>
-          </span>
-        </label>
+        </span>
         <div className="flex-1" />
         <GridChoice />
         <label className="ml-2 flex items-center gap-2 text-faded">

@@ -115,7 +115,7 @@ function drawGrip(stave: LaneStave, x: number, y: number, straight: boolean, fre
 }
 
 /** A single node: it slides on where the lane slides, and holds where it holds. */
-function addNode(stave: LaneStave, [tick, value]: Point): void {
+export function addNode(stave: LaneStave, [tick, value]: Point): void {
   const nodes = keptLane(stave.kind.key);
   const before = nodes ? firstAbove(nodes.tick, tick) - 1 : -1;
   const moves =
@@ -166,6 +166,15 @@ function asNode(nodes: LaneNodes, node: number): Nodes[number] {
   };
 }
 
+/** Open a node with its numbers. */
+export function openNode(stave: LaneStave, node: number): void {
+  const old = asNode(keptLane(stave.kind.key) as LaneNodes, node);
+  const span: [number, number] = [old.tick, old.tick + 1];
+  if (desk().shaping) letGo();
+  preview({ kind: "lane.nodes", lane: stave.kind.key, where: onLead(span), nodes: [old] });
+  set({ span });
+}
+
 /** A node goes where it is dragged, between its neighbours. */
 function nodeGrip(stave: LaneStave, node: number): Grip {
   const nodes = keptLane(stave.kind.key) as LaneNodes;
@@ -189,15 +198,7 @@ function nodeGrip(stave: LaneStave, node: number): Grip {
     },
     done(moved) {
       if (!moved) {
-        // A click opens the node with its numbers.
-        if (desk().shaping) letGo();
-        preview({
-          kind: "lane.nodes",
-          lane: stave.kind.key,
-          where: onLead([old.tick, old.tick + 1]),
-          nodes: [old],
-        });
-        set({ span: [old.tick, old.tick + 1] });
+        openNode(stave, node);
         return;
       }
       end();

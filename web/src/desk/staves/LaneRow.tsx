@@ -5,6 +5,7 @@ import { between, signed } from "../../ui/numbers";
 import { Press } from "../hand/grip";
 import { hoverLane, hoverNothing } from "../hand/hints";
 import { laneGrip } from "../hand/laneGestures";
+import { endLaneKey, LANE_KEYS, laneKey, nodeInWords } from "../hand/laneKeys";
 import { spanGrip } from "../hand/spanGrip";
 import { GUTTER } from "../page/camera";
 import { laneScale } from "../page/scale";
@@ -52,8 +53,15 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
     <div className="relative border-b border-rule" style={{ height }} data-lane={look.key}>
       <canvas
         ref={canvas}
-        aria-label={`${title} of the leading part`}
+        tabIndex={open ? 0 : -1}
+        aria-label={`${title} of the leading part: ${head ? `${head.nodes} nodes, ${range}` : "no data"}`}
+        aria-description={open ? LANE_KEYS : undefined}
         className="block h-full w-full touch-none"
+        onKeyDown={(event) => {
+          if (!open || event.ctrlKey || event.metaKey || event.altKey) return;
+          if (laneKey(now, event.key, event.shiftKey)) event.preventDefault();
+        }}
+        onKeyUp={endLaneKey}
         onPointerDown={(event) => {
           if (event.button !== 0) return;
           const [x, y] = placeOf(event);
@@ -154,6 +162,7 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
       {head && <OutOfSight laneKey={look.key} />}
       {open && <FrameGrips kind={kind} height={height} />}
       {open && <Tip stave={look.key} />}
+      {open && <SpokenNode stave={now} />}
       {open && (
         <Grips
           shapes={(stroke) => lanesOf(stroke).includes(look.key)}
@@ -168,6 +177,16 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
         />
       )}
     </div>
+  );
+}
+
+/** The node that keys have come to, for those who do not see it. */
+function SpokenNode({ stave }: { stave: LaneStave }) {
+  useDesk((state) => state.shaping?.stroke);
+  return (
+    <p className="sr-only" aria-live="polite">
+      {nodeInWords(stave)}
+    </p>
   );
 }
 

@@ -85,7 +85,7 @@ export function Staves() {
         <canvas
           ref={lane}
           tabIndex={0}
-          aria-label={`Velocity of ${name}`}
+          aria-label={`Velocity of ${name}; up and down move the chosen notes`}
           className="h-full w-full cursor-crosshair touch-none"
         />
         <VelocityGrips />
@@ -95,7 +95,7 @@ export function Staves() {
       <div
         ref={playhead}
         aria-hidden
-        className="pointer-events-none absolute top-[38px] bottom-0 left-0 w-px bg-ink before:absolute before:-left-[4px] before:border-x-[4.5px] before:border-t-[7px] before:border-x-transparent before:border-t-ink"
+        className="playhead pointer-events-none absolute top-[38px] bottom-0 left-0 w-px bg-ink before:absolute before:-left-[4px] before:border-x-[4.5px] before:border-t-[7px] before:border-x-transparent before:border-t-ink"
       />
     </div>
   );

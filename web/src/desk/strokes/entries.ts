@@ -79,7 +79,7 @@ export const ENTRIES: Record<Kind, Entry> = {
     says: "Differences widen above 1 and narrow below it.",
     fields: [
       { name: "factor", label: "Factor", step: 0.05 },
-      { name: "pivot", label: "About", measures: true },
+      { name: "pivot", label: "Pivot", measures: true },
     ],
     on: "velocity",
     gestures: [
@@ -196,7 +196,7 @@ export const ENTRIES: Record<Kind, Entry> = {
     fields: [
       { name: "level", label: "Level" },
       { name: "depth", label: "Depth", step: 0.05 },
-      { name: "pivot", label: "About", measures: true },
+      { name: "pivot", label: "Pivot", measures: true },
       { name: "lean.0", label: "Lean L", step: 0.05 },
       { name: "lean.1", label: "Lean R", step: 0.05 },
       { name: "bow", label: "Bow" },
