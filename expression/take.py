@@ -244,6 +244,8 @@ class Part:
 class Take:
     """A recording, and what strokes have made of it. Times are ticks of `resolution` a quarter note."""
 
+    # Several recordings in one take (layers) would be several of what follows up to `rows`, each with its own parts;
+    # strokes, channels and writing look at `parts` and `rows` alone, so that only reading would know of it.
     source: bytes
     header: Header
     resolution: int

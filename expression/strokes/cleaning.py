@@ -79,8 +79,10 @@ class LaneDistil(SlidingStroke):
             return spot.lane
         made = self._as_heard(take, spot, Piece(start, end, stretches[0].then(*stretches[1:])), ticks, values)
         lane = spot.laid(made, resumes=self.where.span is not None)
-        # With fine halves a node may be one message and a place of a way two: what was recorded may be less.
-        return spot.lane if has_fine(take, spot.channel, spot.key) and self._grows(take, spot, lane) else lane
+        # Of steps each is a message. With fine halves one may be two, and of ways some messages say nothing new: there
+        # it is counted what is sent.
+        plain = spot.curve.hold.all() and not has_fine(take, spot.channel, spot.key)
+        return lane if plain or not self._grows(take, spot, lane) else spot.lane
 
     def _grows(self, take: Take, spot: Spot, made: Lane) -> bool:
         """Whether it would be sent in more messages than before."""
@@ -89,9 +91,9 @@ class LaneDistil(SlidingStroke):
         return weight(after, channel, spot.key) > weight(take, spot.channel, spot.key)
 
     def _as_heard(self, take: Take, spot: Spot, made: Piece, ticks: Ints, values: Floats) -> Piece:
-        """The piece with what was recorded again wherever a way would be heard further off than the tolerance.
+        """The piece with what was sent again wherever a way would be heard further off than the tolerance, or need more.
 
-        A steep one may be: its events come no closer together than the time step.
+        A steep one may be further off: its events come no closer together than the time step.
         """
         curve = made.curve
         lane = Lane.recorded(spot.key, curve, np.full(len(curve), -1))
@@ -104,6 +106,9 @@ class LaneDistil(SlidingStroke):
         astray = np.abs(was - now) > self.tolerance + LANES[spot.key].step * ROUNDING
         bad = np.zeros(len(curve), dtype=bool)
         bad[curve.governing(at[astray])] = True
+        nodes = len(curve)
+        needs, needed = (np.bincount(curve.governing(one), minlength=nodes) for one in (sent, ticks))
+        bad |= needs > needed
         bad &= ~curve.hold
         if not bad.any():
             return made

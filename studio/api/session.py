@@ -8,7 +8,6 @@ from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from ninja import Router, Status
 from ninja.decorators import decorate_view
 
-from expression import views
 from expression.views.kinds import LaneKindView
 from studio.api.access import owner
 from studio.api.schemas import Account, Credentials, Link, Problem
@@ -40,7 +39,7 @@ def set_preferences(request: HttpRequest, asked: Wishes) -> Wishes:
 @router.get("lanes", response=list[LaneKindView])
 def lane_kinds(request: HttpRequest) -> list[LaneKindView]:
     """Velocity, and every kind of lane there can be."""
-    return views.kinds.lane_kinds()
+    return arrangement.lane_kinds()
 
 
 @router.get("ping", response=dict)

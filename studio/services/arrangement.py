@@ -5,7 +5,9 @@ from typing import Annotated, Literal
 from django.contrib.auth.models import AbstractBaseUser
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
+from expression import views
 from expression.lanes import LANES
+from expression.views.kinds import LaneKindView
 from studio.models import Preferences, Take
 from studio.services.takes import clean_name
 
@@ -87,6 +89,11 @@ def arrange(take: Take, wanted: Arrangement) -> Arrangement:
     take.arrangement = wanted.model_dump(mode="json")
     take.save(update_fields=["arrangement"])
     return of(take)
+
+
+def lane_kinds() -> list[LaneKindView]:
+    """Velocity, and every kind of lane there can be."""
+    return views.kinds.lane_kinds()
 
 
 def wishes(owner: AbstractBaseUser) -> Wishes:

@@ -298,6 +298,22 @@ class TestHistory:
         desk.expect_velocities(20, 20, 20, 20)
 
 
+def test_a_choice_asks_for_its_facts_when_the_hand_has_settled(desk: Desk) -> None:
+    desk.open(file_of(phrase([64] * 32)))
+    asked: list[str] = []
+    desk.page.on("request", lambda request: asked.append(request.url) if "/facts" in request.url else None)
+    box = desk.box("Notes")
+    left = desk.x_of(1)
+    desk.page.mouse.move(left + 2, box["y"] + 6)
+    desk.page.mouse.down()
+    for step in range(40):
+        desk.page.mouse.move(left + 12 * step, box["y"] + box["height"] - 6)
+    desk.page.mouse.up()
+    expect(desk.page.get_by_test_id("facts")).to_contain_text("notes")
+    desk.quiet()
+    assert 1 <= len(asked) <= 6
+
+
 def test_the_grid_pulls_spans_and_a_held_key_lets_them_go(desk: Desk) -> None:
     desk.open(file_of(phrase([64] * 32)))
     desk.page.get_by_label("Grid value").select_option("1/8")

@@ -6,8 +6,7 @@ import type { Velocities } from "../../score/score";
 /** Lanes of the leading part, by their keys. */
 export type Lanes = ReadonlyMap<string, LaneNodes>;
 
-/** One state of a take: velocities of all parts, and the lanes of the leading one. Several recordings in one take would
- * be more of these, under the strokes of each. */
+/** One state of a take: velocities of all parts, and the lanes of the leading one. */
 export interface Layer {
   velocities: Velocities;
   lanes: Lanes;
