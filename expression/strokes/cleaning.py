@@ -91,7 +91,7 @@ class LaneDistil(SlidingStroke):
         return weight(after, channel, spot.key) > weight(take, spot.channel, spot.key)
 
     def _as_heard(self, take: Take, spot: Spot, made: Piece, ticks: Ints, values: Floats) -> Piece:
-        """The piece with what was sent again wherever a way would be heard further off than the tolerance, or need more.
+        """The piece with what was sent again wherever a way is too far off, or needs more.
 
         A steep one may be further off: its events come no closer together than the time step.
         """
