@@ -10,6 +10,7 @@ curvature asks for, since a straight way of length h strays from a curve by h h 
 """
 
 from collections.abc import Callable
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -114,8 +115,9 @@ def _inserted(curve: Curve, ticks: Ints, values: Floats, hold: Flags) -> Curve:
     return Curve(*(frozen(np.insert(mine, place, theirs), mine.dtype) for mine, theirs in pairs))
 
 
+@lru_cache(maxsize=8)
 def cut(curve: Curve, start: int, end: int, error: float) -> Piece:
-    """What a curve says from `start` to before `end`."""
+    """What a curve says from `start` to before `end`. Known again while a hand tries one stroke after another on it."""
     # Where it is held at the end, nothing there is needed.
     edges = [start] if not len(curve) or curve.holds(end - 1) else [start, end]
     whole_ = opened(curve, np.array(edges), error)

@@ -5,6 +5,9 @@ felt. Near an edge (of the stretch, or a jump that is kept) less is looked at, t
 the value is what it was.
 """
 
+from functools import lru_cache
+from typing import NamedTuple
+
 import numpy as np
 
 from expression import piece
@@ -52,22 +55,40 @@ def _straight(before: Piece, tempo: TempoMap, error: float) -> Curve:
     return Curve.of(curve.ticks, curve.values, curve.hold, straight, straight)
 
 
+class _Measured(NamedTuple):
+    """What does not depend on the width: a hand that tries one after another does not ask for it each time."""
+
+    clock: Floats
+    """Seconds of the nodes, and of the end."""
+    is_held: bool
+    slope: Floats
+    area: Floats
+    """Under the values, up to each node."""
+    turns: Floats
+    """How far the values jump at each node, where nothing is on its way to it."""
+
+
+@lru_cache(maxsize=4)
+def _measured(curve: Curve, end: int, tempo: TempoMap) -> _Measured:
+    clock = np.append(tempo.seconds(curve.ticks), float(tempo.seconds(end)))
+    is_held = bool(curve.hold.all())
+    lasting = np.diff(clock)
+    arrives, slope = curve.values, constant(0.0, len(lasting), np.float64)
+    if not is_held:
+        arrives = np.where(curve.hold, curve.values, np.append(curve.values[1:], curve.values[-1:]))
+        slope = np.divide(arrives - curve.values, lasting, out=np.zeros_like(lasting), where=lasting > 0)
+    middle = curve.values if is_held else (curve.values + arrives) / 2
+    area = np.concatenate(([0.0], np.cumsum(lasting * middle)))
+    # Of several nodes at one tick only the last goes on; what comes in before them is what the others jump from.
+    return _Measured(clock, is_held, slope, area, np.append(0.0, curve.values[1:] - arrives[:-1]))
+
+
 class _Mean:
     """The mean of held and straight values around any moment."""
 
     def __init__(self, curve: Curve, end: int, tempo: TempoMap, width: float, jump: float) -> None:
         self.curve, self.tempo, self.half, self.end = curve, tempo, width / 2, end
-        self.clock = np.append(tempo.seconds(curve.ticks), float(tempo.seconds(end)))
-        self.is_held = bool(curve.hold.all())
-        lasting = np.diff(self.clock)
-        arrives, self.slope = curve.values, constant(0.0, len(lasting), np.float64)
-        if not self.is_held:
-            arrives = np.where(curve.hold, curve.values, np.append(curve.values[1:], curve.values[-1:]))
-            self.slope = np.divide(arrives - curve.values, lasting, out=np.zeros_like(lasting), where=lasting > 0)
-        middle = curve.values if self.is_held else (curve.values + arrives) / 2
-        self.area = np.concatenate(([0.0], np.cumsum(lasting * middle)))
-        # Of several nodes at one tick only the last goes on; what comes in before them is what the others jump from.
-        self.turns = np.append(0.0, curve.values[1:] - arrives[:-1])
+        self.clock, self.is_held, self.slope, self.area, self.turns = _measured(curve, end, tempo)
         edges = np.flatnonzero(np.abs(self.turns) > jump)
         self.edges = np.unique(np.concatenate(([self.clock[0]], self.clock[edges], [self.clock[-1]])))
         self.edge_ticks = np.unique(np.concatenate((curve.ticks[:1], curve.ticks[edges])))
