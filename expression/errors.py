@@ -1,15 +1,18 @@
 """What the core refuses, each with one sentence for the person who asked."""
 
+from collections.abc import Mapping
+
 
 class Refused(ValueError):
     """Base of everything the core refuses; `str()` of it is a sentence fit to be shown.
 
-    `field` names the number that is wrong, where one is.
+    `field` names the number that is wrong, where one is; `offer` numbers that would do.
     """
 
-    def __init__(self, sentence: str, field: str | None = None) -> None:
+    def __init__(self, sentence: str, field: str | None = None, offer: Mapping[str, float] | None = None) -> None:
         super().__init__(sentence)
         self.field = field
+        self.offer = dict(offer or {})
 
 
 class BadFile(Refused):

@@ -1,7 +1,7 @@
 """A take: what was recorded, as the core sees it."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import NamedTuple
 
@@ -10,7 +10,7 @@ from numpy.typing import ArrayLike
 
 from expression.arrays import Bytes, Flags, Floats, Ints, constant, frozen, joined
 from expression.curve import Curve, differing
-from expression.lanes import LANES
+from expression.lanes import DATA_LSB, DATA_MSB, LANES
 from expression.notes import Notes
 from expression.time import Meter, TempoMap
 
@@ -124,6 +124,12 @@ class Lane:
         """Of the nodes that stand on events: whose value is not what that says. Others are emitted as recorded."""
         return self._stands.touched
 
+    def said_anew(self, which: Flags, gone: Ints) -> "Lane":
+        """The same curve, of which some nodes are sent anew; none stands any longer on rows that are `gone`."""
+        origin = np.where(np.isin(self.origin, gone), -1, self.origin)
+        standing = Standing(frozen(origin, np.int64), frozen(self.touched | which | (origin != self.origin), bool))
+        return Lane(self.key, self.curve, lambda: standing)
+
     def reshaped(self, curve: Curve) -> "Lane":
         """The lane with another curve; the very same where nothing differs.
 
@@ -181,6 +187,16 @@ class BendRange(NamedTuple):
         return np.asarray(self.semitones[np.maximum(np.searchsorted(self.ticks, ticks, side="right") - 1, 0)])
 
 
+class Statement(NamedTuple):
+    """A bend range as it is said in full: the messages of registered parameter 0 and of the null parameter after it."""
+
+    ticks: tuple[int, ...]
+    controls: tuple[tuple[int, int], ...]
+    """Controller and value of each message."""
+    is_crowded: bool
+    """The music leaves no room for the gap that was asked for between them."""
+
+
 @dataclass(frozen=True, eq=False)
 class Channel:
     """What is in force on one channel of one port, over all tracks, as a receiver has it."""
@@ -198,6 +214,21 @@ class Channel:
     """Rows that set the bend range."""
     shaped: frozenset[str] = frozenset()
     """Lanes that strokes have changed: their recorded events count only where a node still stands for them."""
+    statements: tuple[Statement, ...] = ()
+    """Bend ranges that strokes have set, ascending; their data entries are among the steps of `bend_range`."""
+    unsaid: Ints = field(default_factory=lambda: frozen([], np.int64))
+    """Rows of recorded messages about the bend range that are not sent any longer."""
+
+    @cached_property
+    def restated(self) -> Ints:
+        """Ticks of the data entries of `statements`: from there on bends are read otherwise."""
+        entries = (
+            tick
+            for one in self.statements
+            for tick, (number, _) in zip(one.ticks, one.controls, strict=True)
+            if number in (DATA_MSB, DATA_LSB)
+        )
+        return frozen(sorted({*entries}), np.int64)
 
     def implied(self, lane: Lane) -> Flags:
         """Which nodes of a lane are no events of its own, but what a reset or a change of range has made of it."""
@@ -263,6 +294,11 @@ class Take:
         """The take with the notes of some parts (by id) replaced; the rest is shared."""
         parts = tuple(replace(part, notes=notes[part.id]) if part.id in notes else part for part in self.parts)
         return replace(self, parts=parts)
+
+    def with_channel(self, channel: "Channel") -> "Take":
+        """The take with one channel (by id) replaced, for all parts that share it."""
+        parts = (replace(part, channel=channel) if part.channel.id == channel.id else part for part in self.parts)
+        return replace(self, parts=tuple(parts))
 
     def with_lane(self, channel: int, lane: Lane) -> "Take":
         """The take with one lane of a channel (by id) replaced; a lane without nodes is gone."""

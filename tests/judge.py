@@ -505,6 +505,9 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
             if not Drawn.of(take, parts[0], keys[0]).ticks or Drawn.of(take, parts[0], keys[0]).ticks[0] > start
             else start
         )
+    elif kind == "bend.range":
+        reach = stroke.reach(take)
+        start, end, keys = reach.start, reach.end if "span" in where else math.inf, ["bend"]
     elif kind == "lane.shape" and said.get("notes"):
         reach = stroke.reach(take)
         start, end = reach.start, reach.end

@@ -8,11 +8,11 @@ import numpy as np
 
 from expression.arrays import Bytes, Flags, Ints, frozen
 from expression.lanes import LANES
-from expression.midi.encoding import Messages, lane_messages
-from expression.midi.order import Order, class_of
+from expression.midi.encoding import Messages, lane_messages, preceding
+from expression.midi.order import FOLLOWS, Order, class_of, last_at
 from expression.midi.smf import END_OF_TRACK
-from expression.midi.status import META, NOTE_OFF, NOTE_ON
-from expression.take import Events, Part, Rows, Take
+from expression.midi.status import CONTROL, META, NOTE_OFF, NOTE_ON
+from expression.take import Channel, Events, Part, Rows, Take
 
 NO_NOTE, NOTE_END = -1, -2
 
@@ -57,6 +57,9 @@ def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
         draft.notes(part)
     for channel in take.channels:
         home = min(part.track for part in take.parts_on(channel))
+        draft.keep[channel.unsaid] = False
+        if channel.statements:
+            draft.new.append(_stated(take, channel, home))
         for key in sorted(channel.shaped):
             made = lane_messages(take, channel, key, tolerance)
             draft.keep[made.recorded] = False
@@ -65,6 +68,19 @@ def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
             track, slot = _placed(rows, home, made.added.tick, made.after)
             draft.new.append(_New(class_of(LANES[key]), made.added, np.full(len(track), NO_NOTE), track, slot))
     return tuple(draft.track(number, track) for number, track in enumerate(take.tracks))
+
+
+def _stated(take: Take, channel: Channel, home: int) -> _New:
+    """The bend ranges that strokes have set, message by message."""
+    told = [
+        (tick, CONTROL | channel.number, *control)
+        for one in channel.statements
+        for tick, control in zip(one.ticks, one.controls, strict=True)
+    ]
+    tick, status, one, two = (np.array(column, dtype=np.int64) for column in zip(*told, strict=True))
+    after = last_at(take.rows, preceding(take, channel, FOLLOWS[Order.RANGE]), tick)
+    track, slot = _placed(take.rows, home, tick, after)
+    return _New(Order.RANGE, Messages(tick, status, one, two), np.full(len(tick), NO_NOTE), track, slot)
 
 
 def _placed(rows: Rows, home: int, ticks: Ints, after: Ints) -> tuple[Ints, Ints]:

@@ -68,7 +68,7 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     values = np.concatenate((curve.values[fresh], way_values, curve.at(again)))
     order = np.argsort(ticks, kind="stable")
     ticks, values = ticks[order], values[order]
-    before = _preceding(take, channel, follows(kind))
+    before = preceding(take, channel, follows(kind))
     after = later(rows, last_at(rows, before, ticks), last_at(rows, kept, ticks))
     code = coder.code(ticks, values)
 
@@ -197,7 +197,7 @@ def own_rows(take: Take, channel: Channel, key: str) -> Ints:
     return found
 
 
-def _preceding(take: Take, channel: Channel, follow: tuple[Order, ...]) -> Ints:
+def preceding(take: Take, channel: Channel, follow: tuple[Order, ...]) -> Ints:
     """Rows that a new event on a channel has to follow where they lie on its tick."""
     rows = take.rows
     exclusives = np.flatnonzero((rows.status == SYSEX) | (rows.status == ESCAPE))
@@ -234,7 +234,7 @@ def _standing(take: Take, channel: Channel, lane: Lane, coder: _Coder, overrides
     # A value of two messages, or under a range that changes, needs a new place.
     in_place = stands & lane.touched & (not coder.is_fine)
     if coder.kind.is_ranged:
-        in_place &= ~np.isin(curve.ticks, rows.tick[channel.ranges])
+        in_place &= ~np.isin(curve.ticks, np.append(rows.tick[channel.ranges], channel.restated))
     untouched = stands & ~lane.touched
     again = _restated(rows, lane, lane.origin[untouched | in_place], overrides, channel)
     return _Standing(untouched, in_place, ~stands & (lane.origin >= 0), again)
@@ -242,13 +242,17 @@ def _standing(take: Take, channel: Channel, lane: Lane, coder: _Coder, overrides
 
 def _restated(rows: Rows, lane: Lane, kept: Ints, overrides: Ints, channel: Channel) -> Ints:
     """Ticks at which a reset or a change of range comes after all that was recorded of the lane there."""
+    said = channel.restated if LANES[lane.key].is_ranged else channel.restated[:0]
     if LANES[lane.key].is_ranged:
         audible = channel.bend_range.at(rows.tick[channel.ranges]) > 0
         overrides = np.union1d(overrides, channel.ranges[audible])
+        said = said[channel.bend_range.at(said) > 0]
+    begins = lane.curve.ticks[0] if len(lane.curve) else np.inf
     ticks = np.unique(rows.tick[overrides])
-    ticks = ticks[ticks >= (lane.curve.ticks[0] if len(lane.curve) else np.inf)]
+    ticks = ticks[ticks >= begins]
     last = last_at(rows, overrides, ticks)
-    return np.asarray(ticks[later(rows, last, last_at(rows, kept, ticks)) == last])
+    ticks = ticks[later(rows, last, last_at(rows, kept, ticks)) == last]
+    return np.union1d(ticks, said[said >= begins])
 
 
 def _on_way(tempo: TempoMap, curve: Curve, seconds: float) -> Flags:

@@ -7,6 +7,7 @@ from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
 
 from expression.errors import BadStroke
 from expression.strokes.base import BaseStroke, Where, select
+from expression.strokes.bend_range import BendRangeStroke
 from expression.strokes.cleaning import LaneDistil, LaneSmooth, LaneUnplayed
 from expression.strokes.copying import LaneCopy, LaneMove
 from expression.strokes.fade import LaneFade
@@ -43,6 +44,7 @@ AnyStroke = (
     | LaneClear
     | LaneLeadIn
     | NotesCopy
+    | BendRangeStroke
 )
 Stroke = Annotated[AnyStroke, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}

@@ -1,0 +1,239 @@
+"""Setting the bend range: what is said, when, and what was recorded of it that is not said any longer.
+
+MIDI 1.0, Registered Parameter Numbers: selection (101, 100), data entry (6, 38), and the null parameter, so that no
+data entry that follows is mistaken for another range.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from expression.arrays import Flags, Ints, contained, frozen
+from expression.lanes import (
+    BEND,
+    DATA_LSB,
+    DATA_MSB,
+    NRPN_LSB,
+    NRPN_MSB,
+    PARAMETERS,
+    RESET,
+    RPN_LSB,
+    RPN_MSB,
+)
+from expression.midi.encoding import told
+from expression.midi.order import rows_on
+from expression.midi.rpn import DEFAULT_SEMITONES, NOTHING
+from expression.midi.status import CONTROL, SYSEX
+from expression.take import LAST_TICK, BendRange, Channel, Lane, Statement, Take
+
+RANGE = (0, 0)
+
+
+class _Parameters(NamedTuple):
+    """The parameter messages of a channel in the order of telling."""
+
+    rows: Ints
+    about_range: Flags
+    """Which of them choose, set or let go of the bend range."""
+    chosen: list[tuple[int, int, int, int]]
+    """After each: the two messages that choose the parameter (controller, value, controller, value)."""
+
+
+def _parameters(take: Take, channel: Channel) -> _Parameters:
+    rows = take.rows
+    mine = rows_on(take, channel)
+    mine = mine[((rows.status[mine] & 0xF0) == CONTROL) & np.isin(rows.data1[mine], (*PARAMETERS, RESET))]
+    mine = mine[np.argsort(rows.rank[mine])]
+    about = np.zeros(len(mine), dtype=bool)
+    chosen = (RPN_MSB, NOTHING[0], RPN_LSB, NOTHING[1])
+    after: list[tuple[int, int, int, int]] = []
+    choosing: list[int] = []
+    was_range = False
+    for at, (number, value) in enumerate(zip(rows.data1[mine].tolist(), rows.data2[mine].tolist(), strict=True)):
+        pair = (NRPN_MSB, NRPN_LSB) if number in (NRPN_MSB, NRPN_LSB) else (RPN_MSB, RPN_LSB)
+        if number == RESET:
+            chosen, choosing, was_range = (RPN_MSB, NOTHING[0], RPN_LSB, NOTHING[1]), [], False
+        elif number in (NRPN_MSB, NRPN_LSB, RPN_MSB, RPN_LSB):
+            first, _, second, _ = chosen
+            msb, lsb = (chosen[1], chosen[3]) if (first, second) == pair else NOTHING
+            msb, lsb = (value, lsb) if number == pair[0] else (msb, value)
+            chosen = (pair[0], msb, pair[1], lsb)
+            choosing.append(at)
+            if was_range and chosen == (RPN_MSB, NOTHING[0], RPN_LSB, NOTHING[1]):
+                about[choosing] = True
+                choosing, was_range = [], False
+        else:
+            was_range = chosen == (RPN_MSB, RANGE[0], RPN_LSB, RANGE[1])
+            about[[*choosing, at]] = was_range
+            choosing = []
+        after.append(chosen)
+    return _Parameters(mine, about, after)
+
+
+def restated(
+    take: Take, channel: Channel, span: tuple[int, int] | None, semitones: float, gap: float, travels: bool
+) -> Channel:
+    """The channel with another bend range from the start of a span to its end, or throughout.
+
+    `gap` is the least time between two messages, in seconds; the pitch stays, or changes with the range (`travels`):
+    then the change is exact. Lanes are left as they are drawn: the steps of the range are known to the tick, so that
+    encoding says the same pitch with them.
+    """
+    start, end = span or (0, None)
+    parameters = _parameters(take, channel)
+    wheel = channel.lanes.get(BEND) or Lane.empty(BEND)
+    sent = told(take, channel, wheel, 0, max(take.end, 1) + 1)[0] if len(wheel.curve) else wheel.curve.ticks
+    rows, finish = take.rows, LAST_TICK if end is None else end
+    at = rows.tick[parameters.rows]
+    stays = ~parameters.about_range | (at < start) | (at >= finish)
+    # One that was set for the same bends gives way; others keep their places, and no two come between each other.
+    gives_way = [one for one in channel.statements if start <= one.ticks[0] < finish or _idle(one, sent, start)]
+    kept = [one for one in channel.statements if one not in gives_way]
+    since = max((one.ticks[-1] for one in kept if one.ticks[0] < start), default=-1)
+    until = min((one.ticks[0] for one in kept if one.ticks[0] >= finish), default=LAST_TICK)
+    writer = _Writer(take, channel, parameters, stays, sent, gap, travels)
+    made = [writer.statement(start, semitones, since, min(until, finish))]
+    begins = made[0].ticks[0]
+    # System On puts the range back: after each it has to be said again.
+    system = np.unique(rows.tick[channel.resets[rows.status[channel.resets] == SYSEX]])
+    again = [tick for tick in system.tolist() if begins <= tick < finish]
+    for tick in again:
+        made.append(writer.statement(tick + 1, semitones, max(tick, made[-1].ticks[-1]), min(until, finish)))
+    if finish <= take.end:
+        made.append(writer.statement(finish, float(channel.bend_range.at(finish)), made[-1].ticks[-1], until))
+        finish = max(finish, made[-1].ticks[0])
+    old = channel.bend_range
+    known = {0: float(old.semitones[0])}
+    dropped = {tick for one in gives_way for tick in one.ticks}
+    for tick, value in zip(old.ticks.tolist(), old.semitones.tolist(), strict=True):
+        if (tick < begins or tick >= finish) and (tick not in dropped or not tick):
+            known[tick] = value
+    known |= dict.fromkeys(again, DEFAULT_SEMITONES)
+    known |= {tick: value for one in made for tick, value in _steps(one)}
+    ticks = sorted(known)
+    changes = [tick for row, tick in enumerate(ticks) if not row or known[tick] != known[ticks[row - 1]]]
+    said = parameters.rows[parameters.about_range]
+    gone = said[(rows.tick[said] >= begins) & (rows.tick[said] < finish)]
+    return Channel(
+        id=channel.id,
+        port=channel.port,
+        number=channel.number,
+        lanes=channel.lanes,
+        bend_range=BendRange(frozen(changes, np.int64), frozen([known[tick] for tick in changes], np.float64)),
+        resets=channel.resets,
+        ranges=frozen(channel.ranges[~np.isin(channel.ranges, gone)], np.int64),
+        shaped=channel.shaped | {BEND},
+        statements=tuple(sorted([*kept, *made], key=lambda one: one.ticks[0])),
+        unsaid=frozen(np.union1d(channel.unsaid, gone), np.int64),
+    )
+
+
+def _idle(statement: Statement, sent: Ints, start: int) -> bool:
+    """Whether a statement was made for bends from a tick on alone: none is sent between its data and that."""
+    entry = statement.ticks[2]
+    first, after = np.searchsorted(sent, [entry, start])
+    return bool(entry < start and first == after)
+
+
+def _steps(statement: Statement) -> list[tuple[int, float]]:
+    """What the range is from each data entry on: a coarse one sets the cents to 0."""
+    found: dict[int, float] = {}
+    semitones = 0
+    for tick, (number, value) in zip(statement.ticks, statement.controls, strict=True):
+        if number == DATA_MSB:
+            semitones = value
+            found[tick] = float(value)
+        elif number == DATA_LSB:
+            found[tick] = semitones + value / 100
+    return list(found.items())
+
+
+class _Writer(NamedTuple):
+    """Says ranges where the music leaves room for it."""
+
+    take: Take
+    channel: Channel
+    parameters: _Parameters
+    stays: Flags
+    """Which of them are sent still."""
+    sent: Ints
+    """Ticks at which the wheel is sent."""
+    gap: float
+    travels: bool
+    """The pitch changes with the range."""
+
+    def statement(self, at: int, semitones: float, since: int, until: int) -> Statement:
+        """A range that is in force for the first bend at `at` or later, and not before the last that comes earlier.
+
+        It is said after the tick `since`, and has been said before `until`.
+        """
+        tempo = self.take.tempo
+        cents = round(semitones * 100)
+        controls = [
+            (RPN_MSB, RANGE[0]), (RPN_LSB, RANGE[1]), (DATA_MSB, cents // 100), (DATA_LSB, cents % 100),
+            (RPN_MSB, NOTHING[0]), (RPN_LSB, NOTHING[1]),
+        ]  # fmt: skip
+        count = len(controls)
+        row = int(np.searchsorted(self.sent, at))
+        before = int(self.sent[row - 1]) if row else -1
+        after = min(int(self.sent[row]) if row < len(self.sent) else LAST_TICK, until)
+        rows = self.take.rows
+        resets = rows.tick[self.channel.resets]
+        before = max([before, since, *resets[resets < at].tolist()[-1:]])
+        moment = float(tempo.seconds(at))
+        earliest = 0.0 if before < 0 else float(tempo.seconds(before)) + self.gap
+        ticks = self._apart(max(moment - count * self.gap, earliest), count)
+        is_crowded = (
+            after < LAST_TICK and float(tempo.seconds(ticks[-1])) > float(tempo.seconds(after)) - self.gap + 1e-9
+        )
+        if is_crowded:
+            low = before + 1
+            ticks = [low + (max(after - 1, low) - low) * step // (count - 1) for step in range(count)]
+            ticks = [min(tick, max(after, low)) for tick in ticks]
+        wheel = self.channel.lanes.get(BEND)
+        held = abs(float(np.nan_to_num(wheel.curve.at(at - 1)))) if wheel else 0.0
+        if held > (0.0 if self.travels else semitones):
+            # The wheel is out, and another range would be heard at once: it is changed at the very moment.
+            choosing = self._apart(max(moment - 3 * self.gap, earliest), 2)
+            letting_go = self._apart(moment + self.gap, 2)
+            change = max(at, since + 1)
+            ticks = [*(min(tick, change) for tick in choosing), change, change]
+            ticks += [max(min(tick, until - 1), change) for tick in letting_go]
+        ticks, is_crowded = self._undisturbed(ticks, is_crowded, after)
+        controls += self._chosen_again(ticks[-1])
+        ticks += [ticks[-1]] * (len(controls) - count)
+        return Statement(tuple(ticks), tuple(controls), is_crowded)
+
+    def _apart(self, start: float, count: int) -> list[int]:
+        """Ticks from a moment on (seconds), a gap apart at least."""
+        tempo = self.take.tempo
+        ticks = [int(np.ceil(float(tempo.tick(start)) - 1e-6))]
+        while len(ticks) < count:
+            ticks.append(int(np.ceil(float(tempo.tick(float(tempo.seconds(ticks[-1])) + self.gap)) - 1e-6)))
+        return ticks
+
+    def _undisturbed(self, ticks: list[int], is_crowded: bool, after: int) -> tuple[list[int], bool]:
+        """The same; all at once, where another parameter is chosen or set between them, or the choice is reset."""
+        rows = self.take.rows
+        others = np.unique(rows.tick[self.parameters.rows[self.stays]])
+        between = others[(others >= ticks[0]) & (others <= ticks[-1])]
+        if not len(between):
+            return ticks, is_crowded
+        tick = int(between[-1]) + 1
+        while tick < after and contained(np.array([tick]), others)[0]:
+            tick += 1
+        return [min(tick, max(after, ticks[0]))] * len(ticks), True
+
+    def _chosen_again(self, tick: int) -> list[tuple[int, int]]:
+        """What has to be chosen again, where data entries follow that rely on another choice from before."""
+        rows = self.take.rows
+        others = np.flatnonzero(self.stays)
+        following = others[rows.tick[self.parameters.rows[others]] > tick]
+        earlier = others[rows.tick[self.parameters.rows[others]] <= tick]
+        if not len(following) or not len(earlier):
+            return []
+        number = int(rows.data1[self.parameters.rows[following[0]]])
+        first, msb, second, lsb = self.parameters.chosen[earlier[-1]]
+        if number in (RPN_MSB, RPN_LSB, NRPN_MSB, NRPN_LSB, RESET) or (msb, lsb) == NOTHING:
+            return []
+        return [(first, msb), (second, lsb)]

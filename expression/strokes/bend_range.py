@@ -1,0 +1,107 @@
+"""The bend range as a stroke: how far the wheel goes, from a place on or throughout."""
+
+import math
+from dataclasses import replace
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import Field
+from typing_extensions import override
+
+from expression import piece
+from expression.errors import NothingMatched
+from expression.lanes import BEND, LANES
+from expression.midi.ranges import restated
+from expression.strokes.base import BaseStroke, Reach
+from expression.take import LAST_TICK, Channel, Take
+
+MOST_SEMITONES = 96
+Semitones = Annotated[float, Field(gt=0, le=MOST_SEMITONES)]
+
+
+class BendRangeStroke(BaseStroke):
+    """How far the wheel goes either way: from the start of the span to its end, or throughout.
+
+    It is said in full by registered parameter 0, before the first bend that needs it and after the last that does not.
+    """
+
+    kind: Literal["bend.range"] = "bend.range"
+    semitones: Semitones = Field(description="Either way; hundredths are cents.")
+    keep: Literal["sound", "travel"] = Field(
+        "sound",
+        description="`sound`: the pitch stays as it is drawn. `travel`: the wheel moves as it did, the pitch with it.",
+    )
+    gap_ms: Annotated[float, Field(ge=0, le=1000)] = Field(
+        5.0, description="Milliseconds between two of its messages, where the music leaves room for that."
+    )
+
+    @override
+    def apply(self, take: Take) -> Take:
+        for channel in self.channels(take):
+            take = take.with_channel(self._set(take, channel))
+        return take
+
+    def channels(self, take: Take) -> list[Channel]:
+        """The channels of the parts that are named. Raises NothingMatched."""
+        wanted = self.where.parts
+        found = {part.channel.id: part.channel for part in take.parts if wanted is None or part.id in wanted}
+        if not found:
+            raise NothingMatched(f"There is no such part; this take has parts 0 to {len(take.parts) - 1}.", "where")
+        return list(found.values())
+
+    def _set(self, take: Take, channel: Channel) -> Channel:
+        made = restated(take, channel, self.where.span, self.semitones, self.gap_ms / 1000, self.keep == "travel")
+        lane = channel.lanes.get(BEND)
+        if lane is None:
+            return made
+        start, end = self.where.span or (0, max(take.end, int(lane.curve.ticks[-1])) + 1)
+        old, new = channel.bend_range, made.bend_range
+        if self.keep == "sound":
+            self._fits(take, channel, start, end)
+        else:
+            steps = np.unique(np.concatenate(([0, LAST_TICK], old.ticks, new.ticks)))
+            curve = lane.curve
+            for a, b in zip(steps[:-1].tolist(), steps[1:].tolist(), strict=True):
+                factor = float(new.at(a)) / float(old.at(a)) if float(old.at(a)) else 1.0
+                if factor != 1.0:
+                    part = piece.cut(lane.curve, a, b, LANES[BEND].error)
+                    if not part.empty:
+                        curve = piece.laid(curve, part.scaled(factor), LANES[BEND].error)
+            lane = lane.reshaped(curve)
+        other = np.asarray(old.at(lane.curve.ticks) != new.at(lane.curve.ticks))
+        lane = lane.said_anew(other, made.unsaid)
+        return replace(made, lanes={**made.lanes, BEND: lane})
+
+    def _restated(self, take: Take, channel: Channel) -> Channel:
+        return restated(take, channel, self.where.span, self.semitones, self.gap_ms / 1000, self.keep == "travel")
+
+    def _fits(self, take: Take, channel: Channel, start: int, end: int) -> None:
+        curve = channel.lanes[BEND].curve
+        part = piece.cut(curve, start, end, LANES[BEND].error)
+        if part.empty:
+            return
+        furthest = float(np.abs(part.curve.values).max())
+        # What was beyond the range before is not heard now either.
+        if furthest > self.semitones * (1 + 1e-9) and furthest > 0:
+            least = min(math.ceil(round(furthest, 6)), MOST_SEMITONES)
+            raise NothingMatched(
+                f"The bend is drawn {furthest:.2f} semitones away; a range of {least} at least keeps the sound.",
+                "semitones",
+                {"semitones": least},
+            )
+
+    @override
+    def reach(self, take: Take) -> Reach:
+        channels = self.channels(take)
+        start, end = self.where.span or (0, max(take.end, 1))
+        named = {channel.id for channel in channels}
+        for channel in channels:
+            made = self._restated(take, channel)
+            new = [tick for one in made.statements if one not in channel.statements for tick in one.ticks]
+            start, end = min([start, *new]), max([end, *(tick + 1 for tick in new)])
+        return Reach(start, end, [part.id for part in take.parts if part.channel.id in named], len(channels))
+
+    @override
+    def label(self) -> str:
+        kept = "" if self.keep == "sound" else ", the wheel as it was"
+        return f"Bend range {self.semitones:g}{kept}"
