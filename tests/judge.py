@@ -7,7 +7,9 @@ first two alone; it needs no entry.
 """
 
 import io
+import itertools
 import math
+import zlib
 from collections import defaultdict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -290,9 +292,9 @@ class Judge:
     def __init__(self) -> None:
         self.verdicts: dict[str, Verdict] = defaultdict(Verdict)
 
-    def case(self, seed: int, kind: str) -> None:
-        """One random take, perhaps drawn on already, and one stroke of the kind."""
-        dice = np.random.default_rng([seed, sorted(KINDS).index(kind)])
+    def case(self, seed: int, kind: str, salt: int | None = None) -> None:
+        """One random take, perhaps drawn on already, and one stroke of the kind: the same whatever kinds there are."""
+        dice = np.random.default_rng([seed, zlib.crc32(kind.encode()) if salt is None else salt])
         before = read(recording(dice))
         for earlier in range(int(dice.integers(0, 3))):
             drawing = str(dice.choice(["lane.ramp", "lane.draw", "lane.nodes", "lane.shape", "lane.wave", "lane.fade"]))
@@ -505,13 +507,15 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
             if not Drawn.of(take, parts[0], keys[0]).ticks or Drawn.of(take, parts[0], keys[0]).ticks[0] > start
             else start
         )
-    elif kind == "bend.range":
+    elif kind.startswith("bend."):
         reach = stroke.reach(take)
-        start, end, keys = reach.start, reach.end if "span" in where else math.inf, ["bend"]
+        start, end, keys = reach.start, reach.end, ["bend"]
+        if kind == "bend.range" and "span" not in where:
+            end = math.inf
     elif kind == "lane.shape" and said.get("notes"):
         reach = stroke.reach(take)
         start, end = reach.start, reach.end
-    stays = kind in ("lane.draw", "lane.ramp", "lane.shape", "lane.lead_in")
+    stays = kind in ("lane.draw", "lane.ramp", "lane.shape", "lane.lead_in", "bend.home")
     spans = []
     for key in keys:
         drawn = Drawn.of(take, parts[0], key)
@@ -527,6 +531,8 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
             # Where the lane has not begun, nothing comes back: what the stroke ends with stays until it begins.
             high = drawn.ticks[0]
         spans.append((low, high))
+    if kind == "bend.glide" and said.get("as") == "one":
+        return {**dict.fromkeys(parts, spans), -1: []}
     return dict.fromkeys(parts, spans)
 
 
@@ -566,6 +572,11 @@ def _limits(take: Take, part: int, key: str) -> tuple[float, float]:
     return -widest, widest
 
 
+def _drawable(take: Take, part: int, key: str) -> tuple[float, float]:
+    """A bend is drawn beyond its range, too."""
+    return (-127.0, 127.0) if key == "bend" else _limits(take, part, key)
+
+
 def _inside(start: int, end: int, count: int = 97) -> Any:
     return np.unique(np.linspace(start, max(end - 1, start), count).round().astype(int))
 
@@ -584,7 +595,7 @@ def ramped(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]
     wanted = low + (high - low) * way((ticks - start) / (end - start), said.get("lift", 0.0), said.get("ease", 0.0))
     # A way that ends at the end of the range does so at a whole tick.
     allowed = 1 + _steepness(wanted, ticks) / (0.01 if key == "bend" else EIGHTH)
-    return _compare(after, part, key, ticks, np.clip(wanted, *_limits(before, part, key)), allowed)
+    return _compare(after, part, key, ticks, np.clip(wanted, *_drawable(before, part, key)), allowed)
 
 
 def waved(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
@@ -608,7 +619,7 @@ def waved(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
     if said.get("fade_in"):
         depth = depth * np.clip((ticks - start) / (said["fade_in"] * before.resolution), 0, 1)
     base = Drawn.of(before, part, key).at(ticks) if said.get("mode") == "add" else said.get("centre", 64.0)
-    wanted = np.clip(base + depth * level, *_limits(before, part, key))
+    wanted = np.clip(base + depth * level, *_drawable(before, part, key))
     # Beside a jump, and where a cycle lasts only some ticks, rounding to ticks decides.
     per_tick = np.max(np.abs(np.diff(turns)) / np.maximum(np.diff(ticks), 1)) if len(ticks) > 1 else 0
     near = np.min([np.abs((share - edge + 0.5) % 1 - 0.5) for edge in (0.0, 0.5)], axis=0)
@@ -816,7 +827,7 @@ def drawn_by_hand(before: Take, after: Take, said: dict[str, Any]) -> tuple[floa
     start, end = points[0][0], points[-1][0] + 1
     if span:
         start, end = max(start, span[0]), min(end, span[1])
-    low, high = _limits(before, part, key)
+    low, high = _drawable(before, part, key)
     ticks = np.array([tick for tick, _ in points if start <= tick < end] or [start])
     wanted = np.clip(np.interp(ticks, *np.array(points).T), low, high)
     unit = 0.011 if key == "bend" else EIGHTH
@@ -855,13 +866,14 @@ def shaped(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]
         wanted = np.where(ticks - head < turn, up, peak + (said["end"] - peak) * way(back, -lift, ease))
         wanted = np.where((turn < 2) | (lasting - turn < 2), np.nan, wanted)
     # The form runs between its ends as they are held within the range.
-    low, high = _limits(before, part, key)
+    low, high = _drawable(before, part, key)
     if any(not low <= one <= high for one in (said["start"], said["end"], peak or low)):
         return 0.0, ""
     near = (np.abs(ticks - head) < 3) | (np.abs(tail - ticks) < 3)
     wanted = np.where(near & (ticks != start), np.nan, wanted)
     steep = np.nan_to_num(np.abs(np.gradient(wanted, ticks))) if len(ticks) > 2 else np.zeros(len(ticks))
-    return _compare(after, part, key, ticks, wanted, 1.2 + min(float(steep.max()), 8.0) / EIGHTH)
+    # Three places of each shape lie on whole ticks: its edges, and its peak.
+    return _compare(after, part, key, ticks, wanted, 1.2 + 2 * min(float(steep.max()), 8.0) / EIGHTH)
 
 
 def moved(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
@@ -1015,6 +1027,140 @@ def _notes(take: Take, part: int) -> list[Struck]:
     return [Struck(*one) for one in zip(*(c.tolist() for c in (notes.start, notes.pitch, notes.velocity)), strict=True)]
 
 
+def alone(before: Take, said: dict[str, Any]) -> list[tuple[int, int, int]]:
+    """Chosen notes that no other chosen note meets: their starts, ends (or where the next begins) and pitches."""
+    part = before.parts[said["where"]["parts"][0]]
+    low, high = said["where"].get("span") or (0, math.inf)
+    notes = [
+        (int(start), int(end), int(pitch))
+        for start, end, pitch in zip(part.notes.start, part.notes.end, part.notes.pitch, strict=True)
+        if low <= start < high
+    ]
+    chord = before.resolution / 16
+    return [
+        (start, end, pitch)
+        for start, end, pitch in sorted(notes)
+        if all(abs(other[0] - start) > 2 * chord and not start <= other[0] < end and not other[0] <= start < other[1]
+               for other in notes if other != (start, end, pitch))
+        and notes.count((start, end, pitch)) == 1 and end > start
+    ][:12]  # fmt: skip
+
+
+def bent(offset: Callable[..., Any]) -> Callable[[Take, Take, dict[str, Any]], tuple[float, str]]:
+    """What a gesture adds to the bend over a note, held against what was drawn before."""
+
+    def formula(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+        part = said["where"]["parts"][0]
+        worst = (0.0, "")
+        for start, end, pitch in alone(before, said):
+            ticks = np.unique(np.linspace(start, end - 1, 25).astype(int))
+            base = np.nan_to_num(Drawn.of(before, part, "bend").at(ticks))
+            away = offset(said, before, ticks, start, end, pitch)
+            if away is None:
+                continue
+            # Nodes lie on whole ticks.
+            beside = [offset(said, before, ticks + by, start, end, pitch) for by in (-1, 1)]
+            slack = 2 + float(np.abs(beside[1] - beside[0]).max()) / 0.011
+            # Where the lane has not begun and nothing is added, nothing is said.
+            away = np.where((away == 0) & np.isnan(Drawn.of(after, part, "bend").at(ticks)), np.nan, away)
+            worst = max(worst, _compare(after, part, "bend", ticks, base + away, slack))
+        return worst
+
+    return formula
+
+
+def scooped(said: dict[str, Any], take: Take, ticks: Any, start: int, end: int, pitch: int) -> Any:
+    time = min(max(round(said.get("time", 0.25) * take.resolution), 1), end - start)
+    u = np.clip((ticks - start) / time, 0, 1)
+    return said.get("start", -2.0) * (1 - way(u, said.get("lift", 0.0), said.get("ease", 0.0)))
+
+
+def fallen(said: dict[str, Any], take: Take, ticks: Any, start: int, end: int, pitch: int) -> Any:
+    leaves = max(end - max(round(said.get("time", 0.5) * take.resolution), 1), start)
+    u = np.clip((ticks - leaves) / (end - leaves), 0, 1)
+    return said.get("end", -2.0) * way(u, said.get("lift", 0.0), said.get("ease", 0.0))
+
+
+def dipped(said: dict[str, Any], take: Take, ticks: Any, start: int, end: int, pitch: int) -> Any:
+    half = max(round(said.get("time", 0.5) * take.resolution / 2), 1)
+    middle = start + round(said.get("at", 0.5) * (end - start))
+    first, last = max(middle - half, start), min(middle + half, end)
+    lift, ease = said.get("lift", 0.0), said.get("ease", 0.0)
+    there = way(np.clip((ticks - first) / max(middle - first, 1e-9), 0, 1), lift, ease)
+    back = 1 - way(np.clip((ticks - middle) / max(last - middle, 1e-9), 0, 1), -lift, ease)
+    inside = (ticks >= first) & (ticks < last)
+    return said.get("depth", -1.0) * np.where(inside, np.where(ticks < middle, there, back), 0.0)
+
+
+def shaken(said: dict[str, Any], take: Take, ticks: Any, start: int, end: int, pitch: int) -> Any:
+    begin = start + round(said.get("delay", 0.0) * take.resolution)
+    until = end - round(said.get("settle", 0.0) * take.resolution)
+    clock = take.tempo.seconds if said.get("per", "hz") == "hz" else (lambda tick: np.asarray(tick, dtype=float))
+    rate = said.get("rate", 5.5)
+    length = 1 / rate if said.get("per", "hz") == "hz" else rate * take.resolution
+    halves = math.floor(2 * float(clock(until) - clock(begin)) / length + 1e-9)
+    if halves < 1 or length / 2 < (0.02 if said.get("per", "hz") == "hz" else 40):
+        return None
+    passed = clock(ticks) - clock(begin)
+    share = passed / (halves * length / 2)
+    first = said.get("depth", 30.0)
+    last = first if said.get("depth_end") is None else said["depth_end"]
+    depth = first + (last - first) * np.clip(share, 0, 1)
+    return np.where((share >= 0) & (share < 1), depth / 100 * np.sin(2 * np.pi * passed / length), 0.0)
+
+
+def glided(said: dict[str, Any], take: Take, ticks: Any, start: int, end: int, pitch: int) -> Any:
+    notes = take.parts[said["where"]["parts"][0]].notes
+    later = [(int(s), int(p)) for s, p in zip(notes.start, notes.pitch, strict=True) if s > start]
+    if not later or said.get("as", "tail") != "tail":
+        return None
+    onset = min(later)[0]
+    target = min((abs(p - pitch), p - pitch) for s, p in later if s == onset)
+    if sum(s == onset for s, _ in later) > 1:
+        return None
+    end = min(end, onset)
+    leave = start + round(said.get("start", 0.5) * (end - start))
+    time = said.get("time")
+    there = end if time is None else min(leave + max(round(time * take.resolution), 1), end)
+    if there <= leave:
+        return None
+    u = np.clip((ticks - leave) / (there - leave), 0, 1)
+    return target[1] * way(u, said.get("lift", 0.0), said.get("ease", 0.0))
+
+
+def sent_home(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    """Some time after the last note has ended the wheel is at the centre, until it is moved again."""
+    part = said["where"]["parts"][0]
+    if said["where"].get("span"):
+        return 0.0, ""
+    notes = sorted(
+        (int(s), int(e)) for one in before.parts_on(before.parts[part].channel)
+        for s, e in zip(one.notes.start, one.notes.end, strict=True)
+    )  # fmt: skip
+    worst = (0.0, "")
+    last = 0
+    for (_, end), (onset, _) in itertools.pairwise(notes):
+        last = max(last, end)
+        home = last + round(said.get("time", 0.25) * before.resolution)
+        if home < onset and Drawn.of(before, part, "bend").ticks[0] <= home:
+            worst = max(worst, _compare(after, part, "bend", np.array([home, onset - 1]), np.zeros(2)))
+    return worst
+
+
+def ranged(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    """`sound` keeps the drawing; `travel` keeps the wheel, whose share of the range in force says where it is."""
+    part = said["where"]["parts"][0]
+    if "bend" not in before.parts[part].lanes:
+        return 0.0, ""
+    nodes = Drawn.of(before, part, "bend").ticks
+    ticks = np.unique(np.array([tick for tick in (*nodes, *(tick + 7 for tick in nodes)) if tick >= nodes[0]]))
+    was = Drawn.of(before, part, "bend").at(ticks)
+    if said.get("keep", "sound") == "travel":
+        old, new = (take.parts[part].bend_range.at(ticks) for take in (before, after))
+        was = np.where(old > 0, was * new / np.where(old > 0, old, 1), np.nan)
+    return _compare(after, part, "bend", ticks, was, 1.5)
+
+
 FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] = {
     "lane.ramp": ramped,
     "lane.wave": waved,
@@ -1039,6 +1185,13 @@ FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] =
     "velocity.draw": velocities(by_hand),
     "velocity.vary": velocities(varied),
     "notes.copy": notes_copied,
+    "bend.range": ranged,
+    "bend.scoop": bent(scooped),
+    "bend.fall": bent(fallen),
+    "bend.dip": bent(dipped),
+    "bend.shake": bent(shaken),
+    "bend.glide": bent(glided),
+    "bend.home": sent_home,
 }
 """What each kind is documented to do (docs/strokes.md), as a share of what it may be off: 1 is the bound."""
 NEUTRAL: tuple[dict[str, Any], ...] = (

@@ -297,7 +297,7 @@ def _ways(
     # What says only what is in force anyway is no event, and keeps no other away.
     says = np.append(True, value[1:] != value[:-1]) | (fixed & np.isin(at, again))
     at, value, fixed = at[says], value[says], fixed[says]
-    return _apart(take.tempo, curve, at, value, fixed, kind.seconds)
+    return _apart(take.tempo, curve, at, value, fixed, kind.seconds, grain)
 
 
 def _crossings(
@@ -335,12 +335,13 @@ def _crossings(
 
 
 def _apart(
-    tempo: TempoMap, curve: Curve, ticks: Ints, values: Floats, fixed: Flags, seconds: float
+    tempo: TempoMap, curve: Curve, ticks: Ints, values: Floats, fixed: Flags, seconds: float, grain: float
 ) -> tuple[Ints, Floats]:
     """Of events in the order of time those between the `fixed` ones (nodes), a time step apart at least.
 
     One that would come too soon after another waits until the step is over, and says what the curve has come to by
-    then; so none is later than a step. One too close before a node is left to it.
+    then, in whole grains from what the others say; so none is later than a step. One too close before a node is left
+    to it.
     """
     loose = np.flatnonzero(~fixed)
     clock = tempo.seconds(ticks)
@@ -352,9 +353,11 @@ def _apart(
     stops = np.append(np.minimum.accumulate(stops[::-1])[::-1][1:], np.inf) - seconds
     kept, waited = _greedily(clock.tolist(), tick.tolist(), stops.tolist(), fixed.tolist(), seconds)
     later = np.ceil(tempo.tick(np.array(waited, dtype=np.float64)) - 1e-6).astype(np.int64)
+    planned = values[np.searchsorted(ticks, later, side="right") - 1]
+    come_to = planned + np.round((curve.at(later) - planned) / grain) * grain
     at = np.concatenate((ticks[kept], later))
     order = np.argsort(at, kind="stable")
-    return at[order], np.concatenate((values[kept], curve.at(later)))[order]
+    return at[order], np.concatenate((values[kept], come_to))[order]
 
 
 def _greedily(

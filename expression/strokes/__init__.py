@@ -8,6 +8,7 @@ from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
 from expression.errors import BadStroke
 from expression.strokes.base import BaseStroke, Where, select
 from expression.strokes.bend_range import BendRangeStroke
+from expression.strokes.bends import BendCentre, BendDip, BendFall, BendGlide, BendHome, BendScoop, BendShake
 from expression.strokes.cleaning import LaneDistil, LaneSmooth, LaneUnplayed
 from expression.strokes.copying import LaneCopy, LaneMove
 from expression.strokes.fade import LaneFade
@@ -45,6 +46,13 @@ AnyStroke = (
     | LaneLeadIn
     | NotesCopy
     | BendRangeStroke
+    | BendScoop
+    | BendFall
+    | BendDip
+    | BendGlide
+    | BendShake
+    | BendHome
+    | BendCentre
 )
 Stroke = Annotated[AnyStroke, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}

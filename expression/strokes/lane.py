@@ -69,14 +69,23 @@ class Spot(NamedTuple):
             high = max(high, float(self.curve.values.max(initial=high)))
         return low, high
 
+    @property
+    def limits(self) -> tuple[float, float]:
+        """The lowest and the highest value that can be drawn: a bend also beyond its range, which another can hold."""
+        kind = LANES[self.key]
+        return (kind.low, kind.high) if kind.is_ranged else self.bounds
+
     def cut(self, start: int, end: int) -> Piece:
         """What the lane says from `start` to before `end`."""
         return piece.cut(self.curve, start, end, self.error)
 
     def laid(self, pieces: Piece | list[Piece], resumes: bool = True) -> Lane:
-        """The lane with pieces in place of what it said there, all held within its range."""
+        """The lane with pieces in place of what it said there, all held within its limits.
+
+        A bend is not cut off by its range: it is drawn beyond, and another range makes it heard.
+        """
         pieces = [pieces] if isinstance(pieces, Piece) else pieces
-        pieces = [piece.clipped(one, *self.bounds, self.error) for one in pieces]
+        pieces = [piece.clipped(one, *self.limits, self.error) for one in pieces]
         return self.lane.reshaped(piece.laid(self.curve, pieces, self.error, resumes))
 
 

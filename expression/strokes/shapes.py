@@ -108,7 +108,7 @@ class LaneShape(WritingStroke):
         if not len(places.starts):
             return None
         made = self._all(places)
-        made = made.valued(np.clip(made.values, *spot.bounds))
+        made = made.valued(np.clip(made.values, *spot.limits))
         return spot.lane.reshaped(piece.laid_all(spot.curve, *places, made, spot.error, resumes=False))
 
     def _all(self, places: "_Places") -> Curve:

@@ -146,7 +146,7 @@ class LaneDraw(WritingStroke):
         edges = np.unique([start, end - 1])
         at_edges = np.interp(edges, ticks, values)
         ticks = np.concatenate((edges[:1], ticks[inside], edges[1:])).astype(np.int64)
-        values = np.clip(np.concatenate((at_edges[:1], values[inside], at_edges[1:])), *spot.bounds)
+        values = np.clip(np.concatenate((at_edges[:1], values[inside], at_edges[1:])), *spot.limits)
         if spot.is_switch:
             values = switched(values)
         if self.steps or spot.is_switch:

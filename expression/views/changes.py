@@ -74,6 +74,8 @@ def changes(before: Take, after: Take) -> Changes:
 
 
 def _lanes_differ(old: Part, new: Part) -> bool:
+    if old.bend_range is not new.bend_range:
+        return True
     if old.lanes is new.lanes:
         return False
     return any(old.lanes.get(key) is not new.lanes.get(key) for key in old.lanes.keys() | new.lanes.keys())

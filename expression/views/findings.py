@@ -1,14 +1,23 @@
 """What is wrong on the lanes of a take: why, where, and the stroke that mends it."""
 
+import math
+
 import numpy as np
 from typing_extensions import TypedDict
 
+from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
-from expression.strokes import Stroke, parse_stroke
+from expression.midi.rpn import DEFAULT_SEMITONES
+from expression.strokes import AnyStroke, Stroke, parse_stroke
+from expression.strokes.bend_range import MOST_SEMITONES
+from expression.strokes.bends import off_centre
 from expression.take import Channel, Lane, Take
 from expression.unplayed import Run, flickers, unheard
 
 MOST_SPANS = 500
+AT_REST = 0.03
+"""Semitones: what is nearer to the centre is heard as at rest."""
+LEAST_CENTS = 3
 
 
 class Unplayed(TypedDict):
@@ -36,7 +45,9 @@ def findings(take: Take) -> list[Unplayed]:
             for reason, places in runs.items():
                 if places:
                     found += [_finding(take, part, lane, reason, places) for part in parts]
-        found += [one for part in parts for one in _beyond(take, channel, part)]
+        for part in parts:
+            for faults in (_beyond, _unstated, _away):
+                found += faults(take, channel, part)
     return sorted(found, key=lambda one: one["part"])
 
 
@@ -65,7 +76,7 @@ def _finding(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) 
 
 
 def _beyond(take: Take, channel: Channel, part: int) -> list[Unplayed]:
-    """Where the bend is drawn further than the range in force reaches; nothing mends that but another range."""
+    """Where the bend is drawn further than the range in force reaches: a wider one mends it."""
     if BEND not in channel.lanes:
         return []
     curve, ranges = channel.lanes[BEND].curve, channel.bend_range
@@ -83,7 +94,73 @@ def _beyond(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     )
     ends = np.append(ticks[1:], ticks[-1] + 1)[over]
     spans = [(int(a), int(b)) for a, b in zip(ticks[over], ends, strict=True)]
-    return [{"part": part, "lane": BEND, "reason": "beyond", "says": says, "spans": spans[:MOST_SPANS], "stroke": None}]
+    least = math.ceil(round(float(np.abs(drawn).max()), 6))
+    stroke = _mend("bend.range", part, semitones=least) if least <= MOST_SEMITONES else None
+    return [_told(part, "beyond", says, spans, stroke)]
+
+
+def _told(part: int, reason: str, says: str, spans: list[tuple[int, int]], stroke: AnyStroke | None) -> Unplayed:
+    return {"part": part, "lane": BEND, "reason": reason, "says": says, "spans": spans[:MOST_SPANS], "stroke": stroke}
+
+
+def _unstated(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+    """A range that the file never says, or too late: every instrument takes its own for it."""
+    if BEND not in channel.lanes:
+        return []
+    curve = channel.lanes[BEND].curve
+    bent = curve.ticks[np.abs(curve.values) > AT_REST]
+    if not len(bent):
+        return []
+    said = [*take.rows.tick[channel.ranges].tolist(), *(one.ticks[2] for one in channel.statements)]
+    first, bar = int(bent[0]), take.meter.position(int(bent[0])).bar
+    if said and min(said) <= first:
+        return []
+    when = (
+        f"The bend range is said only in bar {take.meter.position(min(said)).bar}" if said else "No bend range is said"
+    )
+    says = (
+        f"{when}, but the wheel is moved from bar {bar} on: an instrument that is set to another than "
+        f"{DEFAULT_SEMITONES:g} semitones plays other notes."
+    )
+    span = (0, min(said)) if said and min(said) else None
+    stroke = _mend("bend.range", part, span, semitones=DEFAULT_SEMITONES)
+    return [_told(part, "unstated", says, [(first, first + 1)], stroke)]
+
+
+def _mend(kind: str, part: int, span: tuple[int, int] | None = None, **numbers: float) -> AnyStroke:
+    return parse_stroke({"kind": kind, "where": {"parts": [part], **({"span": span} if span else {})}, **numbers})
+
+
+def _away(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+    """A wheel that never comes home, one that is out in a rest, and one that rests off its centre."""
+    if BEND not in channel.lanes:
+        return []
+    found = []
+    curve = channel.lanes[BEND].curve
+    last, value = int(curve.ticks[-1]), float(curve.values[-1])
+    off = off_centre(take, channel)
+    if abs(value - off) > AT_REST:
+        way = "up" if value > 0 else "down"
+        says = f"The wheel never comes home: it ends {abs(value):.2f} semitones {way}, and what is next begins there."
+        found.append(_told(part, "never home", says, [(last, last + 1)], _mend("bend.home", part)))
+    else:
+        home = _mend("bend.home", part)
+        try:
+            reach = home.reach(take)
+        except NothingMatched:
+            pass
+        else:
+            out = [tick for tick in (reach.start,) if abs(float(curve.at(tick)) - off) > AT_REST]
+            if out:
+                bar = take.meter.position(out[0]).bar
+                says = f"The wheel stays out in the rest in bar {bar}: the next phrase begins bent."
+                found.append(_told(part, "out in a rest", says, [(reach.start, reach.end)], home))
+    if abs(off) * 100 >= LEAST_CENTS:
+        says = f"At rest the wheel is {abs(off) * 100:.0f} cents {'sharp' if off > 0 else 'flat'}."
+        first = int(curve.ticks[np.flatnonzero(np.isclose(curve.values, off))[0]])
+        centre = _mend("bend.centre", part)
+        found.append(_told(part, "off centre", says, [(first, first + 1)], centre))
+    return found
 
 
 def _says(take: Take, lane: Lane, reason: str, places: list[Run], events: int) -> str:

@@ -59,6 +59,8 @@ class PartLanes(TypedDict):
     """The lanes of a part in short, and what they make of its notes."""
 
     id: int
+    bend_range: list[tuple[int, float]]
+    """From each tick on, so many semitones either way."""
     lanes: list[LaneHead]
     contour: Contour | None
 
@@ -141,11 +143,10 @@ def lanes_of(take: Take, parts: Sequence[int]) -> list[PartLanes]:
 
 
 def _lanes(part: Part) -> PartLanes:
-    return {
-        "id": part.id,
-        "lanes": [_lane_head(part, key) for key in LANES if key in part.lanes],
-        "contour": contours(part),
-    }
+    heads = [_lane_head(part, key) for key in LANES if key in part.lanes]
+    steps = part.bend_range
+    ranges = list(zip(steps.ticks.tolist(), steps.semitones.tolist(), strict=True))
+    return {"id": part.id, "bend_range": ranges, "lanes": heads, "contour": contours(part)}
 
 
 def _lane_head(part: Part, key: str) -> LaneHead:

@@ -44,7 +44,7 @@ def _problem(status: int, detail: str, **more: Any) -> HttpResponse:
 
 
 def _refused(request: HttpRequest, error: Refused) -> HttpResponse:
-    return _problem(422, str(error), field=error.field)
+    return _problem(422, str(error), field=error.field, offer=error.offer)
 
 
 def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:

@@ -17,6 +17,8 @@ class Problem(Schema):
 
     detail: str
     field: str | None = None
+    offer: dict[str, float] = Field(default_factory=dict)
+    """Numbers of the stroke that would do."""
 
 
 class Account(Schema):

@@ -292,14 +292,14 @@ class TestGesturesUnderTheHand:
 
     def test_what_lanes_make_of_the_notes_is_told_part_by_part(self, desk: Desk) -> None:
         before = desk.caller.get(f"takes/{desk.id}/parts?of=0,99,x")
-        assert before["parts"] == [{"id": 0, "lanes": [], "contour": None}]
+        assert before["parts"] == [{"id": 0, "bend_range": [[0, 2.0]], "lanes": [], "contour": None}]
         desk.send("post", "strokes", stroke={**FADE, "lane": "cc:11"})
         after = desk.caller.get(f"takes/{desk.id}/parts?of=0")
         holds_to(PartsLanes, after)
         (part,) = after["parts"]
         view = desk.caller.get(f"takes/{desk.id}/view")
         assert (after["revision"], after["end"]) == (1, view["end"])
-        assert part == {name: view["parts"][0][name] for name in ("id", "lanes", "contour")}
+        assert part == {name: view["parts"][0][name] for name in ("id", "bend_range", "lanes", "contour")}
         assert part["contour"]["loud"][0] == 100
 
 

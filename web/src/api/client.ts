@@ -27,6 +27,8 @@ export class Refusal extends Error {
     readonly field: string | null = null,
     /** The newer history, where the take had moved on (409). */
     readonly history: History | null = null,
+    /** Numbers of the stroke that would do. */
+    readonly offer: Record<string, number> = {},
   ) {
     super(message);
   }
@@ -76,7 +78,7 @@ export async function answered<T = void>(
 export function refusal(status: number, error: unknown): Refusal {
   const body = (error && typeof error === "object" ? error : {}) as Partial<Schemas["StaleProblem"]>;
   const sentence = body.detail ?? "Something went wrong on the server; nothing was changed. Try again.";
-  return new Refusal(status, sentence, body.field ?? null, body.history ?? null);
+  return new Refusal(status, sentence, body.field ?? null, body.history ?? null, body.offer ?? {});
 }
 
 /** What to tell the person, whatever was thrown. */

@@ -98,6 +98,8 @@ export function wayOf(lane: LaneNodes, node: number): readonly (readonly number[
 
 /** Velocity is drawn, chosen and named as a lane, though every note has its own. */
 export const VELOCITY = "velocity";
+/** The wheel: a lane of semitones, with a range and gestures of its own. */
+export const BEND = "bend";
 /** Lanes that strokes begin with, until the player names another. */
 export const MOD_WHEEL = "cc:1";
 export const VOLUME = "cc:7";
@@ -140,8 +142,10 @@ export function extentOf(
 }
 
 /** The lanes that a stroke acts on. */
-export const lanesOf = (stroke: Stroke): readonly string[] =>
-  "lane" in stroke ? (typeof stroke.lane === "string" ? [stroke.lane] : stroke.lane) : [];
+export function lanesOf(stroke: Stroke): readonly string[] {
+  if (stroke.kind.startsWith(`${BEND}.`)) return [BEND];
+  return "lane" in stroke ? (typeof stroke.lane === "string" ? [stroke.lane] : stroke.lane) : [];
+}
 
 /** Whether a stroke acts on velocities. */
 export const actsOnVelocity = ({ kind }: Stroke): boolean => kind.startsWith(`${VELOCITY}.`);

@@ -37,6 +37,7 @@ export function scored({ ids, tempo = [[0, 500_000]] }: Wanted): Score {
         length: ids.map(() => 480),
         pitch: ids.map(() => 60),
         lanes: [],
+        bend_range: [[0, 2]],
         contour: null,
       },
     ],

@@ -31,6 +31,8 @@ export interface PartScore {
   /** The standard's names of the keys of a percussion part. */
   voices: Record<number, string>;
   lanes: LaneHead[];
+  /** From each tick on, so many semitones either way. */
+  bendRange: readonly (readonly [number, number])[];
   contour: Contour | null;
   lowest: number;
   highest: number;
@@ -121,6 +123,7 @@ function partOf(part: DeskView["parts"][number]): PartScore {
     drum: part.drum,
     voices: part.voices,
     lanes: part.lanes,
+    bendRange: part.bend_range,
     contour: contourOf(part.contour),
     lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
     highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
@@ -145,8 +148,8 @@ function contourOf(given: DeskView["parts"][number]["contour"]): Contour | null 
 /** The score with what has changed of the lanes of some parts. */
 export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]): Score {
   const parts = [...score.parts];
-  for (const { id, lanes, contour } of changed)
-    parts[id] = { ...parts[id], lanes, contour: contourOf(contour) };
+  for (const { id, lanes, contour, bend_range } of changed)
+    parts[id] = { ...parts[id], lanes, bendRange: bend_range, contour: contourOf(contour) };
   return { ...score, parts };
 }
 

@@ -802,6 +802,284 @@ export interface components {
             ];
         };
         /**
+         * BendCentre
+         * @description Take away what a worn wheel is off at rest: the whole lane is moved by it.
+         */
+        BendCentre: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend.centre";
+            /**
+             * Offset
+             * @description Cents that are taken away; absent: as measured at rest.
+             */
+            offset?: number | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * BendDip
+         * @description There and back within the note.
+         */
+        BendDip: {
+            /**
+             * At
+             * @description Where in the note it is furthest, as a share of its length.
+             * @default 0.5
+             */
+            at: number;
+            /**
+             * Depth
+             * @description Semitones from the note, at its furthest.
+             * @default -1
+             */
+            depth: number;
+            /**
+             * Ease
+             * @description 0: as `lift` forms it; 1: softened at both ends.
+             * @default 0
+             */
+            ease: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend.dip";
+            /**
+             * Lift
+             * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
+             * @default 0
+             */
+            lift: number;
+            /**
+             * Time
+             * @description Beats in all, half of it to either side; no longer than the note.
+             * @default 0.5
+             */
+            time: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * BendFall
+         * @description Off the note: it leaves its pitch before its end, and has gone so far when it ends.
+         */
+        BendFall: {
+            /**
+             * Ease
+             * @description 0: as `lift` forms it; 1: softened at both ends.
+             * @default 0
+             */
+            ease: number;
+            /**
+             * End
+             * @description Semitones from the note, where it ends.
+             * @default -2
+             */
+            end: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend.fall";
+            /**
+             * Lift
+             * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
+             * @default 0
+             */
+            lift: number;
+            /**
+             * Time
+             * @description Beats before the end; no more than the note has.
+             * @default 0.5
+             */
+            time: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * BendGlide
+         * @description From each chosen note to the one that follows it in its part.
+         */
+        BendGlide: {
+            /**
+             * As
+             * @description `tail`: the end leans to the next, which is struck as before; `one`: both are one note.
+             * @default tail
+             * @enum {string}
+             */
+            as: "tail" | "one";
+            /**
+             * Ease
+             * @description 0: as `lift` forms it; 1: softened at both ends.
+             * @default 0
+             */
+            ease: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend.glide";
+            /**
+             * Lift
+             * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
+             * @default 0
+             */
+            lift: number;
+            /**
+             * Start
+             * @description Where in the note it leaves, as a share of its length.
+             * @default 0.5
+             */
+            start: number;
+            /**
+             * Time
+             * @description Beats until it is there; absent: at the note's end.
+             */
+            time?: number | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * BendHome
+         * @description The wheel comes back to the centre in the rests: some time after the last note has ended.
+         */
+        BendHome: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend.home";
+            /**
+             * Time
+             * @description Beats after the last note has ended.
+             * @default 0.25
+             */
+            time: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * BendRangeStroke
+         * @description How far the wheel goes either way: from the start of the span to its end, or throughout.
+         *
+         *     It is said in full by registered parameter 0, before the first bend that needs it and after the last that does not.
+         */
+        BendRangeStroke: {
+            /**
+             * Gap Ms
+             * @description Milliseconds between two of its messages, where the music leaves room for that.
+             * @default 5
+             */
+            gap_ms: number;
+            /**
+             * Keep
+             * @description `sound`: the pitch stays as it is drawn. `travel`: the wheel moves as it did, the pitch with it.
+             * @default sound
+             * @enum {string}
+             */
+            keep: "sound" | "travel";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend.range";
+            /**
+             * Semitones
+             * @description Either way; hundredths are cents.
+             */
+            semitones: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * BendScoop
+         * @description Into the note: it begins away from its pitch and is there after a while.
+         */
+        BendScoop: {
+            /**
+             * Ease
+             * @description 0: as `lift` forms it; 1: softened at both ends.
+             * @default 0
+             */
+            ease: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend.scoop";
+            /**
+             * Lift
+             * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
+             * @default 0
+             */
+            lift: number;
+            /**
+             * Start
+             * @description Semitones from the note, where it begins.
+             * @default -2
+             */
+            start: number;
+            /**
+             * Time
+             * @description Beats until it is there; no longer than the note.
+             * @default 0.25
+             */
+            time: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * BendShake
+         * @description A vibrato, about the pitch; it comes to rest at a whole swing.
+         */
+        BendShake: {
+            /**
+             * Delay
+             * @description Beats after the note's start.
+             * @default 0
+             */
+            delay: number;
+            /**
+             * Depth
+             * @description Cents to either side.
+             * @default 30
+             */
+            depth: number;
+            /**
+             * Depth End
+             * @description Cents at its end, to which it grows or fades evenly; absent: the same.
+             */
+            depth_end?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend.shake";
+            /**
+             * Per
+             * @default hz
+             * @enum {string}
+             */
+            per: "hz" | "beats";
+            /**
+             * Rate
+             * @description By `per`: swings a second, or beats a swing.
+             * @default 5.5
+             */
+            rate: number;
+            /**
+             * Settle
+             * @description Beats before its end, at rest.
+             * @default 0
+             */
+            settle: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
          * BentWay
          * @description The way from a node to the next where it is no straight line: its form, and (tick, value) to draw it by.
          */
@@ -825,7 +1103,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"]) | null;
+            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"]) | null;
         };
         /**
          * Changes
@@ -2038,6 +2316,11 @@ export interface components {
          * @description The lanes of a part in short, and what they make of its notes.
          */
         PartLanes: {
+            /** Bend Range */
+            bend_range: [
+                number,
+                number
+            ][];
             contour: components["schemas"]["Contour"] | null;
             /** Id */
             id: number;
@@ -2089,6 +2372,11 @@ export interface components {
          * @description A part with its notes in columns. `start` holds differences; `shares` are the other parts on its channel.
          */
         PartView: {
+            /** Bend Range */
+            bend_range: [
+                number,
+                number
+            ][];
             /** Channel */
             channel: number;
             contour: components["schemas"]["Contour"] | null;
@@ -2163,7 +2451,7 @@ export interface components {
             mark: components["schemas"]["Mark"];
             saving: components["schemas"]["Saving"] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"];
         };
         /**
          * PreviewAsked
@@ -2184,7 +2472,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"];
         };
         /**
          * Problem
@@ -2195,6 +2483,10 @@ export interface components {
             detail: string;
             /** Field */
             field?: string | null;
+            /** Offer */
+            offer?: {
+                [key: string]: number;
+            };
         };
         /**
          * RehearsalAsked
@@ -2221,7 +2513,7 @@ export interface components {
                 number
             ];
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"];
         };
         /** Rename */
         Rename: {
@@ -2302,6 +2594,10 @@ export interface components {
             /** Field */
             field?: string | null;
             history: components["schemas"]["HistoryView"];
+            /** Offer */
+            offer?: {
+                [key: string]: number;
+            };
         };
         /** StepAsked */
         StepAsked: {
@@ -2313,7 +2609,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"];
         };
         /**
          * StrokeView
@@ -2330,7 +2626,7 @@ export interface components {
             /** Step */
             step: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"];
         };
         /**
          * Summary
@@ -2424,7 +2720,7 @@ export interface components {
         /** Traced */
         Traced: {
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"];
         };
         /**
          * UndoneView
@@ -2455,7 +2751,7 @@ export interface components {
                 number
             ][];
             /** Stroke */
-            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"]) | null;
+            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"]) | null;
         };
         /**
          * VelocityAccent

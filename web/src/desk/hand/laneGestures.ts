@@ -18,6 +18,8 @@ const NODE_REACH = 8;
 const WAY_REACH = 6;
 /** A node is drawn to a round value when it comes so near. */
 const ROUND_REACH = 2;
+/** The same in semitones. */
+const FINE_REACH = 0.15;
 
 type Nodes = Extract<Stroke, { kind: "lane.nodes" }>["nodes"];
 
@@ -37,7 +39,8 @@ function snapped(stave: LaneStave, x: number, y: number, free: boolean): Point {
     const line = nearestLine(score, tick, grid);
     // Far out the grid is finer than the hand: then nothing is gained by it.
     if (gridTicks(score, grid) * camera.perTick > 6) tick = line;
-    value = stave.kind.rounds.find((round) => Math.abs(round - value) <= ROUND_REACH) ?? value;
+    const reach = stave.kind.decimals ? FINE_REACH : ROUND_REACH;
+    value = stave.kind.rounds.find((round) => Math.abs(round - value) <= reach) ?? value;
   }
   return [tick, taken(stave.form, stave.kind, value)];
 }

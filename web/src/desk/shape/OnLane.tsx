@@ -1,8 +1,8 @@
-import { formOf, slides, VELOCITY } from "../../score/lanes";
+import { BEND, formOf, slides, VELOCITY } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
 import { List } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
-import { between } from "../../ui/numbers";
+import { between, rounded } from "../../ui/numbers";
 import { count } from "../../ui/words";
 import { erase } from "../hand/laneGestures";
 import { bringToSight } from "../stage/laneSight";
@@ -54,6 +54,7 @@ export function LaneGestures({ laneKey }: { laneKey: string }) {
           : "Nothing yet: draw, or begin here. "}
         {span ? "These act within the span." : "Without a span these act on all of the lane."}
       </p>
+      {laneKey === BEND && <Wheel />}
       <GestureKeys gestures={gesturesOn("lane", sliding)} lane={laneKey} />
       <div className="grid grid-cols-2 gap-1.5">
         <button
@@ -88,6 +89,22 @@ export function LaneGestures({ laneKey }: { laneKey: string }) {
       <Trace kind={kind} sliding={sliding} />
       <Routes laneKey={laneKey} />
     </div>
+  );
+}
+
+/** Gestures of the wheel, over the chosen notes; and how far it goes. */
+function Wheel() {
+  const part = useDesk((state) => leadPart(state));
+  const steps = part?.bendRange ?? [];
+  const ranges = [...new Set(steps.map(([, semitones]) => semitones))];
+  return (
+    <>
+      <p className="text-[13px]" data-testid="bend-range">
+        Range ±{ranges.map((one) => rounded(one)).join(", ±")} semitones
+        {ranges.length > 1 && ` (${steps.length - 1} changes)`}. Gestures act on the chosen notes, or on all.
+      </p>
+      <GestureKeys gestures={gesturesOn("bend")} lane={BEND} />
+    </>
   );
 }
 

@@ -38,6 +38,17 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
       {/* Room is kept for a reason, so that no button moves under the hand when one comes. */}
       <div className="mt-2 min-h-[2lh] text-accent-deep">
         {problem && <p role="alert">{inWords(problem, shaping.field, stroke)}</p>}
+        {problem &&
+          Object.entries(shaping.offer ?? {}).map(([field, value]) => (
+            <button
+              key={field}
+              type="button"
+              className="key mt-1 h-8 text-[13px]"
+              onClick={() => keepChange({ [field]: value })}
+            >
+              Take {value}
+            </button>
+          ))}
       </div>
       {/* Where Keep was pressed there lies Done afterwards: nothing that a second press could harm. */}
       <div className="sticky bottom-0 -mx-1 mt-1 flex gap-2 bg-sheet px-1 py-2">

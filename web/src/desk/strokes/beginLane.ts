@@ -1,10 +1,10 @@
 /** Beginning strokes on a lane: each opens with numbers that make sense there. */
 import type { Stroke, Where } from "../../api/client";
-import { lanesOf, valueAt } from "../../score/lanes";
+import { BEND, lanesOf, valueAt } from "../../score/lanes";
 import { changeLane } from "../take/arranging";
 import { onLead } from "../take/choosing";
 import { letGo, preview } from "../take/shaping";
-import { desk, keptLane } from "../take/state";
+import { desk, keptLane, set } from "../take/state";
 import { type Of, plain } from "./entry";
 
 export type Reshape = Of<"lane.reshape">;
@@ -18,6 +18,12 @@ export function beginOnLane(stroke: Stroke): void {
   letGo();
   for (const key of lanesOf(stroke)) changeLane(key, { open: true });
   preview(stroke);
+}
+
+/** Begin a gesture of the wheel: over what is chosen, with its lane in sight. */
+export function beginBend(stroke: Stroke): void {
+  set({ activeLane: BEND });
+  beginOnLane(stroke);
 }
 
 /** The span that is chosen; otherwise all of the lane, or of the take where it carries nothing. */

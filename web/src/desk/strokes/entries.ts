@@ -4,7 +4,7 @@ import { EXPRESSION, MOD_WHEEL } from "../../score/lanes";
 import { inFront, onLead } from "../take/choosing";
 import { desk, leadPart } from "../take/state";
 import { accent, depth, fade, hairpin, knee, levelOut, trim, vary } from "./begin";
-import { beginCopy, beginOnLane, beginRamp, beginWave, neutral, spanOf, swell } from "./beginLane";
+import { beginBend, beginCopy, beginOnLane, beginRamp, beginWave, neutral, spanOf, swell } from "./beginLane";
 import { copyNotes } from "./copying";
 import { type Entry, type Field, type Gesture, type Kind, type NumberField, plain } from "./entry";
 
@@ -413,6 +413,172 @@ export const ENTRIES: Record<Kind, Entry> = {
     ],
     on: "lane",
     gestures: [],
+  },
+  "bend.scoop": {
+    name: "Scoop",
+    says: "Each chosen note begins away from its pitch and comes to it.",
+    fields: [
+      { name: "start", label: "From (semitones)", step: 0.5 },
+      { name: "time", label: "Time (beats)", step: 0.125 },
+      LIFT,
+      EASE,
+    ],
+    on: "bend",
+    gestures: [
+      {
+        sign: "scoop",
+        name: "Scoop",
+        title: "Into the chosen notes, from below or above",
+        words: "slide in bend up attack pitch",
+        begin: () => beginBend(plain("bend.scoop", { where: inFront() })),
+      },
+    ],
+  },
+  "bend.fall": {
+    name: "Fall",
+    says: "Each chosen note leaves its pitch before its end.",
+    fields: [
+      { name: "end", label: "To (semitones)", step: 0.5 },
+      { name: "time", label: "Time (beats)", step: 0.125 },
+      LIFT,
+      EASE,
+    ],
+    on: "bend",
+    gestures: [
+      {
+        sign: "fall",
+        name: "Fall",
+        title: "Off the end of the chosen notes",
+        words: "drop doit slide off bend down release pitch",
+        begin: () => beginBend(plain("bend.fall", { where: inFront() })),
+      },
+    ],
+  },
+  "bend.dip": {
+    name: "Dip",
+    says: "There and back within each chosen note.",
+    fields: [
+      { name: "depth", label: "Depth (semitones)", step: 0.5 },
+      { name: "at", label: "Where in it", step: 0.05 },
+      { name: "time", label: "Time (beats)", step: 0.125 },
+      LIFT,
+      EASE,
+    ],
+    on: "bend",
+    gestures: [
+      {
+        sign: "dip",
+        name: "Dip",
+        title: "There and back within the chosen notes",
+        words: "bend there and back pitch",
+        begin: () => beginBend(plain("bend.dip", { where: inFront() })),
+      },
+    ],
+  },
+  "bend.glide": {
+    name: "Glide",
+    says: "From each chosen note to the one that follows it.",
+    fields: [
+      {
+        name: "as",
+        label: "As",
+        options: [
+          ["tail", "a tail of the note"],
+          ["one", "one long note"],
+        ],
+      },
+      { name: "start", label: "Leaves at", step: 0.05 },
+      { name: "time", label: "Time (beats)", step: 0.125, absent: "to its end" },
+      LIFT,
+      EASE,
+    ],
+    on: "bend",
+    gestures: [
+      {
+        sign: "glide",
+        name: "Glide",
+        title: "From the chosen notes to those that follow",
+        words: "portamento glissando slide legato pitch",
+        begin: () => beginBend(plain("bend.glide", { where: inFront(), lift: 0.4 })),
+      },
+    ],
+  },
+  "bend.shake": {
+    name: "Shake",
+    says: "A vibrato that comes to rest at a whole swing.",
+    fields: [
+      {
+        name: "per",
+        label: "Rate",
+        options: [
+          ["hz", "swings a second"],
+          ["beats", "beats a swing"],
+        ],
+      },
+      { name: "rate", label: "Rate", step: 0.1 },
+      { name: "depth", label: "Depth (cents)", step: 5 },
+      { name: "depth_end", label: "Grows to (cents)", step: 5, absent: "the same" },
+      { name: "delay", label: "After (beats)", step: 0.125 },
+      { name: "settle", label: "Rests before (beats)", step: 0.125 },
+    ],
+    on: "bend",
+    gestures: [
+      {
+        sign: "shake",
+        name: "Shake",
+        title: "A vibrato on the chosen notes",
+        words: "vibrato wobble lfo pitch",
+        begin: () => beginBend(plain("bend.shake", { where: inFront() })),
+      },
+    ],
+  },
+  "bend.home": {
+    name: "Wheel home",
+    says: "In the rests the wheel comes back to the centre.",
+    fields: [{ name: "time", label: "After the note (beats)", step: 0.125 }],
+    on: "bend",
+    gestures: [
+      {
+        sign: "home",
+        name: "Home",
+        title: "Back to the centre in the rests after phrases",
+        words: "centre return rest reset wheel pitch",
+        begin: () => beginBend(plain("bend.home", { where: onLead(desk().span) })),
+      },
+    ],
+  },
+  "bend.centre": {
+    name: "Wheel centred",
+    says: "What a worn wheel is off at rest is taken away from the whole lane.",
+    fields: [{ name: "offset", label: "Offset (cents)", absent: "as measured" }],
+    on: "bend",
+    gestures: [],
+  },
+  "bend.range": {
+    name: "Bend range",
+    says: "How far the wheel goes either way; said in full to the instrument before the first bend that needs it.",
+    fields: [
+      { name: "semitones", label: "Semitones" },
+      {
+        name: "keep",
+        label: "Keeps",
+        options: [
+          ["sound", "the pitch"],
+          ["travel", "the wheel's movement"],
+        ],
+      },
+      { name: "gap_ms", label: "Gap (ms)" },
+    ],
+    on: "bend",
+    gestures: [
+      {
+        sign: "range",
+        name: "Range",
+        title: "How far the wheel goes, from the start of the span or throughout",
+        words: "sensitivity rpn semitones pitch wheel",
+        begin: () => beginBend(plain("bend.range", { where: onLead(desk().span), semitones: 12 })),
+      },
+    ],
   },
   "lane.nodes": { name: "Nodes", fields: [], on: "lane", gestures: [] },
   "lane.draw": {

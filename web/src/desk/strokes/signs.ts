@@ -11,6 +11,13 @@ export const SIGNS = {
   accent: "M3 11V2 M8 11V8 M13 11V5 M18 11V8",
   copy: "M2 2h9v6h-9z M13 5h9v6h-9z",
   trim: "M2 11 L22 11 M2 5 L22 5 M12 5v6",
+  scoop: "M2 11 C5 11 7 4 11 4 L22 4",
+  fall: "M2 3 L13 3 C17 3 19 10 22 11",
+  dip: "M2 3 L7 3 C9 3 10 10 12 10 C14 10 15 3 17 3 L22 3",
+  glide: "M2 10 L9 10 C13 10 13 3 16 3 L22 3",
+  shake: "M2 6.5 L6 6.5 C8 1 9 1 10.5 6.5 C12 12 13 12 14.5 6.5 C16 1 17 1 18.5 6.5 C20 12 21 12 22 6.5",
+  home: "M2 3 L8 3 L8 9 L22 9",
+  range: "M3 2 L21 2 M3 11 L21 11 M12 2 L12 11 M9.5 4.5 L12 2 L14.5 4.5 M9.5 8.5 L12 11 L14.5 8.5",
 } as const;
 
 export type Sign = keyof typeof SIGNS;

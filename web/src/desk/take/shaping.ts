@@ -98,14 +98,8 @@ const page: Page = {
     });
     hearAgain();
   },
-  impossible(_, reason) {
-    const shaping = {
-      ...(desk().shaping as Shaping),
-      problem: reason.message,
-      field: reason.field,
-      mark: null,
-    };
-    set({ shaping });
+  impossible(_, { message, field, offer }) {
+    set({ shaping: { ...(desk().shaping as Shaping), problem: message, field, offer, mark: null } });
     setLayers({ tried: null });
   },
   kept({ number }) {

@@ -33,6 +33,8 @@ export interface Shaping {
   /** Of a distilling: how many nodes there were and are, and how far the new ones stray at most. */
   saving?: Schemas["Saving"] | null;
   field: string | null;
+  /** Numbers that would do, where these do not. */
+  offer?: Record<string, number>;
 }
 
 /** Notes of some parts, of which the first begins at `from`; or a stretch of a lane. */

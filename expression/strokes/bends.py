@@ -1,0 +1,542 @@
+"""Gestures of the bend wheel, each over the notes that are chosen: what is drawn there is added to what was there.
+
+The wheel moves the whole channel, so that a gesture moves all that sounds there then; notes struck together are one.
+"""
+
+from abc import abstractmethod
+from typing import Annotated, Literal, NamedTuple
+
+import numpy as np
+from pydantic import Field
+from typing_extensions import override
+
+from expression import piece
+from expression.arrays import Floats, Ints, ranges, whole
+from expression.chords import chord_onsets
+from expression.curve import Curve
+from expression.errors import NothingMatched
+from expression.lanes import BEND, LANES
+from expression.notes import Notes
+from expression.piece import Piece
+from expression.strokes.base import BaseStroke, Lift, Reach, Unit, masks_of, select
+from expression.strokes.lane import lane_of
+from expression.take import Channel, Lane, Take
+
+RING_SECONDS = 1.0
+"""A note rings on for so long after its end: until then, or until the next is struck, it keeps the pitch it came to."""
+MOST_CYCLES = 20_000
+NEARLY = 1e-9
+Beats = Annotated[float, Field(gt=0, le=1024)]
+Interval = Annotated[float, Field(ge=-96, le=96)]
+LIFT = Field(0.0, description="-1: fast, then slow; 0: straight; 1: slow, then fast.")
+EASE = Field(0.0, description="0: as `lift` forms it; 1: softened at both ends.")
+
+
+class Line(NamedTuple):
+    """The chosen notes of a channel, one after another; notes struck together are one. Ticks."""
+
+    start: Ints
+    end: Ints
+    """Where each ends, or the next of them begins."""
+    ring: Ints
+    """How long each keeps what it came to: until the next note of the channel is struck, or it has rung out."""
+
+
+class Offsets(NamedTuple):
+    """What is added to the bend: places (none over another), and the nodes of all of them one after another."""
+
+    starts: Ints
+    ends: Ints
+    curve: Curve
+
+    @classmethod
+    def of(
+        cls, places: tuple[Ints, Ints], ticks: list[Ints], values: list[Floats], lift: Floats | float, ease: float
+    ) -> "Offsets":
+        """From columns of nodes, the same number for each place: ways between them, and the last is held."""
+        starts, ends = places
+        lasting = ends > starts
+        count = len(ticks)
+        hold = np.zeros((int(lasting.sum()), count), dtype=bool)
+        hold[:, -1] = True
+        lifts = np.broadcast_to(np.atleast_1d(lift), hold.shape)
+        columns = (np.stack(column, axis=1)[lasting] for column in (ticks, values))
+        tick, value = (column.ravel() for column in columns)
+        # What has no length is passed over: of several nodes at one tick the last goes on.
+        curve = Curve.of(tick, value, hold.ravel(), np.where(hold, 0.0, lifts).ravel(), ease)
+        return cls(starts[lasting], ends[lasting], curve)
+
+
+class BendGesture(BaseStroke):
+    """What all gestures share."""
+
+    @override
+    def apply(self, take: Take) -> Take:
+        selection = select(take, self.where)
+        made = take
+        matched = False
+        for channel in take.channels:
+            masks = {part.id: selection.masks[part.id] for part in take.parts_on(channel) if part.id in selection.masks}
+            if not masks:
+                continue
+            offsets = self.offsets(take, channel, self._line(take, channel))
+            if not len(offsets.starts):
+                continue
+            matched = True
+            lane = added(lane_of(take, channel, BEND), offsets)
+            made = made.with_lane(channel.id, lane)
+        if not matched:
+            raise NothingMatched(self.nothing)
+        return made
+
+    @property
+    def nothing(self) -> str:
+        """Why it matches nothing although notes are chosen."""
+        return "None of the chosen notes is long enough for that."
+
+    def _line(self, take: Take, channel: Channel) -> Line:
+        parts = take.parts_on(channel)
+        masks = masks_of(take, self.where)
+        chosen = [part.notes.only(masks[part.id]) for part in parts if part.id in masks]
+        start = np.concatenate([notes.start for notes in chosen])
+        end = np.concatenate([notes.end for notes in chosen])
+        heads, which = np.unique(chord_onsets(start, take.resolution), return_inverse=True)
+        tails = np.zeros(len(heads), dtype=np.int64)
+        np.maximum.at(tails, which, end)
+        tails = np.minimum(tails, np.append(heads[1:], tails.max(initial=0)))
+        onsets = np.unique(np.concatenate([part.notes.start[~part.notes.muted] for part in parts]))
+        return Line(heads, tails, rung_out(take, tails, onsets))
+
+    @abstractmethod
+    def offsets(self, take: Take, channel: Channel, line: Line) -> Offsets:
+        """What is added to the bend."""
+
+    @override
+    def reach(self, take: Take) -> Reach:
+        picked, masks = select(take, self.where)
+        found = [
+            self.offsets(take, channel, self._line(take, channel))
+            for channel in take.channels
+            if any(part.id in masks for part in take.parts_on(channel))
+        ]
+        places = [one for one in found if len(one.starts)]
+        if not places:
+            raise NothingMatched(self.nothing)
+        start, end = min(int(one.starts[0]) for one in places), max(int(one.ends[-1]) for one in places)
+        return Reach(start, end, list(masks), len(picked.id))
+
+
+def rung_out(take: Take, ends: Ints, onsets: Ints) -> Ints:
+    """Until when notes that end at `ends` keep their pitch: until one is struck, or they have rung out."""
+    ring = whole(take.tempo.tick(take.tempo.seconds(ends) + RING_SECONDS))
+    following = np.append(onsets, np.iinfo(np.int64).max)[np.searchsorted(onsets, ends)]
+    return np.asarray(np.minimum(ring, following))
+
+
+def added(lane: Lane, offsets: Offsets) -> Lane:
+    """A lane with something added in some places. Where it says nothing yet, the wheel is taken to be at rest."""
+    starts, ends, curve = offsets
+    error = LANES[BEND].error
+    base = lane.curve
+    if not len(base) or base.ticks[0] > starts[0]:
+        base = Curve.of(starts[:1], [0.0]).then(base)
+    first, last = int(starts[0]), int(ends[-1])
+    rests = ends[:-1][starts[1:] > ends[:-1]]
+    order = np.argsort(np.concatenate((curve.ticks * 2, rests * 2 + 1)), kind="stable")
+    moving = curve.then(Curve.of(rests, np.zeros(len(rests)))).rows(order)
+    total = piece.added(piece.cut(base, first, last, error), Piece(first, last, moving), error).curve
+    return lane.reshaped(piece.laid_all(base, starts, ends, within(total, starts, ends), error))
+
+
+def within(curve: Curve, starts: Ints, ends: Ints) -> Curve:
+    """What a curve says in some places, as pieces: what comes in is left out, and what goes out arrives."""
+    ticks = curve.ticks
+    first = np.searchsorted(ticks, starts, side="right") - 1
+    after = np.searchsorted(ticks, ends)
+    arrives = (after < len(ticks)) & (after > first)
+    arrives[arrives] = ~curve.hold[after[arrives] - 1] & (ticks[after[arrives]] == ends[arrives])
+    return curve.rows(ranges(first, after + arrives)[0])
+
+
+class BendScoop(BendGesture):
+    """Into the note: it begins away from its pitch and is there after a while."""
+
+    kind: Literal["bend.scoop"] = "bend.scoop"
+    start: Interval = Field(-2.0, description="Semitones from the note, where it begins.")
+    time: Beats = Field(0.25, description="Beats until it is there; no longer than the note.")
+    lift: Lift = LIFT
+    ease: Unit = EASE
+
+    @override
+    def offsets(self, take: Take, channel: Channel, line: Line) -> Offsets:
+        until = np.minimum(line.start + max(round(self.time * take.resolution), 1), line.end)
+        begins = np.full(len(until), self.start)
+        places = line.start, until
+        return Offsets.of(places, [line.start, until], [begins, np.zeros(len(until))], self.lift, self.ease)
+
+    @override
+    def label(self) -> str:
+        return f"Scoop from {signed(self.start)}"
+
+
+class BendFall(BendGesture):
+    """Off the note: it leaves its pitch before its end, and has gone so far when it ends."""
+
+    kind: Literal["bend.fall"] = "bend.fall"
+    end: Interval = Field(-2.0, description="Semitones from the note, where it ends.")
+    time: Beats = Field(0.5, description="Beats before the end; no more than the note has.")
+    lift: Lift = LIFT
+    ease: Unit = EASE
+
+    @override
+    def offsets(self, take: Take, channel: Channel, line: Line) -> Offsets:
+        leaves = np.maximum(line.end - max(round(self.time * take.resolution), 1), line.start)
+        ends = np.full(len(leaves), self.end)
+        places = leaves, np.maximum(line.ring, line.end)
+        return Offsets.of(places, [leaves, line.end], [np.zeros(len(leaves)), ends], self.lift, self.ease)
+
+    @override
+    def label(self) -> str:
+        return f"Fall to {signed(self.end)}"
+
+
+class BendDip(BendGesture):
+    """There and back within the note."""
+
+    kind: Literal["bend.dip"] = "bend.dip"
+    depth: Interval = Field(-1.0, description="Semitones from the note, at its furthest.")
+    at: Unit = Field(0.5, description="Where in the note it is furthest, as a share of its length.")
+    time: Beats = Field(0.5, description="Beats in all, half of it to either side; no longer than the note.")
+    lift: Lift = LIFT
+    ease: Unit = EASE
+
+    @override
+    def offsets(self, take: Take, channel: Channel, line: Line) -> Offsets:
+        half = max(round(self.time * take.resolution / 2), 1)
+        middle = line.start + whole(self.at * (line.end - line.start))
+        leaves, back = np.maximum(middle - half, line.start), np.minimum(middle + half, line.end)
+        rest = np.zeros(len(middle))
+        # The way back is the way there in a mirror.
+        lift = np.array([self.lift, -self.lift, 0.0])
+        return Offsets.of(
+            (leaves, back), [leaves, middle, back], [rest, np.full(len(middle), self.depth), rest], lift, self.ease
+        )
+
+    @override
+    def label(self) -> str:
+        return f"Dip to {signed(self.depth)}"
+
+
+class BendShake(BendGesture):
+    """A vibrato, about the pitch; it comes to rest at a whole swing."""
+
+    kind: Literal["bend.shake"] = "bend.shake"
+    rate: Annotated[float, Field(gt=0, le=50)] = Field(5.5, description="By `per`: swings a second, or beats a swing.")
+    per: Literal["hz", "beats"] = "hz"
+    depth: Annotated[float, Field(ge=0, le=1200)] = Field(30.0, description="Cents to either side.")
+    depth_end: Annotated[float | None, Field(ge=0, le=1200)] = Field(
+        None, description="Cents at its end, to which it grows or fades evenly; absent: the same."
+    )
+    delay: Annotated[float, Field(ge=0, le=1024)] = Field(0.0, description="Beats after the note's start.")
+    settle: Annotated[float, Field(ge=0, le=1024)] = Field(0.0, description="Beats before its end, at rest.")
+
+    @override
+    def offsets(self, take: Take, channel: Channel, line: Line) -> Offsets:
+        start = line.start + round(self.delay * take.resolution)
+        until = line.end - round(self.settle * take.resolution)
+        tempo = take.tempo
+        by_clock = self.per == "hz"
+        begins = tempo.seconds(start) if by_clock else start.astype(np.float64)
+        lasts = (tempo.seconds(until) if by_clock else until) - begins
+        length = 1 / self.rate if by_clock else self.rate * take.resolution
+        halves = np.floor(2 * lasts / length + NEARLY).astype(np.int64)
+        swings = halves >= 1
+        start, begins, halves = start[swings], begins[swings], halves[swings]
+        if halves.sum() > 2 * MOST_CYCLES:
+            raise NothingMatched(f"That would be more than {MOST_CYCLES:,} swings; choose a lower rate.", "rate")
+        deepest = max(self.depth, self.depth if self.depth_end is None else self.depth_end) / 100
+        # So many straight ways a half that none is further off than the error: depth (1 - cos(pi / 2n)).
+        each = max(int(np.ceil(np.pi / 2 / np.arccos(max(1 - LANES[BEND].error / max(deepest, 1e-6), 0.0)))), 2)
+        step, note = ranges(np.zeros(len(halves), dtype=np.int64), halves * each + 1)
+        moment = begins[note] + step * (length / 2 / each)
+        ticks = whole(tempo.tick(moment) if by_clock else moment)
+        share = step / (halves * each)[note]
+        depth = self.depth + ((self.depth if self.depth_end is None else self.depth_end) - self.depth) * share
+        last = step == (halves * each)[note]
+        turn = ((tempo.seconds(ticks) if by_clock else ticks) - begins[note]) / length
+        values = np.where(last, 0.0, depth / 100 * np.sin(2 * np.pi * turn))
+        curve = Curve.of(ticks, values, last)
+        return Offsets(start, ticks[last], curve) if len(start) else Offsets(start, start, curve)
+
+    @override
+    def label(self) -> str:
+        rate = f"{self.rate:g} Hz" if self.per == "hz" else f"every {self.rate:g} beats"
+        grows = "" if self.depth_end is None else f" → {self.depth_end:g}"
+        return f"Shake {rate}, ±{self.depth:g}{grows} cents"
+
+
+class BendGlide(BendGesture):
+    """From each chosen note to the one that follows it in its part."""
+
+    kind: Literal["bend.glide"] = "bend.glide"
+    # The field is called `as`, which Python keeps for itself.
+    vars()["__annotations__"]["as"] = Literal["tail", "one"]
+    vars()["as"] = Field(
+        "tail",
+        description="`tail`: the end leans to the next, which is struck as before; `one`: both are one note.",
+    )
+    start: Unit = Field(0.5, description="Where in the note it leaves, as a share of its length.")
+    time: Beats | None = Field(None, description="Beats until it is there; absent: at the note's end.")
+    lift: Lift = LIFT
+    ease: Unit = EASE
+
+    @property
+    def is_one(self) -> bool:
+        """Whether both notes become one."""
+        return bool(getattr(self, "as") == "one")
+
+    @override
+    def apply(self, take: Take) -> Take:
+        if not self.is_one:
+            return super().apply(take)
+        made = super().apply(take)
+        merged = {part.id: _merged(part.notes, self._pairs(take, part.id)) for part in take.parts}
+        changed = {part: notes for part, notes in merged.items() if notes is not take.parts[part].notes}
+        return made.with_notes(changed)
+
+    def _pairs(self, take: Take, part: int) -> list[tuple[int, int]]:
+        """Rows of chosen notes of a part and of those that follow them. Raises NothingMatched where none does."""
+        masks = masks_of(take, self.where)
+        if part not in masks:
+            return []
+        notes = take.parts[part].notes
+        rows = np.flatnonzero(masks[part])
+        found = []
+        for row in rows.tolist():
+            together = np.flatnonzero((notes.start == notes.start[row]) & ~notes.muted)
+            if len(np.intersect1d(together, rows)) > 1:
+                bar = take.meter.position(int(notes.start[row])).bar
+                raise NothingMatched(
+                    f"Two of the chosen notes start together in bar {bar}, and the wheel moves both. Choose one voice."
+                )
+            later = np.flatnonzero((notes.start > notes.start[row]) & ~notes.muted & ~notes.cue)
+            if not len(later):
+                bar = take.meter.position(int(notes.start[row])).bar
+                if len(rows) > 1:
+                    continue  # The last of a line has nothing to glide to.
+                raise NothingMatched(f"No note follows the one in bar {bar}; choose the note before it.")
+            onset = notes.start[later[0]]
+            same = later[notes.start[later] == onset]
+            nearest = same[np.argmin(np.abs(notes.pitch[same].astype(int) - int(notes.pitch[row])))]
+            if self.is_one and onset - notes.end[row] > LONGEST_REST * take.resolution:
+                bar = take.meter.position(int(notes.end[row])).bar
+                raise NothingMatched(
+                    f"After bar {bar} there are more than {LONGEST_REST} beats of rest; let it glide as a tail instead."
+                )
+            found.append((row, int(nearest)))
+        return found
+
+    @override
+    def offsets(self, take: Take, channel: Channel, line: Line) -> Offsets:
+        starts: list[int] = []
+        ends: list[int] = []
+        nodes: list[tuple[int, float, bool, float]] = []
+        for part in take.parts_on(channel):
+            notes = part.notes
+            pairs = self._pairs(take, part.id)
+            onsets = np.unique(notes.start[~notes.muted])
+            goes_on = {follows for _, follows in pairs} if self.is_one else set()
+            # Pitches are counted from the note that is struck: in a chain from its first.
+            struck: dict[int, int] = {}
+            for row, follows in pairs:
+                origin = struck.get(row, int(notes.pitch[row]))
+                struck[follows] = origin if self.is_one else int(notes.pitch[follows])
+                begin, end = int(notes.start[row]), int(min(notes.end[row], notes.start[follows]))
+                leave = begin + round(self.start * (end - begin))
+                there = end if self.time is None else min(leave + max(round(self.time * take.resolution), 1), end)
+                if there <= leave:
+                    leave = max(there - 1, begin)
+                away, target = int(notes.pitch[row]) - origin, int(notes.pitch[follows]) - origin
+                if self.is_one:
+                    last = int(max(notes.end[follows], notes.end[row]))
+                    until = (
+                        last
+                        if follows in {one for one, _ in pairs}
+                        else int(rung_out(take, np.array([last]), onsets[onsets != notes.start[follows]])[0])
+                    )
+                else:
+                    until = int(rung_out(take, np.array([end]), onsets)[0])
+                if row in goes_on and starts:
+                    ends[-1] = max(ends[-1], until)
+                else:
+                    starts.append(leave)
+                    ends.append(until)
+                nodes += [(leave, float(away), False, self.lift), (there, float(target), True, 0.0)]
+        if not starts:
+            return Offsets(np.zeros(0, np.int64), np.zeros(0, np.int64), Curve.of([], []))
+        tick, value, hold, lift = (np.array(column) for column in zip(*nodes, strict=True))
+        first, last_ = np.array(starts), np.array(ends)
+        # The next gesture cuts short what is held still.
+        last_ = np.minimum(last_, np.append(first[1:], last_[-1]))
+        return Offsets(first, last_, Curve.of(tick, value, hold, lift, np.where(hold, 0.0, self.ease)))
+
+    @override
+    def label(self) -> str:
+        return "Glide as one" if self.is_one else "Glide"
+
+
+LONGEST_REST = 16
+"""Beats between two notes that can become one."""
+
+
+def _merged(notes: Notes, pairs: list[tuple[int, int]]) -> Notes:
+    """Notes of which some go on as those that follow them, which are no longer struck."""
+    if not pairs:
+        return notes
+    end = notes.end.copy()
+    for row, follows in reversed(pairs):
+        end[row] = max(end[row], end[follows])
+    keep = np.ones(len(notes), dtype=bool)
+    keep[[follows for _, follows in pairs]] = False
+    return notes.until(end).only(keep)
+
+
+class BendHome(BaseStroke):
+    """The wheel comes back to the centre in the rests: some time after the last note has ended."""
+
+    kind: Literal["bend.home"] = "bend.home"
+    time: Annotated[float, Field(ge=0, le=1024)] = Field(0.25, description="Beats after the last note has ended.")
+
+    @override
+    def apply(self, take: Take) -> Take:
+        made = take
+        for channel in self._channels(take):
+            lane = channel.lanes[BEND]
+            starts, ends = self._rests(take, channel)
+            if len(starts):
+                # Where the wheel is put somewhere for the next note, it is there when that begins.
+                inner = np.searchsorted(lane.curve.ticks, ends) > np.searchsorted(lane.curve.ticks, starts, "right")
+                home = lane.curve
+                for which, resumes in ((inner, True), (~inner, False)):
+                    if which.any():
+                        rest = Curve.of(starts[which], np.zeros(int(which.sum())))
+                        home = piece.laid_all(home, starts[which], ends[which], rest, LANES[BEND].error, resumes)
+                made = made.with_lane(channel.id, lane.reshaped(home))
+        if made is take:
+            raise NothingMatched("In the rests the wheel is at the centre already.")
+        return made
+
+    def _channels(self, take: Take) -> list[Channel]:
+        wanted = self.where.parts
+        named = {part.channel.id: part.channel for part in take.parts if wanted is None or part.id in wanted}
+        found = [channel for channel in named.values() if BEND in channel.lanes]
+        if not found:
+            raise NothingMatched("No part that the stroke names has a bend.")
+        return found
+
+    def _rests(self, take: Take, channel: Channel) -> tuple[Ints, Ints]:
+        """Rests in which the wheel is out: from when it is to be home, to before the next note."""
+        notes = [part.notes.only(~part.notes.muted) for part in take.parts_on(channel)]
+        start = np.sort(np.concatenate([one.start for one in notes]))
+        end = np.concatenate([one.end for one in notes])[
+            np.argsort(np.concatenate([one.start for one in notes]), kind="stable")
+        ]
+        if not len(start):
+            return start, start
+        curve = channel.lanes[BEND].curve
+        last = np.maximum.accumulate(end)
+        after = np.append(start[1:], max(take.end, int(curve.ticks[-1]), int(last[-1])) + 1)
+        home = last + round(self.time * take.resolution)
+        low, high = self.where.span or (0, np.iinfo(np.int64).max)
+        rests = (after > home) & (home >= low) & (home < high)
+        home, after = home[rests], after[rests]
+        begun = home >= curve.ticks[0]
+        home, after = home[begun], after[begun]
+        away = np.concatenate(([0], np.cumsum(np.abs(curve.values) > NEARLY)))
+        nodes = away[np.searchsorted(curve.ticks, after)] - away[np.searchsorted(curve.ticks, home)]
+        out = (np.abs(curve.at(home)) > NEARLY) | (nodes > 0)
+        return home[out], after[out]
+
+    @override
+    def reach(self, take: Take) -> Reach:
+        channels = self._channels(take)
+        places = [self._rests(take, channel) for channel in channels]
+        places = [one for one in places if len(one[0])]
+        if not places:
+            raise NothingMatched("In the rests the wheel is at the centre already.")
+        named = {channel.id for channel in channels}
+        parts = [part.id for part in take.parts if part.channel.id in named]
+        start, end = min(int(one[0][0]) for one in places), max(int(one[1][-1]) for one in places)
+        return Reach(start, end, parts, sum(len(one[0]) for one in places))
+
+    @override
+    def label(self) -> str:
+        return "Wheel home in the rests"
+
+
+class BendCentre(BaseStroke):
+    """Take away what a worn wheel is off at rest: the whole lane is moved by it."""
+
+    kind: Literal["bend.centre"] = "bend.centre"
+    offset: Annotated[float | None, Field(ge=-200, le=200)] = Field(
+        None, description="Cents that are taken away; absent: as measured at rest."
+    )
+
+    @override
+    def apply(self, take: Take) -> Take:
+        made = take
+        for channel in self._channels(take):
+            off = self._off(take, channel)
+            if off:
+                lane = channel.lanes[BEND]
+                start, end = self.where.span or (int(lane.curve.ticks[0]), int(lane.curve.ticks[-1]) + 1)
+                moved = piece.cut(lane.curve, start, end, LANES[BEND].error)
+                if not moved.empty:
+                    curve = piece.laid(lane.curve, moved.scaled(1.0, -off), LANES[BEND].error)
+                    made = made.with_lane(channel.id, lane.reshaped(curve))
+        if made is take:
+            raise NothingMatched("At rest the wheel is at the centre.")
+        return made
+
+    def _channels(self, take: Take) -> list[Channel]:
+        wanted = self.where.parts
+        named = {part.channel.id: part.channel for part in take.parts if wanted is None or part.id in wanted}
+        found = [channel for channel in named.values() if BEND in channel.lanes]
+        if not found:
+            raise NothingMatched("No part that the stroke names has a bend.")
+        return found
+
+    def _off(self, take: Take, channel: Channel) -> float:
+        """Semitones."""
+        return off_centre(take, channel) if self.offset is None else self.offset / 100
+
+    @override
+    def reach(self, take: Take) -> Reach:
+        channels = self._channels(take)
+        named = {channel.id for channel in channels}
+        start, end = self.where.span or (0, max(take.end, 1))
+        return Reach(start, end, [part.id for part in take.parts if part.channel.id in named], len(channels))
+
+    @override
+    def label(self) -> str:
+        return "Wheel centred" if self.offset is None else f"Wheel centred by {signed(self.offset)} cents"
+
+
+WORN = 0.5
+"""A wheel that rests further out, in semitones, is held there on purpose."""
+
+
+def off_centre(take: Take, channel: Channel) -> float:
+    """How far out the wheel rests, in semitones: the value near the centre that is held for the longest in all."""
+    curve = channel.lanes[BEND].curve
+    seconds = np.diff(take.tempo.seconds(curve.ticks), append=float(take.tempo.seconds(max(take.end, 1))))
+    rests = curve.hold & (np.abs(curve.values) <= WORN) & (seconds > 0)
+    if not rests.any():
+        return 0.0
+    known, which = np.unique(curve.values[rests], return_inverse=True)
+    return float(known[np.bincount(which, weights=seconds[rests]).argmax()])
+
+
+def signed(value: float) -> str:
+    """A number with its sign."""
+    return f"{value:+g}".replace("-", "−")
