@@ -75,24 +75,35 @@ def _finding(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) 
     }
 
 
+def beyond(take: Take, part: int) -> Unplayed | None:
+    """Where the bend of a part goes beyond its range, and the wider range that would be heard."""
+    found = _beyond(take, take.parts[part].channel, part)
+    return found[0] if found else None
+
+
 def _beyond(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     """Where the bend is drawn further than the range in force reaches: a wider one mends it."""
     if BEND not in channel.lanes:
         return []
     curve, ranges = channel.lanes[BEND].curve, channel.bend_range
-    ticks = np.union1d(curve.ticks, ranges.ticks[ranges.ticks >= curve.ticks[0]])
-    drawn = curve.at(ticks)
+    changes = ranges.ticks[ranges.ticks >= curve.ticks[0]]
+    ticks = np.concatenate((curve.ticks, changes))
+    order = np.argsort(ticks, kind="stable")
+    # What arrives at a node where it jumps belongs to before it.
+    arrives = np.append(curve.ticks[1:] == curve.ticks[:-1], False)[: len(curve)]
+    force = ranges.at(ticks - np.append(arrives, np.zeros(len(changes), dtype=bool)))[order]
+    ticks, drawn = ticks[order], np.append(curve.values, curve.at(changes))[order]
     # The wheel reaches the full range downwards, and upwards all but one of its 8,192 steps.
-    over = np.flatnonzero(np.abs(drawn) > ranges.at(ticks) * (1 + 1e-9))
+    over = np.flatnonzero(np.abs(drawn) > force * (1 + 1e-9))
     if not len(over):
         return []
-    worst = over[np.argmax(np.abs(drawn[over]) - ranges.at(ticks[over]))]
+    worst = over[np.argmax(np.abs(drawn[over]) - force[over])]
     bar = take.meter.position(int(ticks[worst])).bar
     says = (
         f"Pitch bend is drawn {abs(drawn[worst]):.2f} semitones away in bar {bar}, but the range in force there is "
-        f"{ranges.at(ticks[worst]):g}: no more than that is heard."
+        f"{force[worst]:g}: no more than that is heard."
     )
-    ends = np.append(ticks[1:], ticks[-1] + 1)[over]
+    ends = np.maximum(np.append(ticks[1:], ticks[-1] + 1), ticks + 1)[over]
     spans = [(int(a), int(b)) for a, b in zip(ticks[over], ends, strict=True)]
     least = math.ceil(round(float(np.abs(drawn).max()), 6))
     stroke = _mend("bend.range", part, semitones=least) if least <= MOST_SEMITONES else None

@@ -7,6 +7,7 @@ from typing_extensions import TypedDict
 from expression.strokes import Stroke
 from expression.views.changes import Changes
 from expression.views.facts import Facts
+from expression.views.findings import Unplayed
 from expression.views.lanes import LaneChange, LaneData, Saving
 from expression.views.page import Page, PartLanes
 from expression.views.strokes import Mark, Strokes
@@ -29,7 +30,10 @@ class DeskView(Page):
 
 
 class Preview(TypedDict):
-    """What a stroke would change. `lanes` are those of the part that was asked for, node by node."""
+    """What a stroke would change. `lanes` are those of the part that was asked for, node by node.
+
+    `beyond`: where its bend would go further than the range in force, with the range that would hold it.
+    """
 
     stroke: Stroke
     mark: Mark
@@ -37,6 +41,7 @@ class Preview(TypedDict):
     lanes: list[LaneChange]
     facts: Facts | None
     saving: Saving | None
+    beyond: Unplayed | None
 
 
 class Written(TypedDict):

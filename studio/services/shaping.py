@@ -9,6 +9,7 @@ from django.db import transaction
 from expression import views
 from expression.errors import NothingMatched
 from expression.history import History, Shaped
+from expression.lanes import BEND
 from expression.selection import AnyRule, select_by
 from expression.strokes import AnyStroke, Where
 from expression.take import Take as Recording
@@ -85,15 +86,17 @@ def preview(
         stroke = stroke.fitted(known.met_by(number), *pull)
     tried = _tried(known, stroke, number)
     parts = (known.now.take.parts, tried.now.take.parts)
+    known_part = part is not None and part < len(parts[0])
+    lanes = views.lanes.lane_changes(*(take[part] for take in parts)) if known_part and part is not None else []
+    bends = part is not None and any(one["key"] == BEND for one in lanes)
     return {
         "stroke": stroke,
         "mark": views.strokes.mark(known.met_by(number), stroke),
         "changes": views.changes.changes(known.now.take, tried.now.take),
-        "lanes": views.lanes.lane_changes(*(take[part] for take in parts))
-        if part is not None and part < len(parts[0])
-        else [],
+        "lanes": lanes,
         "saving": views.lanes.saving(known.now.take, tried.now.take) if stroke.kind == "lane.distil" else None,
         "facts": views.facts.facts(tried.now.take, stroke.target) if stroke.kind.startswith("velocity.") else None,
+        "beyond": views.findings.beyond(tried.now.take, part) if bends and part is not None else None,
     }
 
 

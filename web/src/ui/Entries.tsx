@@ -21,7 +21,7 @@ export function Check({
         className="accent-ink"
         onChange={(event) => onChange(event.target.checked)}
       />
-      {words}
+      <span>{words}</span>
     </label>
   );
 }

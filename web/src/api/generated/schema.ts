@@ -2442,8 +2442,11 @@ export interface components {
         /**
          * Preview
          * @description What a stroke would change. `lanes` are those of the part that was asked for, node by node.
+         *
+         *     `beyond`: where its bend would go further than the range in force, with the range that would hold it.
          */
         Preview: {
+            beyond: components["schemas"]["Unplayed"] | null;
             changes: components["schemas"]["Changes"];
             facts: components["schemas"]["Facts"] | null;
             /** Lanes */

@@ -1,6 +1,6 @@
 /** Actions that depend on the take: its parts, its lanes, the grid. They have no keys and are found by search. */
 
-import { slides, VELOCITY } from "../../score/lanes";
+import { BEND, slides, VELOCITY } from "../../score/lanes";
 import { player } from "../../sound/player";
 import { gesturesOn } from "../strokes/entries";
 import type { Gesture } from "../strokes/entry";
@@ -48,6 +48,7 @@ export function offers(): Action[] {
     action("Look", `Open the lane ${title}`, () => changeLane(key, { open: true })),
   );
   const onNotes = gesturesOn(VELOCITY).map((gesture) => offered(gesture, VELOCITY, ""));
+  const onWheel = gesturesOn("bend").map((gesture) => offered(gesture, BEND, ""));
   const lane =
     desk().activeLane === VELOCITY ? desk().layers.kept.lanes.keys().next().value : desk().activeLane;
   const onLane =
@@ -56,7 +57,7 @@ export function offers(): Action[] {
       : gesturesOn("lane", slides(leadForm(lane))).map((gesture) =>
           offered(gesture, lane, ` on ${kindOf(lane).name}`),
         );
-  return [...onNotes, ...onLane, ...parts, ...strokes, ...values, ...feels, ...lanes];
+  return [...onNotes, ...onWheel, ...onLane, ...parts, ...strokes, ...values, ...feels, ...lanes];
 }
 
 /** A gesture as search finds it: begun on the lane that it is for. */

@@ -1,11 +1,11 @@
 /** The line at the bottom: where the pointer is, and what it would do there. */
 
-import { slides, textOf, VELOCITY, valueAt, wordOf } from "../../score/lanes";
-import { placeText } from "../../score/score";
+import { BEND, slides, textOf, VELOCITY, valueAt, wordOf } from "../../score/lanes";
+import { placeText, sounding } from "../../score/score";
 import { GUTTER, pitchOf, tickOf } from "../page/camera";
 import type { LaneStave } from "../stage/laneStage";
 import type { Stave } from "../stage/stage";
-import { partName, rowName } from "../take/arranging";
+import { noteName, partName, rowName } from "../take/arranging";
 import { selected } from "../take/choosing";
 import { shown } from "../take/layers";
 import { desk, frontParts, keptVelocities, kindOf, leadPart, set } from "../take/state";
@@ -64,11 +64,27 @@ export function hoverLane(stave: LaneStave, x: number): void {
   const tick = Math.max(tickOf(camera, x), 0);
   const nodes = shown(layers).lanes.get(stave.kind.key);
   const value = nodes ? valueAt(nodes, tick) : null;
-  set({ hint: `${placeText(score, tick)}  ${laneValue(stave, value)} — ${strokeOffer(stave)}` });
+  set({ hint: `${placeText(score, tick)}  ${laneValue(stave, value, tick)} — ${strokeOffer(stave)}` });
 }
 
-function laneValue({ kind, form }: LaneStave, value: number | null): string {
+/** The note that a bend comes to, where one note alone sounds. */
+function reached(tick: number, value: number): string {
+  const part = leadPart();
+  if (!part) return "";
+  const [from, to] = sounding(part, tick, tick);
+  const notes = [];
+  for (let note = from; note < to; note++) if (part.end[note] > tick) notes.push(note);
+  if (notes.length !== 1) return "";
+  const pitch = part.pitch[notes[0]] + value;
+  const nearest = Math.round(pitch);
+  const cents = Math.round((pitch - nearest) * 100);
+  const off = cents ? ` ${cents > 0 ? "+" : "−"}${Math.abs(cents)} cents` : "";
+  return nearest >= 0 && nearest < 128 ? `, ${noteName(nearest)}${off}` : "";
+}
+
+function laneValue({ kind, form }: LaneStave, value: number | null, tick: number): string {
   if (value === null) return "no value yet";
+  if (kind.key === BEND) return `${textOf(kind, value)}${reached(tick, value)}`;
   return slides(form) ? textOf(kind, value) : `${value} ${wordOf(kind, value)}`;
 }
 

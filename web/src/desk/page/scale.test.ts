@@ -31,7 +31,7 @@ test("a lane that goes to both sides is drawn as far as it goes, and so far at l
   expect(laneScale(bend, 140, undefined).high).toBe(2);
   const wide = laneScale(bend, 140, held(-1, 6.2));
   expect([wide.low, wide.high]).toEqual([-7, 7]);
-  expect(wide.marks).toEqual([-7, 0, 7]);
+  expect(wide.marks).toEqual([-6, -3, 0, 3, 6]);
   // Without a node there is nothing to go by.
   expect(laneScale(bend, 140, held(Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY)).high).toBe(2);
 });

@@ -17,6 +17,18 @@ export interface Scale {
 const lanePadding = (height: number): [number, number] => (height > 40 ? [22, 9] : [4, 4]);
 const VELOCITY_PADDING: [number, number] = [14, 14];
 
+const LEAST_PIXELS = 16;
+
+/** Whole values either side of the middle, as many as there is room for: each, or every second, twelfth ... */
+function evenly(low: number, high: number, middle: number, tall: number): number[] {
+  const every =
+    [1, 2, 3, 6, 12, 24, 48].find((step) => (step * tall) / (high - low) >= LEAST_PIXELS) ?? high - middle;
+  const marks: number[] = [];
+  for (let value = Math.ceil((low - middle) / every) * every + middle; value <= high; value += every)
+    marks.push(value);
+  return marks;
+}
+
 function scaleBetween(
   [low, high]: [number, number],
   height: number,
@@ -28,7 +40,7 @@ function scaleBetween(
     low,
     high,
     middle: kind.middle,
-    marks: kind.marks.length ? kind.marks : [low, kind.middle, high],
+    marks: kind.marks.length ? kind.marks : evenly(low, high, kind.middle, tall),
     yOf: (value) => above + ((high - value) / (high - low)) * tall,
     valueAt: (y) => high - ((y - above) / tall) * (high - low),
   };

@@ -40,10 +40,24 @@ export function LeadIn({
   );
 }
 
+/** What mends a fault, in a few words. */
+function mending(stroke: Stroke): string {
+  switch (stroke.kind) {
+    case "bend.range":
+      return `Set the range to ${stroke.semitones}`;
+    case "bend.home":
+      return "Bring it home";
+    case "bend.centre":
+      return "Centre it";
+    default:
+      return "Take it away";
+  }
+}
+
 function Mend({ stroke }: { stroke: Stroke }) {
   return (
     <button type="button" className="key h-8 text-[13px]" onClick={() => void apply(stroke)}>
-      Take it away
+      {mending(stroke)}
     </button>
   );
 }

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from "react";
-import type { Hairpin, Stroke } from "../../api/client";
+import type { Hairpin, Schemas, Stroke } from "../../api/client";
 import { EXPRESSION, VELOCITY, VOLUME } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
 import { List, Turns } from "../../ui/Entries";
@@ -9,7 +9,7 @@ import { anotherRoll, type Fade, firstOnset, rewritten, stepsOfBar, type Writing
 import { ENTRIES, fieldsOf } from "../strokes/entries";
 import { type Field, limitsOf } from "../strokes/entry";
 import { changeLane } from "../take/arranging";
-import { deleteStroke, done, keep, letGo, preview } from "../take/shaping";
+import { deleteStroke, done, keep, keepWith, letGo, preview } from "../take/shaping";
 import { desk, type Shaping, useDesk } from "../take/state";
 import { CopyPlace, Extent, type FormProps, MovePlace, NotesCopyPlace, Saving } from "./LaneForms";
 
@@ -38,6 +38,7 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
       {/* Room is kept for a reason, so that no button moves under the hand when one comes. */}
       <div className="mt-2 min-h-[2lh] text-accent-deep">
         {problem && <p role="alert">{inWords(problem, shaping.field, stroke)}</p>}
+        {!problem && shaping.beyond && <Beyond beyond={shaping.beyond} />}
         {problem &&
           Object.entries(shaping.offer ?? {}).map(([field, value]) => (
             <button
@@ -71,6 +72,25 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
         )}
       </div>
     </div>
+  );
+}
+
+/** A bend that is drawn further than the wheel goes: said, and made to be heard with one click. */
+function Beyond({ beyond }: { beyond: Schemas["Unplayed"] }) {
+  const { stroke } = beyond;
+  return (
+    <p className="text-[13px]" data-testid="beyond" title={beyond.says}>
+      Further than the wheel goes: not all is heard.{" "}
+      {stroke?.kind === "bend.range" && (
+        <button
+          type="button"
+          className="inline-flex min-h-6 items-center font-medium underline hover:text-ink"
+          onClick={() => void keepWith(stroke)}
+        >
+          Keep, with a range of {stroke.semitones}
+        </button>
+      )}
+    </p>
   );
 }
 

@@ -1,7 +1,7 @@
 /** A lane's canvas, kept in step with the desk's state. */
 
 import type { Form, LaneKind } from "../../api/client";
-import { lanesOf } from "../../score/lanes";
+import { BEND, lanesOf } from "../../score/lanes";
 import { gridTicks, type PartScore } from "../../score/score";
 import { mixInk } from "../page/draw/ink";
 import { drawLane } from "../page/draw/lane";
@@ -94,6 +94,7 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
       height,
       sound: state.sound,
       open,
+      ranges: key === BEND ? part.bendRange : [],
       firstNote: part.start[0] ?? 0,
     });
   };

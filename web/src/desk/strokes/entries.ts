@@ -563,8 +563,8 @@ export const ENTRIES: Record<Kind, Entry> = {
         name: "keep",
         label: "Keeps",
         options: [
-          ["sound", "the pitch"],
-          ["travel", "the wheel's movement"],
+          ["sound", "pitch"],
+          ["travel", "wheel"],
         ],
       },
       { name: "gap_ms", label: "Gap (ms)" },

@@ -79,7 +79,7 @@ const page: Page = {
     // What was wrong is said until the answer comes, so that nothing moves about under the pointer in between.
     set({ shaping: { ...(desk().shaping as Shaping), stroke, number } });
   },
-  tried({ stroke, number }, { changes, lanes, facts, mark, saving }) {
+  tried({ stroke, number }, { changes, lanes, facts, mark, saving, beyond }) {
     const { score, history, layers } = desk();
     if (!score) return;
     const { kept } = layers;
@@ -94,7 +94,7 @@ const page: Page = {
     });
     set({
       facts: facts ?? desk().facts,
-      shaping: { stroke, number, mark, problem: null, field: null, saving },
+      shaping: { stroke, number, mark, problem: null, field: null, saving, beyond },
     });
     hearAgain();
   },
@@ -198,6 +198,12 @@ export async function compare(against: number | null): Promise<void> {
   ]);
   if (mine !== comparisons) return;
   setLayers({ compared: { velocities, lanes: lanes ?? desk().layers.kept.lanes } });
+}
+
+/** Keep the open stroke, and then another that it asks for. */
+export async function keepWith(stroke: Stroke): Promise<void> {
+  if (desk().shaping?.number === null) await keep();
+  await apply(stroke);
 }
 
 /** Let go of the open stroke, then of the selection. */

@@ -33,6 +33,8 @@ export interface Shaping {
   /** Of a distilling: how many nodes there were and are, and how far the new ones stray at most. */
   saving?: Schemas["Saving"] | null;
   field: string | null;
+  /** Of a bend that goes further than its range: what is said of it, and the range that would hold it. */
+  beyond?: Schemas["Unplayed"] | null;
   /** Numbers that would do, where these do not. */
   offer?: Record<string, number>;
 }

@@ -31,6 +31,8 @@ export interface LaneScene extends Scene {
   height: number;
   sound: TakeAudio | null;
   open: boolean;
+  /** Of the wheel: how far it goes either way, from each tick on. */
+  ranges: readonly (readonly [number, number])[];
   /** The first onset of the part: before it a lane should have a value. */
   firstNote: number;
 }
@@ -43,6 +45,7 @@ export function drawLane(scene: LaneScene): void {
   drawGrid(scene, height);
   if (open && scene.sound) drawSound(scene, scene.sound);
   if (open) drawScaleLines(scene);
+  if (open && scene.ranges.length) drawRanges(scene);
   if (scene.was?.tick.length && slides(form)) drawGhost(scene, scene.was);
   if (nodes?.tick.length) {
     drawNoValue(scene, nodes);
@@ -81,6 +84,33 @@ function drawScaleLines({ pen, ink, camera, scale }: LaneScene): void {
   for (const value of scale.marks) hair(pen, GUTTER, scale.yOf(value), camera.width, scale.yOf(value));
   pen.stroke();
   pen.globalAlpha = 1;
+}
+
+/** Where the wheel ends, dashed: what is drawn further out is not heard. */
+function drawRanges({ pen, ink, camera, scale, height, ranges }: LaneScene): void {
+  pen.strokeStyle = ink.ghost;
+  pen.fillStyle = ink.faded;
+  pen.font = `500 11px ${SANS}`;
+  pen.textAlign = "left";
+  pen.textBaseline = "bottom";
+  pen.lineWidth = 1;
+  pen.setLineDash([4, 3]);
+  pen.beginPath();
+  ranges.forEach(([tick, semitones], row) => {
+    const left = Math.max(xOf(camera, tick), GUTTER);
+    const right = Math.min(xOf(camera, ranges[row + 1]?.[0] ?? Number.MAX_SAFE_INTEGER), camera.width);
+    if (right <= left) return;
+    for (const end of [semitones, -semitones]) {
+      if (end > scale.high || end < scale.low) continue;
+      hair(pen, left, scale.yOf(end), right, scale.yOf(end));
+    }
+    if (tick > 0 && left > GUTTER) {
+      hair(pen, left, 22, left, height);
+      pen.fillText(`±${semitones}`, left + 3, height - 2);
+    }
+  });
+  pen.stroke();
+  pen.setLineDash([]);
 }
 
 function drawScale({ pen, ink, height, scale }: LaneScene): void {
