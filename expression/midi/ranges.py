@@ -93,7 +93,7 @@ def restated(
     until = min((one.ticks[0] for one in kept if one.ticks[0] >= finish), default=LAST_TICK)
     writer = _Writer(take, channel, parameters, stays, sent, gap, travels)
     made = [writer.statement(start, semitones, since, min(until, finish))]
-    begins = made[0].ticks[0]
+    begins = min(start, made[0].ticks[0])
     # System On puts the range back: after each it has to be said again.
     system = np.unique(rows.tick[channel.resets[rows.status[channel.resets] == SYSEX]])
     again = [tick for tick in system.tolist() if begins <= tick < finish]
@@ -103,13 +103,13 @@ def restated(
         made.append(writer.statement(finish, float(channel.bend_range.at(finish)), made[-1].ticks[-1], until))
         finish = max(finish, made[-1].ticks[0])
     old = channel.bend_range
-    known = {0: float(old.semitones[0])}
+    known = {0: float(old.semitones[0]) if begins > 0 else DEFAULT_SEMITONES}
     dropped = {tick for one in gives_way for tick in one.ticks}
     for tick, value in zip(old.ticks.tolist(), old.semitones.tolist(), strict=True):
-        if (tick < begins or tick >= finish) and (tick not in dropped or not tick):
+        if (tick < begins or tick >= finish) and tick not in dropped:
             known[tick] = value
     known |= dict.fromkeys(again, DEFAULT_SEMITONES)
-    known |= {tick: value for one in made for tick, value in _steps(one)}
+    known |= {tick: value for one in (*kept, *made) for tick, value in _steps(one)}
     ticks = sorted(known)
     changes = [tick for row, tick in enumerate(ticks) if not row or known[tick] != known[ticks[row - 1]]]
     said = parameters.rows[parameters.about_range]

@@ -1,5 +1,6 @@
 """The bend range as a stroke: how far the wheel goes, from a place on or throughout."""
 
+import itertools
 import math
 from dataclasses import replace
 from typing import Annotated, Literal
@@ -13,7 +14,7 @@ from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.midi.ranges import restated
 from expression.strokes.base import BaseStroke, Reach
-from expression.take import LAST_TICK, Channel, Take
+from expression.take import Channel, Take
 
 MOST_SEMITONES = 96
 Semitones = Annotated[float, Field(gt=0, le=MOST_SEMITONES)]
@@ -59,14 +60,15 @@ class BendRangeStroke(BaseStroke):
         if self.keep == "sound":
             self._fits(take, channel, start, end)
         else:
-            steps = np.unique(np.concatenate(([0, LAST_TICK], old.ticks, new.ticks)))
+            last = max(take.end, int(lane.curve.ticks[-1])) + 1
+            steps = np.unique(np.concatenate(([0, last], old.ticks, new.ticks)))
             curve = lane.curve
-            for a, b in zip(steps[:-1].tolist(), steps[1:].tolist(), strict=True):
+            for a, b in itertools.pairwise(steps[steps <= last].tolist()):
                 factor = float(new.at(a)) / float(old.at(a)) if float(old.at(a)) else 1.0
-                if factor != 1.0:
-                    part = piece.cut(lane.curve, a, b, LANES[BEND].error)
-                    if not part.empty:
-                        curve = piece.laid(curve, part.scaled(factor), LANES[BEND].error)
+                part = piece.cut(lane.curve, a, b, LANES[BEND].error)
+                if factor != 1.0 and not part.empty:
+                    # What is held last goes on for ever.
+                    curve = piece.laid(curve, part.scaled(factor), LANES[BEND].error, resumes=b < last)
             lane = lane.reshaped(curve)
         other = np.asarray(old.at(lane.curve.ticks) != new.at(lane.curve.ticks))
         lane = lane.said_anew(other, made.unsaid)

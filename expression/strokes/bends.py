@@ -445,8 +445,8 @@ class BendHome(BaseStroke):
             return start, start
         curve = channel.lanes[BEND].curve
         last = np.maximum.accumulate(end)
-        after = np.append(start[1:], max(take.end, int(curve.ticks[-1]), int(last[-1])) + 1)
         home = last + round(self.time * take.resolution)
+        after = np.append(start[1:], max(take.end, int(curve.ticks[-1]), int(home[-1])) + 1)
         low, high = self.where.span or (0, np.iinfo(np.int64).max)
         rests = (after > home) & (home >= low) & (home < high)
         home, after = home[rests], after[rests]
@@ -492,7 +492,8 @@ class BendCentre(BaseStroke):
                 start, end = self.where.span or (int(lane.curve.ticks[0]), int(lane.curve.ticks[-1]) + 1)
                 moved = piece.cut(lane.curve, start, end, LANES[BEND].error)
                 if not moved.empty:
-                    curve = piece.laid(lane.curve, moved.scaled(1.0, -off), LANES[BEND].error)
+                    resumes = self.where.span is not None
+                    curve = piece.laid(lane.curve, moved.scaled(1.0, -off), LANES[BEND].error, resumes)
                     made = made.with_lane(channel.id, lane.reshaped(curve))
         if made is take:
             raise NothingMatched("At rest the wheel is at the centre.")

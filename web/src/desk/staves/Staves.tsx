@@ -75,7 +75,7 @@ export function Staves() {
         <canvas
           ref={notes}
           tabIndex={0}
-          aria-label={`Notes of ${name}; arrow keys choose and nudge them`}
+          aria-label={`Notes of ${name}: ${(part?.start.length ?? 0).toLocaleString("en-GB")}; arrow keys choose and nudge them`}
           className="absolute inset-0 h-full w-full cursor-crosshair touch-none"
         />
         <Beyond />
