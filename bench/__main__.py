@@ -99,6 +99,8 @@ def measured() -> None:
     }
     wide = takes.add(user, "Wide.mid", performance(notes=20_000, pedals=2_000, parts=14))
     lane = takes.add(user, "Wheel.mid", moved)
+    bent = takes.add(user, "Bent.mid", wheel(nodes=40_000, bends=True))
+    line = takes.add(user, "Line.mid", performance(notes=2_000, pedals=0, parts=1))
     port = free_port()
     with serving(port, os.environ) as server, sync_playwright() as playwright:
         chrome = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
@@ -114,6 +116,8 @@ def measured() -> None:
         browser.gestures(page, str(wide.pk))
         print("--- a lane of 40,000 recorded nodes, all of it framed")
         browser.grips(page, str(lane.pk))
+        print("--- the wheel: over 2,000 notes, then all of a lane of 40,000 recorded nodes")
+        browser.bends(page, str(line.pk), str(bent.pk))
         for name, other in others.items():
             summary = other.summary
             print(f"--- {name}: {summary['seconds'] / 60:.0f} minutes, {summary['notes']:,} notes")

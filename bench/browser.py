@@ -133,6 +133,25 @@ LANE_GESTURES: list[tuple[dict[str, Any], str, list[Any]]] = [
 """Every grip of the frame, and the number that the hand changes."""
 
 
+LINE = {"parts": [0], "notes": [[0, 1999]]}
+BENDS: list[tuple[dict[str, Any], str, list[Any]]] = [
+    ({"kind": "bend.scoop", "where": LINE}, "start", [-1, -2, -3]),
+    ({"kind": "bend.fall", "where": LINE}, "end", [-1, -2, -3]),
+    ({"kind": "bend.dip", "where": LINE}, "depth", [-1, -2, -3]),
+    ({"kind": "bend.glide", "where": LINE}, "lift", [0.2, 0.4, 0.6]),
+    ({"kind": "bend.glide", "as": "one", "where": LINE}, "lift", [0.2, 0.4, 0.6]),
+    ({"kind": "bend.shake", "where": LINE}, "depth", [20, 30, 40]),
+]
+"""Gestures of the wheel over 2,000 notes."""
+WHEELS: list[tuple[dict[str, Any], str, list[Any]]] = [
+    ({"kind": "bend.range"}, "semitones", [12, 18, 24]),
+    ({"kind": "bend.range", "keep": "travel"}, "semitones", [12, 18, 24]),
+    ({"kind": "bend.home"}, "time", [0.1, 0.2, 0.3]),
+    ({"kind": "bend.centre"}, "offset", [5, 6, 7]),
+]
+"""What is done to all of a lane of 40,000 nodes."""
+
+
 def previews(page: Page, take_id: str, counts: tuple[int, ...]) -> None:
     for count in counts:
         _preview(page, take_id, f"a hairpin over {count:>6,} notes", {**HAIRPIN, "where": {"notes": [[0, count - 1]]}},
@@ -150,6 +169,14 @@ def grips(page: Page, take_id: str) -> None:
     """Each grip of the frame over a whole lane."""
     for stroke, field, values in LANE_GESTURES:
         _preview(page, take_id, f"{stroke['kind']} {field}", stroke, field, values)
+
+
+def bends(page: Page, line: str, moved: str) -> None:
+    """Gestures of the wheel over many notes; ranges, and what is done to all of a lane."""
+    for take_id, cases in ((line, BENDS), (moved, WHEELS)):
+        for stroke, field, values in cases:
+            mode = stroke.get("as") or stroke.get("keep") or ""
+            _preview(page, take_id, f"{stroke['kind']} {mode}".strip(), stroke, field, values)
 
 
 def shapes(page: Page, take_id: str) -> None:

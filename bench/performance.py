@@ -50,15 +50,17 @@ def swelling(chords: int = 550, waves: float = 6.0) -> bytes:
     return _one_track("Reeds", events)
 
 
-def wheel(nodes: int, notes: int = 4_000, seed: int = 3) -> bytes:
-    """A long take with one controller moved by hand all through: `nodes` recorded values of the mod wheel."""
+def wheel(nodes: int, notes: int = 4_000, seed: int = 3, bends: bool = False) -> bytes:
+    """A long take with one controller moved by hand all through: `nodes` values of the mod wheel, or of the bend."""
     dice = random.Random(seed)
     events: list[tuple[int, mido.Message]] = []
     tick = 0
     for node in range(nodes):
         tick += dice.randint(8, 40)
         value = 64 + 50 * math.sin(node / 37) * math.sin(node / 411) + dice.gauss(0, 0.4)
-        events.append((tick, mido.Message("control_change", control=1, value=min(127, max(0, round(value))))))
+        level = min(127, max(0, round(value)))
+        moved = mido.Message("control_change", control=1, value=level)
+        events.append((tick, mido.Message("pitchwheel", pitch=(level - 64) * 128) if bends else moved))
     for note in range(notes):
         at = tick * note // notes
         events.append((at, mido.Message("note_on", note=50 + note % 24, velocity=70)))

@@ -3,6 +3,7 @@
 import itertools
 import math
 from dataclasses import replace
+from functools import lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
@@ -18,6 +19,9 @@ from expression.take import Channel, Take
 
 MOST_SEMITONES = 96
 Semitones = Annotated[float, Field(gt=0, le=MOST_SEMITONES)]
+
+
+_known = lru_cache(maxsize=4)(restated)
 
 
 class BendRangeStroke(BaseStroke):
@@ -51,7 +55,7 @@ class BendRangeStroke(BaseStroke):
         return list(found.values())
 
     def _set(self, take: Take, channel: Channel) -> Channel:
-        made = restated(take, channel, self.where.span, self.semitones, self.gap_ms / 1000, self.keep == "travel")
+        made = self._restated(take, channel)
         lane = channel.lanes.get(BEND)
         if lane is None:
             return made
@@ -75,7 +79,8 @@ class BendRangeStroke(BaseStroke):
         return replace(made, lanes={**made.lanes, BEND: lane})
 
     def _restated(self, take: Take, channel: Channel) -> Channel:
-        return restated(take, channel, self.where.span, self.semitones, self.gap_ms / 1000, self.keep == "travel")
+        # Known again when it is asked where the stroke acts.
+        return _known(take, channel, self.where.span, self.semitones, self.gap_ms / 1000, self.keep == "travel")
 
     def _fits(self, take: Take, channel: Channel, start: int, end: int) -> None:
         curve = channel.lanes[BEND].curve

@@ -300,85 +300,88 @@ class BendGlide(BendGesture):
         if not self.is_one:
             return super().apply(take)
         made = super().apply(take)
-        merged = {part.id: _merged(part.notes, self._pairs(take, part.id)) for part in take.parts}
+        merged = {part.id: _merged(part.notes, *self._pairs(take, part.id)) for part in take.parts}
         changed = {part: notes for part, notes in merged.items() if notes is not take.parts[part].notes}
         return made.with_notes(changed)
 
-    def _pairs(self, take: Take, part: int) -> list[tuple[int, int]]:
+    def _pairs(self, take: Take, part: int) -> tuple[Ints, Ints]:
         """Rows of chosen notes of a part and of those that follow them. Raises NothingMatched where none does."""
         masks = masks_of(take, self.where)
-        if part not in masks:
-            return []
         notes = take.parts[part].notes
-        rows = np.flatnonzero(masks[part])
-        found = []
-        for row in rows.tolist():
-            together = np.flatnonzero((notes.start == notes.start[row]) & ~notes.muted)
-            if len(np.intersect1d(together, rows)) > 1:
-                bar = take.meter.position(int(notes.start[row])).bar
-                raise NothingMatched(
-                    f"Two of the chosen notes start together in bar {bar}, and the wheel moves both. Choose one voice."
-                )
-            later = np.flatnonzero((notes.start > notes.start[row]) & ~notes.muted & ~notes.cue)
-            if not len(later):
-                bar = take.meter.position(int(notes.start[row])).bar
-                if len(rows) > 1:
-                    continue  # The last of a line has nothing to glide to.
+        if part not in masks:
+            return np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64)
+        rows = np.flatnonzero(masks[part] & ~notes.muted)
+        start = notes.start[rows]
+        twice = np.flatnonzero(np.diff(start) == 0)
+        if len(twice):
+            bar = take.meter.position(int(start[twice[0]])).bar
+            raise NothingMatched(
+                f"Two of the chosen notes start together in bar {bar}, and the wheel moves both. Choose one voice."
+            )
+        heard = np.flatnonzero(~notes.muted & ~notes.cue)
+        onsets = notes.start[heard]
+        first, after = np.searchsorted(onsets, start, side="right"), len(heard)
+        follows_any = first < after
+        if not follows_any.all():
+            if len(rows) == 1:
+                bar = take.meter.position(int(start[0])).bar
                 raise NothingMatched(f"No note follows the one in bar {bar}; choose the note before it.")
-            onset = notes.start[later[0]]
-            same = later[notes.start[later] == onset]
-            nearest = same[np.argmin(np.abs(notes.pitch[same].astype(int) - int(notes.pitch[row])))]
-            if self.is_one and onset - notes.end[row] > LONGEST_REST * take.resolution:
-                bar = take.meter.position(int(notes.end[row])).bar
-                raise NothingMatched(
-                    f"After bar {bar} there are more than {LONGEST_REST} beats of rest; let it glide as a tail instead."
-                )
-            found.append((row, int(nearest)))
-        return found
+            # The last of a line has nothing to glide to.
+            rows, first = rows[follows_any], first[follows_any]
+        last = np.searchsorted(onsets, onsets[first], side="right")
+        chosen = first.copy()
+        for at in np.flatnonzero(last - first > 1).tolist():
+            together = np.arange(first[at], last[at])
+            away = np.abs(notes.pitch[heard[together]].astype(int) - int(notes.pitch[rows[at]]))
+            chosen[at] = together[np.argmin(away)]
+        follows = heard[chosen]
+        rests = notes.start[follows] - notes.end[rows]
+        if self.is_one and (rests > LONGEST_REST * take.resolution).any():
+            bar = take.meter.position(int(notes.end[rows[np.argmax(rests)]])).bar
+            raise NothingMatched(
+                f"After bar {bar} there are more than {LONGEST_REST} beats of rest; let it glide as a tail instead."
+            )
+        return rows, follows
 
     @override
     def offsets(self, take: Take, channel: Channel, line: Line) -> Offsets:
-        starts: list[int] = []
-        ends: list[int] = []
-        nodes: list[tuple[int, float, bool, float]] = []
+        places: list[tuple[Ints, Ints]] = []
+        curves: list[Curve] = []
         for part in take.parts_on(channel):
             notes = part.notes
-            pairs = self._pairs(take, part.id)
+            rows, follows = self._pairs(take, part.id)
+            if not len(rows):
+                continue
+            begin, end = notes.start[rows], np.minimum(notes.end[rows], notes.start[follows])
+            leave = begin + whole(self.start * (end - begin))
+            there = end if self.time is None else np.minimum(leave + max(round(self.time * take.resolution), 1), end)
+            leave = np.where(there > leave, leave, np.maximum(there - 1, begin))
+            pitch, target = notes.pitch[rows].astype(np.int64), notes.pitch[follows].astype(np.int64)
             onsets = np.unique(notes.start[~notes.muted])
-            goes_on = {follows for _, follows in pairs} if self.is_one else set()
-            # Pitches are counted from the note that is struck: in a chain from its first.
-            struck: dict[int, int] = {}
-            for row, follows in pairs:
-                origin = struck.get(row, int(notes.pitch[row]))
-                struck[follows] = origin if self.is_one else int(notes.pitch[follows])
-                begin, end = int(notes.start[row]), int(min(notes.end[row], notes.start[follows]))
-                leave = begin + round(self.start * (end - begin))
-                there = end if self.time is None else min(leave + max(round(self.time * take.resolution), 1), end)
-                if there <= leave:
-                    leave = max(there - 1, begin)
-                away, target = int(notes.pitch[row]) - origin, int(notes.pitch[follows]) - origin
-                if self.is_one:
-                    last = int(max(notes.end[follows], notes.end[row]))
-                    until = (
-                        last
-                        if follows in {one for one, _ in pairs}
-                        else int(rung_out(take, np.array([last]), onsets[onsets != notes.start[follows]])[0])
-                    )
-                else:
-                    until = int(rung_out(take, np.array([end]), onsets)[0])
-                if row in goes_on and starts:
-                    ends[-1] = max(ends[-1], until)
-                else:
-                    starts.append(leave)
-                    ends.append(until)
-                nodes += [(leave, float(away), False, self.lift), (there, float(target), True, 0.0)]
-        if not starts:
+            if self.is_one:
+                # Pitches are counted from the note that is struck: in a chain from its first.
+                chained = np.append(False, follows[:-1] == rows[1:])
+                head = np.maximum.accumulate(np.where(chained, -1, np.arange(len(rows))))
+                origin = pitch[head]
+                until = np.maximum(notes.end[follows], notes.end[rows])
+                ends = np.append(~chained[1:], True)
+                until = np.where(ends, rung_out(take, until, np.setdiff1d(onsets, notes.start[follows])), until)
+                starts, last = np.flatnonzero(~chained), np.flatnonzero(ends)
+                places.append((leave[starts], np.maximum.reduceat(until, starts) if len(starts) else until[last]))
+            else:
+                origin = pitch
+                places.append((leave, rung_out(take, end, onsets)))
+            tick = np.stack((leave, there), axis=1).ravel()
+            value = np.stack((pitch - origin, target - origin), axis=1).ravel()
+            hold = np.tile([False, True], len(rows))
+            curves.append(Curve.of(tick, value, hold, np.where(hold, 0.0, self.lift), np.where(hold, 0.0, self.ease)))
+        if not curves:
             return Offsets(np.zeros(0, np.int64), np.zeros(0, np.int64), Curve.of([], []))
-        tick, value, hold, lift = (np.array(column) for column in zip(*nodes, strict=True))
-        first, last_ = np.array(starts), np.array(ends)
+        if len(curves) > 1:
+            raise NothingMatched("The chosen notes lie in several parts of one channel; the wheel moves them all.")
+        (begins, ends), curve = places[0], curves[0]
         # The next gesture cuts short what is held still.
-        last_ = np.minimum(last_, np.append(first[1:], last_[-1]))
-        return Offsets(first, last_, Curve.of(tick, value, hold, lift, np.where(hold, 0.0, self.ease)))
+        return Offsets(begins, np.minimum(ends, np.append(begins[1:], ends[-1])), curve)
 
     @override
     def label(self) -> str:
@@ -389,15 +392,15 @@ LONGEST_REST = 16
 """Beats between two notes that can become one."""
 
 
-def _merged(notes: Notes, pairs: list[tuple[int, int]]) -> Notes:
+def _merged(notes: Notes, rows: Ints, follows: Ints) -> Notes:
     """Notes of which some go on as those that follow them, which are no longer struck."""
-    if not pairs:
+    if not len(rows):
         return notes
     end = notes.end.copy()
-    for row, follows in reversed(pairs):
-        end[row] = max(end[row], end[follows])
+    for row, following in zip(rows[::-1].tolist(), follows[::-1].tolist(), strict=True):
+        end[row] = max(end[row], end[following])
     keep = np.ones(len(notes), dtype=bool)
-    keep[[follows for _, follows in pairs]] = False
+    keep[follows] = False
     return notes.until(end).only(keep)
 
 
