@@ -110,6 +110,17 @@ def frame(page: Page) -> None:
     expect(page.get_by_role("switch")).to_have_count(1)
 
 
+def glide(page: Page) -> None:
+    """A line that glides from note to note, and the range that this needs."""
+    _open(page, "The fog signal: the lamp room", "Bowed glass")
+    page.keyboard.press("Control+a")
+    page.get_by_label("Lane that Shape acts on").select_option("bend")
+    page.get_by_role("button", name="Glide", exact=True).click()
+    page.get_by_test_id("beyond").get_by_role("button").click()
+    expect(page.get_by_role("switch")).to_have_count(2)
+    page.get_by_role("list", name="History").get_by_role("button", name="Glide").first.click()
+
+
 def distil(page: Page) -> None:
     """A recorded bend about to become few nodes."""
     _open(page, "The fog signal: the stair", "Bowed glass")
@@ -182,6 +193,7 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "wave": wave,
     "copy": copy,
     "distil": distil,
+    "glide": glide,
     "trace": trace,
 }
 

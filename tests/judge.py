@@ -872,8 +872,9 @@ def shaped(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]
     near = (np.abs(ticks - head) < 3) | (np.abs(tail - ticks) < 3)
     wanted = np.where(near & (ticks != start), np.nan, wanted)
     steep = np.nan_to_num(np.abs(np.gradient(wanted, ticks))) if len(ticks) > 2 else np.zeros(len(ticks))
+    unit = 0.011 if key == "bend" else EIGHTH
     # Three places of each shape lie on whole ticks: its edges, and its peak.
-    return _compare(after, part, key, ticks, wanted, 1.2 + 2 * min(float(steep.max()), 8.0) / EIGHTH)
+    return _compare(after, part, key, ticks, wanted, 1.2 + 2 * min(float(steep.max()), 8.0) / unit)
 
 
 def moved(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
