@@ -200,6 +200,10 @@ class BaseStroke(Record, ABC):
         start, end = self.target.span or (int(picked.start.min()), int(picked.end.max()))
         return Reach(start, end, list(masks), len(picked.id))
 
+    def also(self, take: Take) -> str:
+        """What it moves besides what it is meant for, in a sentence; empty where it moves nothing else."""
+        return ""
+
     def line(self, take: Take) -> list[tuple[int, float]]:
         """The stroke as a line over the lane it acts on, (tick, value); empty where it draws none."""
         return []

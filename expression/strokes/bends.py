@@ -4,6 +4,7 @@ The wheel moves the whole channel, so that a gesture moves all that sounds there
 """
 
 from abc import abstractmethod
+from functools import lru_cache
 from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
@@ -11,13 +12,14 @@ from pydantic import Field
 from typing_extensions import override
 
 from expression import piece
-from expression.arrays import Floats, Ints, ranges, whole
+from expression.arrays import Flags, Floats, Ints, ranges, whole
 from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.notes import Notes
 from expression.piece import Piece
+from expression.pitch import NOTE_NAMES
 from expression.strokes.base import BaseStroke, Lift, Reach, Unit, masks_of, select
 from expression.strokes.lane import lane_of
 from expression.take import Channel, Lane, Take
@@ -25,6 +27,7 @@ from expression.take import Channel, Lane, Take
 RING_SECONDS = 1.0
 """A note rings on for so long after its end: until then, or until the next is struck, it keeps the pitch it came to."""
 MOST_CYCLES = 20_000
+MOST_NAMED = 4
 NEARLY = 1e-9
 Beats = Annotated[float, Field(gt=0, le=1024)]
 Interval = Annotated[float, Field(ge=-96, le=96)]
@@ -79,7 +82,7 @@ class BendGesture(BaseStroke):
             masks = {part.id: selection.masks[part.id] for part in take.parts_on(channel) if part.id in selection.masks}
             if not masks:
                 continue
-            offsets = self.offsets(take, channel, self._line(take, channel))
+            offsets = _known(self, take, channel)
             if not len(offsets.starts):
                 continue
             matched = True
@@ -88,6 +91,35 @@ class BendGesture(BaseStroke):
         if not matched:
             raise NothingMatched(self.nothing)
         return made
+
+    @override
+    def also(self, take: Take) -> str:
+        masks = masks_of(take, self.where)
+        others: list[tuple[int, int]] = []
+        for channel in take.channels:
+            parts = take.parts_on(channel)
+            if not any(part.id in masks for part in parts):
+                continue
+            starts, ends, _ = _known(self, take, channel)
+            for part in parts:
+                notes = part.notes
+                place = np.minimum(np.searchsorted(ends, notes.start, side="right"), max(len(ends) - 1, 0))
+                meets = (notes.start < ends[place]) & (notes.end > starts[place]) if len(ends) else notes.muted
+                meets = meets & ~notes.muted & ~masks.get(part.id, np.zeros(len(notes), dtype=bool))
+                meets &= ~self._takes_along(take, part.id)
+                others += zip(notes.start[meets].tolist(), notes.pitch[meets].tolist(), strict=True)
+        if not others:
+            return ""
+        others.sort()
+        names = ", ".join(dict.fromkeys(NOTE_NAMES[pitch] for _, pitch in others[:MOST_NAMED]))
+        more = " …" if len(others) > MOST_NAMED else ""
+        count = f"{len(others):,} other notes" if len(others) > 1 else "another note"
+        bar = take.meter.position(others[0][0]).bar
+        return f"The wheel moves {count} of the channel with these, the first in bar {bar}: {names}{more}."
+
+    def _takes_along(self, take: Take, part: int) -> Flags:
+        """Notes that are not chosen, but are meant."""
+        return np.zeros(len(take.parts[part].notes), dtype=bool)
 
     @property
     def nothing(self) -> str:
@@ -115,7 +147,7 @@ class BendGesture(BaseStroke):
     def reach(self, take: Take) -> Reach:
         picked, masks = select(take, self.where)
         found = [
-            self.offsets(take, channel, self._line(take, channel))
+            _known(self, take, channel)
             for channel in take.channels
             if any(part.id in masks for part in take.parts_on(channel))
         ]
@@ -124,6 +156,12 @@ class BendGesture(BaseStroke):
             raise NothingMatched(self.nothing)
         start, end = min(int(one.starts[0]) for one in places), max(int(one.ends[-1]) for one in places)
         return Reach(start, end, list(masks), len(picked.id))
+
+
+@lru_cache(maxsize=8)
+def _known(gesture: BendGesture, take: Take, channel: Channel) -> Offsets:
+    """What a gesture adds: asked for to apply it, to mark it, and to say what else it moves."""
+    return gesture.offsets(take, channel, gesture._line(take, channel))
 
 
 def rung_out(take: Take, ends: Ints, onsets: Ints) -> Ints:
@@ -294,6 +332,12 @@ class BendGlide(BendGesture):
     def is_one(self) -> bool:
         """Whether both notes become one."""
         return bool(getattr(self, "as") == "one")
+
+    @override
+    def _takes_along(self, take: Take, part: int) -> Flags:
+        along = super()._takes_along(take, part)
+        along[self._pairs(take, part)[1]] = True
+        return along
 
     @override
     def apply(self, take: Take) -> Take:

@@ -32,7 +32,8 @@ class DeskView(Page):
 class Preview(TypedDict):
     """What a stroke would change. `lanes` are those of the part that was asked for, node by node.
 
-    `beyond`: where its bend would go further than the range in force, with the range that would hold it.
+    `beyond`: where its bend would go further than the range in force, with the range that would hold it. `also`: what
+    it moves besides what it is meant for.
     """
 
     stroke: Stroke
@@ -42,6 +43,7 @@ class Preview(TypedDict):
     facts: Facts | None
     saving: Saving | None
     beyond: Unplayed | None
+    also: str
 
 
 class Written(TypedDict):

@@ -97,6 +97,7 @@ def preview(
         "saving": views.lanes.saving(known.now.take, tried.now.take) if stroke.kind == "lane.distil" else None,
         "facts": views.facts.facts(tried.now.take, stroke.target) if stroke.kind.startswith("velocity.") else None,
         "beyond": views.findings.beyond(tried.now.take, part) if bends and part is not None else None,
+        "also": stroke.also(known.met_by(number)),
     }
 
 

@@ -175,3 +175,61 @@ class TestFaults:
         made = self.mended(take, "off centre")
         assert self.reasons(made) == []
         assert abs(float(made.parts[0].lanes["bend"].curve.values[-1])) < 1e-9
+
+
+CHORD = [
+    M("note_on", note=60, velocity=90), M("note_on", note=64, velocity=90, time=240),
+    M("note_off", note=60, time=240), M("note_off", note=64, time=480),
+]  # fmt: skip
+
+
+class TestGestures:
+    def test_one_that_moves_other_notes_says_which(self) -> None:
+        take = read(file_of(CHORD))
+        scoop = parse_stroke({"kind": "bend.scoop", "time": 1, "where": {"notes": [[0, 0]]}})
+        assert scoop.also(take) == "The wheel moves another note of the channel with these, the first in bar 1: E4."
+        short = parse_stroke({"kind": "bend.scoop", "time": 0.25, "where": {"notes": [[0, 0]]}})
+        assert short.also(take) == ""
+        both = parse_stroke({"kind": "bend.scoop", "time": 1})
+        assert both.also(take) == ""
+
+    def test_a_glide_as_one_holds_the_note_through_and_strikes_no_other(self) -> None:
+        take = read(file_of(CHORD))
+        glide = parse_stroke({"kind": "bend.glide", "as": "one", "where": {"notes": [[0, 0]]}})
+        made = applied(glide, take)
+        assert (made.parts[0].notes.pitch.tolist(), made.parts[0].notes.end.tolist()) == ([60], [960 * 2])
+        assert float(made.parts[0].lanes["bend"].curve.at(1900)) == 4
+        assert glide.also(take) == ""
+
+    @pytest.mark.parametrize(
+        ("said", "reason"),
+        [
+            ({"where": {"notes": [[1, 1]]}}, "No note follows the one in bar 1"),
+            ({"where": {"notes": [[7, 9]]}}, "reaches no notes"),
+        ],
+    )
+    def test_a_glide_that_leads_nowhere_says_why(self, said: dict[str, Any], reason: str) -> None:
+        with pytest.raises(NothingMatched, match=reason):
+            applied(parse_stroke({"kind": "bend.glide", **said}), read(file_of(CHORD)))
+
+    def test_two_notes_that_start_together_cannot_both_glide(self) -> None:
+        last = [M("note_on", note=67, velocity=9, time=9), M("note_off", note=67, time=480)]
+        together = [CHORD[0], CHORD[1].copy(time=0), *CHORD[2:], *last]
+        with pytest.raises(NothingMatched, match=r"start together in bar 1.*Choose one voice"):
+            applied(parse_stroke({"kind": "bend.glide"}), read(file_of(together)))
+
+    def test_a_scoop_longer_than_its_note_is_as_long_as_the_note(self) -> None:
+        take = wheel()
+        made = applied(parse_stroke({"kind": "bend.scoop", "start": -2, "time": 64}), take)
+        curve = made.parts[0].lanes["bend"].curve
+        assert (curve.ticks[0], float(curve.at(0)), float(curve.at(1920)), float(curve.at(3840))) == (0, -2, -1, 0)
+
+    def test_gestures_on_one_note_add_up(self) -> None:
+        take = wheel()
+        scooped = applied(parse_stroke({"kind": "bend.scoop", "start": -2, "time": 4}), take)
+        both = applied(parse_stroke({"kind": "bend.scoop", "start": -1, "time": 4}), scooped)
+        at = np.arange(0, 3840, 60)
+        assert (
+            np.abs(both.parts[0].lanes["bend"].curve.at(at) - 1.5 * scooped.parts[0].lanes["bend"].curve.at(at)).max()
+            < 0.01
+        )

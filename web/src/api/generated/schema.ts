@@ -2443,9 +2443,12 @@ export interface components {
          * Preview
          * @description What a stroke would change. `lanes` are those of the part that was asked for, node by node.
          *
-         *     `beyond`: where its bend would go further than the range in force, with the range that would hold it.
+         *     `beyond`: where its bend would go further than the range in force, with the range that would hold it. `also`: what
+         *     it moves besides what it is meant for.
          */
         Preview: {
+            /** Also */
+            also: string;
             beyond: components["schemas"]["Unplayed"] | null;
             changes: components["schemas"]["Changes"];
             facts: components["schemas"]["Facts"] | null;

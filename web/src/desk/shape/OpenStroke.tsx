@@ -51,6 +51,11 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
             </button>
           ))}
       </div>
+      {shaping.also && (
+        <p className="mt-1 text-[13px] text-accent-deep" data-testid="also">
+          {shaping.also}
+        </p>
+      )}
       {/* Where Keep was pressed there lies Done afterwards: nothing that a second press could harm. */}
       <div className="sticky bottom-0 -mx-1 mt-1 flex gap-2 bg-sheet px-1 py-2">
         <button

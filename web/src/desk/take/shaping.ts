@@ -79,7 +79,7 @@ const page: Page = {
     // What was wrong is said until the answer comes, so that nothing moves about under the pointer in between.
     set({ shaping: { ...(desk().shaping as Shaping), stroke, number } });
   },
-  tried({ stroke, number }, { changes, lanes, facts, mark, saving, beyond }) {
+  tried({ stroke, number }, { changes, lanes, facts, mark, saving, beyond, also }) {
     const { score, history, layers } = desk();
     if (!score) return;
     const { kept } = layers;
@@ -94,7 +94,7 @@ const page: Page = {
     });
     set({
       facts: facts ?? desk().facts,
-      shaping: { stroke, number, mark, problem: null, field: null, saving, beyond },
+      shaping: { stroke, number, mark, problem: null, field: null, saving, beyond, also },
     });
     hearAgain();
   },

@@ -35,6 +35,8 @@ export interface Shaping {
   field: string | null;
   /** Of a bend that goes further than its range: what is said of it, and the range that would hold it. */
   beyond?: Schemas["Unplayed"] | null;
+  /** What it moves besides what it is meant for. */
+  also?: string;
   /** Numbers that would do, where these do not. */
   offer?: Record<string, number>;
 }
