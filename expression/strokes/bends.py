@@ -448,6 +448,24 @@ def _merged(notes: Notes, rows: Ints, follows: Ints) -> Notes:
     return notes.until(end).only(keep)
 
 
+def rests_out(take: Take, channel: Channel, time: float) -> tuple[Ints, Ints]:
+    """Rests in which the wheel is out: from `time` beats after the last note has ended, to before the next begins."""
+    notes = [part.notes.only(~part.notes.muted) for part in take.parts_on(channel)]
+    start, end = (np.concatenate([getattr(one, edge) for one in notes]) for edge in ("start", "end"))
+    if not len(start):
+        return start, start
+    order = np.argsort(start, kind="stable")
+    curve = channel.lanes[BEND].curve
+    home = np.maximum.accumulate(end[order]) + round(time * take.resolution)
+    after = np.append(start[order][1:], max(take.end, int(curve.ticks[-1]), int(home[-1])) + 1)
+    rests = (after > home) & (home >= curve.ticks[0])
+    home, after = home[rests], after[rests]
+    away = np.concatenate(([0], np.cumsum(np.abs(curve.values) > NEARLY)))
+    nodes = away[np.searchsorted(curve.ticks, after)] - away[np.searchsorted(curve.ticks, home)]
+    out = (np.abs(curve.at(home)) > NEARLY) | (nodes > 0)
+    return home[out], after[out]
+
+
 class BendHome(BaseStroke):
     """The wheel comes back to the centre in the rests: some time after the last note has ended."""
 
@@ -482,27 +500,10 @@ class BendHome(BaseStroke):
         return found
 
     def _rests(self, take: Take, channel: Channel) -> tuple[Ints, Ints]:
-        """Rests in which the wheel is out: from when it is to be home, to before the next note."""
-        notes = [part.notes.only(~part.notes.muted) for part in take.parts_on(channel)]
-        start = np.sort(np.concatenate([one.start for one in notes]))
-        end = np.concatenate([one.end for one in notes])[
-            np.argsort(np.concatenate([one.start for one in notes]), kind="stable")
-        ]
-        if not len(start):
-            return start, start
-        curve = channel.lanes[BEND].curve
-        last = np.maximum.accumulate(end)
-        home = last + round(self.time * take.resolution)
-        after = np.append(start[1:], max(take.end, int(curve.ticks[-1]), int(home[-1])) + 1)
+        home, after = rests_out(take, channel, self.time)
         low, high = self.where.span or (0, np.iinfo(np.int64).max)
-        rests = (after > home) & (home >= low) & (home < high)
-        home, after = home[rests], after[rests]
-        begun = home >= curve.ticks[0]
-        home, after = home[begun], after[begun]
-        away = np.concatenate(([0], np.cumsum(np.abs(curve.values) > NEARLY)))
-        nodes = away[np.searchsorted(curve.ticks, after)] - away[np.searchsorted(curve.ticks, home)]
-        out = (np.abs(curve.at(home)) > NEARLY) | (nodes > 0)
-        return home[out], after[out]
+        meant = (home >= low) & (home < high)
+        return home[meant], after[meant]
 
     @override
     def reach(self, take: Take) -> Reach:

@@ -5,12 +5,11 @@ import math
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.midi.rpn import DEFAULT_SEMITONES
 from expression.strokes import AnyStroke, Stroke, parse_stroke
 from expression.strokes.bend_range import MOST_SEMITONES
-from expression.strokes.bends import off_centre
+from expression.strokes.bends import off_centre, rests_out
 from expression.take import Channel, Lane, Take
 from expression.unplayed import Run, flickers, unheard
 
@@ -146,7 +145,7 @@ def _away(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     """A wheel that never comes home, one that is out in a rest, and one that rests off its centre."""
     if BEND not in channel.lanes:
         return []
-    found = []
+    found: list[Unplayed] = []
     curve = channel.lanes[BEND].curve
     last, value = int(curve.ticks[-1]), float(curve.values[-1])
     off = off_centre(take, channel)
@@ -154,18 +153,16 @@ def _away(take: Take, channel: Channel, part: int) -> list[Unplayed]:
         way = "up" if value > 0 else "down"
         says = f"The wheel never comes home: it ends {abs(value):.2f} semitones {way}, and what is next begins there."
         found.append(_told(part, "never home", says, [(last, last + 1)], _mend("bend.home", part)))
-    else:
-        home = _mend("bend.home", part)
-        try:
-            reach = home.reach(take)
-        except NothingMatched:
-            pass
-        else:
-            out = [tick for tick in (reach.start,) if abs(float(curve.at(tick)) - off) > AT_REST]
-            if out:
-                bar = take.meter.position(out[0]).bar
-                says = f"The wheel stays out in the rest in bar {bar}: the next phrase begins bent."
-                found.append(_told(part, "out in a rest", says, [(reach.start, reach.end)], home))
+    home, after = rests_out(take, channel, 0.0)
+    stays = (after <= take.end) & (np.abs(curve.at(after) - off) > AT_REST)
+    stays &= np.searchsorted(curve.ticks, after, side="right") == np.searchsorted(curve.ticks, home, side="right")
+    if stays.any():
+        home, after = home[stays], after[stays]
+        bar = take.meter.position(int(home[0])).bar
+        where = f"in {len(home)} rests, the first in bar {bar}" if len(home) > 1 else f"in the rest in bar {bar}"
+        says = f"The wheel stays out {where}: the next phrase begins bent."
+        spans = list(zip(home.tolist(), after.tolist(), strict=True))
+        found.append(_told(part, "out in a rest", says, spans, _mend("bend.home", part)))
     if abs(off) * 100 >= LEAST_CENTS:
         says = f"At rest the wheel is {abs(off) * 100:.0f} cents {'sharp' if off > 0 else 'flat'}."
         first = int(curve.ticks[np.flatnonzero(np.isclose(curve.values, off))[0]])

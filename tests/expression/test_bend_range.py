@@ -169,6 +169,18 @@ class TestFaults:
         assert self.reasons(take) == ["never home"]
         assert self.reasons(self.mended(take, "never home")) == []
 
+    def test_a_wheel_that_stays_out_in_a_rest_is_told_there_and_brought_home(self) -> None:
+        first = [M("note_on", note=60), M("pitchwheel", pitch=4096, time=240), M("note_off", note=60, time=240)]
+        then = [M("note_on", note=62, time=960), M("pitchwheel", pitch=0, time=240), M("note_off", note=62, time=240)]
+        two = [*first, *then]
+        take = ranged(read(file_of(two)), 2)
+        (fault,) = findings.findings(take)
+        assert (fault["reason"], fault["spans"]) == ("out in a rest", [(960, 2880)])
+        assert "in the rest in bar 1" in fault["says"]
+        made = self.mended(take, "out in a rest")
+        assert self.reasons(made) == []
+        assert heard(made, "bend", [900, 1300, 2880]).tolist() == [1, 0, 0]
+
     def test_a_worn_wheel_is_measured_at_rest_and_centred(self) -> None:
         take = ranged(wheel((100, 400), (TICKS, 4096), (TICKS + 100, 400)), 2)
         assert self.reasons(take) == ["off centre"]
