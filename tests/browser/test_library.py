@@ -131,6 +131,19 @@ def test_sign_out_and_in_with_a_name_and_password(browser: Browser, address: str
     expect(page.get_by_text("Nothing recorded yet")).to_be_visible()
 
 
+def test_signing_out_while_something_is_asked_for_is_not_called_an_expired_session(page: Page) -> None:
+    held: list[Route] = []
+    page.route("**/api/takes/deleted", held.append)
+    page.reload()
+    until(page, lambda: held)
+    page.evaluate("document.querySelector('form').addEventListener('submit', event => event.preventDefault())")
+    page.get_by_role("button", name="Sign out").click()
+    for route in held:
+        route.fulfill(status=401, json={"detail": "Sign in first."})
+    page.wait_for_timeout(300)
+    assert "out=1" not in page.url
+
+
 def test_a_spoilt_link_leads_to_the_sign_in(page: Page) -> None:
     page.get_by_role("button", name="Sign out").click()
     page.wait_for_url("/sign-in")

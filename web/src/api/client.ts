@@ -51,6 +51,12 @@ api.use({
 });
 
 const signedOut = new Set<() => void>();
+let leaves = false;
+
+/** The player signs out: what is still asked for will be refused, and that is nothing to be told of. */
+export function leave(): void {
+  leaves = true;
+}
 
 /** Told before the page gives way to the sign-in page, because the session has ended. The result ends this. */
 export function onSignedOut(tell: () => void): () => void {
@@ -68,7 +74,7 @@ export async function answered<T = void>(
   const { data, error, response } = await asked;
   if (response.ok) return data as T;
   const outside = /^\/(sign-in|enter\/)/.test(window.location.pathname);
-  if (response.status === 401 && !outside) {
+  if (response.status === 401 && !outside && !leaves) {
     for (const tell of signedOut) tell();
     window.location.assign(`/sign-in?out=1&next=${encodeURIComponent(window.location.pathname)}`);
   }

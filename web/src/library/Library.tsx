@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { type DragEvent, useEffect, useRef, useState } from "react";
-import { answered, api, csrfToken, sentence, type TakeCard } from "../api/client";
+import { answered, api, csrfToken, leave, sentence, type TakeCard } from "../api/client";
 import { queries } from "../api/queries";
 import { Notice, type NoticeText } from "../ui/Notice";
 import { Wordmark } from "../ui/Wordmark";
@@ -129,7 +129,7 @@ export function Library() {
         <button type="button" className="key key-warm" onClick={choose}>
           Add recordings
         </button>
-        <form method="post" action="/sign-out">
+        <form method="post" action="/sign-out" onSubmit={leave}>
           <input type="hidden" name="csrfmiddlewaretoken" value={csrfToken()} />
           <button type="submit" className="key key-plain text-faded">
             Sign out
