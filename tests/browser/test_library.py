@@ -133,7 +133,7 @@ def test_sign_out_and_in_with_a_name_and_password(browser: Browser, address: str
 
 def test_signing_out_while_something_is_asked_for_is_not_called_an_expired_session(page: Page) -> None:
     held: list[Route] = []
-    page.route("**/api/takes/deleted", held.append)
+    page.route("**/api/takes/deleted", lambda route: held.append(route))
     page.reload()
     until(page, lambda: held)
     page.evaluate("document.querySelector('form').addEventListener('submit', event => event.preventDefault())")
