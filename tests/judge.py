@@ -735,7 +735,9 @@ def smoothed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, st
             continue
         under = np.interp([clock[row] - half, clock[row] + half], clocks, area)
         wanted.append((under[1] - under[0]) / (2 * half))
-    wanted = np.clip(np.array(wanted), low, max([high, *drawn.values]) if key != "bend" else high)
+    # A bend is drawn beyond its range, too.
+    low, high = _drawable(before, part, key)
+    wanted = np.clip(np.array(wanted), low, max([high, *drawn.values]))
     # Within a tick of a transition the mean is only as fine as the ticks are.
     slope = np.max(np.abs(np.diff(values)), initial=0) * np.max(lasting) / half_width
     return _compare(after, part, key, ticks, wanted, 2 + slope / (0.01 if key == "bend" else EIGHTH))
