@@ -45,7 +45,7 @@ def findings(take: Take) -> list[Unplayed]:
                 if places:
                     found += [_finding(take, part, lane, reason, places) for part in parts]
         for part in parts:
-            for faults in (_beyond, _unstated, _away):
+            for faults in (_beyond, _unstated, _crowded, _away):
                 found += faults(take, channel, part)
     return sorted(found, key=lambda one: one["part"])
 
@@ -139,6 +139,16 @@ def _unstated(take: Take, channel: Channel, part: int) -> list[Unplayed]:
 
 def _mend(kind: str, part: int, span: tuple[int, int] | None = None, **numbers: float) -> AnyStroke:
     return parse_stroke({"kind": kind, "where": {"parts": [part], **({"span": span} if span else {})}, **numbers})
+
+
+def _crowded(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+    """Ranges whose messages come closer together than was asked for: nothing but the music mends that."""
+    crowded = [one for one in channel.statements if one.is_crowded]
+    if not crowded:
+        return []
+    bar = take.meter.position(crowded[0].ticks[0]).bar
+    says = f"In bar {bar} the music leaves little room to say the bend range: a slow instrument may miss it."
+    return [_told(part, "crowded", says, [(one.ticks[0], one.ticks[-1] + 1) for one in crowded], None)]
 
 
 def _away(take: Take, channel: Channel, part: int) -> list[Unplayed]:

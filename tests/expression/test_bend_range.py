@@ -110,6 +110,8 @@ def test_where_the_music_leaves_no_room_the_order_stays_and_it_is_known() -> Non
     assert first.is_crowded
     assert list(first.controls) == FULL
     assert list(first.ticks) == sorted(first.ticks)
+    (told,) = [one for one in findings.findings(take) if one["reason"] == "crowded"]
+    assert "In bar 1 the music leaves little room" in told["says"]
     assert first.ticks[0] > 960 and first.ticks[-1] <= 968
     assert np.abs(heard(take, "bend", [966, 968, 1200]) - [1, 2, 2]).max() < 12 / 8192 + 1e-3
 
