@@ -104,6 +104,18 @@ def test_what_is_typed_is_seen_before_it_is_kept(desk: Desk, typed: str, label: 
     desk.expect_velocities(*made)
 
 
+def test_facts_from_before_a_stroke_was_tried_come_too_late(desk: Desk) -> None:
+    desk.open(FOUR)
+    desk.late("facts", 500)
+    desk.press("Control+a")
+    desk.page.wait_for_timeout(100)  # The choice has settled: its facts are asked for.
+    desk.entry("Velocities").fill("+12")
+    highest = desk.page.get_by_text("highest").locator("xpath=../dd")
+    expect(highest).to_have_text("122")
+    desk.page.wait_for_timeout(800)
+    expect(highest).to_have_text("122")
+
+
 @pytest.mark.parametrize(
     ("typed", "told"),
     [

@@ -122,6 +122,13 @@ export function readFacts(): void {
   settling = window.setTimeout(() => void askFacts(factsAsked), SETTLED_MS);
 }
 
+/** What is known of the choice as a stroke would have it: what was asked for before comes too late. */
+export function tellFacts(facts: Facts): void {
+  factsAsked++;
+  window.clearTimeout(settling);
+  set({ facts });
+}
+
 async function askFacts(asked: number): Promise<void> {
   const open = desk().shaping?.stroke;
   const where = (open && actsOnVelocity(open) ? open.where : null) ?? selected();

@@ -13,7 +13,7 @@ import {
 import { nodesOf, withLaneChanges } from "../../score/lanes";
 import { carried, scoreOf, type Velocities, velocitiesOf, withChanges } from "../../score/score";
 import { Attempts, type Page, type Server } from "./attempts";
-import { choose, readFacts } from "./choosing";
+import { choose, readFacts, tellFacts } from "./choosing";
 import { hearAgain } from "./hearing";
 import type { Lanes, Layers } from "./layers";
 import { read } from "./reading";
@@ -92,8 +92,8 @@ const page: Page = {
       },
       before: layers.before ?? kept,
     });
+    if (facts) tellFacts(facts);
     set({
-      facts: facts ?? desk().facts,
       shaping: { stroke, number, mark, problem: null, field: null, saving, beyond, also },
     });
     hearAgain();
