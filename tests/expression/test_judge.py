@@ -74,6 +74,10 @@ def test_neutral_numbers_are_the_identity_in_sound_and_bytes(neutral: dict[str, 
         # A way drawn before, whose messages say nothing new here and there.
         ("lane.distil", 500001, 2),
         ("lane.distil", 500132, 2),
+        # An event that waited for its time step left the grain that the others keep to.
+        ("lane.wave", 2500106, 13),
+        # Edges and peaks of steep shapes lie on whole ticks.
+        ("lane.shape", 2500021, 10),
         # The edge of a pulse within the last ticks of its span.
         ("lane.wave", 77239, 13),
         # A wave on what moves itself: what both are off added up.
