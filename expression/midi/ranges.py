@@ -4,6 +4,7 @@ MIDI 1.0, Registered Parameter Numbers: selection (101, 100), data entry (6, 38)
 data entry that follows is mistaken for another range.
 """
 
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -114,13 +115,9 @@ def restated(
     changes = [tick for row, tick in enumerate(ticks) if not row or known[tick] != known[ticks[row - 1]]]
     said = parameters.rows[parameters.about_range]
     gone = said[(rows.tick[said] >= begins) & (rows.tick[said] < finish)]
-    return Channel(
-        id=channel.id,
-        port=channel.port,
-        number=channel.number,
-        lanes=channel.lanes,
+    return replace(
+        channel,
         bend_range=BendRange(frozen(changes, np.int64), frozen([known[tick] for tick in changes], np.float64)),
-        resets=channel.resets,
         ranges=frozen(channel.ranges[~np.isin(channel.ranges, gone)], np.int64),
         shaped=channel.shaped | {BEND},
         statements=tuple(sorted([*kept, *made], key=lambda one: one.ticks[0])),

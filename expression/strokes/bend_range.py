@@ -14,7 +14,8 @@ from expression import piece
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.midi.ranges import restated
-from expression.strokes.base import BaseStroke, Reach
+from expression.strokes.base import Reach
+from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Take
 
 MOST_SEMITONES = 96
@@ -24,7 +25,12 @@ Semitones = Annotated[float, Field(gt=0, le=MOST_SEMITONES)]
 _known = lru_cache(maxsize=4)(restated)
 
 
-class BendRangeStroke(BaseStroke):
+def holding(furthest: float) -> int:
+    """The least range in whole semitones that holds a bend."""
+    return math.ceil(round(furthest, 6))
+
+
+class BendRangeStroke(WheelStroke):
     """How far the wheel goes either way: from the start of the span to its end, or throughout.
 
     It is said in full by registered parameter 0, before the first bend that needs it and after the last that does not.
@@ -45,14 +51,6 @@ class BendRangeStroke(BaseStroke):
         for channel in self.channels(take):
             take = take.with_channel(self._set(take, channel))
         return take
-
-    def channels(self, take: Take) -> list[Channel]:
-        """The channels of the parts that are named. Raises NothingMatched."""
-        wanted = self.where.parts
-        found = {part.channel.id: part.channel for part in take.parts if wanted is None or part.id in wanted}
-        if not found:
-            raise NothingMatched(f"There is no such part; this take has parts 0 to {len(take.parts) - 1}.", "where")
-        return list(found.values())
 
     def _set(self, take: Take, channel: Channel) -> Channel:
         made = self._restated(take, channel)
@@ -89,8 +87,8 @@ class BendRangeStroke(BaseStroke):
             return
         furthest = float(np.abs(part.curve.values).max())
         # What was beyond the range before is not heard now either.
-        if furthest > self.semitones * (1 + 1e-9) and furthest > 0:
-            least = min(math.ceil(round(furthest, 6)), MOST_SEMITONES)
+        if furthest > self.semitones * (1 + 1e-9):
+            least = min(holding(furthest), MOST_SEMITONES)
             raise NothingMatched(
                 f"The bend is drawn {furthest:.2f} semitones away; a range of {least} at least keeps the sound.",
                 "semitones",
@@ -101,12 +99,11 @@ class BendRangeStroke(BaseStroke):
     def reach(self, take: Take) -> Reach:
         channels = self.channels(take)
         start, end = self.where.span or (0, max(take.end, 1))
-        named = {channel.id for channel in channels}
         for channel in channels:
             made = self._restated(take, channel)
             new = [tick for one in made.statements if one not in channel.statements for tick in one.ticks]
             start, end = min([start, *new]), max([end, *(tick + 1 for tick in new)])
-        return Reach(start, end, [part.id for part in take.parts if part.channel.id in named], len(channels))
+        return Reach(start, end, heard_by(take, channels), len(channels))
 
     @override
     def label(self) -> str:

@@ -22,6 +22,7 @@ from expression.piece import Piece
 from expression.pitch import NOTE_NAMES
 from expression.strokes.base import BaseStroke, Lift, Reach, Unit, masks_of, select
 from expression.strokes.lane import lane_of
+from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Lane, Take
 
 RING_SECONDS = 1.0
@@ -410,8 +411,8 @@ class BendGlide(BendGesture):
                 until = np.maximum(notes.end[follows], notes.end[rows])
                 ends = np.append(~chained[1:], True)
                 until = np.where(ends, rung_out(take, until, np.setdiff1d(onsets, notes.start[follows])), until)
-                starts, last = np.flatnonzero(~chained), np.flatnonzero(ends)
-                places.append((leave[starts], np.maximum.reduceat(until, starts) if len(starts) else until[last]))
+                starts = np.flatnonzero(~chained)
+                places.append((leave[starts], np.maximum.reduceat(until, starts)))
             else:
                 origin = pitch
                 places.append((leave, rung_out(take, end, onsets)))
@@ -466,7 +467,7 @@ def rests_out(take: Take, channel: Channel, time: float) -> tuple[Ints, Ints]:
     return home[out], after[out]
 
 
-class BendHome(BaseStroke):
+class BendHome(WheelStroke):
     """The wheel comes back to the centre in the rests: some time after the last note has ended."""
 
     kind: Literal["bend.home"] = "bend.home"
@@ -475,7 +476,7 @@ class BendHome(BaseStroke):
     @override
     def apply(self, take: Take) -> Take:
         made = take
-        for channel in self._channels(take):
+        for channel in self.bent(take):
             lane = channel.lanes[BEND]
             starts, ends = self._rests(take, channel)
             if len(starts):
@@ -491,14 +492,6 @@ class BendHome(BaseStroke):
             raise NothingMatched("In the rests the wheel is at the centre already.")
         return made
 
-    def _channels(self, take: Take) -> list[Channel]:
-        wanted = self.where.parts
-        named = {part.channel.id: part.channel for part in take.parts if wanted is None or part.id in wanted}
-        found = [channel for channel in named.values() if BEND in channel.lanes]
-        if not found:
-            raise NothingMatched("No part that the stroke names has a bend.")
-        return found
-
     def _rests(self, take: Take, channel: Channel) -> tuple[Ints, Ints]:
         home, after = rests_out(take, channel, self.time)
         low, high = self.where.span or (0, np.iinfo(np.int64).max)
@@ -507,22 +500,20 @@ class BendHome(BaseStroke):
 
     @override
     def reach(self, take: Take) -> Reach:
-        channels = self._channels(take)
+        channels = self.bent(take)
         places = [self._rests(take, channel) for channel in channels]
         places = [one for one in places if len(one[0])]
         if not places:
             raise NothingMatched("In the rests the wheel is at the centre already.")
-        named = {channel.id for channel in channels}
-        parts = [part.id for part in take.parts if part.channel.id in named]
         start, end = min(int(one[0][0]) for one in places), max(int(one[1][-1]) for one in places)
-        return Reach(start, end, parts, sum(len(one[0]) for one in places))
+        return Reach(start, end, heard_by(take, channels), sum(len(one[0]) for one in places))
 
     @override
     def label(self) -> str:
         return "Wheel home in the rests"
 
 
-class BendCentre(BaseStroke):
+class BendCentre(WheelStroke):
     """Take away what a worn wheel is off at rest: the whole lane is moved by it."""
 
     kind: Literal["bend.centre"] = "bend.centre"
@@ -533,7 +524,7 @@ class BendCentre(BaseStroke):
     @override
     def apply(self, take: Take) -> Take:
         made = take
-        for channel in self._channels(take):
+        for channel in self.bent(take):
             off = self._off(take, channel)
             if off:
                 lane = channel.lanes[BEND]
@@ -547,24 +538,15 @@ class BendCentre(BaseStroke):
             raise NothingMatched("At rest the wheel is at the centre.")
         return made
 
-    def _channels(self, take: Take) -> list[Channel]:
-        wanted = self.where.parts
-        named = {part.channel.id: part.channel for part in take.parts if wanted is None or part.id in wanted}
-        found = [channel for channel in named.values() if BEND in channel.lanes]
-        if not found:
-            raise NothingMatched("No part that the stroke names has a bend.")
-        return found
-
     def _off(self, take: Take, channel: Channel) -> float:
         """Semitones."""
         return off_centre(take, channel) if self.offset is None else self.offset / 100
 
     @override
     def reach(self, take: Take) -> Reach:
-        channels = self._channels(take)
-        named = {channel.id for channel in channels}
+        channels = self.bent(take)
         start, end = self.where.span or (0, max(take.end, 1))
-        return Reach(start, end, [part.id for part in take.parts if part.channel.id in named], len(channels))
+        return Reach(start, end, heard_by(take, channels), len(channels))
 
     @override
     def label(self) -> str:

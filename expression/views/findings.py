@@ -1,14 +1,12 @@
 """What is wrong on the lanes of a take: why, where, and the stroke that mends it."""
 
-import math
-
 import numpy as np
 from typing_extensions import TypedDict
 
 from expression.lanes import BEND, LANES
 from expression.midi.rpn import DEFAULT_SEMITONES
 from expression.strokes import AnyStroke, Stroke, parse_stroke
-from expression.strokes.bend_range import MOST_SEMITONES
+from expression.strokes.bend_range import MOST_SEMITONES, holding
 from expression.strokes.bends import off_centre, rests_out
 from expression.take import Channel, Lane, Take
 from expression.unplayed import Run, flickers, unheard
@@ -104,7 +102,7 @@ def _beyond(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     )
     ends = np.maximum(np.append(ticks[1:], ticks[-1] + 1), ticks + 1)[over]
     spans = [(int(a), int(b)) for a, b in zip(ticks[over], ends, strict=True)]
-    least = math.ceil(round(float(np.abs(drawn).max()), 6))
+    least = holding(float(np.abs(drawn).max()))
     stroke = _mend("bend.range", part, semitones=least) if least <= MOST_SEMITONES else None
     return [_told(part, "beyond", says, spans, stroke)]
 

@@ -1,0 +1,33 @@
+"""What strokes on whole channels of the bend wheel share."""
+
+from expression.errors import NothingMatched
+from expression.lanes import BEND
+from expression.strokes.base import BaseStroke
+from expression.take import Channel, Take
+
+
+class WheelStroke(BaseStroke):
+    """A stroke on the wheels of the parts that it names (of all, where it names none)."""
+
+    def channels(self, take: Take) -> list[Channel]:
+        """The channels of these parts, each once. Raises NothingMatched."""
+        wanted = self.where.parts
+        found = {part.channel.id: part.channel for part in take.parts if wanted is None or part.id in wanted}
+        if not found:
+            raise NothingMatched(f"There is no such part; this take has parts 0 to {len(take.parts) - 1}.", "where")
+        return list(found.values())
+
+    def bent(self, take: Take) -> list[Channel]:
+        """Those on which the wheel is moved. Raises NothingMatched."""
+        wanted = self.where.parts
+        named = [part.channel for part in take.parts if wanted is None or part.id in wanted]
+        found = {channel.id: channel for channel in named if BEND in channel.lanes}
+        if not found:
+            raise NothingMatched("No part that the stroke names has a bend.")
+        return list(found.values())
+
+
+def heard_by(take: Take, channels: list[Channel]) -> list[int]:
+    """The parts that are on any of some channels."""
+    named = {channel.id for channel in channels}
+    return [part.id for part in take.parts if part.channel.id in named]
