@@ -3,6 +3,7 @@
 MIDI 1.0, tables 1 to 3; what a receiver assumes, and goes back to, by RP-015 and GM level 1.
 """
 
+import math
 from enum import StrEnum
 from typing import Any, NamedTuple
 
@@ -97,7 +98,9 @@ class LaneKind(NamedTuple):
     step: float = 1.0
     """The smallest change that is worth an event, in the lane's unit."""
     seconds: float = 0.005
-    """No two events of a way come closer together than this."""
+    """No two events of a way come closer together than this, unless what is heard were more than `worst` off."""
+    worst: float = math.inf
+    """How far what is heard may be from what is drawn, in the lane's unit, for the sake of the time step."""
     error: float = 0.1
     """How far a curve may be off that has to be told in straight ways: with the rounding of ticks, no more than an
     eighth of a step; bend: a cent."""
@@ -197,7 +200,7 @@ _KINDS = (
     LaneKind(
         BEND, "Pitch bend", "semitones", Wire(status.BEND, bits=14), Form.CENTRED, low=-127.0, is_ranged=True,
         least=2.0, decimals=2, marks=(), rounds=tuple(map(float, range(-24, 25))),
-        step=1 / 64, seconds=0.002, error=0.008,
+        step=1 / 64, seconds=0.002, worst=0.027, error=0.008,
         after_reset=0.0, at_system_on=0.0,
     ),
     LaneKind(PRESSURE, "Channel pressure", "0–127", Wire(status.PRESSURE), after_reset=0.0, at_system_on=0.0),

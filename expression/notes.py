@@ -37,8 +37,8 @@ class Notes:
         """The same notes at other velocities; all else is shared."""
         return replace(self, velocity=frozen(np.asarray(velocity, dtype=np.uint8), np.uint8))
 
-    def only(self, rows: Flags | Ints) -> "Notes":
-        """Some of the notes, by mask or by rows."""
+    def only(self, rows: Flags | Ints | slice) -> "Notes":
+        """Some of the notes, by mask, by rows or by a slice of these."""
         return Notes(*(_picked(getattr(self, field.name), rows) for field in fields(self)))
 
     def until(self, end: Ints) -> "Notes":
@@ -60,5 +60,5 @@ class Notes:
         return ~self.cue
 
 
-def _picked(column: np.ndarray, rows: Flags | Ints) -> np.ndarray:
+def _picked(column: np.ndarray, rows: Flags | Ints | slice) -> np.ndarray:
     return frozen(column[rows], column.dtype)

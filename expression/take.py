@@ -187,6 +187,26 @@ class BendRange(NamedTuple):
         return np.asarray(self.semitones[np.maximum(np.searchsorted(self.ticks, ticks, side="right") - 1, 0)])
 
 
+class Pace(NamedTuple):
+    """How finely the ways of a lane are sent."""
+
+    grain: float
+    """An event comes for each change by so much, in the lane's unit: what is heard is half of it off at most."""
+    seconds: float
+    """Events come no closer together than this ..."""
+    worst: float
+    """... unless what is heard were further off than this."""
+
+
+class Instrument(NamedTuple):
+    """What the instrument at the end of the cable can do with its bend range."""
+
+    largest: float | None = None
+    """Semitones; None: whatever can be said."""
+    is_told: bool = True
+    """It answers registered parameter 0; otherwise its range is set by hand, and nothing is said to it."""
+
+
 class Statement(NamedTuple):
     """A bend range as it is said in full: the messages of registered parameter 0 and of the null parameter after it."""
 
@@ -218,6 +238,14 @@ class Channel:
     """Bend ranges that strokes have set, ascending; their data entries are among the steps of `bend_range`."""
     unsaid: Ints = field(default_factory=lambda: frozen([], np.int64))
     """Rows of recorded messages about the bend range that are not sent any longer."""
+    paces: Mapping[str, Pace] = field(default_factory=dict[str, Pace])
+    """Of lanes that are to be sent more thinly than is usual."""
+    instrument: Instrument = field(default_factory=Instrument)
+
+    def pace(self, key: str) -> Pace:
+        """How finely the ways of a lane are sent."""
+        kind = LANES[key]
+        return self.paces.get(key) or Pace(kind.step, kind.seconds, kind.worst)
 
     @cached_property
     def restated(self) -> Ints:

@@ -13,6 +13,7 @@ import zlib
 from collections import defaultdict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import mido
@@ -30,7 +31,8 @@ HALF_A_STEP, THREE_CENTS = 0.5, 0.03
 SLACK = 1e-6
 EIGHTH = 0.125
 """What straight ways may be off that stand for a curve; a bend's may be off by a cent."""
-STEP_SECONDS = {"bend": 0.002}
+STEP_SECONDS = 0.005
+"""A bend has no such excuse: it is never further off than its 3 cents, unless a thinner stream is asked for."""
 DEFAULTS = {"cc:7": 100.0, "cc:10": 64.0, "cc:8": 64.0, "cc:11": 127.0, "cc:74": 64.0}
 Draw = np.random.Generator
 
@@ -249,18 +251,21 @@ class Drawn:
             return cls([], [], [], [], [])
         return cls(*(column.tolist() for column in lane.curve.columns))
 
+    @cached_property
+    def _columns(self) -> list[Any]:
+        return [np.array(one, dtype=float) for one in (self.ticks, self.values, self.lift, self.ease, self.hold)]
+
     def at(self, ticks: Any) -> Any:
         """Values at ticks; NaN before the first node."""
         at = np.asarray(ticks, dtype=float)
         if not self.ticks:
             return np.full(at.shape, np.nan)
-        columns = [np.array(one, dtype=float) for one in (self.ticks, self.values, self.lift, self.ease)]
-        tick, value, lift, ease = columns
+        tick, value, lift, ease, held = self._columns
         node = np.searchsorted(tick, at, side="right") - 1
         here, after = np.maximum(node, 0), np.minimum(np.maximum(node, 0) + 1, len(tick) - 1)
         width = tick[after] - tick[here]
         u = np.where(width > 0, (at - tick[here]) / np.where(width > 0, width, 1), 0)
-        share = np.where(np.array(self.hold)[here] | (width <= 0), 0.0, way(np.clip(u, 0, 1), lift[here], ease[here]))
+        share = np.where((held[here] > 0) | (width <= 0), 0.0, way(np.clip(u, 0, 1), lift[here], ease[here]))
         return np.where(node < 0, np.nan, value[here] + (value[after] - value[here]) * share)
 
 
@@ -363,7 +368,11 @@ class Hearing:
 
     def value(self, part: int, key: str, ticks: Any) -> Any:
         """What the receiver has in force, at ticks of the take."""
-        return _steps(self.channel(part), key).at(np.asarray(ticks) / self.scale)
+        channel, at = self.channel(part), np.asarray(ticks) / self.scale
+        if key == "bend" and not self.take.parts[part].channel.instrument.is_told:
+            # Its range is set by hand, to the one that the page names.
+            return channel.wheel.at(at) / 8192 * self.take.parts[part].channel.bend_range.semitones[0]
+        return _steps(channel, key).at(at)
 
     def moments(self, part: int, key: str) -> list[int]:
         """Ticks of the take at which the receiver was told something."""
@@ -373,6 +382,9 @@ class Hearing:
         """How far what is heard is from what is drawn, in steps, beyond what a time step forbids; and where."""
         drawn = Drawn.of(self.take, part, key)
         unit = THREE_CENTS / HALF_A_STEP if key == "bend" else 1.0
+        excuse = 0.0 if key == "bend" else STEP_SECONDS
+        if asked := self.take.parts[part].channel.paces.get(key):
+            unit, excuse = (asked.worst / HALF_A_STEP, 0.0) if asked.worst < 100 else (unit, asked.seconds)
         edges = {tick + off for tick in (*drawn.ticks, *self.moments(part, key)) for off in (-1, 0, 1)}
         edges |= {round(tick) for tick in np.linspace(drawn.ticks[0], self.take.end + 1, 60)}
         ticks = np.array(sorted(tick for tick in edges if tick >= drawn.ticks[0]))
@@ -382,7 +394,9 @@ class Hearing:
         if key.startswith("cc:") and int(key[3:]) + 32 in self.channel(part).controllers:
             high += 127 / 128
         if key == "bend":
-            high = self.channel(part).bend_range.at(ticks / self.scale)
+            is_told = self.take.parts[part].channel.instrument.is_told
+            ranges = self.channel(part).bend_range.at(ticks / self.scale)
+            high = ranges if is_told else 0 * ranges + self.take.parts[part].channel.bend_range.semitones[0]
             low = -high
         wanted = np.clip(wanted, low, high)
         off = np.abs(heard - wanted) / unit
@@ -391,8 +405,10 @@ class Hearing:
         off = np.maximum(off - 1 / 256, 0) if not np.isscalar(high) or high != 127 else off
         for row in np.flatnonzero(off > HALF_A_STEP + SLACK).tolist():
             # Within a time step before this moment the drawing was there: no event could come sooner.
+            if not excuse:
+                continue
             tick = int(ticks[row])
-            back = self.earlier(tick, STEP_SECONDS.get(key, 0.005))
+            back = self.earlier(tick, excuse)
             near = np.clip(drawn.at(np.arange(max(back, drawn.ticks[0]), tick + 1)),
                            low if np.isscalar(low) else low[row], high if np.isscalar(high) else high[row])  # fmt: skip
             outside = max(float(np.nanmin(near)) - heard[row], heard[row] - float(np.nanmax(near)), 0.0)
@@ -794,7 +810,7 @@ def distilled(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, s
     if span := said["where"].get("span"):
         # Where a way goes on steeply after it, events come as often as the time step allows, but at other moments; and
         # one too soon before the node at its end is left to that.
-        ticks = ticks[(ticks >= span[0]) & (ticks < now.earlier(span[1], STEP_SECONDS.get(key, 0.005)))]
+        ticks = ticks[(ticks >= span[0]) & (ticks < now.earlier(span[1], STEP_SECONDS))]
     off = np.abs(was.value(part, key, ticks) - now.value(part, key, ticks))
     off = off[~np.isnan(off)]
     allowed = said.get("tolerance", 1.0) + 1e-6

@@ -35,7 +35,9 @@ class _Parameters(NamedTuple):
 
     rows: Ints
     about_range: Flags
-    """Which of them choose, set or let go of the bend range."""
+    """Which of them choose, set or let go of the bend range; or set what nothing was chosen for."""
+    astray: Flags
+    """Which of them are data entries for which nothing is chosen."""
     chosen: list[tuple[int, int, int, int]]
     """After each: the two messages that choose the parameter (controller, value, controller, value)."""
 
@@ -45,7 +47,7 @@ def _parameters(take: Take, channel: Channel) -> _Parameters:
     mine = rows_on(take, channel)
     mine = mine[((rows.status[mine] & 0xF0) == CONTROL) & np.isin(rows.data1[mine], (*PARAMETERS, RESET))]
     mine = mine[np.argsort(rows.rank[mine])]
-    about = np.zeros(len(mine), dtype=bool)
+    about, astray = np.zeros((2, len(mine)), dtype=bool)
     chosen = (RPN_MSB, NOTHING[0], RPN_LSB, NOTHING[1])
     after: list[tuple[int, int, int, int]] = []
     choosing: list[int] = []
@@ -67,8 +69,18 @@ def _parameters(take: Take, channel: Channel) -> _Parameters:
             was_range = chosen == (RPN_MSB, RANGE[0], RPN_LSB, RANGE[1])
             about[[*choosing, at]] = was_range
             choosing = []
+            if chosen == (RPN_MSB, NOTHING[0], RPN_LSB, NOTHING[1]):
+                about[at] = astray[at] = True
         after.append(chosen)
-    return _Parameters(mine, about, after)
+    return _Parameters(mine, about, astray, after)
+
+
+def astray(take: Take, channel: Channel) -> list[tuple[int, int]]:
+    """Ranges that nothing was chosen for, (tick, semitones): instruments pass over them."""
+    parameters = _parameters(take, channel)
+    rows = parameters.rows[parameters.astray]
+    rows = rows[(take.rows.data1[rows] == DATA_MSB) & ~np.isin(rows, channel.unsaid)]
+    return list(zip(take.rows.tick[rows].tolist(), take.rows.data2[rows].tolist(), strict=True))
 
 
 def restated(
@@ -122,6 +134,20 @@ def restated(
         shaped=channel.shaped | {BEND},
         statements=tuple(sorted([*kept, *made], key=lambda one: one.ticks[0])),
         unsaid=frozen(np.union1d(channel.unsaid, gone), np.int64),
+    )
+
+
+def by_hand(take: Take, channel: Channel, semitones: float) -> Channel:
+    """The channel with one range throughout, of which nothing is said."""
+    parameters = _parameters(take, channel)
+    said = parameters.rows[parameters.about_range]
+    return replace(
+        channel,
+        bend_range=BendRange(frozen([0], np.int64), frozen([semitones], np.float64)),
+        ranges=frozen(np.setdiff1d(channel.ranges, said), np.int64),
+        shaped=channel.shaped | {BEND},
+        statements=(),
+        unsaid=frozen(np.union1d(channel.unsaid, said), np.int64),
     )
 
 

@@ -8,7 +8,7 @@ from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
 from expression.errors import BadStroke
 from expression.strokes.base import BaseStroke, Where, select
 from expression.strokes.bend_range import BendRangeStroke
-from expression.strokes.bends import BendCentre, BendDip, BendFall, BendGlide, BendHome, BendScoop, BendShake
+from expression.strokes.bends import BendDip, BendFall, BendGlide, BendScoop, BendShake
 from expression.strokes.cleaning import LaneDistil, LaneSmooth, LaneUnplayed
 from expression.strokes.copying import LaneCopy, LaneMove
 from expression.strokes.fade import LaneFade
@@ -16,6 +16,8 @@ from expression.strokes.feel import VelocityAccent, VelocityVary
 from expression.strokes.frame import LaneReshape
 from expression.strokes.hairpin import VelocityDraw, VelocityHairpin
 from expression.strokes.notes import NotesCopy
+from expression.strokes.resting import BendCentre, BendHome
+from expression.strokes.sending import BendInstrument, BendStream
 from expression.strokes.shapes import LaneShape, LaneWave
 from expression.strokes.velocity import VelocityKnee, VelocityNudge, VelocityScale, VelocitySet, VelocityTrim
 from expression.strokes.writing import LaneClear, LaneDraw, LaneLeadIn, LaneNodes, LaneRamp
@@ -53,6 +55,8 @@ AnyStroke = (
     | BendShake
     | BendHome
     | BendCentre
+    | BendInstrument
+    | BendStream
 )
 Stroke = Annotated[AnyStroke, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}

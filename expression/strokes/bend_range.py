@@ -13,7 +13,7 @@ from typing_extensions import override
 from expression import piece
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
-from expression.midi.ranges import restated
+from expression.midi.ranges import by_hand, restated
 from expression.strokes.base import Reach
 from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Take
@@ -28,6 +28,16 @@ _known = lru_cache(maxsize=4)(restated)
 def holding(furthest: float) -> int:
     """The least range in whole semitones that holds a bend."""
     return math.ceil(round(furthest, 6))
+
+
+def with_range(before: Channel, made: Channel) -> Channel:
+    """A channel that has got another range: what it sends of the wheel says the same pitch with it."""
+    lane = made.lanes.get(BEND)
+    if lane is None:
+        return made
+    other = np.asarray(before.bend_range.at(lane.curve.ticks) != made.bend_range.at(lane.curve.ticks))
+    lane = lane.said_anew(other, made.unsaid)
+    return replace(made, lanes={**made.lanes, BEND: lane}, shaped=made.shaped | {BEND})
 
 
 class BendRangeStroke(WheelStroke):
@@ -72,11 +82,20 @@ class BendRangeStroke(WheelStroke):
                     # What is held last goes on for ever.
                     curve = piece.laid(curve, part.scaled(factor), LANES[BEND].error, resumes=b < last)
             lane = lane.reshaped(curve)
-        other = np.asarray(old.at(lane.curve.ticks) != new.at(lane.curve.ticks))
-        lane = lane.said_anew(other, made.unsaid)
-        return replace(made, lanes={**made.lanes, BEND: lane})
+        return with_range(channel, replace(made, lanes={**made.lanes, BEND: lane}))
 
     def _restated(self, take: Take, channel: Channel) -> Channel:
+        largest, is_told = channel.instrument
+        if largest is not None and self.semitones > largest:
+            raise NothingMatched(
+                f"The instrument's range goes no further than {largest:g} semitones.",
+                "semitones",
+                {"semitones": largest},
+            )
+        if not is_told:
+            if self.where.span:
+                raise NothingMatched("The range of this instrument is set by hand: it has one for the whole take.")
+            return by_hand(take, channel, self.semitones)
         # Known again when it is asked where the stroke acts.
         return _known(take, channel, self.where.span, self.semitones, self.gap_ms / 1000, self.keep == "travel")
 

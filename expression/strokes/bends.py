@@ -5,7 +5,7 @@ The wheel moves the whole channel, so that a gesture moves all that sounds there
 
 from abc import abstractmethod
 from functools import lru_cache
-from typing import Annotated, Literal, NamedTuple
+from typing import Annotated, Literal, NamedTuple, Self
 
 import numpy as np
 from pydantic import Field
@@ -14,20 +14,22 @@ from typing_extensions import override
 from expression import piece
 from expression.arrays import Flags, Floats, Ints, ranges, whole
 from expression.chords import chord_onsets
-from expression.curve import Curve
+from expression.curve import Curve, lift_between
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.notes import Notes
 from expression.piece import Piece
 from expression.pitch import NOTE_NAMES
 from expression.strokes.base import BaseStroke, Lift, Reach, Unit, masks_of, select
+from expression.strokes.grips import Grip, Time
 from expression.strokes.lane import lane_of
-from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Lane, Take
 
 RING_SECONDS = 1.0
 """A note rings on for so long after its end: until then, or until the next is struck, it keeps the pitch it came to."""
 MOST_CYCLES = 20_000
+LINE_POINTS = 13
+MOST_LINE = 400
 MOST_NAMED = 4
 NEARLY = 1e-9
 Beats = Annotated[float, Field(gt=0, le=1024)]
@@ -69,6 +71,36 @@ class Offsets(NamedTuple):
         # What has no length is passed over: of several nodes at one tick the last goes on.
         curve = Curve.of(tick, value, hold.ravel(), np.where(hold, 0.0, lifts).ravel(), ease)
         return cls(starts[lasting], ends[lasting], curve)
+
+
+class First(NamedTuple):
+    """The first place of a gesture: the note that it is on, what it adds there, and to what."""
+
+    start: int
+    end: int
+    own: Curve
+    under: Curve
+
+    def base(self, tick: int) -> float:
+        """What is there without the gesture, in semitones."""
+        return float(np.nan_to_num(self.under.at(tick))) if len(self.under) else 0.0
+
+    def over(self, tick: int) -> float:
+        """What the gesture makes of it."""
+        return self.base(tick) + float(self.own.at(tick))
+
+    def grip(
+        self, field: str, name: str, node: int, number: float, time: Time | None = None, scale: float = 1.0
+    ) -> Grip:
+        """One at a node, which moves a number of the gesture up and down and another in time."""
+        tick = int(self.own.ticks[node])
+        value = self.base(tick) + float(self.own.values[node])
+        return Grip(field, name, tick, value, number, scale, base=value - number * scale, time=time)
+
+    def form(self, name: str, lift: float, first: int = 0) -> Grip:
+        """One in the middle of a way, which forms it."""
+        tick = int(self.own.ticks[first] + self.own.ticks[first + 1]) // 2
+        return Grip("lift", name, tick, self.over(tick), lift, 0.0)
 
 
 class BendGesture(BaseStroke):
@@ -140,6 +172,62 @@ class BendGesture(BaseStroke):
         onsets = np.unique(np.concatenate([part.notes.start[~part.notes.muted] for part in parts]))
         return Line(heads, tails, rung_out(take, tails, onsets))
 
+    def _first(self, take: Take) -> "First | None":
+        """The first place of the gesture, by which it is shown and taken; None where it has none."""
+        try:
+            masks = select(take, self.where).masks
+            for channel in take.channels:
+                if not any(part.id in masks for part in take.parts_on(channel)):
+                    continue
+                offsets = _known(self, take, channel)
+                if len(offsets.starts):
+                    own = offsets.curve.within(int(offsets.starts[0]), int(offsets.ends[0]) + 1)
+                    line = self._line(take, channel)
+                    row = int(np.searchsorted(line.start, own.ticks[0], side="right")) - 1
+                    note = int(line.start[max(row, 0)]), int(line.end[max(row, 0)])
+                    return First(*note, own, lane_of(take, channel, BEND).curve)
+        except NothingMatched:
+            pass
+        return None
+
+    @override
+    def line(self, take: Take) -> list[tuple[int, float]]:
+        first = self._first(take)
+        if first is None:
+            return []
+        own = first.own
+        shares = np.linspace(0, 1, LINE_POINTS)
+        gap = np.diff(own.ticks)
+        moves = ~own.hold[:-1] & (gap > 0)
+        if moves.sum() > MOST_LINE // LINE_POINTS:
+            moves &= (own.lift[:-1] != 0) | (own.ease[:-1] != 0)
+        on_way = own.ticks[:-1][moves][:, None] + whole(shares * gap[moves][:, None])
+        ticks = np.unique(np.concatenate((own.ticks, on_way.ravel())))[:MOST_LINE]
+        return [(int(tick), round(first.over(int(tick)), 3)) for tick in ticks.tolist()]
+
+    @override
+    def grips(self, take: Take) -> list[Grip]:
+        first = self._first(take)
+        return self._grips(take, first) if first and len(first.own) > 1 else []
+
+    @abstractmethod
+    def _grips(self, take: Take, first: "First") -> list[Grip]:
+        """Where the first place of the gesture can be taken."""
+
+    @override
+    def fitted(self, take: Take, tick: int, value: float) -> Self:
+        first = self._first(take)
+        ease: float | None = getattr(self, "ease", None)
+        if first is None or ease is None:
+            return self
+        own = first.own
+        row = min(max(int(np.searchsorted(own.ticks, tick, side="right")) - 1, 0), len(own) - 2)
+        here, then = ((int(own.ticks[at]), float(own.values[at])) for at in (row, row + 1))
+        lift = lift_between(tick, value - first.base(tick), here, then, ease)
+        # The way back is the way there in a mirror.
+        back = isinstance(self, BendDip) and row > 0
+        return self if lift is None else self.model_copy(update={"lift": -lift if back else lift})
+
     @abstractmethod
     def offsets(self, take: Take, channel: Channel, line: Line) -> Offsets:
         """What is added to the bend."""
@@ -197,6 +285,11 @@ def within(curve: Curve, starts: Ints, ends: Ints) -> Curve:
     return curve.rows(ranges(first, after + arrives)[0])
 
 
+def signed(value: float) -> str:
+    """A number with its sign."""
+    return f"{value:+g}".replace("-", "−")
+
+
 class BendScoop(BendGesture):
     """Into the note: it begins away from its pitch and is there after a while."""
 
@@ -212,6 +305,15 @@ class BendScoop(BendGesture):
         begins = np.full(len(until), self.start)
         places = line.start, until
         return Offsets.of(places, [line.start, until], [begins, np.zeros(len(until))], self.lift, self.ease)
+
+    @override
+    def _grips(self, take: Take, first: First) -> list[Grip]:
+        time = Time("time", first.start, take.resolution)
+        return [
+            first.grip("start", "Where it begins", 0, self.start),
+            first.form("Lift of the scoop", self.lift),
+            first.grip("time", "When it is there", 1, self.time, time),
+        ]
 
     @override
     def label(self) -> str:
@@ -233,6 +335,14 @@ class BendFall(BendGesture):
         ends = np.full(len(leaves), self.end)
         places = leaves, np.maximum(line.ring, line.end)
         return Offsets.of(places, [leaves, line.end], [np.zeros(len(leaves)), ends], self.lift, self.ease)
+
+    @override
+    def _grips(self, take: Take, first: First) -> list[Grip]:
+        return [
+            first.grip("time", "When it leaves", 0, self.time, Time("time", first.end, -take.resolution)),
+            first.form("Lift of the fall", self.lift),
+            first.grip("end", "Where it ends", 1, self.end),
+        ]
 
     @override
     def label(self) -> str:
@@ -260,6 +370,16 @@ class BendDip(BendGesture):
         return Offsets.of(
             (leaves, back), [leaves, middle, back], [rest, np.full(len(middle), self.depth), rest], lift, self.ease
         )
+
+    @override
+    def _grips(self, take: Take, first: First) -> list[Grip]:
+        middle = int(first.own.ticks[1])
+        length = max(first.end - first.start, 1)
+        return [
+            first.form("Lift of the dip", self.lift),
+            first.grip("depth", "Depth of the dip", 1, self.depth, Time("at", first.start, length)),
+            first.grip("time", "When it is back", 2, self.time, Time("time", middle, take.resolution / 2)),
+        ]
 
     @override
     def label(self) -> str:
@@ -306,6 +426,19 @@ class BendShake(BendGesture):
         values = np.where(last, 0.0, depth / 100 * np.sin(2 * np.pi * turn))
         curve = Curve.of(ticks, values, last)
         return Offsets(start, ticks[last], curve) if len(start) else Offsets(start, start, curve)
+
+    @override
+    def _grips(self, take: Take, first: First) -> list[Grip]:
+        own = first.own
+        below = np.flatnonzero(own.values < -NEARLY)
+        top = int(np.argmax(own.values[: int(below[0]) if len(below) else len(own)]))
+        per_cent = float(own.values[top]) / self.depth if self.depth else 0.01
+        last = len(own) - 1
+        return [
+            first.grip("delay", "When it begins", 0, self.delay, Time("delay", first.start, take.resolution)),
+            first.grip("depth", "Depth of the shake", top, self.depth, scale=per_cent),
+            first.grip("settle", "When it is at rest", last, self.settle, Time("settle", first.end, -take.resolution)),
+        ]
 
     @override
     def label(self) -> str:
@@ -429,6 +562,17 @@ class BendGlide(BendGesture):
         return Offsets(begins, np.minimum(ends, np.append(begins[1:], ends[-1])), curve)
 
     @override
+    def _grips(self, take: Take, first: First) -> list[Grip]:
+        leaves = int(first.own.ticks[0])
+        length = max(first.end - first.start, 1)
+        until = (int(first.own.ticks[1]) - leaves) / take.resolution if self.time is None else self.time
+        return [
+            first.grip("start", "When it leaves", 0, self.start, Time("start", first.start, length)),
+            first.form("Lift of the glide", self.lift),
+            first.grip("time", "When it is there", 1, until, Time("time", leaves, take.resolution)),
+        ]
+
+    @override
     def label(self) -> str:
         return "Glide as one" if self.is_one else "Glide"
 
@@ -447,127 +591,3 @@ def _merged(notes: Notes, rows: Ints, follows: Ints) -> Notes:
     keep = np.ones(len(notes), dtype=bool)
     keep[follows] = False
     return notes.until(end).only(keep)
-
-
-def rests_out(take: Take, channel: Channel, time: float) -> tuple[Ints, Ints]:
-    """Rests in which the wheel is out: from `time` beats after the last note has ended, to before the next begins."""
-    notes = [part.notes.only(~part.notes.muted) for part in take.parts_on(channel)]
-    start, end = (np.concatenate([getattr(one, edge) for one in notes]) for edge in ("start", "end"))
-    if not len(start):
-        return start, start
-    order = np.argsort(start, kind="stable")
-    curve = channel.lanes[BEND].curve
-    home = np.maximum.accumulate(end[order]) + round(time * take.resolution)
-    after = np.append(start[order][1:], max(take.end, int(curve.ticks[-1]), int(home[-1])) + 1)
-    rests = (after > home) & (home >= curve.ticks[0])
-    home, after = home[rests], after[rests]
-    away = np.concatenate(([0], np.cumsum(np.abs(curve.values) > NEARLY)))
-    nodes = away[np.searchsorted(curve.ticks, after)] - away[np.searchsorted(curve.ticks, home)]
-    out = (np.abs(curve.at(home)) > NEARLY) | (nodes > 0)
-    return home[out], after[out]
-
-
-class BendHome(WheelStroke):
-    """The wheel comes back to the centre in the rests: some time after the last note has ended."""
-
-    kind: Literal["bend.home"] = "bend.home"
-    time: Annotated[float, Field(ge=0, le=1024)] = Field(0.25, description="Beats after the last note has ended.")
-
-    @override
-    def apply(self, take: Take) -> Take:
-        made = take
-        for channel in self.bent(take):
-            lane = channel.lanes[BEND]
-            starts, ends = self._rests(take, channel)
-            if len(starts):
-                # Where the wheel is put somewhere for the next note, it is there when that begins.
-                inner = np.searchsorted(lane.curve.ticks, ends) > np.searchsorted(lane.curve.ticks, starts, "right")
-                home = lane.curve
-                for which, resumes in ((inner, True), (~inner, False)):
-                    if which.any():
-                        rest = Curve.of(starts[which], np.zeros(int(which.sum())))
-                        home = piece.laid_all(home, starts[which], ends[which], rest, LANES[BEND].error, resumes)
-                made = made.with_lane(channel.id, lane.reshaped(home))
-        if made is take:
-            raise NothingMatched("In the rests the wheel is at the centre already.")
-        return made
-
-    def _rests(self, take: Take, channel: Channel) -> tuple[Ints, Ints]:
-        home, after = rests_out(take, channel, self.time)
-        low, high = self.where.span or (0, np.iinfo(np.int64).max)
-        meant = (home >= low) & (home < high)
-        return home[meant], after[meant]
-
-    @override
-    def reach(self, take: Take) -> Reach:
-        channels = self.bent(take)
-        places = [self._rests(take, channel) for channel in channels]
-        places = [one for one in places if len(one[0])]
-        if not places:
-            raise NothingMatched("In the rests the wheel is at the centre already.")
-        start, end = min(int(one[0][0]) for one in places), max(int(one[1][-1]) for one in places)
-        return Reach(start, end, heard_by(take, channels), sum(len(one[0]) for one in places))
-
-    @override
-    def label(self) -> str:
-        return "Wheel home in the rests"
-
-
-class BendCentre(WheelStroke):
-    """Take away what a worn wheel is off at rest: the whole lane is moved by it."""
-
-    kind: Literal["bend.centre"] = "bend.centre"
-    offset: Annotated[float | None, Field(ge=-200, le=200)] = Field(
-        None, description="Cents that are taken away; absent: as measured at rest."
-    )
-
-    @override
-    def apply(self, take: Take) -> Take:
-        made = take
-        for channel in self.bent(take):
-            off = self._off(take, channel)
-            if off:
-                lane = channel.lanes[BEND]
-                start, end = self.where.span or (int(lane.curve.ticks[0]), int(lane.curve.ticks[-1]) + 1)
-                moved = piece.cut(lane.curve, start, end, LANES[BEND].error)
-                if not moved.empty:
-                    resumes = self.where.span is not None
-                    curve = piece.laid(lane.curve, moved.scaled(1.0, -off), LANES[BEND].error, resumes)
-                    made = made.with_lane(channel.id, lane.reshaped(curve))
-        if made is take:
-            raise NothingMatched("At rest the wheel is at the centre.")
-        return made
-
-    def _off(self, take: Take, channel: Channel) -> float:
-        """Semitones."""
-        return off_centre(take, channel) if self.offset is None else self.offset / 100
-
-    @override
-    def reach(self, take: Take) -> Reach:
-        channels = self.bent(take)
-        start, end = self.where.span or (0, max(take.end, 1))
-        return Reach(start, end, heard_by(take, channels), len(channels))
-
-    @override
-    def label(self) -> str:
-        return "Wheel centred" if self.offset is None else f"Wheel centred by {signed(self.offset)} cents"
-
-
-WORN = 0.5
-"""A wheel that rests further out, in semitones, is held there on purpose."""
-
-
-def off_centre(take: Take, channel: Channel) -> float:
-    """How far out the wheel rests, in semitones: the value near the centre that is held for the longest in all."""
-    curve = channel.lanes[BEND].curve
-    seconds = np.diff(take.tempo.seconds(curve.ticks), append=float(take.tempo.seconds(max(take.end, 1))))
-    rests = curve.hold & (np.abs(curve.values) <= WORN) & (seconds > 0)
-    if not rests.any():
-        return 0.0
-    known, which = np.unique(curve.values[rests], return_inverse=True)
-    return float(known[np.bincount(which, weights=seconds[rests]).argmax()])
-
-
-def signed(value: float) -> str:
-    """A number with its sign."""
-    return f"{value:+g}".replace("-", "−")

@@ -24,6 +24,19 @@ class Grip:
     """What 1 of the field is on the lane; 0: the whole line is formed to pass where the grip is dragged to."""
     along: Literal["start", "end", "peak", ""] = ""
     """What it takes with it when it is dragged along the lane: an edge of the span, or the place of the peak."""
+    base: float = 0.0
+    """Where on the lane 0 of the field is."""
+    time: "Time | None" = None
+    """The number that it moves when it is dragged along the lane. One whose field that is moves nothing else."""
+
+
+@dataclass(frozen=True, slots=True)
+class Time:
+    """A number of a stroke that is a time: 0 of it is at the tick `origin`, and 1 so many ticks (`unit`) after that."""
+
+    field: str
+    origin: int
+    unit: float
 
 
 class Place(NamedTuple):

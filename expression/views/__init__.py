@@ -3,6 +3,34 @@
 Each module tells one thing, and says its shape beside it (`TypedDict`: nothing is made twice of the long columns).
 """
 
-from expression.views import changes, events, facts, findings, kinds, lanes, library, looks, page, strokes
+from expression.views import (
+    bend_faults,
+    changes,
+    contours,
+    events,
+    facts,
+    findings,
+    kinds,
+    lanes,
+    library,
+    looks,
+    page,
+    proof,
+    strokes,
+)
 
-__all__ = ["changes", "events", "facts", "findings", "kinds", "lanes", "library", "looks", "page", "strokes"]
+__all__ = [
+    "bend_faults",
+    "changes",
+    "contours",
+    "events",
+    "facts",
+    "findings",
+    "kinds",
+    "lanes",
+    "library",
+    "looks",
+    "page",
+    "proof",
+    "strokes",
+]

@@ -74,7 +74,7 @@ def changes(before: Take, after: Take) -> Changes:
 
 
 def _lanes_differ(old: Part, new: Part) -> bool:
-    if old.bend_range is not new.bend_range:
+    if old.bend_range is not new.bend_range or old.channel.instrument != new.channel.instrument:
         return True
     if old.lanes is new.lanes:
         return False

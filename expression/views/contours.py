@@ -1,15 +1,24 @@
 """The sounding shape of notes: pitch, loudness and brightness over time, as ribbons draw them."""
 
+from dataclasses import replace
+
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Floats, Ints
+from expression.arrays import Floats, Ints, whole
+from expression.curve import Curve
 from expression.lanes import BEND, EXPRESSION, LANES, PRESSURE, TIMBRE
-from expression.take import Part
+from expression.take import Part, Take
 
 SHAPING = (BEND, EXPRESSION, TIMBRE, PRESSURE)
 MOST_POINTS = 40
 """Points a note: more than a ribbon has pixels to show unless it is very long."""
+HELD = 48
+"""Ticks: what is held for longer is seen to be held, not to move to what follows."""
+SHARES = np.arange(1, 8) / 8
+"""Places on a way that is no straight line."""
+MOST_TRIED = 300
+"""Notes whose shapes are told while a gesture is held."""
 
 
 class Contour(TypedDict):
@@ -26,13 +35,42 @@ class Contour(TypedDict):
     ink: list[int]
 
 
+class TriedContour(TypedDict):
+    """The shape of some neighbouring notes of a part, from the row `first` on, as a stroke would have it."""
+
+    part: int
+    first: int
+    contour: Contour
+
+
+def tried_contours(before: Take, after: Take, start: int, end: int) -> list[TriedContour]:
+    """The shapes of the notes between two ticks that a stroke would give another; of too many none is told.
+
+    Rows are those of the notes as they are now: what a stroke does to the notes themselves is told elsewhere.
+    """
+    found: list[TriedContour] = []
+    for old, new in zip(before.parts, after.parts, strict=True):
+        if old.channel is new.channel or all(old.lanes.get(key) is new.lanes.get(key) for key in SHAPING):
+            continue
+        notes = old.notes
+        near = np.flatnonzero((notes.start < end) & (notes.end > start))
+        if not len(near) or near[-1] - near[0] >= MOST_TRIED:
+            continue
+        first, after_ = int(near[0]), int(near[-1]) + 1
+        shape = contours(replace(old, channel=new.channel, notes=notes.only(slice(first, after_))))
+        if shape:
+            found.append({"part": old.id, "first": first, "contour": shape})
+    return found
+
+
 def contours(part: Part) -> Contour | None:
     """The shape of every note of a part; None where no lane shapes them."""
     lanes = {key: part.lanes[key].curve for key in SHAPING if key in part.lanes}
     notes = part.notes
     if not lanes or not len(notes):
         return None
-    moments = np.unique(np.concatenate([curve.ticks for curve in lanes.values()]))
+    reach = int(notes.start[0]), int(notes.end.max())
+    moments = np.unique(np.concatenate([_turns(curve, *reach) for curve in lanes.values()]))
     # What moves within a note: from the first moment after its start to the last before its end.
     first = np.searchsorted(moments, notes.start, side="right")
     after = np.searchsorted(moments, notes.end, side="left")
@@ -60,6 +98,19 @@ def contours(part: Part) -> Contour | None:
         "loud": _whole(loud * 100),
         "ink": _whole(ink * 100),
     }
+
+
+def _turns(curve: Curve, start: int, end: int) -> Ints:
+    """Ticks by which a curve is drawn: its nodes, where a value that was held long ends, and places on bent ways."""
+    first = max(int(np.searchsorted(curve.ticks, start, side="right")) - 1, 0)
+    near = curve.rows(slice(first, int(np.searchsorted(curve.ticks, end)) + 1))
+    if len(near) < 2:
+        return np.append(near.ticks - 1, near.ticks)
+    gap = np.diff(near.ticks)
+    held = near.hold[:-1] & (gap > HELD)
+    bent = np.flatnonzero(~near.hold[:-1] & ((near.lift[:-1] != 0) | (near.ease[:-1] != 0)) & (gap > len(SHARES)))
+    on_way = near.ticks[bent][:, None] + whole(SHARES * gap[bent][:, None])
+    return np.concatenate((near.ticks[:1] - 1, near.ticks, near.ticks[1:][held] - 1, on_way.ravel()))
 
 
 def _whole(values: Floats) -> list[int]:

@@ -7,7 +7,8 @@ from typing_extensions import TypedDict
 
 from expression import percussion
 from expression.arrays import runs
-from expression.lanes import LANES, Form
+from expression.lanes import BEND, LANES, Form
+from expression.midi.status import SYSEX
 from expression.pitch import NOTE_NAMES
 from expression.take import Part, Take
 from expression.views import events
@@ -15,6 +16,8 @@ from expression.views.contours import Contour, contours
 from expression.views.looks import dye, patch, seal, voices
 
 MOST_FLAGS = 500
+RESTED = 4
+"""Beats without an event after which another track is said to act anew."""
 FLAGS = ["program", "exclusive", "text", "tempo", "metre", "key", "other"]
 """Kinds of events that are shown as flags."""
 
@@ -55,12 +58,25 @@ class Flag(TypedDict):
     value: str
 
 
+class InForce(TypedDict):
+    """Something else that acts on the bend of a part: a reset, or a track of the same channel, at a tick."""
+
+    tick: int
+    what: str
+
+
 class PartLanes(TypedDict):
-    """The lanes of a part in short, and what they make of its notes."""
+    """The lanes of a part in short, and what they make of its notes.
+
+    `by_hand`: its instrument takes its range by hand, and is told none; `in_force`: what else acts on its bend.
+    """
 
     id: int
     bend_range: list[tuple[int, float]]
     """From each tick on, so many semitones either way."""
+    by_hand: bool
+    largest: float | None
+    in_force: list[InForce]
     lanes: list[LaneHead]
     contour: Contour | None
 
@@ -120,7 +136,7 @@ def page(take: Take) -> Page:
 def _part(take: Take, part: Part) -> PartView:
     notes = part.notes
     return {
-        **_lanes(part),
+        **_lanes(take, part),
         "name": part.name,
         "channel": part.channel.number + 1,
         "shares": [other.id for other in take.parts_on(part.channel) if other is not part],
@@ -139,14 +155,45 @@ def _part(take: Take, part: Part) -> PartView:
 
 def lanes_of(take: Take, parts: Sequence[int]) -> list[PartLanes]:
     """What `page` tells of the lanes of some parts (those that are there), and of what they make of the notes."""
-    return [_lanes(part) for part in take.parts if part.id in parts]
+    return [_lanes(take, part) for part in take.parts if part.id in parts]
 
 
-def _lanes(part: Part) -> PartLanes:
+def _lanes(take: Take, part: Part) -> PartLanes:
     heads = [_lane_head(part, key) for key in LANES if key in part.lanes]
     steps = part.bend_range
     ranges = list(zip(steps.ticks.tolist(), steps.semitones.tolist(), strict=True))
-    return {"id": part.id, "bend_range": ranges, "lanes": heads, "contour": contours(part)}
+    largest, is_told = part.channel.instrument
+    return {
+        "id": part.id,
+        "bend_range": ranges,
+        "by_hand": not is_told,
+        "largest": largest,
+        "in_force": in_force(take, part),
+        "lanes": heads,
+        "contour": contours(part),
+    }
+
+
+def in_force(take: Take, part: Part) -> list[InForce]:
+    """What acts on a part's bend and is no bend of its own: resets, and ranges and wheels of other tracks, in words."""
+    rows, channel = take.rows, part.channel
+    if BEND not in channel.lanes:
+        return []
+    found: dict[tuple[int, str], None] = {}
+    for row in channel.resets.tolist():
+        system = rows.status[row] == SYSEX
+        found[int(rows.tick[row]), "System On" if system else "reset (121)"] = None
+    names = {other.track: other.name for other in take.parts_on(channel)}
+    origin = channel.lanes[BEND].origin
+    for of, what in ((channel.ranges, "range from"), (origin[origin >= 0], "bend from")):
+        elsewhere = of[(rows.track[of] != part.track) & ~np.isin(of, channel.resets)]
+        for track in np.unique(rows.track[elsewhere]).tolist():
+            mine = np.sort(rows.tick[elsewhere[rows.track[elsewhere] == track]])
+            # Where it begins to act, and again after it has rested for a while.
+            begins = np.diff(mine, prepend=-take.resolution * RESTED) >= take.resolution * RESTED
+            for tick in mine[begins].tolist():
+                found[int(tick), f"{what} {names.get(track, f'track {track + 1}')}"] = None
+    return [InForce(tick=tick, what=what) for tick, what in sorted(found)][:MOST_FLAGS]
 
 
 def _lane_head(part: Part, key: str) -> LaneHead:

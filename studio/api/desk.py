@@ -11,7 +11,7 @@ from pydantic import Field
 from expression.views.changes import Changes
 from expression.views.events import EventPage
 from expression.views.facts import Facts
-from expression.views.findings import Unplayed
+from expression.views.finding import Unplayed
 from studio.api.access import owner
 from studio.api.encoding import encode
 from studio.api.schemas import (
@@ -27,7 +27,7 @@ from studio.api.schemas import (
     StrokeAsked,
 )
 from studio.services import arrangement, listening, shaping, takes
-from studio.services.answers import Chosen, DeskView, Lanes, Messages, PartsLanes, Preview, Written
+from studio.services.answers import Chosen, DeskView, Lanes, Messages, PartsLanes, Preview, ProofView, Written
 from studio.services.arrangement import Arrangement
 
 router = Router(tags=["desk"])
@@ -62,7 +62,7 @@ def facts(request: HttpRequest, take_id: UUID, asked: FactsAsked) -> HttpRespons
 @router.post("{uuid:take_id}/preview", response={200: Preview, **REFUSALS})
 def preview(request: HttpRequest, take_id: UUID, asked: PreviewAsked) -> HttpResponse:
     """What a stroke would change, without keeping it."""
-    tried = (asked.stroke, asked.number, asked.pull, asked.part)
+    tried = (asked.stroke, asked.number, asked.pull, asked.part, asked.sight)
     return _json(request, shaping.preview(owner(request), take_id, asked.revision, *tried))
 
 
@@ -141,6 +141,12 @@ def _numbers(listed: str) -> list[int]:
 def unplayed(request: HttpRequest, take_id: UUID) -> HttpResponse:
     """What nobody played, each with the stroke that takes it away."""
     return _json(request, shaping.unplayed_findings(takes.get(owner(request), take_id)))
+
+
+@router.get("{uuid:take_id}/proof", response={200: ProofView, **REFUSALS})
+def proof(request: HttpRequest, take_id: UUID, part: Index) -> HttpResponse:
+    """How far what a receiver hears of a part's lanes is from what is drawn, and how much its cable carries."""
+    return _json(request, shaping.proof(takes.get(owner(request), take_id), part))
 
 
 @router.get("{uuid:take_id}/events", response={200: EventPage, **REFUSALS})

@@ -70,7 +70,7 @@ class FactsAsked(Schema):
 class PreviewAsked(Schema):
     """A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass.
 
-    `part`: whose lanes are to be told node by node.
+    `part`: whose lanes are to be told node by node. `sight`: ticks between which the shapes of notes are to be told.
     """
 
     revision: int
@@ -78,6 +78,7 @@ class PreviewAsked(Schema):
     number: int | None = None
     pull: tuple[int, Annotated[float, Field(allow_inf_nan=False)]] | None = None
     part: Annotated[int, Field(ge=0)] | None = None
+    sight: tuple[int, int] | None = None
 
 
 Second = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]

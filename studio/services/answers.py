@@ -6,10 +6,12 @@ from typing_extensions import TypedDict
 
 from expression.strokes import Stroke
 from expression.views.changes import Changes
+from expression.views.contours import TriedContour
 from expression.views.facts import Facts
-from expression.views.findings import Unplayed
+from expression.views.finding import Unplayed
 from expression.views.lanes import LaneChange, LaneData, Saving
 from expression.views.page import Page, PartLanes
+from expression.views.proof import Proof
 from expression.views.strokes import Mark, Strokes
 from studio.services.arrangement import Arrangement
 
@@ -32,14 +34,15 @@ class DeskView(Page):
 class Preview(TypedDict):
     """What a stroke would change. `lanes` are those of the part that was asked for, node by node.
 
-    `beyond`: where its bend would go further than the range in force, with the range that would hold it. `also`: what
-    it moves besides what it is meant for.
+    `contours`: the shapes of the notes in sight, where it gives them others. `beyond`: where its bend would go further
+    than the range in force, with the range that would hold it. `also`: what it moves besides what it is meant for.
     """
 
     stroke: Stroke
     mark: Mark
     changes: Changes
     lanes: list[LaneChange]
+    contours: list[TriedContour]
     facts: Facts | None
     saving: Saving | None
     beyond: Unplayed | None
@@ -73,6 +76,12 @@ class PartsLanes(TypedDict):
     revision: int
     end: int
     parts: list[PartLanes]
+
+
+class ProofView(Proof):
+    """What a receiver makes of the bytes of a part, at a revision of its take."""
+
+    revision: int
 
 
 class Messages(TypedDict):

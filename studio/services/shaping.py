@@ -16,10 +16,10 @@ from expression.take import Take as Recording
 from expression.views.changes import Changes
 from expression.views.events import EventPage
 from expression.views.facts import Facts
-from expression.views.findings import Unplayed
+from expression.views.finding import Unplayed
 from studio.models import Step, Take
 from studio.services import arrangement, takes
-from studio.services.answers import Chosen, DeskView, HistoryView, Lanes, PartsLanes, Preview, Written
+from studio.services.answers import Chosen, DeskView, HistoryView, Lanes, PartsLanes, Preview, ProofView, Written
 from studio.services.folding import cache, shaped
 
 
@@ -75,11 +75,12 @@ def preview(
     number: int | None,
     pull: tuple[int, float] | None,
     part: int | None,
+    sight: tuple[int, int] | None,
 ) -> Preview:
     """What a stroke would change, without keeping it. With `number`, as that stroke's new numbers.
 
     With `pull` (tick, value), the stroke is first formed to pass there, as a grip on the line asks. Of the lanes, those
-    of one `part` are told node by node.
+    of one `part` are told node by node; of the notes, the shapes of those between two ticks, which are in `sight`.
     """
     known = _at(owner, take_id, revision)
     if pull is not None:
@@ -94,9 +95,10 @@ def preview(
         "mark": views.strokes.mark(known.met_by(number), stroke),
         "changes": views.changes.changes(known.now.take, tried.now.take),
         "lanes": lanes,
+        "contours": views.contours.tried_contours(known.now.take, tried.now.take, *sight) if sight else [],
         "saving": views.lanes.saving(known.now.take, tried.now.take) if stroke.kind == "lane.distil" else None,
         "facts": views.facts.facts(tried.now.take, stroke.target) if stroke.kind.startswith("velocity.") else None,
-        "beyond": views.findings.beyond(tried.now.take, part) if bends and part is not None else None,
+        "beyond": views.bend_faults.beyond(tried.now.take, part) if bends and part is not None else None,
         "also": stroke.also(known.met_by(number)),
     }
 
@@ -154,6 +156,14 @@ def parts_lanes(take: Take, parts: list[int]) -> PartsLanes:
     """What the desk draws of the lanes of some parts, and of the notes that they shape."""
     now = seen(take)
     return {"revision": take.revision, "end": now.end, "parts": views.page.lanes_of(now, parts)}
+
+
+def proof(take: Take, part: int) -> ProofView:
+    """What a receiver makes of the bytes of a part (of none, where it is not there)."""
+    now = seen(take)
+    if part >= len(now.parts):
+        return {"revision": take.revision, "lanes": [], "cable": 0, "most": views.proof.CABLE}
+    return {"revision": take.revision, **views.proof.proof(now, now.parts[part])}
 
 
 def events(

@@ -89,11 +89,12 @@ def test_contours_follow_bend_expression_and_pressure() -> None:
     ]
     shape = contours(read(file_of(track)).parts[0])
     assert shape is not None
-    assert shape["count"] == [4, 1]
-    assert shape["tick"] == [0, 200, 400, 600, 0]
-    assert shape["bend"] == [0, 200, 200, 200, 0]
-    assert shape["loud"] == [100, 100, 50, 50, 50]
-    assert shape["ink"] == [25, 25, 25, 75, 75]
+    # What is held for long is held up to the tick before it changes: a step is no slope.
+    assert shape["count"] == [7, 1]
+    assert shape["tick"] == [0, 199, 200, 399, 400, 599, 600, 0]
+    assert shape["bend"] == [0, 0, 200, 200, 200, 200, 200, 0]
+    assert shape["loud"] == [100, 100, 100, 100, 50, 50, 50, 50]
+    assert shape["ink"] == [25, 25, 25, 25, 25, 25, 75, 75]
 
 
 def test_a_part_without_such_lanes_has_no_contour() -> None:

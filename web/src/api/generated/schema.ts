@@ -402,6 +402,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Proof
+         * @description How far what a receiver hears of a part's lanes is from what is drawn, and how much its cable carries.
+         */
+        get: operations["studio_api_desk_proof"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/redo": {
         parameters: {
             query?: never;
@@ -962,6 +982,31 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
+         * BendInstrument
+         * @description What the instrument can do with its bend range. Set by hand, it is told nothing of it, and has one throughout.
+         */
+        BendInstrument: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend.instrument";
+            /**
+             * Largest
+             * @description Semitones, the largest range that it has; absent: any.
+             */
+            largest?: number | null;
+            /**
+             * Range By
+             * @description `messages`: it answers registered parameter 0; `hand`: nothing is sent about it.
+             * @default messages
+             * @enum {string}
+             */
+            range_by: "messages" | "hand";
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
          * BendRangeStroke
          * @description How far the wheel goes either way: from the start of the span to its end, or throughout.
          *
@@ -1080,6 +1125,29 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
+         * BendStream
+         * @description How finely drawn bends are sent: to so many cents, or so many messages a second. Nodes are always sent.
+         */
+        BendStream: {
+            /**
+             * Cents
+             * @description What is heard is never further from what is drawn.
+             */
+            cents?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bend.stream";
+            /**
+             * Per Second
+             * @description Messages a second at most, whatever that makes of the drawing.
+             */
+            per_second?: number | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
          * BentWay
          * @description The way from a node to the next where it is no straight line: its form, and (tick, value) to draw it by.
          */
@@ -1103,7 +1171,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"]) | null;
+            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"]) | null;
         };
         /**
          * Changes
@@ -1393,6 +1461,11 @@ export interface components {
              * @enum {string}
              */
             along: "start" | "end" | "peak" | "";
+            /**
+             * Base
+             * @default 0
+             */
+            base: number;
             /** Field */
             field: string;
             /** Name */
@@ -1406,6 +1479,7 @@ export interface components {
             scale: number;
             /** Tick */
             tick: number;
+            time?: components["schemas"]["Time"] | null;
             /** Value */
             value: number;
         };
@@ -1424,6 +1498,16 @@ export interface components {
             strokes: components["schemas"]["StrokeView"][];
             /** Undone */
             undone: components["schemas"]["UndoneView"][];
+        };
+        /**
+         * InForce
+         * @description Something else that acts on the bend of a part: a reset, or a track of the same channel, at a tick.
+         */
+        InForce: {
+            /** Tick */
+            tick: number;
+            /** What */
+            what: string;
         };
         /** JumpAsked */
         JumpAsked: {
@@ -1798,6 +1882,31 @@ export interface components {
             nodes: components["schemas"]["Node"][];
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
+        };
+        /**
+         * LaneProof
+         * @description Of one lane: the largest difference between what is drawn and what is heard, and where (a tick).
+         *
+         *     `off` is in the lane's unit, `steps` in steps of its messages, `cents` that of a bend. `bytes_a_second` is the most
+         *     that its messages come to within any second, `at` where that begins.
+         */
+        LaneProof: {
+            /** At */
+            at: number;
+            /** Bytes A Second */
+            bytes_a_second: number;
+            /** Cents */
+            cents: number | null;
+            /** Key */
+            key: string;
+            /** Messages */
+            messages: number;
+            /** Off */
+            off: number;
+            /** Steps */
+            steps: number;
+            /** Tick */
+            tick: number;
         };
         /**
          * LaneRamp
@@ -2314,6 +2423,8 @@ export interface components {
         /**
          * PartLanes
          * @description The lanes of a part in short, and what they make of its notes.
+         *
+         *     `by_hand`: its instrument takes its range by hand, and is told none; `in_force`: what else acts on its bend.
          */
         PartLanes: {
             /** Bend Range */
@@ -2321,11 +2432,17 @@ export interface components {
                 number,
                 number
             ][];
+            /** By Hand */
+            by_hand: boolean;
             contour: components["schemas"]["Contour"] | null;
             /** Id */
             id: number;
+            /** In Force */
+            in_force: components["schemas"]["InForce"][];
             /** Lanes */
             lanes: components["schemas"]["LaneHead"][];
+            /** Largest */
+            largest: number | null;
         };
         /**
          * PartLook
@@ -2377,6 +2494,8 @@ export interface components {
                 number,
                 number
             ][];
+            /** By Hand */
+            by_hand: boolean;
             /** Channel */
             channel: number;
             contour: components["schemas"]["Contour"] | null;
@@ -2391,8 +2510,12 @@ export interface components {
                 number,
                 number
             ][];
+            /** In Force */
+            in_force: components["schemas"]["InForce"][];
             /** Lanes */
             lanes: components["schemas"]["LaneHead"][];
+            /** Largest */
+            largest: number | null;
             /** Length */
             length: number[];
             /** Name */
@@ -2443,27 +2566,29 @@ export interface components {
          * Preview
          * @description What a stroke would change. `lanes` are those of the part that was asked for, node by node.
          *
-         *     `beyond`: where its bend would go further than the range in force, with the range that would hold it. `also`: what
-         *     it moves besides what it is meant for.
+         *     `contours`: the shapes of the notes in sight, where it gives them others. `beyond`: where its bend would go further
+         *     than the range in force, with the range that would hold it. `also`: what it moves besides what it is meant for.
          */
         Preview: {
             /** Also */
             also: string;
             beyond: components["schemas"]["Unplayed"] | null;
             changes: components["schemas"]["Changes"];
+            /** Contours */
+            contours: components["schemas"]["TriedContour"][];
             facts: components["schemas"]["Facts"] | null;
             /** Lanes */
             lanes: components["schemas"]["LaneChange"][];
             mark: components["schemas"]["Mark"];
             saving: components["schemas"]["Saving"] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
         };
         /**
          * PreviewAsked
          * @description A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass.
          *
-         *     `part`: whose lanes are to be told node by node.
+         *     `part`: whose lanes are to be told node by node. `sight`: ticks between which the shapes of notes are to be told.
          */
         PreviewAsked: {
             /** Number */
@@ -2477,8 +2602,13 @@ export interface components {
             ] | null;
             /** Revision */
             revision: number;
+            /** Sight */
+            sight?: [
+                number,
+                number
+            ] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
         };
         /**
          * Problem
@@ -2493,6 +2623,20 @@ export interface components {
             offer?: {
                 [key: string]: number;
             };
+        };
+        /**
+         * ProofView
+         * @description What a receiver makes of the bytes of a part, at a revision of its take.
+         */
+        ProofView: {
+            /** Cable */
+            cable: number;
+            /** Lanes */
+            lanes: components["schemas"]["LaneProof"][];
+            /** Most */
+            most: number;
+            /** Revision */
+            revision: number;
         };
         /**
          * RehearsalAsked
@@ -2519,7 +2663,7 @@ export interface components {
                 number
             ];
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
         };
         /** Rename */
         Rename: {
@@ -2615,7 +2759,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
         };
         /**
          * StrokeView
@@ -2632,7 +2776,7 @@ export interface components {
             /** Step */
             step: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
         };
         /**
          * Summary
@@ -2689,6 +2833,18 @@ export interface components {
             ticks: number[];
         };
         /**
+         * Time
+         * @description A number of a stroke that is a time: 0 of it is at the tick `origin`, and 1 so many ticks (`unit`) after that.
+         */
+        Time: {
+            /** Field */
+            field: string;
+            /** Origin */
+            origin: number;
+            /** Unit */
+            unit: number;
+        };
+        /**
          * TraceAsked
          * @description A lane from the sound's loudness: milliseconds to rise and fall, and the values of silence and of the loudest.
          */
@@ -2726,7 +2882,18 @@ export interface components {
         /** Traced */
         Traced: {
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
+        };
+        /**
+         * TriedContour
+         * @description The shape of some neighbouring notes of a part, from the row `first` on, as a stroke would have it.
+         */
+        TriedContour: {
+            contour: components["schemas"]["Contour"];
+            /** First */
+            first: number;
+            /** Part */
+            part: number;
         };
         /**
          * UndoneView
@@ -2757,7 +2924,7 @@ export interface components {
                 number
             ][];
             /** Stroke */
-            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"]) | null;
+            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"]) | null;
         };
         /**
          * VelocityAccent
@@ -4097,6 +4264,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_proof: {
+        parameters: {
+            query: {
+                part: number;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofView"];
                 };
             };
             /** @description Unauthorized */
