@@ -390,6 +390,7 @@ class Hearing:
         ticks = np.array(sorted(tick for tick in edges if tick >= drawn.ticks[0]))
         heard, wanted = self.value(part, key, ticks), drawn.at(ticks)
         low: Any = 0.0
+        slack: Any = 0.0
         high: Any = 127.0
         if key.startswith("cc:") and int(key[3:]) + 32 in self.channel(part).controllers:
             high += 127 / 128
@@ -398,8 +399,10 @@ class Hearing:
             ranges = self.channel(part).bend_range.at(ticks / self.scale)
             high = ranges if is_told else 0 * ranges + self.take.parts[part].channel.bend_range.semitones[0]
             low = -high
+            # The promise is for ranges up to 24; of a wider one a step is more.
+            slack = np.where(high > 24, high / 16384, 0.0)
         wanted = np.clip(wanted, low, high)
-        off = np.abs(heard - wanted) / unit
+        off = np.maximum(np.abs(heard - wanted) - slack, 0.0) / unit
         off[np.isnan(heard)] = 999.0
         # A value with a fine half is rounded to 1/128 of a step.
         off = np.maximum(off - 1 / 256, 0) if not np.isscalar(high) or high != 127 else off

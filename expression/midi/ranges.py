@@ -112,7 +112,11 @@ def restated(
     again = [tick for tick in system.tolist() if begins <= tick < finish]
     for tick in again:
         made.append(writer.statement(tick + 1, semitones, max(tick, made[-1].ticks[-1]), min(until, finish)))
-    if finish <= take.end:
+    # What was recorded of the range behind the span stays: it is said before that, or there need nothing be said.
+    following = rows.tick[np.setdiff1d(channel.ranges, channel.unsaid)]
+    following = following[following >= finish]
+    if finish <= take.end and not (following == finish).any():
+        until = min([until, *following.tolist()])
         made.append(writer.statement(finish, float(channel.bend_range.at(finish)), made[-1].ticks[-1], until))
         finish = max(finish, made[-1].ticks[0])
     old = channel.bend_range
@@ -199,7 +203,7 @@ class _Writer(NamedTuple):
         count = len(controls)
         row = int(np.searchsorted(self.sent, at))
         before = int(self.sent[row - 1]) if row else -1
-        after = min(int(self.sent[row]) if row < len(self.sent) else LAST_TICK, until)
+        after = min(int(self.sent[row]) if row < len(self.sent) else LAST_TICK, until - 1)
         rows = self.take.rows
         resets = rows.tick[self.channel.resets]
         before = max([before, since, *resets[resets < at].tolist()[-1:]])

@@ -77,7 +77,7 @@ class BendRangeStroke(WheelStroke):
             curve = lane.curve
             for a, b in itertools.pairwise(steps[steps <= last].tolist()):
                 factor = float(new.at(a)) / float(old.at(a)) if float(old.at(a)) else 1.0
-                part = piece.cut(lane.curve, a, b, LANES[BEND].error)
+                part = piece.cut(lane.curve, a, b, LANES[BEND].error / max(factor, 1.0))
                 if factor != 1.0 and not part.empty:
                     # What is held last goes on for ever.
                     curve = piece.laid(curve, part.scaled(factor), LANES[BEND].error, resumes=b < last)
