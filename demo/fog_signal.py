@@ -10,6 +10,7 @@ from collections.abc import Callable
 
 import mido
 
+from demo.bellows_room import bowed_glass, glass_bell, glass_drone, glass_harp, second_wheel, too_far
 from demo.hand import RESOLUTION, Hand
 
 CHORDS = ((50, 57, 60, 65), (48, 55, 60, 64), (46, 53, 58, 62), (45, 52, 57, 60))
@@ -155,8 +156,17 @@ def the_lamp_room() -> bytes:
     return _file("The lamp room", [_bowed_glass(bars, 0), _frame_drum(bars, 0)], [(0, 92)], waltz=None)
 
 
+def the_bellows_room() -> bytes:
+    """Glass alone: a line for the gestures of the wheel, and all that goes wrong with one."""
+    hands = [bowed_glass(), glass_harp(), glass_bell(), glass_drone(), second_wheel()]
+    return _file("The bellows room", hands, [(0, 84)], waltz=None)
+
+
 TAKES: dict[str, Callable[[], bytes]] = {
     "The fog signal: the stair": the_stair,
     "The fog signal: the keeper's log": the_keepers_log,
     "The fog signal: the lamp room": the_lamp_room,
+    "The fog signal: the bellows room": the_bellows_room,
 }
+STROKES: dict[str, list[dict[str, object]]] = {"The fog signal: the bellows room": [too_far(8)]}
+"""What has been done to a take already."""

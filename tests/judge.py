@@ -529,7 +529,7 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
     elif kind.startswith("bend."):
         reach = stroke.reach(take)
         start, end, keys = reach.start, reach.end, ["bend"]
-        if kind in ("bend.range", "bend.centre") and "span" not in where:
+        if kind in ("bend.range", "bend.centre", "bend.instrument", "bend.stream") and "span" not in where:
             end = math.inf
     elif kind == "lane.shape" and said.get("notes"):
         reach = stroke.reach(take)

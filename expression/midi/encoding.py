@@ -392,7 +392,7 @@ def _apart(tempo: TempoMap, curve: Curve, ticks: Ints, values: Floats, fixed: Fl
     )
     later = np.ceil(tempo.tick(np.array(waited, dtype=np.float64)) - 1e-6).astype(np.int64)
     planned = values[np.searchsorted(ticks, later, side="right") - 1]
-    come_to = planned + np.round((curve.at(later) - planned) / pace.grain) * pace.grain
+    come_to = planned + np.round((curve.at(later) - planned) / pace.grain * ALMOST) * pace.grain
     at = np.concatenate((ticks[kept], later))
     order = np.argsort(at, kind="stable")
     return at[order], np.concatenate((values[kept], come_to))[order]

@@ -8,9 +8,10 @@ import numpy as np
 from expression.arrays import Bytes, Flags, Floats, Ints
 from expression.lanes import LANES, MODE_MESSAGES, PARAMETERS, RESET
 from expression.midi.emit import emit
+from expression.midi.ranges import range_controls
 from expression.midi.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SYSEX
 from expression.sounding import sounding
-from expression.take import Take
+from expression.take import Part, Take
 
 
 class Stream(NamedTuple):
@@ -47,12 +48,22 @@ def stream(take: Take) -> Stream:
                 order = np.full(len(heard), number) << 32 | heard
                 columns = (track.status[heard], track.data1[heard], track.data2[heard])
                 pieces.append((track.tick[heard], order, np.full(len(heard), other.id), *columns))
+    pieces += [_set_by_hand(part) for part in take.parts if not part.channel.instrument.is_told]
     if not pieces:
         none = np.zeros(0, dtype=np.int64)
         return Stream(none.astype(np.float64), none, *(none.astype(np.uint8),) * 3)
     tick, place, part_, status, one, two = (np.concatenate(column) for column in zip(*pieces, strict=True))
     order = np.lexsort((part_, place, tick))
     return Stream(take.tempo.seconds(tick[order]), part_[order], status[order], one[order], two[order])
+
+
+def _set_by_hand(part: Part) -> tuple[np.ndarray, ...]:
+    """What the practice synth is told of a range that is sent to no instrument: it has no knob to be set by."""
+    controls = range_controls(float(part.bend_range.semitones[0]))
+    count = len(controls)
+    zero, status = np.zeros(count, dtype=np.int64), np.full(count, CONTROL | part.channel.number, dtype=np.uint8)
+    numbers, values = np.array(controls, dtype=np.uint8).T
+    return zero, np.arange(count) - count, np.full(count, part.id), status, numbers, values
 
 
 RELEASE = 64

@@ -30,6 +30,15 @@ from expression.take import LAST_TICK, BendRange, Channel, Lane, Statement, Take
 RANGE = (0, 0)
 
 
+def range_controls(semitones: float) -> list[tuple[int, int]]:
+    """A bend range said in full: controllers and values, in their order."""
+    cents = round(semitones * 100)
+    return [
+        (RPN_MSB, RANGE[0]), (RPN_LSB, RANGE[1]), (DATA_MSB, cents // 100), (DATA_LSB, cents % 100),
+        (RPN_MSB, NOTHING[0]), (RPN_LSB, NOTHING[1]),
+    ]  # fmt: skip
+
+
 class _Parameters(NamedTuple):
     """The parameter messages of a channel in the order of telling."""
 
@@ -195,11 +204,7 @@ class _Writer(NamedTuple):
         It is said after the tick `since`, and has been said before `until`.
         """
         tempo = self.take.tempo
-        cents = round(semitones * 100)
-        controls = [
-            (RPN_MSB, RANGE[0]), (RPN_LSB, RANGE[1]), (DATA_MSB, cents // 100), (DATA_LSB, cents % 100),
-            (RPN_MSB, NOTHING[0]), (RPN_LSB, NOTHING[1]),
-        ]  # fmt: skip
+        controls = range_controls(semitones)
         count = len(controls)
         row = int(np.searchsorted(self.sent, at))
         before = int(self.sent[row - 1]) if row else -1

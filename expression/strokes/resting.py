@@ -31,7 +31,8 @@ def rests_out(take: Take, channel: Channel, time: float) -> tuple[Ints, Ints]:
     home, after = home[rests], after[rests]
     away = np.concatenate(([0], np.cumsum(np.abs(curve.values) > NEARLY)))
     nodes = away[np.searchsorted(curve.ticks, after)] - away[np.searchsorted(curve.ticks, home)]
-    out = (np.abs(curve.at(home)) > NEARLY) | (nodes > 0)
+    # It may be at the centre at both ends, or only set out within the rest.
+    out = (np.abs(curve.at(home)) > NEARLY) | (np.abs(curve.at(after - 1)) > NEARLY) | (nodes > 0)
     return home[out], after[out]
 
 

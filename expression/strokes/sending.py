@@ -10,14 +10,11 @@ from typing_extensions import override
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.midi.ranges import by_hand, restated
+from expression.midi.status import BEND_CENTRE
 from expression.strokes.base import Reach
 from expression.strokes.bend_range import Semitones, with_range
 from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Instrument, Pace, Take
-
-ROUNDED = 0.95
-"""Of what may be heard off, so much is left to the drawing: the rest is for the rounding to 14 bits."""
-
 
 class BendInstrument(WheelStroke):
     """What the instrument can do with its bend range. Set by hand, it is told nothing of it, and has one throughout."""
@@ -73,19 +70,18 @@ class BendStream(WheelStroke):
             raise ValueError("a stream has either cents or per_second")
         return self
 
-    @property
-    def pace(self) -> Pace:
-        """The same as the encoding has it."""
+    def pace(self, channel: Channel) -> Pace:
+        """The same as the encoding has it: what the rounding to 14 bits takes of the cents is left to that."""
         if self.per_second is not None:
             return Pace(LANES[BEND].step, 1 / self.per_second, np.inf)
         off = (self.cents or 0.0) / 100
-        return Pace(2 * off * ROUNDED, LANES[BEND].seconds, off)
+        return Pace(2 * off - float(channel.bend_range.semitones.max()) / BEND_CENTRE, LANES[BEND].seconds, off)
 
     @override
     def apply(self, take: Take) -> Take:
         moving = self._moving(take)
         for channel in moving:
-            take = take.with_channel(replace(channel, paces={**channel.paces, BEND: self.pace}))
+            take = take.with_channel(replace(channel, paces={**channel.paces, BEND: self.pace(channel)}))
         return take
 
     def _moving(self, take: Take) -> list[Channel]:

@@ -19,10 +19,11 @@ THINNED = 500
 """Messages a second that leave room on a cable for notes."""
 
 
-def beyond(take: Take, part: int) -> Unplayed | None:
-    """Where the bend of a part goes beyond its range, and the wider range that would be heard."""
-    found = _beyond(take, take.parts[part].channel, part)
-    return found[0] if found else None
+def beyond(before: Take, after: Take, part: int) -> Unplayed | None:
+    """Where a stroke makes the bend of a part go beyond its range, and the wider range that would be heard."""
+    was, now = (_beyond(take, take.parts[part].channel, part) for take in (before, after))
+    known = {span for one in was for span in one["spans"]}
+    return next((one for one in now if not known.issuperset(one["spans"])), None)
 
 
 def _beyond(take: Take, channel: Channel, part: int) -> list[Unplayed]:

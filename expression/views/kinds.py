@@ -1,8 +1,9 @@
-"""The kinds of lanes, as a page draws them."""
+"""The kinds of lanes, as a page draws them; and the scales that a player may name."""
 
 from typing_extensions import TypedDict
 
 from expression.lanes import LANES, VELOCITY, Form, LaneKind
+from expression.scales import SCALES
 
 
 class LaneWord(TypedDict):
@@ -34,6 +35,19 @@ class LaneKindView(TypedDict):
     marks: list[float]
     rounds: list[float]
     words: list[LaneWord]
+
+
+class ScaleView(TypedDict):
+    """A scale: its steps are semitones above its root."""
+
+    key: str
+    name: str
+    steps: list[int]
+
+
+def scales() -> list[ScaleView]:
+    """Every scale there is, in the order in which they are offered."""
+    return [{"key": one.key, "name": one.name, "steps": list(one.steps)} for one in SCALES]
 
 
 def lane_kinds() -> list[LaneKindView]:

@@ -180,7 +180,8 @@ def in_force(take: Take, part: Part) -> list[InForce]:
     if BEND not in channel.lanes:
         return []
     found: dict[tuple[int, str], None] = {}
-    for row in channel.resets.tolist():
+    begins = int(channel.lanes[BEND].curve.ticks[0])
+    for row in channel.resets[rows.tick[channel.resets] > begins].tolist():
         system = rows.status[row] == SYSEX
         found[int(rows.tick[row]), "System On" if system else "reset (121)"] = None
     names = {other.track: other.name for other in take.parts_on(channel)}
@@ -190,8 +191,8 @@ def in_force(take: Take, part: Part) -> list[InForce]:
         for track in np.unique(rows.track[elsewhere]).tolist():
             mine = np.sort(rows.tick[elsewhere[rows.track[elsewhere] == track]])
             # Where it begins to act, and again after it has rested for a while.
-            begins = np.diff(mine, prepend=-take.resolution * RESTED) >= take.resolution * RESTED
-            for tick in mine[begins].tolist():
+            anew = np.diff(mine, prepend=-take.resolution * RESTED) >= take.resolution * RESTED
+            for tick in mine[anew].tolist():
                 found[int(tick), f"{what} {names.get(track, f'track {track + 1}')}"] = None
     return [InForce(tick=tick, what=what) for tick, what in sorted(found)][:MOST_FLAGS]
 

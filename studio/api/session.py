@@ -8,7 +8,7 @@ from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from ninja import Router, Status
 from ninja.decorators import decorate_view
 
-from expression.views.kinds import LaneKindView
+from expression.views.kinds import LaneKindView, ScaleView
 from studio.api.access import owner
 from studio.api.schemas import Account, Credentials, Link, Problem
 from studio.services import arrangement
@@ -34,6 +34,12 @@ def preferences(request: HttpRequest) -> Wishes:
 def set_preferences(request: HttpRequest, asked: Wishes) -> Wishes:
     """Keep what the account wants in every take."""
     return arrangement.wish(owner(request), asked)
+
+
+@router.get("scales", response=list[ScaleView])
+def scales(request: HttpRequest) -> list[ScaleView]:
+    """The scales that what is drawn can be held to."""
+    return arrangement.scales()
 
 
 @router.get("lanes", response=list[LaneKindView])

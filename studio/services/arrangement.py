@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from expression import views
 from expression.lanes import LANES
-from expression.views.kinds import LaneKindView
+from expression.views.kinds import LaneKindView, ScaleView
 from studio.models import Preferences, Take
 from studio.services.takes import clean_name
 
@@ -89,6 +89,11 @@ def arrange(take: Take, wanted: Arrangement) -> Arrangement:
     take.arrangement = wanted.model_dump(mode="json")
     take.save(update_fields=["arrangement"])
     return of(take)
+
+
+def scales() -> list[ScaleView]:
+    """Every scale that a player may name."""
+    return views.kinds.scales()
 
 
 def lane_kinds() -> list[LaneKindView]:

@@ -98,7 +98,9 @@ def preview(
         "contours": views.contours.tried_contours(known.now.take, tried.now.take, *sight) if sight else [],
         "saving": views.lanes.saving(known.now.take, tried.now.take) if stroke.kind == "lane.distil" else None,
         "facts": views.facts.facts(tried.now.take, stroke.target) if stroke.kind.startswith("velocity.") else None,
-        "beyond": views.bend_faults.beyond(tried.now.take, part) if bends and part is not None else None,
+        "beyond": views.bend_faults.beyond(known.met_by(number), tried.now.take, part)
+        if bends and part is not None
+        else None,
         "also": stroke.also(known.met_by(number)),
     }
 

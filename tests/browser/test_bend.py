@@ -89,7 +89,7 @@ def test_a_vibrato_grows_by_keys_alone(desk: Desk) -> None:
     desk.press("Control+a", "/")
     desk.page.get_by_label("What it does").fill("vibrato")
     desk.press("Enter")
-    grows = desk.entry("Grows to (cents)")
+    grows = desk.entry("Grows to ¢")
     grows.focus()
     grows.fill("100")
     desk.press("Enter")

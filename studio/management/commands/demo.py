@@ -6,8 +6,9 @@ from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import transaction
 
-from demo.fog_signal import TAKES
-from studio.services import takes
+from demo.fog_signal import STROKES, TAKES
+from expression.strokes import parse_stroke
+from studio.services import shaping, takes
 from studio.signing_in import link_token
 
 
@@ -35,4 +36,7 @@ class Command(BaseCommand):
             for name, make in reversed(TAKES.items()):
                 take = takes.add(user, "demo.mid", make())
                 takes.rename(user, take.pk, name)
+                for stroke in STROKES.get(name, []):
+                    revision = takes.get(user, take.pk).revision
+                    shaping.commit(user, take.pk, revision, parse_stroke(stroke))
         return user

@@ -1,6 +1,6 @@
 /** Lanes as the browser holds them. */
 import type { Form, LaneKind, Schemas, Stroke } from "../api/client";
-import { heightAt, rounded } from "../ui/numbers";
+import { between, heightAt, rounded } from "../ui/numbers";
 import { firstAbove } from "./score";
 
 export interface LaneNodes {
@@ -130,14 +130,17 @@ export function textOf(kind: LaneKind, value: number): string {
   return `${value < 0 ? "−" : "+"}${Math.abs(value).toFixed(kind.decimals)} ${kind.unit}`;
 }
 
-/** The lowest and the highest value that a lane is drawn between. */
+/** The lowest and the highest value that a lane is drawn between: as far as some lanes go, and so far `least`. */
 export function extentOf(
   kind: LaneKind,
-  lane: Pick<LaneNodes, "lowest" | "highest"> | undefined,
+  lanes: readonly (Pick<LaneNodes, "lowest" | "highest"> | undefined)[],
+  least = kind.least,
 ): [number, number] {
   if (!kind.least) return [kind.low, kind.high];
-  const furthest = lane && Number.isFinite(lane.lowest) ? Math.max(-lane.lowest, lane.highest) : 0;
-  const reach = Math.max(kind.least, Math.ceil(furthest));
+  const furthest = lanes.map((lane) =>
+    lane && Number.isFinite(lane.lowest) ? Math.max(-lane.lowest, lane.highest) : 0,
+  );
+  const reach = between(Math.ceil(Math.max(kind.least, least, ...furthest)), 0, kind.high);
   return [kind.middle - reach, kind.middle + reach];
 }
 

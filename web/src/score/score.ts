@@ -33,6 +33,11 @@ export interface PartScore {
   lanes: LaneHead[];
   /** From each tick on, so many semitones either way. */
   bendRange: readonly (readonly [number, number])[];
+  /** Its instrument takes its range by hand; how far that goes, where that is known. */
+  byHand: boolean;
+  largest: number | null;
+  /** Resets, and other tracks, where they act on its bend. */
+  inForce: Schemas["PartLanes"]["in_force"];
   contour: Contour | null;
   lowest: number;
   highest: number;
@@ -123,14 +128,21 @@ function partOf(part: DeskView["parts"][number]): PartScore {
     drum: part.drum,
     voices: part.voices,
     lanes: part.lanes,
-    bendRange: part.bend_range,
+    ...wheelOf(part),
     contour: contourOf(part.contour),
     lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
     highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
   };
 }
 
-function contourOf(given: DeskView["parts"][number]["contour"]): Contour | null {
+const wheelOf = (part: Schemas["PartLanes"]) => ({
+  bendRange: part.bend_range,
+  byHand: part.by_hand,
+  largest: part.largest,
+  inForce: part.in_force,
+});
+
+export function contourOf(given: Schemas["PartLanes"]["contour"]): Contour | null {
   if (!given) return null;
   const first = new Int32Array(given.count.length + 1);
   given.count.forEach((count, note) => {
@@ -148,8 +160,13 @@ function contourOf(given: DeskView["parts"][number]["contour"]): Contour | null 
 /** The score with what has changed of the lanes of some parts. */
 export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]): Score {
   const parts = [...score.parts];
-  for (const { id, lanes, contour, bend_range } of changed)
-    parts[id] = { ...parts[id], lanes, bendRange: bend_range, contour: contourOf(contour) };
+  for (const part of changed)
+    parts[part.id] = {
+      ...parts[part.id],
+      lanes: part.lanes,
+      ...wheelOf(part),
+      contour: contourOf(part.contour),
+    };
   return { ...score, parts };
 }
 
@@ -246,6 +263,25 @@ export function firstAbove(ascending: ArrayLike<number>, value: number): number 
 /** Indices [from, to) among which all notes are that sound anywhere between two ticks. */
 export function sounding(part: PartScore, from: number, to: number): [number, number] {
   return [firstAbove(part.reach, from), firstAbove(part.start, to)];
+}
+
+/** Whether a note begins after all before it have ended, and ends before the next begins. */
+export function isAlone(part: PartScore, note: number): boolean {
+  const before = note > 0 ? part.reach[note - 1] : 0;
+  const next = note + 1 < part.start.length ? part.start[note + 1] : Number.POSITIVE_INFINITY;
+  return before <= part.start[note] && next >= part.end[note];
+}
+
+/** The pitch of the one note that sounds at a tick; null where none does, or several do. */
+export function soundingAlone(part: PartScore, tick: number): number | null {
+  const [from, to] = sounding(part, tick, tick);
+  let pitch: number | null = null;
+  for (let note = from; note < to; note++) {
+    if (part.end[note] <= tick) continue;
+    if (pitch !== null) return null;
+    pitch = part.pitch[note];
+  }
+  return pitch;
 }
 
 /** Which notes are chosen: one column for each part. */

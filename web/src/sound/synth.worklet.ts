@@ -25,6 +25,11 @@ const MOST_PARTIALS = 16;
 const BLOCK = 128;
 /** Time constant with which level and pan follow their controllers. */
 const GLIDE_SECONDS = 0.008;
+/** The same for pitch: longer than two events of a bend lie apart, so that none is heard as a step. */
+const BEND_SECONDS = 0.003;
+/** While the pitch moves, it is worked out anew after so many frames; nearer than this it has arrived (semitones). */
+const BEND_FRAMES = 16;
+const ARRIVED = 5e-4;
 /** Below this a partial is not heard. */
 const FAINT = 1e-5;
 const TWO_PI = 2 * Math.PI;
@@ -122,6 +127,7 @@ const CENTRED = new Set(["cc:71", "cc:74"]);
 const VIBRATO_HERTZ = 5.4;
 const VIBRATO_SEMITONES = 0.45;
 const DETUNE_CENTS = 28;
+const MOST_CENTS = 127 * 100 + 99;
 
 /** One part's instrument: the state that its controllers have put it in. */
 class Instrument {
@@ -130,8 +136,11 @@ class Instrument {
   expression = 1;
   pan = 0.5;
   pedal = false;
+  /** Where the wheel is, -1 to 1; and how far it goes, in semitones: kept from play to play, as real gear keeps it. */
   bend = 0;
   range = 2;
+  /** How far the voices are bent now, in semitones: it glides to where the wheel is. */
+  bent = 0;
   private moves = STANDARD;
   /** The last value of every lane, 0 to 1 (bend: -1 to 1): kept from play to play, as real gear keeps it. */
   private readonly values = new Map<string, number>();
@@ -194,10 +203,15 @@ class Instrument {
     else if (number === 98 || number === 99) this.rpn = 0x3fff;
     else if (number === 6 && this.rpn === 0) this.range = value;
     else if (number === 38 && this.rpn === 0) this.range = Math.floor(this.range) + value / 100;
-    else if (number === 121) {
+    else if ((number === 96 || number === 97) && this.rpn === 0) {
+      // RP-018: by one cent.
+      const cents = Math.round(this.range * 100) + (number === 96 ? 1 : -1);
+      this.range = Math.min(Math.max(cents, 0), MOST_CENTS) / 100;
+    } else if (number === 121) {
       this.expression = 1;
       this.pedal = false;
       this.bend = 0;
+      this.rpn = 0x3fff;
       this.values.clear();
       this.listen();
     }
@@ -222,9 +236,18 @@ class Instrument {
     }
   }
 
+  /** So many frames nearer to where the wheel is; whether it has arrived there. */
+  follow(frames: number): boolean {
+    const to = this.bend * this.range;
+    this.bent += (to - this.bent) * (1 - Math.exp(-frames / (BEND_SECONDS * sampleRate)));
+    if (Math.abs(to - this.bent) < ARRIVED) this.bent = to;
+    return this.bent === to;
+  }
+
   /** While nothing sounds there is nothing to glide. */
   settle(): void {
     [this.left, this.right] = this.target;
+    this.bent = this.bend * this.range;
   }
 }
 
@@ -412,12 +435,17 @@ class PracticeSynth extends AudioWorkletProcessor {
       instrument.lane("bend", instrument.bend);
     } else if (kind === 0xb0) {
       if (one === 64) this.pedal(part, two >= 64);
-      else if (one === 120 || one === 123) this.allOff(part, one === 120);
+      else if (one === 121) {
+        this.pedal(part, false);
+        instrument.controller(one, two);
+      } else if (one === 120 || one === 123) this.allOff(part, one === 120);
       else instrument.controller(one, two);
     }
   }
 
   private strike(part: number, pitch: number, velocity: number): void {
+    // After a rest nothing is left that could glide.
+    if (!this.voices.some((voice) => voice.active && voice.part === part)) this.instrument(part).settle();
     const free = this.voices.find((voice) => !voice.active);
     const voice = free ?? this.voices.reduce((a, b) => (b.presence < a.presence ? b : a));
     voice.start(part, pitch, velocity, this.instrument(part).patch, ++this.struck);
@@ -479,16 +507,19 @@ class PracticeSynth extends AudioWorkletProcessor {
   private render(left: Float32Array, right: Float32Array, from: number, to: number): void {
     const sway = VIBRATO_SEMITONES * Math.sin(TWO_PI * VIBRATO_HERTZ * currentTime);
     this.instruments.forEach((instrument, part) => {
-      const bend = instrument.bend * instrument.range + instrument.vibrato * sway;
-      let sounds = false;
-      for (const voice of this.voices) {
-        if (!voice.active || voice.part !== part) continue;
-        if (!sounds) this.mono.fill(0, from, to);
-        sounds = true;
-        voice.render(this.mono, from, to, bend, instrument);
+      const voices = this.voices.filter((voice) => voice.active && voice.part === part);
+      if (!voices.length) {
+        instrument.settle();
+        return;
       }
-      if (sounds) instrument.mix(this.mono, left, right, from, to);
-      else instrument.settle();
+      this.mono.fill(0, from, to);
+      for (let at = from; at < to; ) {
+        const until = instrument.follow(Math.min(BEND_FRAMES, to - at)) ? to : Math.min(at + BEND_FRAMES, to);
+        const bend = instrument.bent + instrument.vibrato * sway;
+        for (const voice of voices) voice.render(this.mono, at, until, bend, instrument);
+        at = until;
+      }
+      instrument.mix(this.mono, left, right, from, to);
     });
   }
 }

@@ -88,6 +88,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scales": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Scales
+         * @description The scales that what is drawn can be held to.
+         */
+        get: operations["studio_api_session_scales"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -2716,6 +2736,18 @@ export interface components {
             /** Error */
             error: number;
         };
+        /**
+         * ScaleView
+         * @description A scale: its steps are semitones above its root.
+         */
+        ScaleView: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Steps */
+            steps: number[];
+        };
         /** SoundMoved */
         SoundMoved: {
             /** Offset */
@@ -3434,6 +3466,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_session_scales: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScaleView"][];
                 };
             };
         };

@@ -1,7 +1,7 @@
 /** The line at the bottom: where the pointer is, and what it would do there. */
 
 import { BEND, slides, textOf, VELOCITY, valueAt, wordOf } from "../../score/lanes";
-import { placeText, sounding } from "../../score/score";
+import { placeText, soundingAlone } from "../../score/score";
 import { GUTTER, pitchOf, tickOf } from "../page/camera";
 import type { LaneStave } from "../stage/laneStage";
 import type { Stave } from "../stage/stage";
@@ -70,12 +70,9 @@ export function hoverLane(stave: LaneStave, x: number): void {
 /** The note that a bend comes to, where one note alone sounds. */
 function reached(tick: number, value: number): string {
   const part = leadPart();
-  if (!part) return "";
-  const [from, to] = sounding(part, tick, tick);
-  const notes = [];
-  for (let note = from; note < to; note++) if (part.end[note] > tick) notes.push(note);
-  if (notes.length !== 1) return "";
-  const pitch = part.pitch[notes[0]] + value;
+  const from = part ? soundingAlone(part, tick) : null;
+  if (from === null) return "";
+  const pitch = from + value;
   const nearest = Math.round(pitch);
   const cents = Math.round((pitch - nearest) * 100);
   const off = cents ? ` ${cents > 0 ? "+" : "−"}${Math.abs(cents)} cents` : "";

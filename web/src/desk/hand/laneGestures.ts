@@ -1,36 +1,36 @@
 /** What the pointer does on an open lane: draws, moves nodes, pulls the ways between them, chooses a span for the frame. */
 import type { Stroke } from "../../api/client";
-import { type LaneNodes, slides, taken, textOf, valueAt } from "../../score/lanes";
+import { BEND, type LaneNodes, slides, taken, textOf, valueAt } from "../../score/lanes";
 import { addPoint, type Point } from "../../score/path";
 import { firstAbove, gridTicks, nearestLine } from "../../score/score";
 import { between, rounded } from "../../ui/numbers";
 import { GUTTER, tickOf, xOf } from "../page/camera";
 import { MOST_NODES } from "../page/draw/lane";
-import { laneScale } from "../page/scale";
 import type { LaneStave } from "../stage/laneStage";
 import { onLead } from "../take/choosing";
 import { finish, letGo, preview } from "../take/shaping";
-import { desk, draws, keptLane, leadPart, set } from "../take/state";
+import { desk, draws, keptLane, laneLevels, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
+import { reach } from "./reaching";
 import { spanFrom } from "./spanGrip";
 
 const NODE_REACH = 8;
 const WAY_REACH = 6;
 /** A node is drawn to a round value when it comes so near. */
 const ROUND_REACH = 2;
-/** The same in semitones. */
-const FINE_REACH = 0.15;
 
 type Nodes = Extract<Stroke, { kind: "lane.nodes" }>["nodes"];
 
-const scaleOf = ({ kind, height }: LaneStave) => laneScale(kind, height, keptLane(kind.key));
+const scaleOf = ({ kind, height }: LaneStave) => laneLevels(kind, height);
 
 function valueAtY(stave: LaneStave, y: number): number {
   const { low, high, valueAt } = scaleOf(stave);
-  return rounded(between(valueAt(y), low, high), stave.kind.decimals);
+  // What has no ends of its own goes on where the lane ends, and the lane goes with it.
+  const [least, most] = stave.kind.least ? [stave.kind.low, stave.kind.high] : [low, high];
+  return rounded(between(valueAt(y), least, most), stave.kind.decimals);
 }
 
-/** On the grid and at round values, unless Alt lets go of both. */
+/** On the grid and at round values (a bend: at the notes that it is to come to), unless Alt lets go of both. */
 function snapped(stave: LaneStave, x: number, y: number, free: boolean): Point {
   const { camera, score, grid } = desk();
   let tick = Math.max(Math.round(tickOf(camera, Math.max(x, GUTTER))), 0);
@@ -39,8 +39,12 @@ function snapped(stave: LaneStave, x: number, y: number, free: boolean): Point {
     const line = nearestLine(score, tick, grid);
     // Far out the grid is finer than the hand: then nothing is gained by it.
     if (gridTicks(score, grid) * camera.perTick > 6) tick = line;
-    const reach = stave.kind.decimals ? FINE_REACH : ROUND_REACH;
-    value = stave.kind.rounds.find((round) => Math.abs(round - value) <= reach) ?? value;
+    if (stave.kind.key !== BEND)
+      value = stave.kind.rounds.find((round) => Math.abs(round - value) <= ROUND_REACH) ?? value;
+  }
+  if (stave.kind.key === BEND && !free) {
+    const { low, high } = scaleOf(stave);
+    value = reach(tick, value, high - low);
   }
   return [tick, taken(stave.form, stave.kind, value)];
 }

@@ -8,9 +8,10 @@ import type { LaneStave } from "../stage/laneStage";
 import { keep, preview } from "../take/shaping";
 import { desk, keptLane, look, set } from "../take/state";
 import { addNode, openNode } from "./laneGestures";
+import { sightKey } from "./laneSight";
 
 export const LANE_KEYS =
-  "Left and right go from node to node (Home, End: the first, the last), up and down move it (Shift: further), Enter puts a node where the playhead stands, Delete takes it away.";
+  "Left and right go from node to node (Home, End: the first, the last), up and down move it (Shift: further), Enter puts a node where the playhead stands, Delete takes it away. Of a lane without ends of its own, + and − show it closer or from afar, 0 all of it.";
 
 /** Of what has two decimals a key moves so much. */
 const FINE_STEP = 0.1;
@@ -23,6 +24,7 @@ export function laneKey(stave: LaneStave, key: string, far: boolean): boolean {
   if (!score) return false;
   const nodes = keptLane(stave.kind.key);
   set({ activeLane: stave.kind.key });
+  if (sightKey(stave, key)) return true;
   const at = player.position();
   if (key === "Enter") {
     const tick = Math.round(tickAt(score, at));

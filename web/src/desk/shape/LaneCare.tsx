@@ -45,6 +45,8 @@ function mending(stroke: Stroke): string {
   switch (stroke.kind) {
     case "bend.range":
       return `Set the range to ${stroke.semitones}`;
+    case "bend.stream":
+      return `Send ${stroke.per_second} a second`;
     case "bend.home":
       return "Bring it home";
     case "bend.centre":

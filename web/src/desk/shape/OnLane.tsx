@@ -2,7 +2,7 @@ import { BEND, formOf, slides, VELOCITY } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
 import { List } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
-import { between, rounded } from "../../ui/numbers";
+import { between, signed } from "../../ui/numbers";
 import { count } from "../../ui/words";
 import { erase } from "../hand/laneGestures";
 import { bringToSight } from "../stage/laneSight";
@@ -13,8 +13,10 @@ import { apply } from "../take/shaping";
 import { kindOf, leadPart, set, useDesk } from "../take/state";
 import { GestureKeys } from "./GestureKeys";
 import { LeadIn, Unplayed } from "./LaneCare";
+import { Proof } from "./Proof";
 import { Routes } from "./Routes";
 import { Trace } from "./Trace";
+import { Wheel } from "./Wheel";
 
 /** What can be done to the lane that Shape is about. */
 export function LaneGestures({ laneKey }: { laneKey: string }) {
@@ -50,7 +52,7 @@ export function LaneGestures({ laneKey }: { laneKey: string }) {
       )}
       <p className="text-[13px] text-faded">
         {head
-          ? `${count(head.nodes, "node")}, ${head.lowest} to ${head.highest}. `
+          ? `${count(head.nodes, "node")}, ${signed(head.lowest)} to ${signed(head.highest)}. `
           : "Nothing yet: draw, or begin here. "}
         {span ? "These act within the span." : "Without a span these act on all of the lane."}
       </p>
@@ -85,26 +87,11 @@ export function LaneGestures({ laneKey }: { laneKey: string }) {
         fallback={kind.default}
         hasData={!!head}
       />
+      <Proof laneKey={laneKey} />
       <Unplayed laneKey={laneKey} />
       <Trace kind={kind} sliding={sliding} />
       <Routes laneKey={laneKey} />
     </div>
-  );
-}
-
-/** Gestures of the wheel, over the chosen notes; and how far it goes. */
-function Wheel() {
-  const part = useDesk((state) => leadPart(state));
-  const steps = part?.bendRange ?? [];
-  const ranges = [...new Set(steps.map(([, semitones]) => semitones))];
-  return (
-    <>
-      <p className="text-[13px]" data-testid="bend-range">
-        Range ±{ranges.map((one) => rounded(one)).join(", ±")} semitones
-        {ranges.length > 1 && ` (${steps.length - 1} changes)`}. Gestures act on the chosen notes, or on all.
-      </p>
-      <GestureKeys gestures={gesturesOn("bend")} lane={BEND} />
-    </>
   );
 }
 

@@ -113,6 +113,20 @@ function Numbers(form: FormProps) {
       {stroke.kind === "velocity.hairpin" && <HairpinModes {...form} stroke={stroke} />}
       {isFade(stroke) && <FadeWriting fade={stroke} />}
       {stroke.kind === "velocity.accent" && <Accents {...form} stroke={stroke} />}
+      {stroke.kind === "bend.stream" && (
+        <Choice
+          label="By"
+          className="col-span-2"
+          value={stroke.cents == null ? "rate" : "cents"}
+          options={[
+            ["cents", "how near it is"],
+            ["rate", "how many there are"],
+          ]}
+          onChange={(by) =>
+            form.keep(by === "cents" ? { cents: 5, per_second: null } : { cents: null, per_second: 200 })
+          }
+        />
+      )}
       {fieldsOf(stroke).map((field) => (
         <FieldEntry key={field.name} field={field} {...form} />
       ))}

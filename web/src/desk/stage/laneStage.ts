@@ -5,10 +5,9 @@ import { BEND, lanesOf } from "../../score/lanes";
 import { gridTicks, type PartScore } from "../../score/score";
 import { mixInk } from "../page/draw/ink";
 import { drawLane } from "../page/draw/lane";
-import { laneScale } from "../page/scale";
-import { partDye } from "../take/arranging";
+import { noteName, partDye } from "../take/arranging";
 import { shown } from "../take/layers";
-import { type DeskState, desk, differs, leadPart, type Shaping, useDesk } from "../take/state";
+import { type DeskState, desk, differs, laneLevels, leadPart, type Shaping, useDesk } from "../take/state";
 
 /** What of the desk's state a lane shows. */
 const DRAWN: readonly (keyof DeskState)[] = [
@@ -23,6 +22,7 @@ const DRAWN: readonly (keyof DeskState)[] = [
   "layers",
   "shaping",
   "history",
+  "windows",
 ];
 
 /** A lane on the desk: a strip, or tall where it is open. */
@@ -72,9 +72,10 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
       score: state.score,
       fronts: [part],
       behind: [],
+      shapes: new Map(),
       coming: [],
       dyeOf: (one: PartScore) => favourite?.dye || partDye(one, state.arrangement),
-      nameOf: () => "",
+      nameOf: noteName,
       shown: state.layers.kept.velocities,
       ghost: null,
       picked: state.chosen,
@@ -88,13 +89,14 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
         .filter(({ mark }) => mark.parts.includes(part.id))
         .map(({ mark }) => mark),
       form,
-      scale: laneScale(kind, height, nodes),
+      scale: laneLevels(kind, height, state),
       nodes,
       was: wasThere(state, key),
       height,
       sound: state.sound,
       open,
       ranges: key === BEND ? part.bendRange : [],
+      inForce: key === BEND ? part.inForce : [],
       firstNote: part.start[0] ?? 0,
     });
   };

@@ -140,6 +140,7 @@ export class Stage {
       span: state.span,
       gridTicks: gridTicks(score, state.grid),
       box: state.box,
+      shapes: layers.tried?.shapes ?? new Map(),
       coming: layers.tried?.coming ?? [],
       mark: shaping && actsOnVelocity(shaping.stroke) ? shaping.mark : null,
       kept: state.history.strokes

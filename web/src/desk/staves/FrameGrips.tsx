@@ -3,11 +3,11 @@ import { type LaneNodes, lanesOf, valueAt } from "../../score/lanes";
 import { firstAbove } from "../../score/score";
 import { between, rounded } from "../../ui/numbers";
 import { type Camera, GUTTER, tickOf, xOf } from "../page/camera";
-import { laneScale, type Scale } from "../page/scale";
+import type { Scale } from "../page/scale";
 import { neutral, type Reshape } from "../strokes/beginLane";
 import { onLead } from "../take/choosing";
 import { keep, preview } from "../take/shaping";
-import { keptLane, useDesk } from "../take/state";
+import { keptLane, useDesk, useLevels } from "../take/state";
 import { apart, StaveGrip } from "./StaveGrip";
 
 type Name = "level" | "depth" | "pivot" | "left" | "right" | "bow" | "drift" | "length";
@@ -52,6 +52,7 @@ export function FrameGrips({ kind, height }: { kind: LaneKind; height: number })
   const activeLane = useDesk((state) => state.activeLane);
   const drawing = useDesk((state) => state.drawing);
   const nodes = useDesk((state) => keptLane(laneKey, state));
+  const scale = useLevels(kind, height);
   const open =
     shaping?.stroke.kind === "lane.reshape" && lanesOf(shaping.stroke).includes(laneKey)
       ? shaping.stroke
@@ -73,7 +74,7 @@ export function FrameGrips({ kind, height }: { kind: LaneKind; height: number })
       reach={reach}
       camera={camera}
       kind={kind}
-      scale={laneScale(kind, height, nodes)}
+      scale={scale}
     />
   );
 }

@@ -1,18 +1,19 @@
 import { type PointerEvent, useEffect, useRef } from "react";
 import type { LaneKind } from "../../api/client";
-import { formOf, lanesOf, VELOCITY } from "../../score/lanes";
-import { between, signed } from "../../ui/numbers";
+import { BEND, formOf, lanesOf, VELOCITY } from "../../score/lanes";
+import type { PartScore } from "../../score/score";
+import { between, rounded, signed } from "../../ui/numbers";
 import { Press } from "../hand/grip";
 import { hoverLane, hoverNothing } from "../hand/hints";
 import { laneGrip } from "../hand/laneGestures";
 import { endLaneKey, LANE_KEYS, laneKey, nodeInWords } from "../hand/laneKeys";
+import { attachLaneWheel } from "../hand/laneSight";
 import { spanGrip } from "../hand/spanGrip";
 import { GUTTER } from "../page/camera";
-import { laneScale } from "../page/scale";
 import { bringToSight } from "../stage/laneSight";
 import { attachLane, type LaneStave } from "../stage/laneStage";
 import { changeLane, dropLane, type LaneLook, moveLane } from "../take/arranging";
-import { desk, kindOf, leadPart, set, useDesk } from "../take/state";
+import { desk, kindOf, leadPart, set, useDesk, useLevels } from "../take/state";
 import { FavouriteLook, toggleFavourite } from "./Favourite";
 import { FrameGrips } from "./FrameGrips";
 import { Grips } from "./Grips";
@@ -31,6 +32,7 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
   const open = look.open ?? false;
   const height = open ? (look.height ?? 140) : STRIP_HEIGHT;
   const now: LaneStave = { kind, form: formOf(kind, head), open, height };
+  const scale = useLevels(kind, height);
   const stave = useRef(now);
   stave.current = now;
   useEffect(() => attachLane(canvas.current as HTMLCanvasElement, () => stave.current), []);
@@ -49,6 +51,8 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
   };
   const range = head && `${signed(head.lowest)} to ${signed(head.highest)}`;
   const facts = head ? `${head.nodes.toLocaleString("en-GB")} · ${range}` : "no data";
+  const reach = useDesk((state) => (look.key === BEND ? rangeInWords(leadPart(state)) : ""));
+  useEffect(() => attachLaneWheel(canvas.current as HTMLCanvasElement, () => stave.current), []);
   return (
     <div className="relative border-b border-rule" style={{ height }} data-lane={look.key}>
       <canvas
@@ -105,7 +109,7 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
         {open && (
           <span className="rounded bg-sheet/85 px-1 text-faded">
             {title} · {facts}
-            {` · ${kind.unit}`}
+            {` · ${kind.unit}${reach}`}
             {head && !head.leads_in && " · no value before the first note"}
           </span>
         )}
@@ -163,12 +167,7 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
       {open && <FrameGrips kind={kind} height={height} />}
       {open && <Tip stave={look.key} />}
       {open && <SpokenNode stave={now} />}
-      {open && (
-        <Grips
-          shapes={(stroke) => lanesOf(stroke).includes(look.key)}
-          scale={laneScale(kind, height, undefined)}
-        />
-      )}
+      {open && <Grips shapes={(stroke) => lanesOf(stroke).includes(look.key)} scale={scale} />}
       {open && (
         <HeightHandle
           title={title}
@@ -188,6 +187,13 @@ function SpokenNode({ stave }: { stave: LaneStave }) {
       {nodeInWords(stave)}
     </p>
   );
+}
+
+/** How far the wheel of a part goes. */
+function rangeInWords(part: PartScore | undefined): string {
+  const steps = part?.bendRange ?? [];
+  const ranged = [...new Set(steps.map(([, semitones]) => `±${rounded(semitones)}`))].slice(0, 3).join(", ");
+  return ` · range ${ranged}${part?.byHand ? " set by hand" : ""}`;
 }
 
 /** In the gutter there is room for a word: the number, or the name where there is none. */

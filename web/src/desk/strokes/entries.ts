@@ -516,10 +516,10 @@ export const ENTRIES: Record<Kind, Entry> = {
         ],
       },
       { name: "rate", label: "Rate", step: 0.1 },
-      { name: "depth", label: "Depth (cents)", step: 5 },
-      { name: "depth_end", label: "Grows to (cents)", step: 5, absent: "the same" },
+      { name: "depth", label: "Depth ¢", step: 5 },
+      { name: "depth_end", label: "Grows to ¢", step: 5, absent: "the same" },
       { name: "delay", label: "After (beats)", step: 0.125 },
-      { name: "settle", label: "Rests before (beats)", step: 0.125 },
+      { name: "settle", label: "Rest (beats)", step: 0.125 },
     ],
     on: "bend",
     gestures: [
@@ -550,7 +550,7 @@ export const ENTRIES: Record<Kind, Entry> = {
   "bend.centre": {
     name: "Wheel centred",
     says: "What a worn wheel is off at rest is taken away from the whole lane.",
-    fields: [{ name: "offset", label: "Offset (cents)", absent: "as measured" }],
+    fields: [{ name: "offset", label: "Offset ¢", absent: "as measured" }],
     on: "bend",
     gestures: [],
   },
@@ -577,6 +577,49 @@ export const ENTRIES: Record<Kind, Entry> = {
         title: "How far the wheel goes, from the start of the span or throughout",
         words: "sensitivity rpn semitones pitch wheel",
         begin: () => beginBend(plain("bend.range", { where: onLead(desk().span), semitones: 12 })),
+      },
+    ],
+  },
+  "bend.instrument": {
+    name: "Instrument",
+    says: "What the instrument at the end of the cable can do with its range.",
+    fields: [
+      {
+        name: "range_by",
+        label: "Takes it",
+        options: [
+          ["messages", "by messages"],
+          ["hand", "by hand"],
+        ],
+      },
+      { name: "largest", label: "At most (semitones)", absent: "any" },
+    ],
+    on: "bend",
+    gestures: [
+      {
+        sign: "instrument",
+        name: "Instrument",
+        title: "What the instrument can do: its largest range, and whether it can be told",
+        words: "rpn range hand capability largest device synth",
+        begin: () => beginBend(plain("bend.instrument", { where: onLead() })),
+      },
+    ],
+  },
+  "bend.stream": {
+    name: "Stream",
+    says: "How finely drawn bends are sent. Nodes are always sent; recorded wheels are thinned by distilling.",
+    fields: [
+      { name: "cents", label: "To ¢" },
+      { name: "per_second", label: "A second", step: 10 },
+    ],
+    on: "bend",
+    gestures: [
+      {
+        sign: "stream",
+        name: "Stream",
+        title: "Fewer messages: to so many cents, or so many a second",
+        words: "thin thinner dense cable bandwidth messages rate tolerance",
+        begin: () => beginBend(plain("bend.stream", { where: onLead(), cents: 5 })),
       },
     ],
   },
@@ -611,6 +654,7 @@ export function fieldsOf(stroke: Stroke): readonly Field[] {
     return fields.filter(({ name }) =>
       stroke.notes ? name !== "every" : name !== "delay" && name !== "over",
     );
+  if (stroke.kind === "bend.stream") return fields.filter(({ name }) => stroke[name as "cents"] != null);
   if (stroke.kind !== "velocity.hairpin") return fields;
   const byFactor = stroke.mode === "by";
   return fields

@@ -17,6 +17,8 @@ export const SIGNS = {
   glide: "M2 10 L9 10 C13 10 13 3 16 3 L22 3",
   shake: "M2 6.5 L6 6.5 C8 1 9 1 10.5 6.5 C12 12 13 12 14.5 6.5 C16 1 17 1 18.5 6.5 C20 12 21 12 22 6.5",
   home: "M2 3 L8 3 L8 9 L22 9",
+  instrument: "M3 2h18v9h-18z M7 5v3 M12 5v3 M17 5v3",
+  stream: "M2 10h3v-2h3v-2h4v-2h4v-2h6",
   range: "M3 2 L21 2 M3 11 L21 11 M12 2 L12 11 M9.5 4.5 L12 2 L14.5 4.5 M9.5 8.5 L12 11 L14.5 8.5",
 } as const;
 

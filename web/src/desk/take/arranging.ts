@@ -38,10 +38,11 @@ export async function openTake(takeId: string): Promise<void> {
   void readSound(takeId);
   try {
     const params = { path: { take_id: takeId } };
-    const [view, wishes, kinds] = await Promise.all([
+    const [view, wishes, kinds, scales] = await Promise.all([
       answered<DeskView>(api.GET("/api/takes/{take_id}/view", { params })),
       answered<Wishes>(api.GET("/api/preferences")),
       answered<LaneKind[]>(api.GET("/api/lanes")),
+      answered<Schemas["ScaleView"][]>(api.GET("/api/scales")),
     ]);
     if (!isSameVisit()) return;
     const score = scoreOf(view);
@@ -54,6 +55,7 @@ export async function openTake(takeId: string): Promise<void> {
       arrangement: view.arrangement,
       wishes,
       kinds: new Map(kinds.map((kind) => [kind.key, kind])),
+      scales,
       notice: view.remarks.length ? { text: `Read with remarks. ${view.remarks.join(" ")}` } : null,
     });
     toFront(
@@ -250,8 +252,12 @@ export async function refreshLanes(parts: readonly number[]): Promise<void> {
   // Notes may have come or gone since this was read, or in another window: columns of two revisions do not go together.
   if (answer.revision < history.revision) return refreshLanes(parts);
   if (answer.revision > history.revision || !score) return;
-  if (answer.end === score.end) set({ score: withLanes(score, answer.parts) });
-  else await reopen();
+  if (answer.end === score.end) {
+    set({ score: withLanes(score, answer.parts) });
+    const { tried } = desk().layers;
+    // What was tried is kept by now, and its shapes are those of the score.
+    if (tried && tried.revision < history.revision) setLayers({ tried: { ...tried, shapes: new Map() } });
+  } else await reopen();
   // A lane that is gone closes quietly.
   const now = new Set(leadPart()?.lanes.map((lane) => lane.key));
   const gone = before?.lanes.filter((lane) => !now.has(lane.key)) ?? [];

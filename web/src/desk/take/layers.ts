@@ -1,7 +1,7 @@
 /** What there is to see of a take: as it is kept, as the open stroke would have it, and as it was before. */
 import type { Schemas } from "../../api/client";
 import type { LaneNodes } from "../../score/lanes";
-import type { Velocities } from "../../score/score";
+import type { Contour, Velocities } from "../../score/score";
 
 /** Lanes of the leading part, by their keys. */
 export type Lanes = ReadonlyMap<string, LaneNodes>;
@@ -12,8 +12,16 @@ export interface Layer {
   lanes: Lanes;
 }
 
+/** Shapes of neighbouring notes of a part, from a row on. */
+export interface TriedShapes {
+  first: number;
+  contour: Contour;
+}
+
 /** As a stroke would have it. */
 export interface Tried extends Layer {
+  /** The shapes of notes in sight, by their parts, where it gives them others. */
+  shapes: ReadonlyMap<number, TriedShapes>;
   /** Notes that it would bring. */
   coming: Schemas["Changes"]["added"];
   /** The history's, on which it was tried: of an older one is what has just been written, until it is read. */

@@ -11,7 +11,16 @@ import {
   type Written,
 } from "../../api/client";
 import { nodesOf, withLaneChanges } from "../../score/lanes";
-import { carried, scoreOf, type Velocities, velocitiesOf, withChanges } from "../../score/score";
+import {
+  type Contour,
+  carried,
+  contourOf,
+  scoreOf,
+  type Velocities,
+  velocitiesOf,
+  withChanges,
+} from "../../score/score";
+import { rightTick } from "../page/camera";
 import { Attempts, type Page, type Server } from "./attempts";
 import { choose, readFacts, tellFacts } from "./choosing";
 import { hearAgain } from "./hearing";
@@ -46,7 +55,9 @@ export async function reopen(newest = false): Promise<void> {
 
 const server: Server = {
   tries({ stroke, pull, number }) {
-    const body = { revision: desk().history.revision, stroke, number, pull, part: desk().fronts[0] };
+    const { history, fronts, camera } = desk();
+    const sight: [number, number] = [Math.floor(camera.left), Math.ceil(rightTick(camera))];
+    const body = { revision: history.revision, stroke, number, pull, part: fronts[0], sight };
     return answered<Preview>(api.POST("/api/takes/{take_id}/preview", { params: params(), body }));
   },
   async keeps({ stroke, number }) {
@@ -79,7 +90,7 @@ const page: Page = {
     // What was wrong is said until the answer comes, so that nothing moves about under the pointer in between.
     set({ shaping: { ...(desk().shaping as Shaping), stroke, number } });
   },
-  tried({ stroke, number }, { changes, lanes, facts, mark, saving, beyond, also }) {
+  tried({ stroke, number }, { changes, lanes, contours, facts, mark, saving, beyond, also }) {
     const { score, history, layers } = desk();
     if (!score) return;
     const { kept } = layers;
@@ -87,6 +98,12 @@ const page: Page = {
       tried: {
         velocities: withChanges(score, kept.velocities, changes),
         lanes: lanes.length ? withLaneChanges(kept.lanes, lanes) : kept.lanes,
+        shapes: new Map(
+          contours.map(({ part, first, contour }) => [
+            part,
+            { first, contour: contourOf(contour) as Contour },
+          ]),
+        ),
         coming: [...changes.added, ...changes.moved],
         revision: history.revision,
       },

@@ -1,5 +1,6 @@
 /** The desk's state: what is open, seen, chosen and being shaped. Musical values come from the server, always. */
 import { create } from "zustand";
+import { useShallow } from "zustand/react/shallow";
 import {
   type Facts,
   type Form,
@@ -11,14 +12,14 @@ import {
   sentence,
   type Where,
 } from "../../api/client";
-import { formOf, type LaneNodes, VELOCITY } from "../../score/lanes";
+import { BEND, extentOf, formOf, type LaneNodes, VELOCITY } from "../../score/lanes";
 import type { Chosen, Grid, PartScore, Score, Velocities } from "../../score/score";
 import type { NoticeText } from "../../ui/Notice";
 import { type Camera, held, showingRows, startCamera } from "../page/camera";
 import type { TakeAudio } from "../page/draw/lane";
 import type { Box } from "../page/draw/scene";
-import { type Scale, velocityScale } from "../page/scale";
-import { blankLayers, type Layers } from "./layers";
+import { laneScale, type Scale, velocityScale } from "../page/scale";
+import { blankLayers, type Layers, shown } from "./layers";
 
 export type Arrangement = Schemas["Arrangement"];
 export type Wishes = Schemas["Wishes"];
@@ -39,6 +40,13 @@ export interface Shaping {
   also?: string;
   /** Numbers that would do, where these do not. */
   offer?: Record<string, number>;
+}
+
+/** What a bend that is dragged comes to: semitones, notes of a scale (its root is a pitch class) or of the part. */
+export interface Reaching {
+  to: "semitones" | "scale" | "part" | "free";
+  root: number;
+  scale: string;
 }
 
 /** Notes of some parts, of which the first begins at `from`; or a stretch of a lane. */
@@ -73,6 +81,8 @@ interface ChoiceState {
   /** The lane that Shape acts on: velocity, or the one that was touched last. */
   activeLane: string;
   rows: "all" | "used";
+  /** Of lanes that are looked at closely, or from afar: the values that they are drawn between. */
+  windows: Readonly<Record<string, [number, number]>>;
 }
 
 /** What the hand is doing, and how it works. */
@@ -83,6 +93,8 @@ interface HandState {
   tip: { stave: string; x: number; y: number; text: string } | null;
   hint: string;
   grid: Grid;
+  /** What a drag on the wheel's lane comes to. */
+  reaching: Reaching;
   /** What a group does at the end of the range; whether the pointer draws; hairpins go there and back; accents kept. */
   limit: Limit;
   drawing: boolean;
@@ -111,6 +123,7 @@ interface ScreenState {
   wishes: Wishes;
   /** Every kind of lane there can be, velocity first. */
   kinds: ReadonlyMap<string, LaneKind>;
+  scales: readonly Schemas["ScaleView"][];
 }
 
 export interface DeskState extends TakeState, ChoiceState, HandState, ScreenState {}
@@ -138,12 +151,14 @@ export const cleared: TakeState &
   facts: null,
   activeLane: VELOCITY,
   rows: "all",
+  windows: {},
 
   shaping: null,
   box: null,
   tip: null,
   hint: "",
   grid: { value: 4, feel: "straight", snap: true },
+  reaching: { to: "semitones", root: 0, scale: "major" },
   limit: "pin",
   drawing: false,
   thereAndBack: false,
@@ -165,6 +180,7 @@ const screen: Omit<ScreenState, keyof typeof cleared> = {
   panelOpen: true,
   wishes: { middle_c: 4, favourites: [], sounds: true, letters: true },
   kinds: new Map(),
+  scales: [],
 };
 
 export const useDesk = create<DeskState>()(() => ({ ...screen, ...cleared }));
@@ -201,6 +217,23 @@ export const leadForm = (key: string, state: DeskState = desk()): Form =>
 /** Every kind of lane that a part can have. */
 export const lanesThere = (state: DeskState = desk()): LaneKind[] =>
   [...state.kinds.values()].filter(({ key }) => key !== VELOCITY);
+
+/** The values that a lane of the leading part is drawn between: what is there, what is tried, what the range allows. */
+export function laneExtent(kind: LaneKind, state: DeskState = desk()): [number, number] {
+  const ranges = kind.key === BEND ? (leadPart(state)?.bendRange ?? []) : [];
+  const lanes = [state.layers.kept, shown(state.layers)].map((layer) => layer.lanes.get(kind.key));
+  return state.windows[kind.key] ?? extentOf(kind, lanes, Math.max(0, ...ranges.map(([, reach]) => reach)));
+}
+
+/** Where its values lie at some height: the same for what is drawn and for the hand. */
+export const laneLevels = (kind: LaneKind, height: number, state: DeskState = desk()): Scale =>
+  laneScale(kind, height, laneExtent(kind, state));
+
+/** The same for a component: it is drawn again where the extent changes. */
+export function useLevels(kind: LaneKind, height: number): Scale {
+  const [low, high] = useDesk(useShallow((state) => laneExtent(kind, state)));
+  return laneScale(kind, height, [low, high]);
+}
 
 /** Where velocities lie on their lane. */
 export const velocityLevels = (state: DeskState = desk()): Scale =>

@@ -2,7 +2,7 @@
 
 import type { Form } from "../../../api/client";
 import { type LaneNodes, slides } from "../../../score/lanes";
-import { firstAbove, secondsAt } from "../../../score/score";
+import { firstAbove, isAlone, secondsAt, sounding } from "../../../score/score";
 import { between } from "../../../ui/numbers";
 import { type Camera, GUTTER, rightTick, tickOf, xOf } from "../camera";
 import type { Scale } from "../scale";
@@ -33,6 +33,8 @@ export interface LaneScene extends Scene {
   open: boolean;
   /** Of the wheel: how far it goes either way, from each tick on. */
   ranges: readonly (readonly [number, number])[];
+  /** What else acts on it, where. */
+  inForce: readonly { tick: number; what: string }[];
   /** The first onset of the part: before it a lane should have a value. */
   firstNote: number;
 }
@@ -45,7 +47,11 @@ export function drawLane(scene: LaneScene): void {
   drawGrid(scene, height);
   if (open && scene.sound) drawSound(scene, scene.sound);
   if (open) drawScaleLines(scene);
-  if (open && scene.ranges.length) drawRanges(scene);
+  if (open && scene.ranges.length) {
+    drawReached(scene);
+    drawRanges(scene);
+    drawInForce(scene);
+  }
   if (scene.was?.tick.length && slides(form)) drawGhost(scene, scene.was);
   if (nodes?.tick.length) {
     drawNoValue(scene, nodes);
@@ -110,6 +116,60 @@ function drawRanges({ pen, ink, camera, scale, height, ranges }: LaneScene): voi
     }
   });
   pen.stroke();
+  pen.setLineDash([]);
+}
+
+/** Lines of semitones are named where a note sounds alone: by the notes that a bend comes to from it. */
+function drawReached({ pen, ink, camera, scale, height, fronts, nameOf }: LaneScene): void {
+  const [part] = fronts;
+  const marks = scale.marks.filter(Number.isInteger);
+  const [from, to] = sounding(part, camera.left, rightTick(camera));
+  pen.font = `500 10px ${SANS}`;
+  pen.textAlign = "left";
+  pen.textBaseline = "bottom";
+  pen.fillStyle = ink.faded;
+  pen.strokeStyle = ink.ruleStrong;
+  pen.lineWidth = 1;
+  pen.beginPath();
+  for (let note = from; note < to; note++) {
+    if (!isAlone(part, note)) continue;
+    const left = Math.max(xOf(camera, part.start[note]), GUTTER);
+    const right = Math.min(xOf(camera, part.end[note]), camera.width);
+    if (right - left < NAMED_FROM) continue;
+    hair(pen, left, 24, left, height - 4);
+    for (const value of marks) {
+      const pitch = part.pitch[note] + value;
+      if (pitch >= 0 && pitch < 128) pen.fillText(nameOf(pitch), left + 3, scale.yOf(value) - 1);
+    }
+  }
+  pen.globalAlpha = 0.5;
+  pen.stroke();
+  pen.globalAlpha = 1;
+}
+
+/** In pixels: on a shorter note there is no room for names. */
+const NAMED_FROM = 44;
+
+/** Resets, and other tracks of the channel, where they act on the bend. */
+function drawInForce({ pen, ink, camera, height, inForce }: LaneScene): void {
+  pen.strokeStyle = ink.ink;
+  pen.fillStyle = ink.ink;
+  pen.font = `500 11px ${SANS}`;
+  pen.textAlign = "left";
+  pen.textBaseline = "top";
+  pen.lineWidth = 1;
+  pen.setLineDash([1, 2]);
+  let written = Number.NEGATIVE_INFINITY;
+  for (const { tick, what } of inForce) {
+    const x = xOf(camera, tick);
+    if (x < GUTTER || x > camera.width) continue;
+    pen.beginPath();
+    hair(pen, x, 24, x, height);
+    pen.stroke();
+    if (x < written) continue;
+    pen.fillText(what, x + 3, 25);
+    written = x + pen.measureText(what).width + 12;
+  }
   pen.setLineDash([]);
 }
 

@@ -60,7 +60,7 @@ export function drawOverviewLane(
 ): void {
   if (!busiest) return;
   const [kind, lane] = busiest;
-  const furthest = Math.max(...extentOf(kind, lane).map((end) => Math.abs(end - kind.middle)));
+  const furthest = Math.max(...extentOf(kind, [lane]).map((end) => Math.abs(end - kind.middle)));
   pen.fillStyle = colour;
   pen.globalAlpha = 0.4;
   let before = -1;

@@ -1,6 +1,6 @@
 /** Notes as ribbons: sounding pitch by place, loudness by thickness, brightness by ink. */
 
-import { type PartScore, sounding } from "../../../score/score";
+import { type Contour, type PartScore, sounding } from "../../../score/score";
 import { between } from "../../../ui/numbers";
 import { type Camera, GUTTER, rightTick, xOf, yOfPitch } from "../camera";
 import { drawBox, drawGrid, drawGutter, drawSpan } from "./grid";
@@ -140,6 +140,8 @@ function drawShaped(scene: Scene, part: PartScore): void {
   const picked = scene.picked[part.id];
   const velocities = scene.shown[part.id];
   // Of several parts in front, what is chosen keeps the dye of its part at its onset.
+  const tried = scene.shapes.get(part.id);
+  const isShaped = tried || part.contour;
   const onsets = scene.fronts.length > 1 ? new Path2D() : null;
   const inks = (["cold", "warm"] as const).map(() => Array.from({ length: INKS }, () => new Path2D()));
   for (let note = from; note < to; note++) {
@@ -150,19 +152,16 @@ function drawShaped(scene: Scene, part: PartScore): void {
     const paths = inks[picked[note]];
     if (picked[note] && !faint)
       onsets?.rect(xOf(camera, part.start[note]), y + camera.row * 0.1, 3, camera.row * 0.8);
-    addRibbon(
-      paths,
-      camera,
-      part,
-      note,
-      y + camera.row / 2,
-      (faint ? FAINT : velocities[note]) / scene.scale.high,
-    );
+    const row = note - (tried?.first ?? 0);
+    const isTried = tried && row >= 0 && row < tried.contour.first.length - 1;
+    const shape = isTried ? shapeOf(tried.contour, row) : shapeOf(part.contour, note);
+    const touch = (faint ? FAINT : velocities[note]) / scene.scale.high;
+    addRibbon(paths, camera, part, note, shape, y + camera.row / 2, touch);
   }
   inks.forEach((paths, warm) => {
     pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
     paths.forEach((path, step) => {
-      pen.globalAlpha = part.contour ? THIN_INK + ((1 - THIN_INK) * step) / (INKS - 1) : 0.92;
+      pen.globalAlpha = isShaped ? THIN_INK + ((1 - THIN_INK) * step) / (INKS - 1) : 0.92;
       pen.fill(path);
     });
   });
@@ -171,20 +170,31 @@ function drawShaped(scene: Scene, part: PartScore): void {
   if (onsets) pen.fill(onsets);
 }
 
+/** The points of one note: those of a contour from `first` to before `after`; none where nothing shapes it. */
+interface Shape {
+  contour: Contour | null;
+  first: number;
+  after: number;
+}
+
+const shapeOf = (contour: Contour | null, row: number): Shape => ({
+  contour,
+  first: contour?.first[row] ?? 0,
+  after: contour?.first[row + 1] ?? 0,
+});
+
 function addRibbon(
   paths: Path2D[],
   camera: Camera,
   part: PartScore,
   note: number,
+  { contour, first, after }: Shape,
   middle: number,
   touch: number,
 ): void {
   const offset = GUTTER - camera.left * camera.perTick;
   const start = offset + part.start[note] * camera.perTick;
   const end = Math.max(offset + part.end[note] * camera.perTick - 0.5, start + 1.5);
-  const { contour } = part;
-  const first = contour?.first[note] ?? 0;
-  const after = contour?.first[note + 1] ?? 0;
   if (!contour || after - first < 2) {
     const loud = contour && after > first ? contour.loud[first] : 1;
     const bend = contour && after > first ? contour.bend[first] : 0;

@@ -1,6 +1,6 @@
 /** What a stave needs to draw itself: no more of the desk's state than that. */
 import type { Mark, Schemas } from "../../../api/client";
-import type { Chosen, PartScore, Score, Velocities } from "../../../score/score";
+import type { Chosen, Contour, PartScore, Score, Velocities } from "../../../score/score";
 import type { Camera } from "../camera";
 import type { Scale } from "../scale";
 import type { Ink } from "./ink";
@@ -36,6 +36,8 @@ export interface Scene {
   gridTicks: number;
   span: [number, number] | null;
   box: Box | null;
+  /** Shapes that the open stroke would give to notes of some parts. */
+  shapes: ReadonlyMap<number, { first: number; contour: Contour }>;
   /** Notes that the open stroke would bring. */
   coming: Schemas["Changes"]["added"];
   /** The mark of the open stroke, and those of all others that act on what is in front. */

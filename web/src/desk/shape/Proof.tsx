@@ -1,0 +1,54 @@
+import { api, type Schemas } from "../../api/client";
+import { placeText } from "../../score/score";
+import { rounded } from "../../ui/numbers";
+import { showing } from "../page/camera";
+import { useRead } from "../take/reading";
+import { look, set, takePath, useDesk } from "../take/state";
+
+/** What a receiver makes of the bytes of this lane, against what is drawn: how far they differ at most, and where. */
+export function Proof({ laneKey }: { laneKey: string }) {
+  const part = useDesk((state) => state.fronts[0]);
+  const score = useDesk((state) => state.score);
+  const proof = useRead<Schemas["ProofView"]>(["proof", part], () =>
+    api.GET("/api/takes/{take_id}/proof", { params: { path: takePath(), query: { part } } }),
+  );
+  const lane = proof?.lanes.find(({ key }) => key === laneKey);
+  if (!score || !proof || !lane) return null;
+  const off =
+    lane.cents === null
+      ? `${rounded(lane.steps, 1)} of a step`
+      : `${rounded(lane.cents, 1)} cents (${rounded(lane.steps, 1)} steps)`;
+  const isWithin = lane.off < 1e-4;
+  return (
+    <div className="space-y-1 border-t border-rule pt-2 text-[13px]" data-testid="proof">
+      <p>
+        {isWithin ? (
+          "A receiver hears it exactly as it is drawn."
+        ) : (
+          <>
+            A receiver hears it {off} from what is drawn at most,{" "}
+            <button
+              type="button"
+              className="inline-flex min-h-6 items-center font-medium underline hover:text-accent-deep"
+              onClick={() => goTo(lane.tick)}
+            >
+              at {placeText(score, lane.tick)}
+            </button>
+            .
+          </>
+        )}
+      </p>
+      <p className="text-faded">
+        {lane.messages.toLocaleString("en-GB")} messages; {lane.bytes_a_second.toLocaleString("en-GB")} bytes
+        a second where it is busiest, {proof.cable.toLocaleString("en-GB")} with all on its cable (which
+        carries {proof.most.toLocaleString("en-GB")}).
+      </p>
+    </div>
+  );
+}
+
+/** The place in the middle of the page, close enough to be seen, and marked by the span. */
+function goTo(tick: number): void {
+  look((camera, score) => showing(camera, score, tick - score.resolution / 2, tick + score.resolution / 2));
+  set({ span: [tick, tick + 1] });
+}
