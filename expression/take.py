@@ -215,6 +215,13 @@ class Statement(NamedTuple):
     """Controller and value of each message."""
     is_crowded: bool
     """The music leaves no room for the gap that was asked for between them."""
+    at: int
+    """The range is meant from this tick on; it may be said earlier, where no bend is told otherwise by that."""
+    semitones: float
+    since: int
+    """It is said after this tick."""
+    gap: float
+    """Seconds asked for between two messages."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -135,19 +135,48 @@ def restated(
         if (tick < begins or tick >= finish) and tick not in dropped:
             known[tick] = value
     known |= dict.fromkeys(again, DEFAULT_SEMITONES)
-    known |= {tick: value for one in (*kept, *made) for tick, value in _steps(one)}
-    ticks = sorted(known)
-    changes = [tick for row, tick in enumerate(ticks) if not row or known[tick] != known[ticks[row - 1]]]
     said = parameters.rows[parameters.about_range]
     gone = said[(rows.tick[said] >= begins) & (rows.tick[said] < finish)]
     return replace(
         channel,
-        bend_range=BendRange(frozen(changes, np.int64), frozen([known[tick] for tick in changes], np.float64)),
+        bend_range=_ranges_of(known, [*kept, *made]),
         ranges=frozen(channel.ranges[~np.isin(channel.ranges, gone)], np.int64),
         shaped=channel.shaped | {BEND},
         statements=tuple(sorted([*kept, *made], key=lambda one: one.ticks[0])),
         unsaid=frozen(np.union1d(channel.unsaid, gone), np.int64),
     )
+
+
+def relaid(take: Take, channel: Channel) -> Channel:
+    """The same ranges, said where the bends leave room for them now: these have changed since."""
+    parameters = _parameters(take, channel)
+    stays = ~np.isin(parameters.rows, channel.unsaid)
+    wheel = channel.lanes.get(BEND) or Lane.empty(BEND)
+    # Bends that are only said again because a range was are no reason to say that elsewhere.
+    unsaid = replace(channel, statements=())
+    sent = told(take, unsaid, wheel, 0, max(take.end, 1) + 1)[0] if len(wheel.curve) else wheel.curve.ticks
+    following = take.rows.tick[np.setdiff1d(channel.ranges, channel.unsaid)]
+    made: list[Statement] = []
+    for one, then in zip(channel.statements, [*channel.statements[1:], None], strict=True):
+        since = max(one.since, made[-1].ticks[-1] if made else -1)
+        until = min([*following[following > one.at].tolist(), then.at if then else LAST_TICK])
+        writer = _Writer(take, channel, parameters, stays, sent, one.gap, False)
+        made.append(writer.statement(one.at, one.semitones, since, until))
+    if [one.ticks for one in made] == [one.ticks for one in channel.statements]:
+        return channel
+    old = channel.bend_range
+    moved = {tick for one in channel.statements for tick, _ in _steps(one)}
+    known = {0: DEFAULT_SEMITONES}
+    known |= {t: v for t, v in zip(old.ticks.tolist(), old.semitones.tolist(), strict=True) if t not in moved}
+    return replace(channel, bend_range=_ranges_of(known, made), statements=tuple(made))
+
+
+def _ranges_of(known: dict[int, float], statements: list[Statement]) -> BendRange:
+    """The range over time: steps that are known, and what is said."""
+    known = known | {tick: value for one in statements for tick, value in _steps(one)}
+    ticks = sorted(known)
+    changes = [tick for row, tick in enumerate(ticks) if not row or known[tick] != known[ticks[row - 1]]]
+    return BendRange(frozen(changes, np.int64), frozen([known[tick] for tick in changes], np.float64))
 
 
 def by_hand(take: Take, channel: Channel, semitones: float) -> Channel:
@@ -234,7 +263,7 @@ class _Writer(NamedTuple):
         ticks, is_crowded = self._undisturbed(ticks, is_crowded, after)
         controls += self._chosen_again(ticks[-1])
         ticks += [ticks[-1]] * (len(controls) - count)
-        return Statement(tuple(ticks), tuple(controls), is_crowded)
+        return Statement(tuple(ticks), tuple(controls), is_crowded, at, semitones, since, self.gap)
 
     def _apart(self, start: float, count: int) -> list[int]:
         """Ticks from a moment on (seconds), a gap apart at least."""

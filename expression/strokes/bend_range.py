@@ -13,7 +13,7 @@ from typing_extensions import override
 from expression import piece
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
-from expression.midi.ranges import by_hand, restated
+from expression.midi.ranges import by_hand, relaid, restated
 from expression.strokes.base import Reach
 from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Take
@@ -38,6 +38,16 @@ def with_range(before: Channel, made: Channel) -> Channel:
     other = np.asarray(before.bend_range.at(lane.curve.ticks) != made.bend_range.at(lane.curve.ticks))
     lane = lane.said_anew(other, made.unsaid)
     return replace(made, lanes={**made.lanes, BEND: lane}, shaped=made.shaped | {BEND})
+
+
+def ranges_kept(before: Take, after: Take) -> Take:
+    """A take whose wheels a stroke has moved: the ranges that were set are said where they are in time for that."""
+    for old, new in zip(before.channels, after.channels, strict=True):
+        is_moved = old.lanes.get(BEND) is not new.lanes.get(BEND)
+        if is_moved and new.statements and new.statements is old.statements:
+            made = relaid(after, new)
+            after = after if made is new else after.with_channel(with_range(new, made))
+    return after
 
 
 class BendRangeStroke(WheelStroke):

@@ -16,6 +16,7 @@ from expression.strokes.bend_range import Semitones, with_range
 from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Instrument, Pace, Take
 
+
 class BendInstrument(WheelStroke):
     """What the instrument can do with its bend range. Set by hand, it is told nothing of it, and has one throughout."""
 

@@ -85,7 +85,11 @@ function laneValue({ kind, form }: LaneStave, value: number | null, tick: number
   return slides(form) ? textOf(kind, value) : `${value} ${wordOf(kind, value)}`;
 }
 
-function strokeOffer({ open }: LaneStave): string {
+function strokeOffer({ open, kind }: LaneStave): string {
+  if (open && kind.key === BEND)
+    return desk().drawing
+      ? "drag to draw, click for a node (Shift: straight, to a note; Alt: any pitch; Alt+wheel: closer)"
+      : "drag a node to the note it is to reach, or a way; or choose a span (d: draw; Alt: any pitch; Alt+wheel: closer)";
   if (!open) return "drag to choose a span";
   return desk().drawing
     ? "drag to draw, click for a node (Shift: straight; Alt: off the grid; Ctrl: choose; d: choose again)"

@@ -1,4 +1,5 @@
 import { BEND } from "../../score/lanes";
+import { placeText } from "../../score/score";
 import { List } from "../../ui/Entries";
 import { rounded } from "../../ui/numbers";
 import { gesturesOn } from "../strokes/entries";
@@ -6,9 +7,12 @@ import { noteName } from "../take/arranging";
 import { leadPart, type Reaching, set, useDesk } from "../take/state";
 import { GestureKeys } from "./GestureKeys";
 
+const MOST_TOLD = 4;
+
 /** The wheel: how far it goes, what a drag on its lane comes to, and its gestures over the chosen notes. */
 export function Wheel() {
   const part = useDesk((state) => leadPart(state));
+  const score = useDesk((state) => state.score);
   const steps = part?.bendRange ?? [];
   const ranges = [...new Set(steps.map(([, semitones]) => rounded(semitones)))];
   const largest = part?.largest ?? null;
@@ -23,6 +27,16 @@ export function Wheel() {
       {part?.byHand && (
         <p className="text-[13px] text-accent-deep" data-testid="by-hand">
           Set the bend range of the instrument to {ranges[0]} semitones by hand: nothing is sent about it.
+        </p>
+      )}
+      {!!part?.inForce.length && score && (
+        <p className="text-[13px]" data-testid="in-force">
+          Also acting on it:{" "}
+          {part.inForce
+            .slice(0, MOST_TOLD)
+            .map(({ tick, what }) => `${what} at ${placeText(score, tick)}`)
+            .join(", ")}
+          {part.inForce.length > MOST_TOLD && " …"}
         </p>
       )}
       <Reach />

@@ -139,7 +139,8 @@ function drawReached({ pen, ink, camera, scale, height, fronts, nameOf }: LaneSc
     hair(pen, left, 24, left, height - 4);
     for (const value of marks) {
       const pitch = part.pitch[note] + value;
-      if (pitch >= 0 && pitch < 128) pen.fillText(nameOf(pitch), left + 3, scale.yOf(value) - 1);
+      const y = scale.yOf(value) - 1;
+      if (pitch >= 0 && pitch < 128 && y > BELOW_TITLE) pen.fillText(nameOf(pitch), left + 3, y);
     }
   }
   pen.globalAlpha = 0.5;
@@ -147,6 +148,7 @@ function drawReached({ pen, ink, camera, scale, height, fronts, nameOf }: LaneSc
   pen.globalAlpha = 1;
 }
 
+const BELOW_TITLE = 34;
 /** In pixels: on a shorter note there is no room for names. */
 const NAMED_FROM = 44;
 
@@ -159,16 +161,18 @@ function drawInForce({ pen, ink, camera, height, inForce }: LaneScene): void {
   pen.textBaseline = "top";
   pen.lineWidth = 1;
   pen.setLineDash([1, 2]);
-  let written = Number.NEGATIVE_INFINITY;
+  const written = [Number.NEGATIVE_INFINITY, Number.NEGATIVE_INFINITY];
   for (const { tick, what } of inForce) {
     const x = xOf(camera, tick);
     if (x < GUTTER || x > camera.width) continue;
     pen.beginPath();
     hair(pen, x, 24, x, height);
     pen.stroke();
-    if (x < written) continue;
-    pen.fillText(what, x + 3, 25);
-    written = x + pen.measureText(what).width + 12;
+    // What would lie on another goes a line lower.
+    const line = written.findIndex((until) => x >= until);
+    if (line < 0) continue;
+    pen.fillText(what, x + 3, 25 + 13 * line);
+    written[line] = x + pen.measureText(what).width + 12;
   }
   pen.setLineDash([]);
 }
