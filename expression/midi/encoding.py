@@ -299,10 +299,11 @@ def _ways(take: Take, curve: Curve, on_way: Flags, again: Ints, pace: Pace, is_e
     fixed = np.concatenate((fixed, np.zeros(len(ticks), dtype=bool)))
     order = np.lexsort((at, number))
     at, value, fixed = at[order], value[order], fixed[order]
-    # What says only what is in force anyway is no event, and keeps no other away.
+    # What says only what is in force anyway is no event, and keeps no other away; a node that does is one, though,
+    # where what came before it is left to it.
     says = np.append(True, value[1:] != value[:-1]) | (fixed & np.isin(at, again))
-    at, value, fixed = at[says], value[says], fixed[says]
-    return _apart(take.tempo, curve, at, value, fixed, pace)
+    rows = says | fixed
+    return _apart(take.tempo, curve, at[rows], value[rows], fixed[rows], says[rows], pace)
 
 
 def _crossings(tempo: TempoMap, curve: Curve, marks: Ints, sent: Floats, pace: Pace) -> tuple[Ints, Ints, Floats]:
@@ -355,41 +356,37 @@ def _groups(count: Ints, most: int) -> Iterator[Ints]:
         yield np.arange(first, after)
 
 
-def _apart(tempo: TempoMap, curve: Curve, ticks: Ints, values: Floats, fixed: Flags, pace: Pace) -> tuple[Ints, Floats]:
+def _apart(
+    tempo: TempoMap, curve: Curve, ticks: Ints, values: Floats, fixed: Flags, says: Flags, pace: Pace
+) -> tuple[Ints, Floats]:
     """Of events in the order of time those between the `fixed` ones (nodes), a time step apart at least.
 
     One that would come too soon after another waits until the step is over, and says what the curve has come to by
     then, in whole grains from what the others say; so none is later than a step. One too close before a node is left
-    to it. But none waits for longer than what is heard may be off.
+    to it. But none waits for longer than what is heard may be off. What does not say anything new (`says`) is an event
+    only where what it repeats has not been sent.
     """
     loose = np.flatnonzero(~fixed)
     clock = tempo.seconds(ticks)
-    if (np.diff(clock) >= pace.seconds).all():
+    if (np.diff(clock[says]) >= pace.seconds).all():
         return ticks[loose], values[loose]
     # Of several that would come at one tick the last says what the curve has come to.
     last = np.append((ticks[1:] != ticks[:-1]) | fixed[1:], True) | fixed
-    ticks, values, fixed, clock = ticks[last], values[last], fixed[last], clock[last]
+    ticks, values, clock, fixed, says = ticks[last], values[last], clock[last], fixed[last], says[last]
     # Where it is so steep that not every grain was looked for, the nearest is said.
     there = curve.at(ticks)
     astray = np.round((there - values) / pace.grain * ALMOST)
     values = values + np.where(fixed, 0.0, astray) * pace.grain
     # Ticks are whole: one that waits may come a tick later, and the next not a tick sooner for that.
     tick = tempo.seconds(ticks + 1) - clock
-    stops = np.where(fixed, clock, np.inf)
+    stops = np.where(fixed & says, clock, np.inf)
     stops = np.append(np.minimum.accumulate(stops[::-1])[::-1][1:], np.inf) - pace.seconds
     # How low and how high the curve is from each of them to just before the next.
     then = np.append(curve.at(ticks[1:] - 1), values[-1:])
     low, high = np.minimum(there, then), np.maximum(there, then)
-    kept, waited = _greedily(
-        clock.tolist(),
-        tick.tolist(),
-        stops.tolist(),
-        fixed.tolist(),
-        values.tolist(),
-        low.tolist(),
-        high.tolist(),
-        pace,
-    )
+    columns = (clock, tick, stops, values, low, high)
+    flags = (fixed.tolist(), says.tolist())
+    kept, waited = _greedily(_Events(*(column.tolist() for column in columns)), *flags, pace)
     later = np.ceil(tempo.tick(np.array(waited, dtype=np.float64)) - 1e-6).astype(np.int64)
     planned = values[np.searchsorted(ticks, later, side="right") - 1]
     come_to = planned + np.round((curve.at(later) - planned) / pace.grain * ALMOST) * pace.grain
@@ -398,21 +395,21 @@ def _apart(tempo: TempoMap, curve: Curve, ticks: Ints, values: Floats, fixed: Fl
     return at[order], np.concatenate((values[kept], come_to))[order]
 
 
-def _greedily(
-    clock: list[float],
-    tick: list[float],
-    stops: list[float],
-    fixed: list[bool],
-    values: list[float],
-    low: list[float],
-    high: list[float],
-    pace: Pace,
-) -> tuple[list[int], list[float]]:
-    """Which events keep their place, and when (in seconds) those come that have to wait.
+class _Events(NamedTuple):
+    """Events in columns: when, how long a tick lasts there, until when one before the next fixed one may come, what it
+    says, and between what the curve is until the next."""
 
-    `tick` is how long a tick lasts at each, `stops` until when an event before the next fixed one may come, `low` and
-    `high` between what the curve is until the next.
-    """
+    clock: list[float]
+    tick: list[float]
+    stops: list[float]
+    values: list[float]
+    low: list[float]
+    high: list[float]
+
+
+def _greedily(events: _Events, fixed: list[bool], says: list[bool], pace: Pace) -> tuple[list[int], list[float]]:
+    """Which events keep their place, and when (in seconds) those come that have to wait."""
+    clock, tick, stops, values, low, high = events
     kept: list[int] = []
     waited: list[float] = []
     last, due, sent = -math.inf, math.inf, math.nan
@@ -425,7 +422,8 @@ def _greedily(
                 last, sent = due + tick[row], values[row - (due <= now - tick[row])]
             due = math.inf
         if fixed[row]:
-            last, due, sent = now, math.inf, values[row]
+            if says[row] or values[row] != sent:
+                last, due, sent = now, math.inf, values[row]
         elif now - last >= pace.seconds - 1e-9:
             if now <= stops[row] + 1e-9 or max(high[row] - sent, sent - low[row]) > pace.worst:
                 kept.append(row)

@@ -183,6 +183,18 @@ class Desk:
     def api(self, path: str) -> Any:
         return self.page.request.get(f"/api/takes/{self.take_id}/{path}").json()
 
+    def keep(self, stroke: dict[str, Any]) -> None:
+        """Keep a stroke as another window would, and read the take again."""
+        body = {"revision": self.api("view")["history"]["revision"], "stroke": stroke}
+        answered = self.page.evaluate(
+            """async ([id, body]) => (await fetch(`/api/takes/${id}/strokes`, {method: "POST",
+                body: JSON.stringify(body), headers: {"Content-Type": "application/json",
+                          "X-CSRFToken": document.cookie.match(/csrftoken=([^;]+)/)[1]}})).status""",
+            [self.take_id, body],
+        )
+        assert answered == 200
+        self.reopen()
+
     def velocities(self, part: int = 0) -> list[int]:
         return list(self.api("view")["parts"][part]["velocity"])
 

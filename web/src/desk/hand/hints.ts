@@ -8,7 +8,7 @@ import type { Stave } from "../stage/stage";
 import { noteName, partName, rowName } from "../take/arranging";
 import { selected } from "../take/choosing";
 import { shown } from "../take/layers";
-import { desk, frontParts, keptVelocities, kindOf, leadPart, set } from "../take/state";
+import { desk, frontParts, keptVelocities, kindOf, laneLevels, leadPart, set } from "../take/state";
 import { noteAt, velocityAt } from "./picking";
 
 export function hover(stave: Stave, x: number, y: number): void {
@@ -58,13 +58,20 @@ function laneOffer(x: number, y: number): string {
 }
 
 /** The same over a lane. */
-export function hoverLane(stave: LaneStave, x: number): void {
+export function hoverLane(stave: LaneStave, x: number, y: number): void {
   const { camera, score, layers } = desk();
   if (!score) return;
   const tick = Math.max(tickOf(camera, x), 0);
   const nodes = shown(layers).lanes.get(stave.kind.key);
   const value = nodes ? valueAt(nodes, tick) : null;
-  set({ hint: `${placeText(score, tick)}  ${laneValue(stave, value, tick)} — ${strokeOffer(stave)}` });
+  const here = stave.open && stave.kind.key === BEND ? `; here ${pitchAt(stave, tick, y)}` : "";
+  set({ hint: `${placeText(score, tick)}  ${laneValue(stave, value, tick)}${here} — ${strokeOffer(stave)}` });
+}
+
+/** What the height of the pointer would come to: semitones, and where one note sounds the note and its cents. */
+function pitchAt({ kind, height }: LaneStave, tick: number, y: number): string {
+  const value = laneLevels(kind, height).valueAt(y);
+  return `${textOf(kind, value)}${reached(tick, value)}`;
 }
 
 /** The note that a bend comes to, where one note alone sounds. */

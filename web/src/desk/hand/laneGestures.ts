@@ -42,10 +42,7 @@ function snapped(stave: LaneStave, x: number, y: number, free: boolean): Point {
     if (stave.kind.key !== BEND)
       value = stave.kind.rounds.find((round) => Math.abs(round - value) <= ROUND_REACH) ?? value;
   }
-  if (stave.kind.key === BEND && !free) {
-    const { low, high } = scaleOf(stave);
-    value = reach(tick, value, high - low);
-  }
+  if (stave.kind.key === BEND && !free) value = reach(tick, value, scaleOf(stave));
   return [tick, taken(stave.form, stave.kind, value)];
 }
 

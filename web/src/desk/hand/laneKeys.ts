@@ -34,9 +34,14 @@ export function laneKey(stave: LaneStave, key: string, far: boolean): boolean {
     void keep();
     return true;
   }
-  if (!nodes?.tick.length) return false;
+  // A node that has just been put down is moved though its lane has not been read again; without one there is nothing
+  // that these keys could move: not the notes.
   const vertical = { ArrowUp: 1, ArrowDown: -1 }[key];
-  if (vertical) return nudgeNode(stave, vertical * (far ? 10 : 1));
+  if (vertical) {
+    nudgeNode(stave, vertical * (far ? 10 : 1));
+    return true;
+  }
+  if (!nodes?.tick.length) return false;
   const from = chosenNode(nodes) ?? firstAbove(nodes.tick, tickAt(score, at)) - 1;
   const last = nodes.tick.length - 1;
   const to = { ArrowLeft: from - (far ? 10 : 1), ArrowRight: from + (far ? 10 : 1), Home: 0, End: last }[key];
@@ -74,9 +79,9 @@ function goTo(nodes: LaneNodes, node: number): void {
   });
 }
 
-function nudgeNode(stave: LaneStave, by: number): boolean {
+function nudgeNode(stave: LaneStave, by: number): void {
   const open = desk().shaping?.stroke;
-  if (open?.kind !== "lane.nodes" || open.lane !== stave.kind.key || open.nodes.length !== 1) return false;
+  if (open?.kind !== "lane.nodes" || open.lane !== stave.kind.key || open.nodes.length !== 1) return;
   const [node] = open.nodes;
   const { kind, form } = stave;
   const step = kind.decimals ? FINE_STEP : 1;
@@ -84,7 +89,6 @@ function nudgeNode(stave: LaneStave, by: number): boolean {
   const value = slides(form) ? moved : by > 0 ? kind.high : kind.low;
   preview({ ...open, nodes: [{ ...node, value }] });
   holds = true;
-  return true;
 }
 
 /** The node that is open, in words. */

@@ -1,12 +1,14 @@
 /** The grips of an open stroke: what each moves is said by the core, and so is how. */
 import type { Schemas, Stroke } from "../../api/client";
-import { lanesOf } from "../../score/lanes";
+import { BEND, lanesOf } from "../../score/lanes";
 import { between, rounded } from "../../ui/numbers";
 import { GUTTER } from "../page/camera";
+import type { Scale } from "../page/scale";
 import { limitsOf } from "../strokes/entry";
 import { preview } from "../take/shaping";
 import { desk, kindOf } from "../take/state";
 import { drawnTo } from "./picking";
+import { reach } from "./reaching";
 
 type LineGrip = Omit<Required<Schemas["Grip"]>, "time"> & Pick<Schemas["Grip"], "time">;
 
@@ -16,7 +18,10 @@ const TIME_STEP = 0.125;
 const FORM_STEPS = 40;
 
 /** A grip follows the pointer, or is moved by `steps` from the keyboard. */
-export function moveGrip(grip: LineGrip, to: { x: number; value: number } | { steps: number }): void {
+export function moveGrip(
+  grip: LineGrip,
+  to: { x: number; value: number; free: boolean; scale: Scale } | { steps: number },
+): void {
   const stroke = desk().shaping?.stroke;
   if (!stroke) return;
   const { field, number, scale, along, base, time } = grip;
@@ -34,7 +39,8 @@ export function moveGrip(grip: LineGrip, to: { x: number; value: number } | { st
   } else if (scale === 0) preview(stroke, [grip.tick, to.value]);
   else {
     const { tick } = drawnTo(Math.max(to.x, GUTTER), false);
-    const value = held(rounded(to.value - base, scale === 1 ? decimalsOf(stroke) : 2) / scale);
+    const drawn = isBend(stroke) && scale === 1 && !to.free ? reach(grip.tick, to.value, to.scale) : to.value;
+    const value = held(rounded(drawn - base, scale === 1 ? decimalsOf(stroke) : 2) / scale);
     preview({
       ...stroke,
       ...(isTime ? {} : { [field]: value }),
@@ -48,6 +54,8 @@ const decimalsOf = (stroke: Stroke) => {
   const [lane] = lanesOf(stroke);
   return lane ? kindOf(lane).decimals : 0;
 };
+
+const isBend = (stroke: Stroke) => lanesOf(stroke).includes(BEND);
 
 /** Of what has decimals a key moves a tenth. */
 const stepOf = (stroke: Stroke) => (decimalsOf(stroke) ? 0.1 : 1);

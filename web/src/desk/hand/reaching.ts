@@ -1,5 +1,6 @@
 /** What a bend that is dragged comes to: semitones, notes of a scale, notes of the part, or wherever the hand is. */
 import { soundingAlone } from "../../score/score";
+import type { Scale } from "../page/scale";
 import { desk, leadPart } from "../take/state";
 
 const OCTAVE = 12;
@@ -22,7 +23,8 @@ function targets(tick: number, value: number): readonly number[] {
 }
 
 /** The nearest of them; the value itself where there is none, or where the lane is seen so closely that cents are meant. */
-export function reach(tick: number, value: number, tall: number): number {
+export function reach(tick: number, value: number, { low, high }: Scale): number {
+  const tall = high - low;
   const all = targets(tick, value);
   if (!all.length) return value;
   const nearest = all.reduce((best, one) => (Math.abs(one - value) < Math.abs(best - value) ? one : best));

@@ -40,7 +40,7 @@ export function Grips({ shapes, scale }: Props) {
             range={[Math.max(limits[0], scale.low), Math.min(limits[1], scale.high)]}
             place={{ left, top }}
             className={`border-2 ${forms ? "rotate-45 cursor-ns-resize rounded-[3px] scale-75" : "cursor-move rounded-full"}`}
-            onMove={(x, y) => moveGrip(grip, { x, value: scale.valueAt(y) })}
+            onMove={(x, y, free) => moveGrip(grip, { x, value: scale.valueAt(y), free, scale })}
             onStep={(steps) => moveGrip(grip, { steps })}
             onRelease={() => void keep()}
           />

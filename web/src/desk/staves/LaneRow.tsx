@@ -75,7 +75,7 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
         }}
         onPointerMove={(event) => {
           const [x, y] = placeOf(event);
-          if (!press.current?.move(x, y, event.nativeEvent)) hoverLane(now, x);
+          if (!press.current?.move(x, y, event.nativeEvent)) hoverLane(now, x, y);
         }}
         onPointerUp={(event) => press.current?.end(event.nativeEvent)}
         onPointerCancel={() => press.current?.drop()}

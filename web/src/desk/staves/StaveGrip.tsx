@@ -40,7 +40,7 @@ interface Props {
   className: string;
   title?: string;
   /** Dragged to a place on the stave. */
-  onMove: (x: number, y: number) => void;
+  onMove: (x: number, y: number, free: boolean) => void;
   onStep: (steps: number) => void;
   /** The button or the key is up: what it has come to is meant. */
   onRelease: () => void;
@@ -59,7 +59,7 @@ export function StaveGrip(props: Props) {
     if (!event.currentTarget.hasPointerCapture(event.pointerId)) return;
     const box = event.currentTarget.parentElement?.getBoundingClientRect();
     if (!box) return;
-    onMove(event.clientX - box.left, event.clientY - box.top);
+    onMove(event.clientX - box.left, event.clientY - box.top, event.altKey);
     holdPhrase();
   };
   /** Let go by key while the button is still down: what the pointer does from here on is nothing. */

@@ -121,7 +121,13 @@ const page: Page = {
   },
   kept({ number }) {
     // What was there before is fetched beside: the next gesture does not wait for it.
-    if (number !== null) void open(number);
+    if (number === null) return;
+    // What was found of it while it was tried holds still.
+    const found = desk().shaping;
+    void open(number);
+    const { shaping } = desk();
+    if (found && shaping)
+      set({ shaping: { ...shaping, beyond: found.beyond, also: found.also, saving: found.saving } });
   },
   async surprised() {
     await reopen().catch(complain);
