@@ -20,7 +20,7 @@ _ROUND_TRIPS = """async ({ takeId, stroke, field, values, rounds }) => {
     const previews = [], empty = [];
     for (let round = -10; round < rounds; round++) {
         const moved = { ...stroke, [field]: values[(round + 10) % values.length] };
-        const body = JSON.stringify({ revision: 0, stroke: moved, part: 0 });
+        const body = JSON.stringify({ revision: 0, stroke: moved, part: 0, sight: [0, 61440] });
         const nothing = await once("/api/ping", {});
         const preview = await once(`/api/takes/${takeId}/preview`, { method: "POST", headers, body });
         if (round >= 0) { empty.push(nothing); previews.push(preview); }

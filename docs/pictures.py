@@ -22,7 +22,7 @@ SIZE = {"width": 1280, "height": 800}
 
 
 def library(page: Page) -> None:
-    expect(page.get_by_role("list", name="Takes").locator(":scope > li")).to_have_count(3)
+    expect(page.get_by_role("list", name="Takes").locator(":scope > li")).to_have_count(4)
 
 
 def hairpin(page: Page) -> None:
@@ -121,6 +121,23 @@ def glide(page: Page) -> None:
     page.get_by_role("list", name="History").get_by_role("button", name="Glide").first.click()
 
 
+def wheel(page: Page) -> None:
+    """A worn wheel: each fault where it is, and what mends it."""
+    _open(page, "The fog signal: the bellows room", "Bowed glass")
+    page.get_by_label("Lane that Shape acts on").select_option("bend")
+    page.get_by_test_id("unplayed").first.scroll_into_view_if_needed()
+    expect(page.get_by_test_id("fault").first).to_be_visible()
+
+
+def bend_range(page: Page) -> None:
+    """A range that changes in the middle of a note, because it is said too late."""
+    _open(page, "The fog signal: the bellows room", "Glass harp")
+    page.get_by_label("Lane that Shape acts on").select_option("bend")
+    fault = page.get_by_test_id("unplayed").filter(has_text="said only in bar 4")
+    fault.scroll_into_view_if_needed()
+    fault.get_by_role("button", name="Show it").hover()
+
+
 def distil(page: Page) -> None:
     """A recorded bend about to become few nodes."""
     _open(page, "The fog signal: the stair", "Bowed glass")
@@ -194,6 +211,8 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "copy": copy,
     "distil": distil,
     "glide": glide,
+    "wheel": wheel,
+    "bend-range": bend_range,
     "trace": trace,
 }
 

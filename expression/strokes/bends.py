@@ -115,7 +115,7 @@ class BendGesture(BaseStroke):
             masks = {part.id: selection.masks[part.id] for part in take.parts_on(channel) if part.id in selection.masks}
             if not masks:
                 continue
-            offsets = _known(self, take, channel)
+            _, offsets = _known(self, take, channel)
             if not len(offsets.starts):
                 continue
             matched = True
@@ -133,7 +133,7 @@ class BendGesture(BaseStroke):
             parts = take.parts_on(channel)
             if not any(part.id in masks for part in parts):
                 continue
-            starts, ends, _ = _known(self, take, channel)
+            starts, ends, _ = _known(self, take, channel).offsets
             for part in parts:
                 notes = part.notes
                 place = np.minimum(np.searchsorted(ends, notes.start, side="right"), max(len(ends) - 1, 0))
@@ -172,30 +172,12 @@ class BendGesture(BaseStroke):
         onsets = np.unique(np.concatenate([part.notes.start[~part.notes.muted] for part in parts]))
         return Line(heads, tails, rung_out(take, tails, onsets))
 
-    def _first(self, take: Take) -> "First | None":
-        """The first place of the gesture, by which it is shown and taken; None where it has none."""
-        try:
-            masks = select(take, self.where).masks
-            for channel in take.channels:
-                if not any(part.id in masks for part in take.parts_on(channel)):
-                    continue
-                offsets = _known(self, take, channel)
-                if len(offsets.starts):
-                    own = offsets.curve.within(int(offsets.starts[0]), int(offsets.ends[0]) + 1)
-                    line = self._line(take, channel)
-                    row = int(np.searchsorted(line.start, own.ticks[0], side="right")) - 1
-                    note = int(line.start[max(row, 0)]), int(line.end[max(row, 0)])
-                    return First(*note, own, lane_of(take, channel, BEND).curve)
-        except NothingMatched:
-            pass
-        return None
-
     @override
     def line(self, take: Take) -> list[tuple[int, float]]:
-        first = self._first(take)
+        first = _first(self, take)
         if first is None:
             return []
-        own = first.own
+        own = first.own.rows(slice(MOST_LINE))
         shares = np.linspace(0, 1, LINE_POINTS)
         gap = np.diff(own.ticks)
         moves = ~own.hold[:-1] & (gap > 0)
@@ -203,11 +185,12 @@ class BendGesture(BaseStroke):
             moves &= (own.lift[:-1] != 0) | (own.ease[:-1] != 0)
         on_way = own.ticks[:-1][moves][:, None] + whole(shares * gap[moves][:, None])
         ticks = np.unique(np.concatenate((own.ticks, on_way.ravel())))[:MOST_LINE]
-        return [(int(tick), round(first.over(int(tick)), 3)) for tick in ticks.tolist()]
+        under = np.nan_to_num(first.under.at(ticks)) if len(first.under) else np.zeros(len(ticks))
+        return list(zip(ticks.tolist(), np.round(under + own.at(ticks), 3).tolist(), strict=True))
 
     @override
     def grips(self, take: Take) -> list[Grip]:
-        first = self._first(take)
+        first = _first(self, take)
         return self._grips(take, first) if first and len(first.own) > 1 else []
 
     @abstractmethod
@@ -216,7 +199,7 @@ class BendGesture(BaseStroke):
 
     @override
     def fitted(self, take: Take, tick: int, value: float) -> Self:
-        first = self._first(take)
+        first = _first(self, take)
         ease: float | None = getattr(self, "ease", None)
         if first is None or ease is None:
             return self
@@ -236,7 +219,7 @@ class BendGesture(BaseStroke):
     def reach(self, take: Take) -> Reach:
         picked, masks = select(take, self.where)
         found = [
-            _known(self, take, channel)
+            _known(self, take, channel).offsets
             for channel in take.channels
             if any(part.id in masks for part in take.parts_on(channel))
         ]
@@ -247,10 +230,36 @@ class BendGesture(BaseStroke):
         return Reach(start, end, list(masks), len(picked.id))
 
 
+class Known(NamedTuple):
+    """What a gesture is on, on a channel, and what it adds there."""
+
+    line: Line
+    offsets: Offsets
+
+
 @lru_cache(maxsize=8)
-def _known(gesture: BendGesture, take: Take, channel: Channel) -> Offsets:
-    """What a gesture adds: asked for to apply it, to mark it, and to say what else it moves."""
-    return gesture.offsets(take, channel, gesture._line(take, channel))
+def _known(gesture: BendGesture, take: Take, channel: Channel) -> Known:
+    """Asked for to apply a gesture, to mark it, and to say what else it moves."""
+    line = gesture._line(take, channel)
+    return Known(line, gesture.offsets(take, channel, line))
+
+
+@lru_cache(maxsize=4)
+def _first(gesture: BendGesture, take: Take) -> First | None:
+    """The first place of a gesture, by which it is shown and taken; None where it has none."""
+    masks = masks_of(take, gesture.where)
+    try:
+        for channel in take.channels:
+            if not any(part.id in masks for part in take.parts_on(channel)):
+                continue
+            line, offsets = _known(gesture, take, channel)
+            if len(offsets.starts):
+                own = offsets.curve.within(int(offsets.starts[0]), int(offsets.ends[0]) + 1)
+                row = max(int(np.searchsorted(line.start, own.ticks[0], side="right")) - 1, 0)
+                return First(int(line.start[row]), int(line.end[row]), own, lane_of(take, channel, BEND).curve)
+    except NothingMatched:
+        return None
+    return None
 
 
 def rung_out(take: Take, ends: Ints, onsets: Ints) -> Ints:
@@ -271,7 +280,9 @@ def added(lane: Lane, offsets: Offsets) -> Lane:
     rests = ends[:-1][starts[1:] > ends[:-1]]
     order = np.argsort(np.concatenate((curve.ticks * 2, rests * 2 + 1)), kind="stable")
     moving = curve.then(Curve.of(rests, np.zeros(len(rests)))).rows(order)
-    total = piece.added(piece.cut(base, first, last, error), Piece(first, last, moving), error).curve
+    under = piece.cut(base, first, last, error)
+    # On a wheel at rest there is nothing to add to.
+    total = piece.added(under, Piece(first, last, moving), error).curve if under.curve.values.any() else moving
     return lane.reshaped(piece.laid_all(base, starts, ends, within(total, starts, ends), error))
 
 
@@ -483,6 +494,9 @@ class BendGlide(BendGesture):
         return made.with_notes(changed)
 
     def _pairs(self, take: Take, part: int) -> tuple[Ints, Ints]:
+        return _paired(self, take, part)
+
+    def pairs(self, take: Take, part: int) -> tuple[Ints, Ints]:
         """Rows of chosen notes of a part and of those that follow them. Raises NothingMatched where none does."""
         masks = masks_of(take, self.where)
         notes = take.parts[part].notes
@@ -577,6 +591,12 @@ class BendGlide(BendGesture):
         return "Glide as one" if self.is_one else "Glide"
 
 
+@lru_cache(maxsize=32)
+def _paired(glide: BendGlide, take: Take, part: int) -> tuple[Ints, Ints]:
+    """Asked for to apply a glide, and to say what else it moves."""
+    return glide.pairs(take, part)
+
+
 LONGEST_REST = 16
 """Beats between two notes that can become one."""
 
@@ -585,9 +605,11 @@ def _merged(notes: Notes, rows: Ints, follows: Ints) -> Notes:
     """Notes of which some go on as those that follow them, which are no longer struck."""
     if not len(rows):
         return notes
-    end = notes.end.copy()
+    # From the last to the first, so that a chain of notes goes on to the end of all of them.
+    end = notes.end.tolist()
     for row, following in zip(rows[::-1].tolist(), follows[::-1].tolist(), strict=True):
-        end[row] = max(end[row], end[following])
+        if end[following] > end[row]:
+            end[row] = end[following]
     keep = np.ones(len(notes), dtype=bool)
     keep[follows] = False
-    return notes.until(end).only(keep)
+    return notes.until(np.array(end, dtype=np.int64)).only(keep)

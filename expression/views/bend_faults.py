@@ -48,8 +48,9 @@ def _beyond(take: Take, channel: Channel, part: int) -> list[Unplayed]:
         f"Pitch bend is drawn {abs(drawn[worst]):.2f} semitones away in bar {bar}, but the range in force there is "
         f"{force[worst]:g}: no more than that is heard."
     )
-    ends = np.maximum(np.append(ticks[1:], ticks[-1] + 1), ticks + 1)[over]
-    spans = [(int(a), int(b)) for a, b in zip(ticks[over], ends, strict=True)]
+    ends = np.maximum(np.append(ticks[1:], ticks[-1] + 1), ticks + 1)
+    shown = over[:MOST_SPANS]
+    spans = list(zip(ticks[shown].tolist(), ends[shown].tolist(), strict=True))
     least = holding(float(np.abs(drawn).max()))
     stroke = _mend("bend.range", part, semitones=least) if least <= MOST_SEMITONES else None
     return [_told(part, "beyond", says, spans, stroke)]

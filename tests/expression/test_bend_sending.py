@@ -129,6 +129,22 @@ class TestRangesBeforeBends:
         (fault,) = [one for one in findings(shaped(take, SCOOP)) if one["reason"] == "crowded"]
         assert "In bar 1" in fault["says"]
 
+    @pytest.mark.parametrize("seed", range(12))
+    def test_another_range_moves_what_was_recorded_by_less_than_a_cent_anywhere(self, seed: int) -> None:
+        dice = np.random.default_rng([seed, 78])
+        ticks = np.unique(dice.integers(1, 1900, 60))
+        wheel = np.clip(np.cumsum(dice.normal(0, 1500, len(ticks))), -8192, 8191).astype(int)
+        told = [M("pitchwheel", pitch=int(pitch)) for pitch in wheel]
+        gaps = np.diff(ticks, prepend=0)
+        moves = [one.copy(time=int(gap)) for one, gap in zip(told, gaps, strict=True)]
+        take = read(file_of([NOTE[0], *moves, M("note_off", note=60, time=200)]))
+        span = sorted(int(tick) for tick in dice.integers(0, 3800, 2))
+        made = shaped(take, {"kind": "bend.range", "semitones": 12, "where": {"span": [span[0], span[1] + 1]}})
+        (was,), (now,) = (receive(write(one)).channels.values() for one in (take, made))
+        assert made.parts[0].bend_range.semitones.max() == 12
+        at = np.arange(int(ticks[0]), 1900, 0.5)
+        assert np.abs(now.bend.at(at * receive(write(made)).division / 480) - was.bend.at(at)).max() < 0.01
+
 
 class TestInstrument:
     def test_one_that_is_set_by_hand_is_told_nothing_and_hears_the_same(self) -> None:

@@ -7,6 +7,7 @@ import { between, rounded } from "../../ui/numbers";
 import { GUTTER, tickOf, xOf } from "../page/camera";
 import { MOST_NODES } from "../page/draw/lane";
 import type { LaneStave } from "../stage/laneStage";
+import { beginning } from "../strokes/beginLane";
 import { onLead } from "../take/choosing";
 import { finish, letGo, preview } from "../take/shaping";
 import { desk, draws, keptLane, laneLevels, leadPart, set } from "../take/state";
@@ -107,7 +108,7 @@ function drawGrip(stave: LaneStave, x: number, y: number, straight: boolean, fre
         lane: stave.kind.key,
         where: onLead(),
         points: points.map(([tick, value]) => [tick, value]),
-        tolerance: straight ? 0 : tolerance,
+        tolerance: straight ? 0 : tolerance * beginning(stave.kind.key).tolerance,
         steps,
       });
     },

@@ -2,10 +2,11 @@ import { BEND, formOf, slides, VELOCITY } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
 import { List } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
-import { between, signed } from "../../ui/numbers";
+import { between, rounded, signed } from "../../ui/numbers";
 import { count } from "../../ui/words";
 import { erase } from "../hand/laneGestures";
 import { bringToSight } from "../stage/laneSight";
+import { beginning } from "../strokes/beginLane";
 import { gesturesOn } from "../strokes/entries";
 import { changeLane, partName } from "../take/arranging";
 import { onLead } from "../take/choosing";
@@ -27,6 +28,7 @@ export function LaneGestures({ laneKey }: { laneKey: string }) {
   const steps = useDesk((state) => state.steps);
   const tolerance = useDesk((state) => state.tolerance);
   const sliding = slides(formOf(kind, head));
+  const step = beginning(laneKey).tolerance;
   return (
     <div className="space-y-2 border-t border-rule pt-3">
       {drawing && sliding && (
@@ -42,11 +44,11 @@ export function LaneGestures({ laneKey }: { laneKey: string }) {
           />
           <NumberEntry
             label="Tolerance of what is drawn"
-            step={0.5}
-            value={tolerance}
+            step={0.5 * step}
+            value={rounded(tolerance * step, 3)}
             problem={tolerance < 0 || tolerance > 64}
-            onTry={(kept) => set({ tolerance: kept })}
-            onKeep={(kept) => set({ tolerance: between(kept, 0, 64) })}
+            onTry={(kept) => set({ tolerance: kept / step })}
+            onKeep={(kept) => set({ tolerance: between(kept / step, 0, 64) })}
           />
         </>
       )}

@@ -1,11 +1,12 @@
 import { useEffect, useRef } from "react";
 import type { Hairpin, Schemas, Stroke } from "../../api/client";
-import { EXPRESSION, VELOCITY, VOLUME } from "../../score/lanes";
+import { EXPRESSION, lanesOf, VELOCITY, VOLUME } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
 import { List, Turns } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { PatternEntry } from "../../ui/PatternEntry";
 import { anotherRoll, type Fade, firstOnset, rewritten, stepsOfBar, type Writing } from "../strokes/begin";
+import { beginning } from "../strokes/beginLane";
 import { ENTRIES, fieldsOf } from "../strokes/entries";
 import { type Field, limitsOf } from "../strokes/entry";
 import { changeLane } from "../take/arranging";
@@ -144,7 +145,11 @@ function Numbers(form: FormProps) {
           label="Goes"
           className="col-span-2"
           turns={stroke.peak != null}
-          onChange={(turns) => form.keep(turns ? { peak: 90, end: stroke.start } : { peak: null, end: 90 })}
+          onChange={(turns) =>
+            form.keep(
+              turns ? { peak: peakOf(stroke), end: stroke.start } : { peak: null, end: peakOf(stroke) },
+            )
+          }
         />
       )}
       {"lane" in stroke && <Extent {...form} />}
@@ -163,6 +168,8 @@ function Numbers(form: FormProps) {
     </div>
   );
 }
+
+const peakOf = (stroke: Stroke) => beginning(lanesOf(stroke)[0]).peak;
 
 function FieldEntry({ field, stroke, change, keep, problem }: FormProps & { field: Field }) {
   // A field may be one place of several: "lean.1".

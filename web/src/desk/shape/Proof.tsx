@@ -17,7 +17,7 @@ export function Proof({ laneKey }: { laneKey: string }) {
   const off =
     lane.cents === null
       ? `${rounded(lane.steps, 1)} of a step`
-      : `${rounded(lane.cents, 1)} cents (${rounded(lane.steps, 1)} steps)`;
+      : `${rounded(lane.cents, 1)} cents (${rounded(lane.steps, 1).toLocaleString("en-GB")} steps)`;
   const isWithin = lane.off < 1e-4;
   return (
     <div className="space-y-1 border-t border-rule pt-2 text-[13px]" data-testid="proof">

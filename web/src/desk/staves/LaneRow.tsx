@@ -14,6 +14,7 @@ import { bringToSight } from "../stage/laneSight";
 import { attachLane, type LaneStave } from "../stage/laneStage";
 import { changeLane, dropLane, type LaneLook, moveLane } from "../take/arranging";
 import { desk, kindOf, leadPart, set, useDesk, useLevels } from "../take/state";
+import { FaultMarks } from "./FaultMarks";
 import { FavouriteLook, toggleFavourite } from "./Favourite";
 import { FrameGrips } from "./FrameGrips";
 import { Grips } from "./Grips";
@@ -165,6 +166,7 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
       )}
       {head && <OutOfSight laneKey={look.key} />}
       {open && <FrameGrips kind={kind} height={height} />}
+      {open && head && <FaultMarks laneKey={look.key} />}
       {open && <Tip stave={look.key} />}
       {open && <SpokenNode stave={now} />}
       {open && <Grips shapes={(stroke) => lanesOf(stroke).includes(look.key)} scale={scale} />}

@@ -4,8 +4,21 @@ import { BEND, lanesOf, valueAt } from "../../score/lanes";
 import { changeLane } from "../take/arranging";
 import { onLead } from "../take/choosing";
 import { letGo, preview } from "../take/shaping";
-import { desk, keptLane, set } from "../take/state";
+import { desk, keptLane, kindOf, set } from "../take/state";
 import { type Of, plain } from "./entry";
+
+/** What strokes begin with: on a controller in its 127 steps, on the wheel in semitones. */
+interface Beginning {
+  low: number;
+  high: number;
+  peak: number;
+  depth: number;
+  centre: number;
+  tolerance: number;
+}
+const STEPS: Beginning = { low: 20, high: 100, peak: 90, depth: 24, centre: 64, tolerance: 1 };
+const SEMITONES: Beginning = { low: 0, high: 2, peak: 1, depth: 0.5, centre: 0, tolerance: 0.05 };
+export const beginning = (lane: string): Beginning => (kindOf(lane).decimals ? SEMITONES : STEPS);
 
 export type Reshape = Of<"lane.reshape">;
 
@@ -38,16 +51,16 @@ export function spanOf(key: string): [number, number] {
 export function beginRamp(lane: string): void {
   const span = spanOf(lane);
   const nodes = keptLane(lane);
-  const start = nodes && valueAt(nodes, span[0]) !== null ? null : 20;
-  beginOnLane(plain("lane.ramp", { lane, where: onLead(span), start, end: 100 }));
+  const { low, high } = beginning(lane);
+  const start = nodes && valueAt(nodes, span[0]) !== null ? null : low;
+  beginOnLane(plain("lane.ramp", { lane, where: onLead(span), start, end: high }));
 }
 
 /** On top of what is there, or about the middle of the lane where nothing is. */
 export function beginWave(lane: string): void {
   const mode = keptLane(lane) ? "add" : "set";
-  beginOnLane(
-    plain("lane.wave", { lane, where: onLead(spanOf(lane)), rate: 1, depth: 24, centre: 64, mode }),
-  );
+  const { depth, centre } = beginning(lane);
+  beginOnLane(plain("lane.wave", { lane, where: onLead(spanOf(lane)), rate: 1, depth, centre, mode }));
 }
 
 /** Behind the span. */
@@ -58,4 +71,4 @@ export function beginCopy(lane: string): void {
 
 /** There and back. */
 export const swell = (lane: string, more: Omit<Partial<Of<"lane.shape">>, "kind">): Stroke =>
-  plain("lane.shape", { lane, start: 0, peak: 90, end: 0, ease: 0.5, ...more });
+  plain("lane.shape", { lane, start: 0, peak: beginning(lane).peak, end: 0, ease: 0.5, ...more });

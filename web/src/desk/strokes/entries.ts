@@ -4,7 +4,17 @@ import { EXPRESSION, MOD_WHEEL } from "../../score/lanes";
 import { inFront, onLead } from "../take/choosing";
 import { desk, leadPart } from "../take/state";
 import { accent, depth, fade, hairpin, knee, levelOut, trim, vary } from "./begin";
-import { beginBend, beginCopy, beginOnLane, beginRamp, beginWave, neutral, spanOf, swell } from "./beginLane";
+import {
+  beginBend,
+  beginCopy,
+  beginning,
+  beginOnLane,
+  beginRamp,
+  beginWave,
+  neutral,
+  spanOf,
+  swell,
+} from "./beginLane";
 import { copyNotes } from "./copying";
 import { type Entry, type Field, type Gesture, type Kind, type NumberField, plain } from "./entry";
 
@@ -352,7 +362,9 @@ export const ENTRIES: Record<Kind, Entry> = {
         title: "Few nodes instead of hundreds of recorded values",
         words: "thin reduce simplify fewer data",
         begin: (lane) =>
-          beginOnLane(plain("lane.distil", { lane, where: onLead(desk().span), tolerance: 1 })),
+          beginOnLane(
+            plain("lane.distil", { lane, where: onLead(desk().span), tolerance: beginning(lane).tolerance }),
+          ),
       },
     ],
   },
