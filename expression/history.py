@@ -105,10 +105,6 @@ class History:
             raise BadStep(f"The history has {len(self.steps)} steps; there is no step {done}.")
         return replace(self, done=done)
 
-    def last_step(self, number: int) -> int:
-        """How many steps had been made when a stroke became as it stands."""
-        return max(index for index, step in enumerate(self.steps[: self.done], 1) if step.number == number)
-
     def _then(self, step: Entry) -> "History":
         return History((*self.steps[: self.done], step), self.done + 1)
 

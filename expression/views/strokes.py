@@ -52,25 +52,64 @@ class Strokes(TypedDict):
     can_redo: int
 
 
+class StrokesChange(TypedDict):
+    """What one change of the history has made of it: as much as it changed, however long the history is.
+
+    `changed` are strokes that have come or stand otherwise, `gone` the numbers of those that have gone. Of the steps
+    that could be made again, the last `still_undone` still can, and `undone` before them.
+    """
+
+    changed: list[StrokeView]
+    gone: list[int]
+    undone: list[UndoneView]
+    still_undone: int
+    can_undo: int
+    can_redo: int
+
+
 def history(shaped: Shaped) -> Strokes:
     """The strokes with their marks, and how many steps can be undone and redone."""
     steps = shaped.history
     return {
-        "strokes": [
-            {
-                "number": entry.number,
-                "on": entry.on,
-                "step": steps.last_step(entry.number),
-                "stroke": entry.stroke,
-                "idle": reason.sentence if (reason := shaped.now.idle.get(entry.number)) else None,
-                "mark": mark(shaped.met_by(entry.number), entry.stroke),
-            }
-            for entry in shaped.entries
-        ],
+        "strokes": _strokes(shaped),
         "undone": [{"label": label, "step": done} for done, label in steps.undone()],
         "can_undo": steps.done,
         "can_redo": len(steps.steps) - steps.done,
     }
+
+
+def history_change(before: Shaped, after: Shaped) -> StrokesChange:
+    """What differs in the history after a change of it."""
+    was = {one["number"]: one for one in _strokes(before)}
+    now = _strokes(after)
+    old, new = before.history, after.history
+    # Steps behind what both have done are the same from the end on, unless a new step has taken their place.
+    behind = len(old.steps) - old.done, len(new.steps) - new.done
+    still = min(behind) if old.steps is new.steps else 0
+    return {
+        "changed": [one for one in now if one != was.get(one["number"])],
+        "gone": sorted(was.keys() - {one["number"] for one in now}),
+        "undone": [{"label": new.says(done), "step": done} for done in range(new.done + 1, len(new.steps) + 1 - still)],
+        "still_undone": still,
+        "can_undo": new.done,
+        "can_redo": behind[1],
+    }
+
+
+def _strokes(shaped: Shaped) -> list[StrokeView]:
+    steps = shaped.history
+    last = {step.number: done for done, step in enumerate(steps.steps[: steps.done], 1)}
+    return [
+        {
+            "number": entry.number,
+            "on": entry.on,
+            "step": last[entry.number],
+            "stroke": entry.stroke,
+            "idle": reason.sentence if (reason := shaped.now.idle.get(entry.number)) else None,
+            "mark": mark(met.take, entry.stroke),
+        }
+        for entry, met in zip(shaped.entries, shaped.folds, strict=False)
+    ]
 
 
 _marks: WeakKeyDictionary[Take, dict[AnyStroke, Mark]] = WeakKeyDictionary()

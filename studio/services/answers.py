@@ -12,7 +12,7 @@ from expression.views.finding import Unplayed
 from expression.views.lanes import LaneChange, LaneData, Saving
 from expression.views.page import Page, PartLanes
 from expression.views.proof import Proof
-from expression.views.strokes import Mark, Strokes
+from expression.views.strokes import Mark, Strokes, StrokesChange
 from studio.services.arrangement import Arrangement
 
 
@@ -49,10 +49,16 @@ class Preview(TypedDict):
     also: str
 
 
+class HistoryChange(StrokesChange):
+    """What has changed in the history, at the revision that the take has now: the one after that of the change."""
+
+    revision: int
+
+
 class Written(TypedDict):
     """What a change of the history has come to."""
 
-    history: HistoryView
+    history: HistoryChange
     changes: Changes
 
 

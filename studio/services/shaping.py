@@ -230,7 +230,7 @@ def _write(
         _store(take, known.history, made.history)
     cache.put(take_id, take.revision, made)
     return {
-        "history": history(take),
+        "history": {"revision": take.revision, **views.strokes.history_change(known, made)},
         "changes": views.changes.changes(known.now.take, made.now.take),
     }
 

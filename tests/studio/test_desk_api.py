@@ -1,5 +1,7 @@
 import base64
 import gzip
+import json
+import random
 from typing import Any
 
 import mido
@@ -100,7 +102,7 @@ def test_undo_redo_switch_change_and_delete(desk: Desk) -> None:
     assert desk.velocities() == [10, 64, 64, 64, 64]
     desk.send("patch", "strokes/1", on=True)
     changed = desk.send("patch", "strokes/1", stroke={**HAIRPIN, "end": 120})
-    assert changed["history"]["strokes"][0]["mark"]["label"] == "Hairpin 40 → 120"
+    assert changed["history"]["changed"][0]["mark"]["label"] == "Hairpin 40 → 120"
     assert desk.velocities() == [10, 60, 80, 100, 120]
     assert desk.send("delete", f"strokes/2?revision={desk.revision}")["history"]["can_undo"] == 6
     for expected in ([10, 60, 80, 100, 120], [10, 50, 60, 70, 80], [10, 64, 64, 64, 64], [10, 50, 60, 70, 80]):
@@ -238,7 +240,7 @@ def test_a_stroke_on_a_lane_is_previewed_kept_listed_and_undone(anna: Caller) ->
     holds_to(Preview, tried)
     before = anna.get(f"takes/{desk.id}/lanes?part=1")["lanes"]
     kept = desk.send("post", "strokes", stroke=stroke)
-    assert kept["history"]["strokes"][0]["mark"]["label"] == "Expression to 9"
+    assert kept["history"]["changed"][0]["mark"]["label"] == "Expression to 9"
     holds_to(Written, kept)
     written = read(anna.call("get", f"takes/{desk.id}/file").content).parts[1].lanes["cc:11"].curve
     assert written.at([20_000]).tolist() == [9]
@@ -285,21 +287,65 @@ class TestGesturesUnderTheHand:
         for offset in (5, -5):
             trim = {"kind": "velocity.trim", "offset": offset, "where": {"parts": [0]}}
             history = desk.send("post", "strokes", stroke=trim)["history"]
-        assert [one["number"] for one in history["strokes"]] == [1]
+        assert [one["number"] for one in history["changed"]] == [1]
         assert desk.velocities() == [59] * 5
         cache.clear()
         assert desk.velocities() == [59] * 5
 
+    def test_an_answer_grows_with_the_change_and_not_with_the_past(self, desk: Desk) -> None:
+        line = [[tick, 60 + tick % 7] for tick in range(0, 1500)]
+        for _ in range(12):
+            draw = {"kind": "lane.draw", "lane": "cc:11", "where": {"parts": [0]}, "points": line, "tolerance": 0}
+            long = len(json.dumps(desk.send("post", "strokes", stroke=draw)))
+        short = desk.send("post", "strokes", stroke=setting(5))
+        assert len(json.dumps(short)) < 3000 < 10_000 < long
+        assert len(json.dumps(desk.send("post", "undo"))) < 3000
+
+    def test_the_history_put_together_from_answers_is_the_history(self, desk: Desk) -> None:
+        dice = random.Random(6)
+        known = desk.caller.get(f"takes/{desk.id}/view")["history"]
+        for _ in range(60):
+            number = dice.randint(1, 6)
+            act = dice.choice(["add", "add", "add", "change", "switch", "delete", "undo", "redo", "jump"])
+            match act:
+                case "add":
+                    answer = desk.send("post", "strokes", stroke=setting(dice.randint(1, 127)))
+                case "change":
+                    answer = desk.send("patch", f"strokes/{number}", stroke=setting(dice.randint(1, 127)))
+                case "switch":
+                    answer = desk.send("patch", f"strokes/{number}", on=dice.random() < 0.5)
+                case "delete":
+                    answer = desk.send("delete", f"strokes/{number}?revision={desk.revision}")
+                case "jump":
+                    answer = desk.send("post", "jump", step=dice.randint(0, 8))
+                case _:
+                    answer = desk.send("post", act)
+            if answer["status"] != 200:
+                continue
+            change = answer["history"]
+            other = {*change["gone"], *(one["number"] for one in change["changed"])}
+            kept = [one for one in known["strokes"] if one["number"] not in other]
+            undone = known["undone"][len(known["undone"]) - change["still_undone"] :]
+            known = {
+                "revision": change["revision"],
+                "strokes": sorted([*kept, *change["changed"]], key=lambda one: one["number"]),
+                "undone": [*change["undone"], *undone],
+                "can_undo": change["can_undo"],
+                "can_redo": change["can_redo"],
+            }
+            assert known == desk.caller.get(f"takes/{desk.id}/view")["history"]
+
     def test_what_lanes_make_of_the_notes_is_told_part_by_part(self, desk: Desk) -> None:
         before = desk.caller.get(f"takes/{desk.id}/parts?of=0,99,x")
-        assert before["parts"] == [{"id": 0, "bend_range": [[0, 2.0]], "lanes": [], "contour": None}]
+        plain = {"bend_range": [[0, 2.0]], "by_hand": False, "largest": None, "in_force": []}
+        assert before["parts"] == [{"id": 0, **plain, "lanes": [], "contour": None}]
         desk.send("post", "strokes", stroke={**FADE, "lane": "cc:11"})
         after = desk.caller.get(f"takes/{desk.id}/parts?of=0")
         holds_to(PartsLanes, after)
         (part,) = after["parts"]
         view = desk.caller.get(f"takes/{desk.id}/view")
         assert (after["revision"], after["end"]) == (1, view["end"])
-        assert part == {name: view["parts"][0][name] for name in ("id", "bend_range", "lanes", "contour")}
+        assert part == {name: view["parts"][0][name] for name in ("id", *plain, "lanes", "contour")}
         assert part["contour"]["loud"][0] == 100
 
 
@@ -313,7 +359,7 @@ class TestCopiedNotes:
         (added,) = tried["changes"]["added"]
         assert (added["start"], tried["changes"]["others"]) == ([9600, 10560], True)
         kept = desk.send("post", "strokes", stroke=COPY)
-        assert kept["history"]["strokes"][0]["stroke"]["first"] == 2**32
+        assert kept["history"]["changed"][0]["stroke"]["first"] == 2**32
         cache.clear()
         part = desk.caller.get(f"takes/{desk.id}/view")["parts"][0]
         assert part["ids"] == [[0, 4], [2**32, 2**32 + 1]]

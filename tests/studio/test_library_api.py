@@ -6,7 +6,7 @@ import pytest
 from django.test import Client
 from django.utils import timezone
 
-from demo.fog_signal import the_stair
+from demo.fog_signal import TAKES, the_stair
 from studio.models import Take
 from studio.signing_in import link_token
 from tests.expression.test_damaged import DAMAGED
@@ -104,6 +104,7 @@ REQUESTS = [
     ("post", "select", {"revision": 0, "where": {}, "rule": {"kind": "beat"}}),
     ("get", "lanes?part=0", None),
     ("get", "parts?of=0", None),
+    ("get", "proof?part=0", None),
     ("get", "unplayed", None),
     ("get", "sound", None),
     ("post", "sound", None),
@@ -206,7 +207,7 @@ class TestPages:
 
         for _ in range(2):
             call_command("demo", address="http://here")
-        assert Take.objects.count() == 3
+        assert Take.objects.count() == len(TAKES)
         assert capsys.readouterr().out.startswith("http://here/enter/")
 
 

@@ -1504,6 +1504,26 @@ export interface components {
             value: number;
         };
         /**
+         * HistoryChange
+         * @description What has changed in the history, at the revision that the take has now: the one after that of the change.
+         */
+        HistoryChange: {
+            /** Can Redo */
+            can_redo: number;
+            /** Can Undo */
+            can_undo: number;
+            /** Changed */
+            changed: components["schemas"]["StrokeView"][];
+            /** Gone */
+            gone: number[];
+            /** Revision */
+            revision: number;
+            /** Still Undone */
+            still_undone: number;
+            /** Undone */
+            undone: components["schemas"]["UndoneView"][];
+        };
+        /**
          * HistoryView
          * @description The history at a revision of its take.
          */
@@ -1697,7 +1717,7 @@ export interface components {
             steps: boolean;
             /**
              * Tolerance
-             * @description How far the nodes may stray from the points, in steps.
+             * @description How far the nodes may stray from the points, in steps; bend in semitones.
              * @default 1
              */
             tolerance: number;
@@ -3344,7 +3364,7 @@ export interface components {
          */
         Written: {
             changes: components["schemas"]["Changes"];
-            history: components["schemas"]["HistoryView"];
+            history: components["schemas"]["HistoryChange"];
         };
     };
     responses: never;

@@ -4,7 +4,6 @@ import {
   api,
   type Changes,
   type DeskView,
-  type History,
   type Preview,
   type Schemas,
   type Stroke,
@@ -24,6 +23,7 @@ import { rightTick } from "../page/camera";
 import { Attempts, type Page, type Server } from "./attempts";
 import { choose, readFacts, tellFacts } from "./choosing";
 import { hearAgain } from "./hearing";
+import { historyAfter } from "./histories";
 import type { Lanes, Layers } from "./layers";
 import { read } from "./reading";
 import { complain, desk, type Shaping, set, setLayers, takePath, visit } from "./state";
@@ -327,11 +327,13 @@ export function onWritten(listener: Listener): () => void {
   return () => listeners.delete(listener);
 }
 
-async function taken({ history, changes }: { history: History; changes: Changes }): Promise<void> {
-  const { score, layers } = desk();
+async function taken({ history: change, changes }: Written): Promise<void> {
+  const { score, layers, history: before } = desk();
   if (!score) return;
-  if (changes.others) await reopen(changes.added.length > 0);
+  // Of a change of another history than the one that is known here nothing can be made.
+  if (changes.others || change.revision !== before.revision + 1) await reopen(changes.added.length > 0);
   else {
+    const history = historyAfter(before, change);
     const kept = { ...layers.kept, velocities: withChanges(score, layers.kept.velocities, changes) };
     // Lanes are seen as they were tried until they have been read.
     const tried = layers.tried && { ...layers.tried, velocities: kept.velocities, coming: [] };
