@@ -12,7 +12,7 @@ from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.strokes.base import Reach
-from expression.strokes.bends import NEARLY, signed
+from expression.strokes.gestures import NEARLY, signed
 from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Take
 
