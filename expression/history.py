@@ -4,7 +4,7 @@ A step says how one stroke reads from then on: that it was added, switched, chan
 undo is nothing but looking at fewer steps, and there is no end to it.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
@@ -134,10 +134,11 @@ def _short(value: Any) -> str:
 
 
 class Reason(NamedTuple):
-    """Why a stroke reaches nothing: a sentence, and the number that is wrong, where one is."""
+    """Why a stroke reaches nothing: a sentence, the number that is wrong, where one is, and numbers that would do."""
 
     sentence: str
     field: str | None
+    offer: Mapping[str, float]
 
 
 @dataclass(frozen=True)
@@ -154,7 +155,7 @@ class Folded:
         try:
             return Folded(applied(entry.stroke, self.take), self.idle)
         except NothingMatched as reason:
-            return Folded(self.take, self.idle | {entry.number: Reason(str(reason), reason.field)})
+            return Folded(self.take, self.idle | {entry.number: Reason(str(reason), reason.field, reason.offer)})
 
 
 @dataclass(frozen=True)

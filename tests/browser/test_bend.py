@@ -291,6 +291,20 @@ def test_the_proof_says_where_the_bytes_are_off_and_goes_there(desk: Desk) -> No
     expect(desk.page.get_by_test_id("bend-range")).to_contain_text("Range ±5")
 
 
+def test_a_range_that_is_too_narrow_is_refused_and_one_click_takes_the_least_that_would_do(desk: Desk) -> None:
+    desk.open(LINE)
+    desk.keep({"kind": "bend.scoop", "start": -5, "where": {"parts": [0]}})
+    desk.page.get_by_label("Lane that Shape acts on").select_option("bend")
+    desk.button("Range").click()
+    desk.entry("Semitones").fill("3")
+    expect(desk.page.get_by_role("alert")).to_contain_text("a range of 5 at least keeps the sound")
+    desk.button("Take 5").click()
+    expect(desk.entry("Semitones")).to_have_value("5")
+    desk.button("Keep").click()
+    desk.expect_strokes("Scoop from −5", "Bend range 5")
+    assert parameters(desk.download())[2] == (6, 5)
+
+
 def test_an_instrument_that_is_set_by_hand_is_named_and_told_nothing(desk: Desk) -> None:
     desk.open(LINE)
     desk.press("Control+a")
