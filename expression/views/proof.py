@@ -11,7 +11,7 @@ from expression.arrays import Floats, Ints
 from expression.lanes import BEND, LANES, PRESSURE
 from expression.midi import smf
 from expression.midi.emit import emit
-from expression.midi.status import META, NOTE_OFF, POLY_PRESSURE, SYSEX
+from expression.midi.status import BEND_CENTRE, META, NOTE_OFF, POLY_PRESSURE, SYSEX
 from expression.take import Channel, Lane, Part, Take
 
 CABLE = 3125
@@ -21,14 +21,16 @@ CABLE = 3125
 class LaneProof(TypedDict):
     """Of one lane: the largest difference between what is drawn and what is heard, and where (a tick).
 
-    `off` is in the lane's unit, `steps` in steps of its messages, `cents` that of a bend. `bytes_a_second` is the most
-    that its messages come to within any second, `at` where that begins.
+    `off` is in the lane's unit, `steps` in steps of its messages, `cents` that of a bend; `elsewhere`: where a bend is
+    drawn beyond its range, the largest in cents where it is not. `bytes_a_second` is the most that its messages come to
+    within any second, `at` where that begins.
     """
 
     key: str
     off: float
     steps: float
     cents: float | None
+    elsewhere: float | None
     tick: int
     messages: int
     bytes_a_second: int
@@ -74,7 +76,7 @@ def _steps(channel: Channel, heard: receiver.Channel, key: str) -> receiver.Step
         return heard.controllers.get(-1 if number is None else number, receiver.Steps.of([]))
     if channel.instrument.is_told:
         return heard.bend
-    return heard.wheel._replace(values=heard.wheel.values / 8192 * float(channel.bend_range.semitones[0]))
+    return heard.wheel._replace(values=heard.wheel.values / BEND_CENTRE * float(channel.bend_range.semitones[0]))
 
 
 def _lane(take: Take, channel: Channel, lane: Lane, heard: receiver.Channel) -> LaneProof:
@@ -84,7 +86,9 @@ def _lane(take: Take, channel: Channel, lane: Lane, heard: receiver.Channel) -> 
     ticks = np.unique(np.concatenate((curve.ticks, curve.ticks - 1, told, told - 1, [take.end])))
     ticks = ticks[(ticks >= curve.ticks[0]) & (ticks <= max(take.end, int(curve.ticks[-1])))]
     off = np.abs(np.nan_to_num(steps.at(ticks), nan=LANES[lane.key].default) - curve.at(ticks))
-    step = channel.bend_range.at(ticks) / 8192 if LANES[lane.key].is_ranged else np.ones(len(ticks))
+    ranged = LANES[lane.key].is_ranged
+    step = channel.bend_range.at(ticks) / BEND_CENTRE if ranged else np.ones(len(ticks))
+    beyond = ranged & (np.abs(curve.at(ticks)) > step * BEND_CENTRE * (1 + 1e-9))
     in_steps = np.divide(off, step, out=np.zeros(len(off)), where=step > 0)
     worst = int(off.argmax())
     sent, sizes = _of_lane(take, channel, lane.key)
@@ -94,6 +98,7 @@ def _lane(take: Take, channel: Channel, lane: Lane, heard: receiver.Channel) -> 
         "off": round(float(off[worst]), 4),
         "steps": round(float(in_steps[worst]), 2),
         "cents": round(float(off[worst]) * 100, 2) if lane.key == BEND else None,
+        "elsewhere": round(float(off[~beyond].max(initial=0.0)) * 100, 2) if beyond.any() else None,
         "tick": int(ticks[worst]),
         "messages": len(sent),
         "bytes_a_second": most,

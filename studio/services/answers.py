@@ -36,6 +36,7 @@ class Preview(TypedDict):
 
     `contours`: the shapes of the notes in sight, where it gives them others. `beyond`: where its bend would go further
     than the range in force, with the range that would hold it. `also`: what it moves besides what it is meant for.
+    `proof`: what a receiver would make of it, where it is about that.
     """
 
     stroke: Stroke
@@ -47,6 +48,7 @@ class Preview(TypedDict):
     saving: Saving | None
     beyond: Unplayed | None
     also: str
+    proof: Proof | None
 
 
 class HistoryChange(StrokesChange):

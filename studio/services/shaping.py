@@ -89,6 +89,7 @@ def preview(
     parts = (known.now.take.parts, tried.now.take.parts)
     known_part = part is not None and part < len(parts[0])
     lanes = views.lanes.lane_changes(*(take[part] for take in parts)) if known_part and part is not None else []
+    is_sent = stroke.kind == "bend.stream"
     bends = part is not None and any(one["key"] == BEND for one in lanes)
     return {
         "stroke": stroke,
@@ -102,6 +103,9 @@ def preview(
         if bends and part is not None
         else None,
         "also": stroke.also(known.met_by(number)),
+        "proof": views.proof.proof(tried.now.take, parts[1][part])
+        if known_part and is_sent and part is not None
+        else None,
     }
 
 

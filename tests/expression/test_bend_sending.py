@@ -254,6 +254,7 @@ class TestOnThePage:
         # Two semitones of five are heard at the start.
         assert lane["tick"] == 0 and lane["cents"] == pytest.approx(300, abs=0.1)
         assert lane["steps"] == pytest.approx(3 * 8192 / 2, abs=1)
+        assert lane["elsewhere"] is not None and lane["elsewhere"] <= 3
         wide = shaped(take, {"kind": "bend.range", "semitones": 5})
         (lane,) = proof(wide, wide.parts[0])["lanes"]
         assert lane["cents"] is not None and lane["cents"] <= 3

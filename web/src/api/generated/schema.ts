@@ -1927,8 +1927,9 @@ export interface components {
          * LaneProof
          * @description Of one lane: the largest difference between what is drawn and what is heard, and where (a tick).
          *
-         *     `off` is in the lane's unit, `steps` in steps of its messages, `cents` that of a bend. `bytes_a_second` is the most
-         *     that its messages come to within any second, `at` where that begins.
+         *     `off` is in the lane's unit, `steps` in steps of its messages, `cents` that of a bend; `elsewhere`: where a bend is
+         *     drawn beyond its range, the largest in cents where it is not. `bytes_a_second` is the most that its messages come to
+         *     within any second, `at` where that begins.
          */
         LaneProof: {
             /** At */
@@ -1937,6 +1938,8 @@ export interface components {
             bytes_a_second: number;
             /** Cents */
             cents: number | null;
+            /** Elsewhere */
+            elsewhere: number | null;
             /** Key */
             key: string;
             /** Messages */
@@ -2608,6 +2611,7 @@ export interface components {
          *
          *     `contours`: the shapes of the notes in sight, where it gives them others. `beyond`: where its bend would go further
          *     than the range in force, with the range that would hold it. `also`: what it moves besides what it is meant for.
+         *     `proof`: what a receiver would make of it, where it is about that.
          */
         Preview: {
             /** Also */
@@ -2620,6 +2624,7 @@ export interface components {
             /** Lanes */
             lanes: components["schemas"]["LaneChange"][];
             mark: components["schemas"]["Mark"];
+            proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
             /** Stroke */
             stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
@@ -2663,6 +2668,18 @@ export interface components {
             offer?: {
                 [key: string]: number;
             };
+        };
+        /**
+         * Proof
+         * @description Of the lanes of a part. `cable`: the most bytes that its port is told within any second, of `most`.
+         */
+        Proof: {
+            /** Cable */
+            cable: number;
+            /** Lanes */
+            lanes: components["schemas"]["LaneProof"][];
+            /** Most */
+            most: number;
         };
         /**
          * ProofView

@@ -1,6 +1,6 @@
 import { useEffect, useRef } from "react";
 import type { Hairpin, Schemas, Stroke } from "../../api/client";
-import { EXPRESSION, lanesOf, VELOCITY, VOLUME } from "../../score/lanes";
+import { BEND, EXPRESSION, lanesOf, VELOCITY, VOLUME } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
 import { List, Turns } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
@@ -13,6 +13,7 @@ import { changeLane } from "../take/arranging";
 import { deleteStroke, done, keep, keepWith, letGo, preview } from "../take/shaping";
 import { desk, type Shaping, useDesk } from "../take/state";
 import { CopyPlace, Extent, type FormProps, MovePlace, NotesCopyPlace, Saving } from "./LaneForms";
+import { Heard } from "./Proof";
 
 /** The open stroke with all its numbers: what the pointer does to it shows here, and what is typed here shows on the page. */
 export function OpenStroke({ shaping }: { shaping: Shaping }) {
@@ -52,6 +53,7 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
             </button>
           ))}
       </div>
+      {shaping.proof && <Heard proof={shaping.proof} laneKey={BEND} />}
       {shaping.also && (
         <p className="mt-1 text-[13px] text-accent-deep" data-testid="also">
           {shaping.also}

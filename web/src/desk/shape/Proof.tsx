@@ -8,12 +8,17 @@ import { look, set, takePath, useDesk } from "../take/state";
 /** What a receiver makes of the bytes of this lane, against what is drawn: how far they differ at most, and where. */
 export function Proof({ laneKey }: { laneKey: string }) {
   const part = useDesk((state) => state.fronts[0]);
-  const score = useDesk((state) => state.score);
   const proof = useRead<Schemas["ProofView"]>(["proof", part], () =>
     api.GET("/api/takes/{take_id}/proof", { params: { path: takePath(), query: { part } } }),
   );
-  const lane = proof?.lanes.find(({ key }) => key === laneKey);
-  if (!score || !proof || !lane) return null;
+  return proof ? <Heard proof={proof} laneKey={laneKey} /> : null;
+}
+
+/** The same of a proof that is known. */
+export function Heard({ proof, laneKey }: { proof: Schemas["Proof"]; laneKey: string }) {
+  const score = useDesk((state) => state.score);
+  const lane = proof.lanes.find(({ key }) => key === laneKey);
+  if (!score || !lane) return null;
   const off =
     lane.cents === null
       ? `${rounded(lane.steps, 1)} of a step`
@@ -34,7 +39,7 @@ export function Proof({ laneKey }: { laneKey: string }) {
             >
               at {placeText(score, lane.tick)}
             </button>
-            .
+            {lane.elsewhere !== null && `, beyond the range; elsewhere ${rounded(lane.elsewhere, 1)} cents`}.
           </>
         )}
       </p>

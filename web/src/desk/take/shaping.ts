@@ -90,7 +90,7 @@ const page: Page = {
     // What was wrong is said until the answer comes, so that nothing moves about under the pointer in between.
     set({ shaping: { ...(desk().shaping as Shaping), stroke, number } });
   },
-  tried({ stroke, number }, { changes, lanes, contours, facts, mark, saving, beyond, also }) {
+  tried({ stroke, number }, { changes, lanes, contours, facts, mark, saving, beyond, also, proof }) {
     const { score, history, layers } = desk();
     if (!score) return;
     const { kept } = layers;
@@ -111,7 +111,7 @@ const page: Page = {
     });
     if (facts) tellFacts(facts);
     set({
-      shaping: { stroke, number, mark, problem: null, field: null, saving, beyond, also },
+      shaping: { stroke, number, mark, problem: null, field: null, saving, beyond, also, proof },
     });
     hearAgain();
   },
@@ -127,7 +127,15 @@ const page: Page = {
     void open(number);
     const { shaping } = desk();
     if (found && shaping)
-      set({ shaping: { ...shaping, beyond: found.beyond, also: found.also, saving: found.saving } });
+      set({
+        shaping: {
+          ...shaping,
+          beyond: found.beyond,
+          also: found.also,
+          saving: found.saving,
+          proof: found.proof,
+        },
+      });
   },
   async surprised() {
     await reopen().catch(complain);

@@ -38,6 +38,8 @@ export interface Shaping {
   beyond?: Schemas["Unplayed"] | null;
   /** What it moves besides what it is meant for. */
   also?: string;
+  /** Of how finely a lane is sent: what a receiver would make of it. */
+  proof?: Schemas["Proof"] | null;
   /** Numbers that would do, where these do not. */
   offer?: Record<string, number>;
 }
