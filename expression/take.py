@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike
 from expression.arrays import Bytes, Flags, Floats, Ints, constant, frozen, joined
 from expression.curve import Curve, differing
 from expression.lanes import DATA_LSB, DATA_MSB, LANES
+from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.time import Meter, TempoMap
 
@@ -294,6 +295,8 @@ class Part:
     """Rows of the track's events that belong to this channel and are neither note nor lane."""
     program: int | None
     """The first program change, 0 to 127."""
+    curves: Mapping[str, NoteCurves] = field(default_factory=dict[str, NoteCurves])
+    """Curves of its notes, by their kind."""
 
     @property
     def lanes(self) -> Mapping[str, Lane]:

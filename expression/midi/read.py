@@ -12,8 +12,9 @@ from expression.errors import BadFile
 from expression.lanes import BEND, LANES, RESET, LaneKind, Wire
 from expression.midi import rpn, smf
 from expression.midi.rpn import DEFAULT_SEMITONES
-from expression.midi.status import BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, PROGRAM, SYSEX
+from expression.midi.status import BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PROGRAM, SYSEX
 from expression.midi.words import text_of
+from expression.note_curves import NOTE_PRESSURE, NoteCurves
 from expression.notes import Notes
 from expression.take import LAST_TICK, BendRange, Channel, Events, Header, Lane, Part, Rows, Take
 from expression.time import Meter, TempoMap
@@ -132,9 +133,30 @@ def _parts(tracks: Sequence[Events], rows: Rows, remarks: list[str]) -> Iterator
                 paired=frozen(np.concatenate((notes.on, notes.off)), np.int64),
                 loose=frozen(here[~named[here]], np.int64),
                 program=int(programs[0]) if len(programs) else None,
+                curves=_note_curves(track, here, notes),
             )
             id_ += 1
             first_note += len(notes)
+
+
+def _note_curves(track: Events, here: Ints, notes: Notes) -> dict[str, NoteCurves]:
+    """What is said to single keys, for the notes that they sound: of several of a key, for the one struck last.
+
+    The events stay where they are among the loose ones; what is said to a key that is up belongs to no note.
+    """
+    rows = here[(track.status[here] & 0xF0) == POLY_PRESSURE]
+    if not len(rows) or not len(notes):
+        return {}
+    order = np.lexsort((notes.start, notes.pitch))
+    pitch, start, end = (column[order].astype(np.int64) for column in (notes.pitch, notes.start, notes.end))
+    tick, key = track.tick[rows], track.data1[rows].astype(np.int64)
+    note = np.searchsorted(pitch * LAST_TICK + start, key * LAST_TICK + tick, side="right") - 1
+    sounds = (note >= 0) & (pitch[note] == key) & (end[note] > tick)
+    if not sounds.any():
+        return {}
+    note = note[sounds]
+    nodes = Curve.of(tick[sounds] - start[note], track.data2[rows[sounds]].astype(np.float64))
+    return {NOTE_PRESSURE: NoteCurves.of(notes.id[order][note], nodes)}
 
 
 def _standing(lane: Lane, own: slice, channel: Channel) -> Ints:

@@ -8,6 +8,8 @@ from typing_extensions import TypedDict
 from expression.arrays import Floats, Ints, whole
 from expression.curve import Curve
 from expression.lanes import BEND, EXPRESSION, LANES, PRESSURE, TIMBRE
+from expression.note_curves import NOTE_PRESSURE, NoteCurves
+from expression.notes import Notes
 from expression.take import Part, Take
 
 SHAPING = (BEND, EXPRESSION, TIMBRE, PRESSURE)
@@ -66,11 +68,12 @@ def tried_contours(before: Take, after: Take, start: int, end: int) -> list[Trie
 def contours(part: Part) -> Contour | None:
     """The shape of every note of a part; None where no lane shapes them."""
     lanes = {key: part.lanes[key].curve for key in SHAPING if key in part.lanes}
-    notes = part.notes
-    if not lanes or not len(notes):
+    notes, pressed = part.notes, part.curves.get(NOTE_PRESSURE)
+    if not (lanes or pressed) or not len(notes):
         return None
     reach = int(notes.start[0]), int(notes.end.max())
-    moments = np.unique(np.concatenate([_turns(curve, *reach) for curve in lanes.values()]))
+    none = np.zeros(0, dtype=np.int64)
+    moments = np.unique(np.concatenate([none, *(_turns(curve, *reach) for curve in lanes.values())]))
     # What moves within a note: from the first moment after its start to the last before its end.
     first = np.searchsorted(moments, notes.start, side="right")
     after = np.searchsorted(moments, notes.end, side="left")
@@ -79,7 +82,10 @@ def contours(part: Part) -> Contour | None:
     owner = np.repeat(np.arange(len(notes)), count)
     place = np.arange(len(owner)) - np.repeat(np.cumsum(count) - count, count)
     inner = np.minimum(first[owner] + np.maximum(place - 1, 0) * step[owner], max(len(moments) - 1, 0))
-    tick = np.where(place == 0, notes.start[owner], moments[inner])
+    tick = np.where(place == 0, notes.start[owner], np.append(moments, 0)[inner])
+    if pressed:
+        owner, tick = _with_own(notes, owner, tick, pressed)
+        count = np.bincount(owner, minlength=len(notes))
 
     def value(key: str) -> Floats:
         otherwise = LANES[key].default
@@ -90,7 +96,11 @@ def contours(part: Part) -> Contour | None:
     def share(key: str) -> Floats:
         return value(key) / LANES[key].high
 
-    loud, ink = share(EXPRESSION), (share(TIMBRE) + share(PRESSURE)) / 2
+    pressure = share(PRESSURE)
+    if pressed:
+        own = pressed.at(notes.id[owner], tick - notes.start[owner]) / LANES[PRESSURE].high
+        pressure = np.minimum(pressure + np.nan_to_num(own), 1.0)
+    loud, ink = share(EXPRESSION), (share(TIMBRE) + pressure) / 2
     return {
         "count": count.tolist(),
         "tick": (tick - notes.start[owner]).tolist(),
@@ -98,6 +108,22 @@ def contours(part: Part) -> Contour | None:
         "loud": _whole(loud * 100),
         "ink": _whole(ink * 100),
     }
+
+
+def _with_own(notes: Notes, owner: Ints, tick: Ints, curves: NoteCurves) -> tuple[Ints, Ints]:
+    """Points of notes (their rows and ticks), and where curves of their own turn: of too many as many as are drawn."""
+    order = np.argsort(notes.id)
+    row = order[np.minimum(np.searchsorted(notes.id[order], curves.owners()), len(notes) - 1)]
+    mine = notes.id[row] == curves.owners()
+    row, turns = row[mine], (notes.start[row] + curves.nodes.ticks)[mine]
+    inner = turns < notes.end[row]
+    both = np.unique(np.stack((np.append(owner, row[inner]), np.append(tick, turns[inner])), axis=1), axis=0)
+    owner, tick = both[:, 0], both[:, 1]
+    count = np.bincount(owner, minlength=len(notes))
+    place = np.arange(len(owner)) - np.repeat(np.cumsum(count) - count, count)
+    step = np.maximum(-(-(count - 1) // (MOST_POINTS - 1)), 1)
+    drawn = place % step[owner] == 0
+    return owner[drawn], tick[drawn]
 
 
 def _turns(curve: Curve, start: int, end: int) -> Ints:
