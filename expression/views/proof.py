@@ -83,7 +83,8 @@ def _lane(take: Take, channel: Channel, lane: Lane, heard: receiver.Channel) -> 
     steps, curve = _steps(channel, heard, lane.key), lane.curve
     told = steps.ticks.astype(np.int64)
     # Between two of these both only hold, or the drawing only moves on: it is furthest off at one end or the other.
-    ticks = np.unique(np.concatenate((curve.ticks, curve.ticks - 1, told, told - 1, [take.end])))
+    ticks = np.sort(np.concatenate((curve.ticks, curve.ticks - 1, told, told - 1, [take.end])))
+    ticks = ticks[np.diff(ticks, prepend=-1) > 0]
     ticks = ticks[(ticks >= curve.ticks[0]) & (ticks <= max(take.end, int(curve.ticks[-1])))]
     off = np.abs(np.nan_to_num(steps.at(ticks), nan=LANES[lane.key].default) - curve.at(ticks))
     ranged = LANES[lane.key].is_ranged

@@ -1,8 +1,8 @@
-import { api, type Schemas, type Stroke } from "../../api/client";
+import type { Stroke } from "../../api/client";
 import { onLead } from "../take/choosing";
-import { useRead } from "../take/reading";
+import { useFaults } from "../take/reading";
 import { apply } from "../take/shaping";
-import { set, takePath, useDesk } from "../take/state";
+import { set, useDesk } from "../take/state";
 
 /** A lane that says nothing before the first note: told, and mended with one click. */
 export function LeadIn({
@@ -67,9 +67,7 @@ function Mend({ stroke }: { stroke: Stroke }) {
 /** What is wrong on this lane: said, shown as a span, and taken away as a stroke where one mends it. */
 export function Unplayed({ laneKey }: { laneKey: string }) {
   const part = useDesk((state) => state.fronts[0]);
-  const all = useRead<Schemas["Unplayed"][]>(["unplayed"], () =>
-    api.GET("/api/takes/{take_id}/unplayed", { params: { path: takePath() } }),
-  );
+  const { data: all } = useFaults();
   const found = (all ?? []).filter((one) => one.part === part && one.lane === laneKey);
   return found.map((one) => (
     <div key={one.reason} className="space-y-1.5 border-t border-rule pt-2" data-testid="unplayed">

@@ -2,14 +2,17 @@ import { api, type Schemas } from "../../api/client";
 import { placeText } from "../../score/score";
 import { rounded } from "../../ui/numbers";
 import { showing } from "../page/camera";
-import { useRead } from "../take/reading";
+import { useFaults, useRestedRead } from "../take/reading";
 import { look, set, takePath, useDesk } from "../take/state";
 
 /** What a receiver makes of the bytes of this lane, against what is drawn: how far they differ at most, and where. */
 export function Proof({ laneKey }: { laneKey: string }) {
   const part = useDesk((state) => state.fronts[0]);
-  const proof = useRead<Schemas["ProofView"]>(["proof", part], () =>
-    api.GET("/api/takes/{take_id}/proof", { params: { path: takePath(), query: { part } } }),
+  const faults = useFaults();
+  const { data: proof } = useRestedRead<Schemas["ProofView"]>(
+    ["proof", part],
+    () => api.GET("/api/takes/{take_id}/proof", { params: { path: takePath(), query: { part } } }),
+    faults,
   );
   return proof ? <Heard proof={proof} laneKey={laneKey} /> : null;
 }

@@ -1,8 +1,7 @@
-import { api, type Schemas } from "../../api/client";
 import { firstAbove, placeText } from "../../score/score";
 import { GUTTER, rightTick, xOf } from "../page/camera";
-import { useRead } from "../take/reading";
-import { set, takePath, useDesk } from "../take/state";
+import { useFaults } from "../take/reading";
+import { set, useDesk } from "../take/state";
 
 /** So many are shown at once; of those that lie closer together than this, the first. */
 const MOST = 24;
@@ -14,9 +13,7 @@ export function FaultMarks({ laneKey }: { laneKey: string }) {
   const camera = useDesk((state) => state.camera);
   const score = useDesk((state) => state.score);
   const shaping = useDesk((state) => state.shaping !== null);
-  const all = useRead<Schemas["Unplayed"][]>(["unplayed"], () =>
-    api.GET("/api/takes/{take_id}/unplayed", { params: { path: takePath() } }),
-  );
+  const { data: all } = useFaults();
   // While a stroke is made, nothing lies in its way.
   if (!score || shaping) return null;
   const placed: { span: [number, number]; left: number; says: string }[] = [];
