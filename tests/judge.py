@@ -1080,9 +1080,9 @@ def bent(offset: Callable[..., Any]) -> Callable[[Take, Take, dict[str, Any]], t
             away = offset(said, before, ticks, start, end, pitch)
             if away is None:
                 continue
-            # Nodes lie on whole ticks.
-            beside = [offset(said, before, ticks + by, start, end, pitch) for by in (-1, 1)]
-            slack = 2 + float(np.abs(beside[1] - beside[0]).max()) / 0.011
+            # Nodes lie on whole ticks; at a peak it is as steep on either side.
+            beside = [np.abs(offset(said, before, ticks + by, start, end, pitch) - away) for by in (-1, 1)]
+            slack = 2 + 2 * float(np.max(beside)) / 0.011
             # Where the lane has not begun and nothing is added, nothing is said.
             away = np.where((away == 0) & np.isnan(Drawn.of(after, part, "bend").at(ticks)), np.nan, away)
             worst = max(worst, _compare(after, part, "bend", ticks, base + away, slack))
