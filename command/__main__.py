@@ -62,6 +62,8 @@ def _parser() -> argparse.ArgumentParser:
     receiving.set_defaults(run=_receive)
     document = commands.add_parser("strokes-doc", help="print docs/strokes.md, made from the stroke models")
     document.set_defaults(run=_document)
+    bounds = commands.add_parser("limits-doc", help="print docs/limits.md, made from the table of limits")
+    bounds.set_defaults(run=_limits)
     table = commands.add_parser("strokes-table", help="print what the desk has to know of the strokes, as JSON")
     table.set_defaults(run=_stroke_table)
     return parser
@@ -198,6 +200,12 @@ def _document(_: argparse.Namespace) -> None:
     from command.document import stroke_document
 
     print(stroke_document(), end="")
+
+
+def _limits(_: argparse.Namespace) -> None:
+    from command.document import limits_document
+
+    print(limits_document(), end="")
 
 
 def _stroke_table(_: argparse.Namespace) -> None:

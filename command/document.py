@@ -3,6 +3,7 @@
 import json
 from typing import Any
 
+from expression import limits
 from expression.strokes import KINDS, Where
 from expression.strokes.copying import CopyTarget
 from expression.strokes.writing import Node
@@ -25,6 +26,20 @@ Its fields narrow each other; an absent one does not restrict. `{}` is everythin
 
 
 NOUNS = {"integer": "whole number", "number": "number", "boolean": "`true`, `false`", "string": "text"}
+
+
+def limits_document() -> str:
+    """The page of limits as Markdown."""
+    rows = "\n".join(f"| {limit.of} | {limit.what} | {limit.most} |" for limit in limits.TABLE)
+    return f"{_LIMITS_HEAD}\n| of | what | at most |\n|---|---|---|\n{rows}\n"
+
+
+_LIMITS_HEAD = """# Limits
+
+What any input may be at most. All of it is said in `expression/limits.py` (this page is made from it by
+`./lull generate`) and held to before anything is built, as far as an input tells its size; what is beyond is refused in a
+sentence that says what to do.
+"""
 
 
 def stroke_document() -> str:

@@ -5,6 +5,8 @@ from pathlib import Path
 
 import dj_database_url
 
+from expression import limits
+
 BASE_DIR = Path(__file__).resolve().parent.parent
 
 KNOWN_SECRET = "only-for-checks-and-tests"
@@ -60,12 +62,12 @@ STATIC_URL = "/static/"
 STATIC_ROOT = BASE_DIR / "web" / "dist"
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^.*/assets/.+-[\w-]{8}\.\w+$"
 
-MOST_UPLOAD_BYTES = 32 * 1024 * 1024
-MOST_SOUND_BYTES = 128 * 1024 * 1024
-MOST_BYTES_UNDER_WAY = 256 * 1024 * 1024
+MOST_UPLOAD_BYTES = limits.MOST_FILE_BYTES
+MOST_SOUND_BYTES = limits.MOST_SOUND_BYTES
+MOST_BYTES_UNDER_WAY = limits.MOST_BYTES_UNDER_WAY
 """Of all files together that are being read at a time."""
 FILE_UPLOAD_HANDLERS = ["studio.uploads.BoundedUpload"]
-DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
+DATA_UPLOAD_MAX_MEMORY_SIZE = limits.MOST_CALL_BYTES
 
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"

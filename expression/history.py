@@ -9,12 +9,10 @@ from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 from expression.errors import BadStep, NothingMatched
+from expression.limits import FARTHEST, MOST_STEPS
 from expression.strokes import AnyStroke
 from expression.strokes.bend_range import ranges_kept
 from expression.take import Take
-
-FARTHEST = 2**24
-"""So many ticks a stroke may go on after the take has ended: about two hours."""
 
 
 @dataclass(frozen=True)
@@ -106,6 +104,11 @@ class History:
         return replace(self, done=done)
 
     def _then(self, step: Entry) -> "History":
+        """Raises BadStep where there are too many."""
+        if self.done >= MOST_STEPS:
+            raise BadStep(
+                f"The history has {MOST_STEPS:,} steps, which is the most; undo some, or go on with the file exported."
+            )
         return History((*self.steps[: self.done], step), self.done + 1)
 
 

@@ -14,14 +14,11 @@ from scipy.signal import firwin
 
 from expression.arrays import Bytes, Floats
 from expression.errors import BadFile, NothingMatched
+from expression.limits import LONGEST_SOUND_SECONDS, MOST_SOUND_CHANNELS, SOUND_RATES
 from expression.take import Take
 
-LONGEST_SECONDS = 65 * 60
-RATES = (100, 400_000)
-"""Samples a second that a file may have."""
 HIGHEST_RATE = 48_000
 """What has more is brought to a whole share of it that is no higher."""
-MOST_CHANNELS = 64
 BLOCK = 2**20
 """About so many samples, of all channels together, are in memory at once."""
 PEAKS_A_SECOND = 50
@@ -75,14 +72,16 @@ def decode(data: bytes) -> Sound:
         raise BadFile(UNREADABLE) from None
     if form not in ("WAV", "WAVEX", "RF64"):
         raise BadFile(f"This is a {form} file. Save the sound as WAV and try again.")
-    if not RATES[0] <= rate <= RATES[1]:
+    if not SOUND_RATES[0] <= rate <= SOUND_RATES[1]:
         raise BadFile(
-            f"This file says that it has {rate:,} samples a second; Lull reads {RATES[0]:,} to {RATES[1]:,}. "
-            "Save it with 44,100 or 48,000 and try again."
+            f"This file says that it has {rate:,} samples a second; Lull reads "
+            f"{SOUND_RATES[0]:,} to {SOUND_RATES[1]:,}. Save it with 44,100 or 48,000 and try again."
         )
-    if channels > MOST_CHANNELS:
-        raise BadFile(f"This file has {channels} channels; Lull reads up to {MOST_CHANNELS}. Mix it down and try.")
-    if frames / rate > LONGEST_SECONDS:
+    if channels > MOST_SOUND_CHANNELS:
+        raise BadFile(
+            f"This file has {channels} channels; Lull reads up to {MOST_SOUND_CHANNELS}. Mix it down and try."
+        )
+    if frames / rate > LONGEST_SOUND_SECONDS:
         raise BadFile(f"This sound lasts {frames / rate / 60:.0f} minutes; at most 65 can be kept beside a take.")
     if not frames:
         raise BadFile("This WAV file holds no sound.")

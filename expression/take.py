@@ -15,9 +15,6 @@ from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.time import Meter, TempoMap
 
-LAST_TICK = 2**40
-"""No take lasts longer than this."""
-
 
 @dataclass(frozen=True, eq=False)
 class Events:

@@ -9,11 +9,11 @@ from expression import piece
 from expression.arrays import Floats, whole
 from expression.curve import Curve
 from expression.errors import NothingMatched
+from expression.limits import MOST_CYCLES
 from expression.piece import Piece
 from expression.time import TempoMap
 
 WaveForm = Literal["sine", "triangle", "rise", "fall", "pulse"]
-MOST_CYCLES = 20_000
 TURNS: dict[str, tuple[float, ...]] = {
     "sine": (0.25, 0.75), "triangle": (0.25, 0.75), "rise": (0.0,), "fall": (0.0,), "pulse": (0.0, 0.5),
 }  # fmt: skip

@@ -206,6 +206,7 @@ def _generate(_: list[str]) -> int:
     for module, file in (
         (("-m", "command", "strokes-doc"), "docs/strokes.md"),
         (("-m", "command", "strokes-table"), "web/src/api/generated/strokes.json"),
+        (("-m", "command", "limits-doc"), "docs/limits.md"),
         (("manage.py", "openapi"), "docs/openapi.json"),
     ):
         made = subprocess.run([PYTHON, *module], cwd=ROOT, env=environment, capture_output=True, check=True).stdout

@@ -21,11 +21,12 @@ from expression.lanes import (
     RPN_LSB,
     RPN_MSB,
 )
+from expression.limits import LAST_TICK
 from expression.midi.encoding import told
 from expression.midi.order import rows_on
 from expression.midi.rpn import DEFAULT_SEMITONES, NOTHING
 from expression.midi.status import CONTROL, SYSEX
-from expression.take import LAST_TICK, BendRange, Channel, Lane, Statement, Take
+from expression.take import BendRange, Channel, Lane, Statement, Take
 
 RANGE = (0, 0)
 

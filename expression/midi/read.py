@@ -10,19 +10,17 @@ from expression.arrays import Bytes, Flags, Floats, Ints, frozen
 from expression.curve import Curve
 from expression.errors import BadFile
 from expression.lanes import BEND, LANES, RESET, LaneKind, Wire
+from expression.limits import LAST_TICK, LONGEST_NAME, MOST_BARS, MOST_HOURS
 from expression.midi import rpn, smf
 from expression.midi.rpn import DEFAULT_SEMITONES
 from expression.midi.status import BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PROGRAM, SYSEX
 from expression.midi.words import text_of
 from expression.note_curves import NOTE_PRESSURE, NoteCurves
 from expression.notes import Notes
-from expression.take import LAST_TICK, BendRange, Channel, Events, Header, Lane, Part, Rows, Take
+from expression.take import BendRange, Channel, Events, Header, Lane, Part, Rows, Take
 from expression.time import Meter, TempoMap
 
 LEAST_RESOLUTION = 960
-LONGEST_NAME = 200
-"""Of a longer name of a track so much is shown; the file keeps all of it."""
-MOST_HOURS, MOST_BARS = 24, 50_000
 TOO_LONG = (
     "The file says that it lasts {}; Lull reads up to "
     f"{MOST_HOURS} hours and {MOST_BARS:,} bars. Cut off what lies far behind its last note, and export it again."

@@ -11,12 +11,9 @@ from typing import NamedTuple
 from mido.messages.specs import SPEC_BY_STATUS
 
 from expression.errors import BadFile
+from expression.limits import LAST_TICK, MOST_EVENTS, MOST_FILE_BYTES, MOST_TRACKS
 from expression.midi.status import ESCAPE, META, SYSEX
-from expression.take import LAST_TICK, Events
-
-MOST_BYTES = 32 * 1024 * 1024
-MOST_TRACKS = 128
-MOST_EVENTS = 1_000_000
+from expression.take import Events
 
 END_OF_TRACK, TEMPO, TIME_SIGNATURE, TRACK_NAME, PORT = 0x2F, 0x51, 0x58, 0x03, 0x21
 
@@ -40,7 +37,7 @@ def parse(data: bytes) -> File:
     """Read the whole of a file's structure. Raises BadFile with one sentence where that would take guessing."""
     if not data:
         raise BadFile("The file is empty. Choose the recording itself, a Standard MIDI File (.mid).")
-    if len(data) > MOST_BYTES:
+    if len(data) > MOST_FILE_BYTES:
         size = -(-len(data) // 2**20)
         raise BadFile(f"The file is {size} MiB; Lull reads up to 32 MiB. Save fewer tracks and try again.")
     if data[:4] != b"MThd":

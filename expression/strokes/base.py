@@ -10,14 +10,14 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validat
 
 from expression.arrays import Flags, Ints
 from expression.errors import NothingMatched
+from expression.limits import LAST_TICK, MOST_POINTS
 from expression.strokes.grips import Grip
-from expression.take import LAST_TICK, Part, Take
+from expression.take import Part, Take
 
 Count = Annotated[int, Field(ge=0, le=2**53)]
 Tick = Annotated[int, Field(ge=0, le=LAST_TICK)]
 Unit = Annotated[float, Field(ge=0, le=1)]
 Lift = Annotated[float, Field(ge=-1, le=1)]
-MOST_POINTS = 20_000
 Height = TypeVar("Height")
 
 

@@ -13,12 +13,12 @@ from typing_extensions import override
 from expression import piece
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
+from expression.limits import MOST_SEMITONES
 from expression.midi.ranges import by_hand, relaid, restated
 from expression.strokes.base import Reach
 from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Take
 
-MOST_SEMITONES = 96
 Semitones = Annotated[float, Field(gt=0, le=MOST_SEMITONES)]
 
 

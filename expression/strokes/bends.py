@@ -11,6 +11,7 @@ from expression.arrays import Flags, Ints, ranges, whole
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
+from expression.limits import MOST_CYCLES
 from expression.notes import Notes
 from expression.strokes.base import Lift, Unit, masks_of
 from expression.strokes.gestures import (
@@ -28,8 +29,6 @@ from expression.strokes.gestures import (
 )
 from expression.strokes.grips import Grip, Time
 from expression.take import Channel, Take
-
-MOST_CYCLES = 20_000
 
 
 class BendScoop(BendGesture):

@@ -10,11 +10,11 @@ from expression import piece
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES
+from expression.limits import LAST_TICK, MOST_NODES
 from expression.piece import Piece
 from expression.strokes.base import Count, Reach, Record, Tick
 from expression.strokes.lane import LaneKey, LaneStroke, Spot, known_lane, lane_of, switched
-from expression.strokes.writing import MOST_NODES
-from expression.take import LAST_TICK, Lane, Take
+from expression.take import Lane, Take
 
 
 class CopyTarget(Record):

@@ -11,12 +11,11 @@ from expression.arrays import Floats
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES, MESSAGES, OFF, ON, THRESHOLD, Form
+from expression.limits import MOST_LANES
 from expression.midi.status import SYSEX
 from expression.piece import Piece
 from expression.strokes.base import BaseStroke, Reach
 from expression.take import Channel, Lane, Part, Take
-
-MOST_LANES = 130
 
 LaneKey = Annotated[str, Field(description="`bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).")]
 LaneKeys = Annotated[

@@ -9,13 +9,13 @@ from typing_extensions import override
 from expression import piece
 from expression.arrays import Flags, Ints, frozen
 from expression.errors import NothingMatched
+from expression.limits import MOST_COPIES
 from expression.notes import Notes
 from expression.strokes.base import BaseStroke, Count, Reach, Record, Tick, masks_of
 from expression.strokes.copying import converted, repeated
 from expression.strokes.lane import Spot, lane_of
 from expression.take import Take
 
-MOST_COPIES = 100_000
 """Notes that one stroke makes at most: as many as the longest takes have."""
 LEAST_SHARE = 4
 """Of a copy that has to end early at least a quarter is left, or it is left out."""

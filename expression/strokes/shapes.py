@@ -11,12 +11,13 @@ from expression.arrays import Ints, whole
 from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
+from expression.limits import MOST_CYCLES
 from expression.strokes.base import Lift, Reach, Unit
 from expression.strokes.grips import Grip, Place, line_grips, turning
 from expression.strokes.lane import Spot, parts_of, switched
 from expression.strokes.writing import Value, WritingStroke
 from expression.take import Lane, Take
-from expression.waves import MOST_CYCLES, WaveForm, wave
+from expression.waves import WaveForm, wave
 
 Beats = Annotated[float, Field(gt=0, le=1024)]
 

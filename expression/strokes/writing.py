@@ -11,13 +11,13 @@ from expression.curve import Curve, lift_between, line_between
 from expression.distil import line_through
 from expression.errors import NothingMatched
 from expression.lanes import LANES
+from expression.limits import MOST_NODES
 from expression.piece import Piece
 from expression.strokes.base import Lift, Points, Reach, Record, Tick, Unit, Where
 from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import LaneKey, LaneKeys, LaneStroke, Spot, parts_of, switched
 from expression.take import Lane, Take
 
-MOST_NODES = 100_000
 Value = Annotated[float, Field(ge=-127, le=127)]
 ValueThere = Annotated[
     float | None, Field(ge=-127, le=127, description="In the lane's unit; absent: the value that is there.")

@@ -5,12 +5,11 @@ from threading import Lock
 from uuid import UUID
 
 from expression.history import Entry, History, Shaped
+from expression.limits import MOST_SHAPED_BYTES
 from expression.midi.read import read
 from expression.strokes import parse_stroke
 from studio.models import Take
 
-MOST_BYTES = 512 * 2**20
-"""About so much memory the takes of a process may use."""
 EVENT_BYTES, FOLD_SHARE = 160, 0.05
 """What an event of a recording weighs in memory with all that is made of it, and a stroke's share of that."""
 
@@ -81,7 +80,7 @@ def _weight(shaped: Shaped) -> int:
     return int(events * EVENT_BYTES * (1 + FOLD_SHARE * len(shaped.entries))) + len(shaped.recorded.source)
 
 
-cache = ShapedCache(MOST_BYTES)
+cache = ShapedCache(MOST_SHAPED_BYTES)
 
 
 def shaped(take_id: UUID, revision: int) -> Shaped:

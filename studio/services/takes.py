@@ -9,12 +9,11 @@ from django.utils import timezone
 
 from expression import views
 from expression.history import Shaped
+from expression.limits import LONGEST_NAME
 from expression.midi.read import read
 from expression.midi.write import write
 from studio.models import Take
 from studio.services.folding import cache, shaped
-
-LONGEST_NAME = 200
 
 
 class NoSuchTake(Exception):

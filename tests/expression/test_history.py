@@ -2,6 +2,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from expression import history
 from expression.errors import BadStep
 from expression.history import History, Shaped
 from expression.midi.read import read
@@ -122,3 +123,14 @@ def test_what_takes_many_signs_is_only_named() -> None:
     assert History().add(drawn[0]).change(1, drawn[1]).says(2) == "Drawn 20 → 61: other points"
     moved = drawn[0].model_copy(update={"where": drawn[0].where.model_copy(update={"parts": (1,)})})
     assert History().add(drawn[0]).change(1, moved).says(2) == "Drawn 20 → 60: another place"
+
+
+def test_a_history_has_so_many_steps_and_no_more(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(history, "MOST_STEPS", 3)
+    known = History()
+    for value in (1, 2, 3):
+        known = known.add(parse_stroke({"kind": "velocity.set", "value": value}))
+    with pytest.raises(BadStep, match="which is the most; undo some"):
+        known.add(parse_stroke({"kind": "velocity.set", "value": 4}))
+    # A step back makes room for another.
+    assert known.undo().add(parse_stroke({"kind": "velocity.set", "value": 5})).done == 3

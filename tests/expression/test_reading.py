@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from demo.fog_signal import TAKES
-from expression.midi import smf
+from expression import limits
 from expression.midi.read import read
 from expression.midi.write import write
 from tests.files import END, NOTE, events, file_of, phrase, raw
@@ -182,6 +182,6 @@ def test_names_are_text_however_strange() -> None:
 
 
 def test_the_limits_are_the_documented_ones() -> None:
-    assert smf.MOST_BYTES == 32 * 2**20
-    many = raw(*[END] * smf.MOST_TRACKS)
+    assert limits.MOST_FILE_BYTES == 32 * 2**20
+    many = raw(*[END] * limits.MOST_TRACKS)
     assert len(read(many).tracks) == 128

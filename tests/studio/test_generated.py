@@ -3,7 +3,7 @@
 import subprocess
 from pathlib import Path
 
-from command.document import stroke_document, stroke_table
+from command.document import limits_document, stroke_document, stroke_table
 from studio.management.commands.openapi import contract
 
 ROOT = Path(__file__).parents[2]
@@ -12,6 +12,10 @@ MEND = "run ./lull generate"
 
 def test_the_stroke_document() -> None:
     assert (ROOT / "docs/strokes.md").read_text() == stroke_document(), MEND
+
+
+def test_the_page_of_limits() -> None:
+    assert (ROOT / "docs/limits.md").read_text() == limits_document(), MEND
 
 
 def test_what_the_desk_knows_of_strokes() -> None:

@@ -214,8 +214,8 @@ class TestPages:
 def test_the_front_end_refuses_at_the_same_size_as_the_server() -> None:
     from django.conf import settings
 
-    from expression.midi.smf import MOST_BYTES
+    from expression.limits import MOST_FILE_BYTES
 
     upload = (Path(settings.BASE_DIR) / "web/src/library/upload.ts").read_text()
-    assert settings.MOST_UPLOAD_BYTES == MOST_BYTES
+    assert settings.MOST_UPLOAD_BYTES == MOST_FILE_BYTES
     assert "MOST_BYTES = 32 * 1024 * 1024" in upload

@@ -1,0 +1,66 @@
+"""What any input may be at most: the one place in which it is said, and from which docs/limits.md is made.
+
+A limit holds before anything is built, as far as an input tells its size; what is beyond is refused in a sentence.
+"""
+
+from typing import NamedTuple
+
+MIB = 2**20
+
+MOST_FILE_BYTES = 32 * MIB
+MOST_TRACKS = 128
+MOST_EVENTS = 1_000_000
+MOST_HOURS = 24
+MOST_BARS = 50_000
+LAST_TICK = 2**40
+"""No take lasts longer than this."""
+LONGEST_NAME = 200
+FARTHEST = 2**24
+"""So many ticks a stroke may go on after the take has ended: about two hours."""
+MOST_STEPS = 20_000
+MOST_POINTS = 20_000
+MOST_NODES = 100_000
+MOST_LANES = 130
+MOST_COPIES = 100_000
+MOST_CYCLES = 20_000
+MOST_SEMITONES = 96
+LONGEST_SOUND_SECONDS = 65 * 60
+MOST_SOUND_BYTES = 128 * MIB
+SOUND_RATES = (100, 400_000)
+MOST_SOUND_CHANNELS = 64
+MOST_CALL_BYTES = 4 * MIB
+MOST_BYTES_UNDER_WAY = 256 * MIB
+MOST_SHAPED_BYTES = 512 * MIB
+
+
+class Limit(NamedTuple):
+    """A row of the table."""
+
+    of: str
+    what: str
+    most: str
+
+
+TABLE: tuple[Limit, ...] = (
+    Limit("A MIDI file", "size", f"{MOST_FILE_BYTES // MIB} MiB"),
+    Limit("A MIDI file", "tracks", f"{MOST_TRACKS}"),
+    Limit("A MIDI file", "events", f"{MOST_EVENTS:,}"),
+    Limit("A MIDI file", "length", f"{MOST_HOURS} hours, and {MOST_BARS:,} bars"),
+    Limit("A MIDI file", "name of a track", f"{LONGEST_NAME} letters are shown; the file keeps all of it"),
+    Limit("A take", "name", f"{LONGEST_NAME} letters"),
+    Limit("A take", "steps of its history", f"{MOST_STEPS:,}"),
+    Limit("A stroke", "points of a line that is drawn", f"{MOST_POINTS:,}"),
+    Limit("A stroke", "nodes that it sets, or that a copy comes to", f"{MOST_NODES:,}"),
+    Limit("A stroke", "lanes", f"{MOST_LANES}"),
+    Limit("A stroke", "notes that a copy comes to", f"{MOST_COPIES:,}"),
+    Limit("A stroke", "cycles, swings or shapes", f"{MOST_CYCLES:,}"),
+    Limit("A stroke", "after the end of the take", f"{FARTHEST:,} ticks"),
+    Limit("A stroke", "bend range", f"{MOST_SEMITONES} semitones"),
+    Limit("A sound beside a take", "size", f"{MOST_SOUND_BYTES // MIB} MiB"),
+    Limit("A sound beside a take", "length", f"{LONGEST_SOUND_SECONDS // 60} minutes"),
+    Limit("A sound beside a take", "samples a second", f"{SOUND_RATES[0]:,} to {SOUND_RATES[1]:,}"),
+    Limit("A sound beside a take", "channels", f"{MOST_SOUND_CHANNELS}"),
+    Limit("A call of the API", "size, but for files", f"{MOST_CALL_BYTES // MIB} MiB"),
+    Limit("The server", "bytes of files that are read at a time", f"{MOST_BYTES_UNDER_WAY // MIB} MiB"),
+    Limit("The server", "memory of shaped takes in a process", f"{MOST_SHAPED_BYTES // MIB} MiB"),
+)
