@@ -37,8 +37,8 @@ def limits_document() -> str:
 _LIMITS_HEAD = """# Limits
 
 What any input may be at most. All of it is said in `expression/limits.py` (this page is made from it by
-`./lull generate`) and held to before anything is built, as far as an input tells its size; what is beyond is refused in a
-sentence that says what to do.
+`./lull generate`) and held to before anything is built, as far as an input tells its size; what is beyond is refused in
+a sentence that says what to do.
 """
 
 

@@ -703,7 +703,7 @@ def framed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]
     bow = said.get("bow", 0.0)
     inner = (at - start) / (end - start)
     values = values * (left + (right - left) * inner) + bow * 4 * inner * (1 - inner)
-    low, high = _limits(before, part, key)
+    low, high = _drawable(before, part, key)
     if said.get("limit", "pin") != "pin" and (np.nanmin(values) < low + 1 or np.nanmax(values) > high - 1):
         return 0.0, ""
     wanted = np.clip(values, low, high)

@@ -162,4 +162,4 @@ def converted(found: Piece, spot: Spot, onto: Spot, gain: float) -> Piece:
     # A pedal keeps its depth; what is copied onto a lane that is on or off becomes on or off.
     if onto.is_switch and not LANES[old].is_pressed:
         return found._replace(curve=Curve.of(found.curve.ticks, switched(values)))
-    return piece.clipped(found.valued(values), *onto.bounds, onto.error)
+    return piece.clipped(found.valued(values), *onto.limits, onto.error)

@@ -87,7 +87,7 @@ class LaneReshape(SlidingStroke):
 
     def _limited(self, before: Piece, made: Piece, spot: Spot) -> Piece:
         values = made.curve.values
-        low, high = spot.bounds
+        low, high = spot.limits
         if not self._moves_values or (values.min() >= low and values.max() <= high):
             return made
         if self.limit == "pin":

@@ -236,6 +236,16 @@ class TestWhatIsOdd:
         (channel,) = receive(write(take)).channels.values()
         assert float(np.abs(channel.bend.values).max()) == pytest.approx(2, abs=0.01)
 
+    @pytest.mark.parametrize("limit", ["pin", "stop", "squeeze"])
+    def test_a_frame_that_lifts_a_bend_beyond_its_range_does_not_cut_it_off(self, limit: str) -> None:
+        take = read(
+            file_of([NOTE[0], M("pitchwheel", pitch=4096, time=480), M("pitchwheel", pitch=0, time=480), NOTE[1]])
+        )
+        made = shaped(take, {"kind": "lane.reshape", "lane": "bend", "level": 4, "limit": limit})
+        assert made.parts[0].lanes["bend"].curve.values.max() == pytest.approx(5)
+        (fault,) = [one for one in findings(made) if one["reason"] == "beyond"]
+        assert "drawn 5.00 semitones away" in fault["says"]
+
     def test_a_glide_across_a_rest_of_a_minute_is_a_tail_or_nothing(self) -> None:
         late = [M("note_on", note=64, time=120 * 480), M("note_off", note=64, time=480)]
         take = read(file_of([*NOTE, *late]))
