@@ -199,7 +199,7 @@ _PARTICULAR = {
 _KINDS = (
     LaneKind(
         BEND, "Pitch bend", "semitones", Wire(status.BEND, bits=14), Form.CENTRED, low=-127.0, is_ranged=True,
-        least=2.0, decimals=2, marks=(), rounds=tuple(map(float, range(-24, 25))),
+        least=2.0, decimals=2, marks=(), rounds=(),
         step=1 / 64, seconds=0.002, worst=0.027, error=0.008,
         after_reset=0.0, at_system_on=0.0,
     ),

@@ -9,7 +9,7 @@ from expression.arrays import Bytes, Flags, Floats, Ints
 from expression.lanes import LANES, MODE_MESSAGES, PARAMETERS, RESET
 from expression.midi.emit import emit
 from expression.midi.ranges import range_controls
-from expression.midi.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SYSEX
+from expression.midi.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SHORT, SYSEX
 from expression.sounding import sounding
 from expression.take import Part, Take
 
@@ -136,5 +136,5 @@ def message_bytes(messages: Stream) -> bytes:
     kind = messages.status & 0xF0
     columns = np.stack([messages.status, messages.data1, messages.data2], axis=1)
     wanted = np.ones_like(columns, dtype=bool)
-    wanted[:, 2] = (kind != PROGRAM) & (kind != PRESSURE)
+    wanted[:, 2] = ~np.isin(kind, SHORT)
     return bytes(columns[wanted])

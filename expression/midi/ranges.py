@@ -26,7 +26,7 @@ from expression.midi.encoding import told
 from expression.midi.order import rows_on
 from expression.midi.rpn import DEFAULT_SEMITONES, NOTHING
 from expression.midi.status import CONTROL, SYSEX
-from expression.take import BendRange, Channel, Lane, Statement, Take
+from expression.take import BendRange, Channel, Statement, Take
 
 RANGE = (0, 0)
 
@@ -104,8 +104,7 @@ def restated(
     """
     start, end = span or (0, None)
     parameters = _parameters(take, channel)
-    wheel = channel.lanes.get(BEND) or Lane.empty(BEND)
-    sent = told(take, channel, wheel, 0, max(take.end, 1) + 1)[0] if len(wheel.curve) else wheel.curve.ticks
+    sent = _sent(take, channel)
     rows, finish = take.rows, LAST_TICK if end is None else end
     at = rows.tick[parameters.rows]
     stays = ~parameters.about_range | (at < start) | (at >= finish)
@@ -123,7 +122,7 @@ def restated(
     for tick in again:
         made.append(writer.statement(tick + 1, semitones, max(tick, made[-1].ticks[-1]), min(until, finish)))
     # What was recorded of the range behind the span stays: it is said before that, or there need nothing be said.
-    following = rows.tick[np.setdiff1d(channel.ranges, channel.unsaid)]
+    following = rows.tick[channel.ranges]
     following = following[following >= finish]
     if finish <= take.end and not (following == finish).any():
         until = min([until, *following.tolist()])
@@ -152,11 +151,9 @@ def relaid(take: Take, channel: Channel) -> Channel:
     """The same ranges, said where the bends leave room for them now: these have changed since."""
     parameters = _parameters(take, channel)
     stays = ~np.isin(parameters.rows, channel.unsaid)
-    wheel = channel.lanes.get(BEND) or Lane.empty(BEND)
     # Bends that are only said again because a range was are no reason to say that elsewhere.
-    unsaid = replace(channel, statements=())
-    sent = told(take, unsaid, wheel, 0, max(take.end, 1) + 1)[0] if len(wheel.curve) else wheel.curve.ticks
-    following = take.rows.tick[np.setdiff1d(channel.ranges, channel.unsaid)]
+    sent = _sent(take, replace(channel, statements=()))
+    following = take.rows.tick[channel.ranges]
     made: list[Statement] = []
     for one, then in zip(channel.statements, [*channel.statements[1:], None], strict=True):
         since = max(one.since, made[-1].ticks[-1] if made else -1)
@@ -170,6 +167,12 @@ def relaid(take: Take, channel: Channel) -> Channel:
     known = {0: DEFAULT_SEMITONES}
     known |= {t: v for t, v in zip(old.ticks.tolist(), old.semitones.tolist(), strict=True) if t not in moved}
     return replace(channel, bend_range=_ranges_of(known, made), statements=tuple(made))
+
+
+def _sent(take: Take, channel: Channel) -> Ints:
+    """Ticks at which the wheel is sent."""
+    wheel = channel.lanes.get(BEND)
+    return told(take, channel, wheel, 0, max(take.end, 1) + 1)[0] if wheel else frozen([], np.int64)
 
 
 def _ranges_of(known: dict[int, float], statements: list[Statement]) -> BendRange:

@@ -4,6 +4,7 @@ The wheel moves the whole channel, so that a gesture moves all that sounds there
 """
 
 from abc import abstractmethod
+from collections.abc import Mapping
 from functools import lru_cache
 from typing import Annotated, ClassVar, NamedTuple, Self
 
@@ -109,13 +110,9 @@ class BendGesture(BaseStroke):
 
     @override
     def apply(self, take: Take) -> Take:
-        selection = select(take, self.where)
         made = take
         matched = False
-        for channel in take.channels:
-            masks = {part.id: selection.masks[part.id] for part in take.parts_on(channel) if part.id in selection.masks}
-            if not masks:
-                continue
+        for channel in channels_of(take, select(take, self.where).masks):
             _, offsets = known(self, take, channel)
             if not len(offsets.starts):
                 continue
@@ -130,12 +127,9 @@ class BendGesture(BaseStroke):
     def also(self, take: Take) -> str:
         masks = masks_of(take, self.where)
         others: list[tuple[int, int]] = []
-        for channel in take.channels:
-            parts = take.parts_on(channel)
-            if not any(part.id in masks for part in parts):
-                continue
+        for channel in channels_of(take, masks):
             starts, ends, _ = known(self, take, channel).offsets
-            for part in parts:
+            for part in take.parts_on(channel):
                 notes = part.notes
                 place = np.minimum(np.searchsorted(ends, notes.start, side="right"), max(len(ends) - 1, 0))
                 meets = (notes.start < ends[place]) & (notes.end > starts[place]) if len(ends) else notes.muted
@@ -196,7 +190,7 @@ class BendGesture(BaseStroke):
         return self._grips(take, first) if first and len(first.own) > 1 else []
 
     @abstractmethod
-    def _grips(self, take: Take, first: "First") -> list[Grip]:
+    def _grips(self, take: Take, first: First) -> list[Grip]:
         """Where the first place of the gesture can be taken."""
 
     @override
@@ -219,16 +213,17 @@ class BendGesture(BaseStroke):
     @override
     def reach(self, take: Take) -> Reach:
         picked, masks = select(take, self.where)
-        found = [
-            known(self, take, channel).offsets
-            for channel in take.channels
-            if any(part.id in masks for part in take.parts_on(channel))
-        ]
+        found = [known(self, take, channel).offsets for channel in channels_of(take, masks)]
         places = [one for one in found if len(one.starts)]
         if not places:
             raise NothingMatched(self.nothing)
         start, end = min(int(one.starts[0]) for one in places), max(int(one.ends[-1]) for one in places)
         return Reach(start, end, list(masks), len(picked.id))
+
+
+def channels_of(take: Take, masks: Mapping[int, Flags]) -> list[Channel]:
+    """The channels on which notes of some parts lie."""
+    return [channel for channel in take.channels if any(part.id in masks for part in take.parts_on(channel))]
 
 
 class Known(NamedTuple):
@@ -250,9 +245,7 @@ def first_place(gesture: BendGesture, take: Take) -> First | None:
     """The first place of a gesture, by which it is shown and taken; None where it has none."""
     masks = masks_of(take, gesture.where)
     try:
-        for channel in take.channels:
-            if not any(part.id in masks for part in take.parts_on(channel)):
-                continue
+        for channel in channels_of(take, masks):
             line, offsets = known(gesture, take, channel)
             if len(offsets.starts):
                 own = offsets.curve.within(int(offsets.starts[0]), int(offsets.ends[0]) + 1)

@@ -13,7 +13,7 @@ from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.strokes.base import Reach
 from expression.strokes.gestures import NEARLY, signed
-from expression.strokes.wheel import WheelStroke, heard_by
+from expression.strokes.wheel import WheelStroke, heard_by, throughout
 from expression.take import Channel, Take
 
 
@@ -113,9 +113,7 @@ class BendCentre(WheelStroke):
 
     @override
     def reach(self, take: Take) -> Reach:
-        channels = self.bent(take)
-        start, end = self.where.span or (0, max(take.end, 1))
-        return Reach(start, end, heard_by(take, channels), len(channels))
+        return throughout(take, self.bent(take), self.where.span)
 
     @override
     def label(self) -> str:

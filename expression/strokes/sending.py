@@ -13,7 +13,7 @@ from expression.midi.ranges import by_hand, restated
 from expression.midi.status import BEND_CENTRE
 from expression.strokes.base import Reach
 from expression.strokes.bend_range import Semitones, with_range
-from expression.strokes.wheel import WheelStroke, heard_by
+from expression.strokes.wheel import WheelStroke, throughout
 from expression.take import Channel, Instrument, Pace, Take
 
 
@@ -43,8 +43,7 @@ class BendInstrument(WheelStroke):
 
     @override
     def reach(self, take: Take) -> Reach:
-        channels = self.channels(take)
-        return Reach(0, max(take.end, 1), heard_by(take, channels), len(channels))
+        return throughout(take, self.channels(take))
 
     @override
     def label(self) -> str:
@@ -94,8 +93,7 @@ class BendStream(WheelStroke):
 
     @override
     def reach(self, take: Take) -> Reach:
-        channels = self._moving(take)
-        return Reach(0, max(take.end, 1), heard_by(take, channels), len(channels))
+        return throughout(take, self._moving(take))
 
     @override
     def label(self) -> str:

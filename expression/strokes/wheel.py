@@ -2,7 +2,7 @@
 
 from expression.errors import NothingMatched
 from expression.lanes import BEND
-from expression.strokes.base import BaseStroke
+from expression.strokes.base import BaseStroke, Reach
 from expression.take import Channel, Take
 
 
@@ -11,20 +11,27 @@ class WheelStroke(BaseStroke):
 
     def channels(self, take: Take) -> list[Channel]:
         """The channels of these parts, each once. Raises NothingMatched."""
-        wanted = self.where.parts
-        found = {part.channel.id: part.channel for part in take.parts if wanted is None or part.id in wanted}
+        found = self._named(take)
         if not found:
             raise NothingMatched(f"There is no such part; this take has parts 0 to {len(take.parts) - 1}.", "where")
-        return list(found.values())
+        return found
 
     def bent(self, take: Take) -> list[Channel]:
         """Those on which the wheel is moved. Raises NothingMatched."""
-        wanted = self.where.parts
-        named = [part.channel for part in take.parts if wanted is None or part.id in wanted]
-        found = {channel.id: channel for channel in named if BEND in channel.lanes}
+        found = [channel for channel in self._named(take) if BEND in channel.lanes]
         if not found:
             raise NothingMatched("No part that the stroke names has a bend.")
+        return found
+
+    def _named(self, take: Take) -> list[Channel]:
+        wanted = self.where.parts
+        found = {part.channel.id: part.channel for part in take.parts if wanted is None or part.id in wanted}
         return list(found.values())
+
+
+def throughout(take: Take, channels: list[Channel], span: tuple[int, int] | None = None) -> Reach:
+    """Where a stroke acts that is on all of some channels, or on all of a span of them."""
+    return Reach(*(span or (0, max(take.end, 1))), heard_by(take, channels), len(channels))
 
 
 def heard_by(take: Take, channels: list[Channel]) -> list[int]:

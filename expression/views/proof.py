@@ -11,7 +11,7 @@ from expression.arrays import Floats, Ints
 from expression.lanes import BEND, LANES, PRESSURE
 from expression.midi import smf
 from expression.midi.emit import emit
-from expression.midi.status import BEND_CENTRE, META, NOTE_OFF, POLY_PRESSURE, SYSEX
+from expression.midi.status import BEND_CENTRE, META, NOTE_OFF, POLY_PRESSURE, SHORT, SYSEX
 from expression.take import Channel, Lane, Part, Take
 
 CABLE = 3125
@@ -131,7 +131,7 @@ def _told(take: Take, port: int) -> tuple[Ints, Ints]:
         kind = track.status[voice] & 0xF0
         ticks += [track.tick[voice], track.tick[exclusive]]
         long = [len(track.payloads[at]) + 1 for at in track.payload[exclusive].tolist()]
-        sizes += [np.where((kind == 0xC0) | (kind == 0xD0), 2, 3), np.array(long, dtype=np.int64)]
+        sizes += [np.where(np.isin(kind, SHORT), 2, 3), np.array(long, dtype=np.int64)]
     tick, size = np.concatenate(ticks), np.concatenate(sizes)
     order = np.argsort(tick, kind="stable")
     return tick[order], size[order]

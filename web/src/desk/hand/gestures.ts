@@ -12,6 +12,7 @@ import { type Grip, Press } from "./grip";
 import { hover } from "./hints";
 import { choiceGrip } from "./picking";
 import { nudgeByWheel, velocityGrip } from "./velocityGestures";
+import { closerBy, turned } from "./wheel";
 
 /** A note may come this much of a quarter early and still belong to the beat: an eighth of it. */
 const EARLY = 8;
@@ -70,16 +71,14 @@ export function attach(elements: Elements, actions: Actions): () => void {
     const wheel = (event: WheelEvent) => {
       event.preventDefault();
       const point = at(event);
-      const unit = event.deltaMode === 1 ? 16 : 1;
-      const across = event.deltaX * unit;
-      const along = event.deltaY * unit;
+      const { across, along } = turned(event);
       if (event.altKey && stave === "lane") {
         nudgeByWheel(Math.sign(-(along || across)) * (event.shiftKey ? 10 : 1));
         return;
       }
       look((camera, score) => {
         if (event.ctrlKey || event.metaKey) {
-          const factor = Math.exp(-along * (Math.abs(along) < 30 ? 0.012 : 0.003));
+          const factor = closerBy(along);
           return event.shiftKey
             ? zoomedRows(camera, score, point.y, factor)
             : zoomed(camera, score, point.x, factor);

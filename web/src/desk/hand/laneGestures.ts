@@ -40,8 +40,7 @@ function snapped(stave: LaneStave, x: number, y: number, free: boolean): Point {
     const line = nearestLine(score, tick, grid);
     // Far out the grid is finer than the hand: then nothing is gained by it.
     if (gridTicks(score, grid) * camera.perTick > 6) tick = line;
-    if (stave.kind.key !== BEND)
-      value = stave.kind.rounds.find((round) => Math.abs(round - value) <= ROUND_REACH) ?? value;
+    value = stave.kind.rounds.find((round) => Math.abs(round - value) <= ROUND_REACH) ?? value;
   }
   if (stave.kind.key === BEND && !free) value = reach(tick, value, scaleOf(stave));
   return [tick, taken(stave.form, stave.kind, value)];

@@ -3,6 +3,7 @@ import { GUTTER, scrolled, zoomed } from "../page/camera";
 import { nearer } from "../page/scale";
 import type { LaneStave } from "../stage/laneStage";
 import { desk, keptLane, laneExtent, laneLevels, look, set } from "../take/state";
+import { closerBy, turned } from "./wheel";
 
 const KEY_FACTOR = 1.6;
 
@@ -39,9 +40,9 @@ function middle({ kind }: LaneStave): number {
 /** With Alt the wheel looks closer at the values, with Ctrl at the time; with Shift it goes along. */
 export function attachLaneWheel(canvas: HTMLCanvasElement, stave: () => LaneStave): () => void {
   const wheel = (event: WheelEvent) => {
-    const unit = event.deltaMode === 1 ? 16 : 1;
-    const along = (event.deltaY || event.deltaX) * unit;
-    const factor = Math.exp(-along * (Math.abs(along) < 30 ? 0.012 : 0.003));
+    const turn = turned(event);
+    const along = turn.along || turn.across;
+    const factor = closerBy(along);
     const box = canvas.getBoundingClientRect();
     const now = stave();
     if (event.altKey && now.open && now.kind.least) {
@@ -50,7 +51,7 @@ export function attachLaneWheel(canvas: HTMLCanvasElement, stave: () => LaneStav
     } else if (event.ctrlKey || event.metaKey) {
       event.preventDefault();
       look((camera, score) => zoomed(camera, score, Math.max(event.clientX - box.left, GUTTER), factor));
-    } else if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
+    } else if (event.shiftKey || Math.abs(turn.across) > Math.abs(turn.along)) {
       event.preventDefault();
       look((camera, score) => scrolled(camera, score, along));
     }

@@ -63,11 +63,8 @@ const stepOf = (stroke: Stroke) => (decimalsOf(stroke) ? 0.1 : 1);
 /** A number that is a time, where its grip is dragged to. */
 function timeAt(stroke: Stroke, { field, origin, unit }: Schemas["Time"], tick: number): number {
   const [low, high] = limitsOf(stroke.kind, field);
-  return between(rounded((tick - origin) / unit, 3), Math.max(low, LEAST_TIME), high);
+  return between(rounded((tick - origin) / unit, 3), Math.max(low, 0), high);
 }
-
-/** A gesture takes some time. */
-const LEAST_TIME = 0;
 
 /** What goes with a grip that is dragged to another time. */
 function drawnAlong(stroke: Stroke, along: LineGrip["along"], tick: number): object {

@@ -63,7 +63,7 @@ export function Extent({ stroke, keep }: FormProps) {
 
 /** What distilling saves, and how far it strays at most. */
 export function Saving() {
-  const saving = useDesk((state) => state.shaping?.saving);
+  const saving = useDesk((state) => state.shaping?.found?.saving);
   if (!saving) return null;
   if (!saving.before)
     return (

@@ -17,7 +17,7 @@ import { Heard } from "./Proof";
 
 /** The open stroke with all its numbers: what the pointer does to it shows here, and what is typed here shows on the page. */
 export function OpenStroke({ shaping }: { shaping: Shaping }) {
-  const { stroke, number, problem } = shaping;
+  const { stroke, number, problem, found } = shaping;
   const change = (fields: object) => preview({ ...stroke, ...fields } as Stroke);
   const keepChange = (fields: object) => {
     change(fields);
@@ -40,7 +40,7 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
       {/* Room is kept for a reason, so that no button moves under the hand when one comes. */}
       <div className="mt-2 min-h-[2lh] text-accent-deep">
         {problem && <p role="alert">{inWords(problem, shaping.field, stroke)}</p>}
-        {!problem && shaping.beyond && <Beyond beyond={shaping.beyond} />}
+        {!problem && found?.beyond && <Beyond beyond={found.beyond} />}
         {problem &&
           Object.entries(shaping.offer ?? {}).map(([field, value]) => (
             <button
@@ -53,10 +53,10 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
             </button>
           ))}
       </div>
-      {shaping.proof && <Heard proof={shaping.proof} laneKey={BEND} />}
-      {shaping.also && (
+      {found?.proof && <Heard proof={found.proof} laneKey={BEND} />}
+      {found?.also && (
         <p className="mt-1 text-[13px] text-accent-deep" data-testid="also">
-          {shaping.also}
+          {found.also}
         </p>
       )}
       {/* Where Keep was pressed there lies Done afterwards: nothing that a second press could harm. */}

@@ -3,20 +3,24 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { answered, api, type Schemas } from "../../api/client";
 import { queries } from "../../api/queries";
-import { type DeskState, desk, takePath, useDesk } from "./state";
+import { desk, takePath, useDesk } from "./state";
 
 type Asked = Parameters<typeof answered>[0];
 
-const keyed = ({ score, history }: DeskState, what: readonly unknown[]) => [
+const keyOf = (id: string | undefined, revision: number, what: readonly unknown[]) => [
   "take",
-  score?.id,
-  history.revision,
+  id,
+  revision,
   ...what,
 ];
 
 /** An answer about the open take at its revision; `what` tells it from others. Throws Refusal. */
 export function read<T>(what: readonly unknown[], ask: () => Asked): Promise<T> {
-  return queries.fetchQuery({ queryKey: keyed(desk(), what), queryFn: () => answered<T>(ask()) });
+  const { score, history } = desk();
+  return queries.fetchQuery({
+    queryKey: keyOf(score?.id, history.revision, what),
+    queryFn: () => answered<T>(ask()),
+  });
 }
 
 /** The same for a component: what was known stands until the answer about the newest revision has come. */
@@ -39,14 +43,14 @@ export function useRestedRead<T>(
   useEffect(() => {
     setRested(false);
     if (isHeld) return;
-    const timer = window.setTimeout(() => setRested(true), REST_MS[revision ? "later" : "first"]);
+    const timer = window.setTimeout(() => setRested(true), revision ? REST_MS : 0);
     return () => window.clearTimeout(timer);
   }, [revision, isHeld]);
   const { data, isPlaceholderData } = useAsked<T>(what, ask, rested && after?.isNew !== false);
   return { data, isNew: data !== undefined && !isPlaceholderData };
 }
 
-const REST_MS = { first: 0, later: 500 };
+const REST_MS = 500;
 
 export interface Rested<T> {
   data: T | undefined;
@@ -58,7 +62,7 @@ function useAsked<T>(what: readonly unknown[], ask: () => Asked, enabled: boolea
   const id = useDesk((state) => state.score?.id);
   const revision = useDesk((state) => state.history.revision);
   return useQuery({
-    queryKey: ["take", id, revision, ...what],
+    queryKey: keyOf(id, revision, what),
     queryFn: () => answered<T>(ask()),
     enabled: id !== undefined && enabled,
     placeholderData: keepPreviousData,

@@ -111,7 +111,7 @@ const page: Page = {
     });
     if (facts) tellFacts(facts);
     set({
-      shaping: { stroke, number, mark, problem: null, field: null, saving, beyond, also, proof },
+      shaping: { stroke, number, mark, problem: null, field: null, found: { saving, beyond, also, proof } },
     });
     hearAgain();
   },
@@ -123,19 +123,10 @@ const page: Page = {
     // What was there before is fetched beside: the next gesture does not wait for it.
     if (number === null) return;
     // What was found of it while it was tried holds still.
-    const found = desk().shaping;
+    const found = desk().shaping?.found;
     void open(number);
     const { shaping } = desk();
-    if (found && shaping)
-      set({
-        shaping: {
-          ...shaping,
-          beyond: found.beyond,
-          also: found.also,
-          saving: found.saving,
-          proof: found.proof,
-        },
-      });
+    if (shaping) set({ shaping: { ...shaping, found } });
   },
   async surprised() {
     await reopen().catch(complain);

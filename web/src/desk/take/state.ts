@@ -7,6 +7,7 @@ import {
   type History,
   type LaneKind,
   type Mark,
+  type Preview,
   type Schemas,
   type Stroke,
   sentence,
@@ -25,21 +26,18 @@ export type Arrangement = Schemas["Arrangement"];
 export type Wishes = Schemas["Wishes"];
 export type Limit = "stop" | "pin" | "squeeze";
 
+/** Of a stroke that was tried: what a distilling saves, where a bend goes beyond its range, what else moves, the proof. */
+export type Found = Pick<Preview, "saving" | "beyond" | "also" | "proof">;
+
 /** A stroke that is open: being drawn (no number yet), or one of the history whose numbers are being changed. */
 export interface Shaping {
   stroke: Stroke;
   number: number | null;
   mark: Mark | null;
   problem: string | null;
-  /** Of a distilling: how many nodes there were and are, and how far the new ones stray at most. */
-  saving?: Schemas["Saving"] | null;
   field: string | null;
-  /** Of a bend that goes further than its range: what is said of it, and the range that would hold it. */
-  beyond?: Schemas["Unplayed"] | null;
-  /** What it moves besides what it is meant for. */
-  also?: string;
-  /** Of how finely a lane is sent: what a receiver would make of it. */
-  proof?: Schemas["Proof"] | null;
+  /** What was found of it when it was tried: it holds once it is kept, too. */
+  found?: Found;
   /** Numbers that would do, where these do not. */
   offer?: Record<string, number>;
 }
