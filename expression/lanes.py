@@ -108,11 +108,13 @@ class LaneKind(NamedTuple):
     """What Reset All Controllers puts it back to (RP-015). Volume, pan, sounds and effects keep their values."""
     at_system_on: float | None = None
     """What it is after System On (GM level 1)."""
+    is_of_notes: bool = False
+    """Whether each note has a curve of its own."""
 
     @property
     def title(self) -> str:
         """Its name behind its number, where it has one."""
-        return self.name if self.wire.number is None else f"CC {self.wire.number} {self.name}"
+        return self.name if self.wire.number is None or self.is_of_notes else f"CC {self.wire.number} {self.name}"
 
     @property
     def middle(self) -> float:
@@ -210,14 +212,45 @@ _KINDS = (
         if number not in PARAMETERS
     ),
 )  # fmt: skip
-LANES: dict[str, LaneKind] = {kind.key: kind for kind in _KINDS}
+CHANNEL_LANES: dict[str, LaneKind] = {kind.key: kind for kind in _KINDS}
 """Every lane a channel can have, in the order in which they are listed."""
+
+OF_NOTES = "note:"
+NOTE_PITCH, NOTE_PRESSURE, NOTE_TIMBRE, NOTE_PAN = (
+    f"{OF_NOTES}{name}" for name in ("pitch", "pressure", "timbre", "pan")
+)
+BESIDE: dict[str, str] = {
+    NOTE_PITCH: BEND, NOTE_PRESSURE: PRESSURE, NOTE_TIMBRE: TIMBRE, NOTE_PAN: PAN,
+    **{
+        f"{OF_NOTES}{key}": key
+        for key, kind in CHANNEL_LANES.items()
+        if key not in (BEND, PRESSURE, TIMBRE, PAN) and not kind.is_pressed and kind.wire.number not in BANKS
+    },
+}  # fmt: skip
+"""Of each kind of curve that a note can have, the lane of its channel that it stands on. A pedal is no note's own."""
+
+
+def _of_note(key: str) -> LaneKind:
+    """The kind of a note's curve: as that of the lane beside it, but that no range of the wheel bounds it."""
+    kind = CHANNEL_LANES[BESIDE[key]]
+    if key == NOTE_PITCH:
+        return kind._replace(key=key, name="Pitch of notes", low=-96.0, high=96.0, is_ranged=False)
+    # Polyphonic pressure is a message of its own; what else belongs to a note is sent on a channel that it has alone.
+    wire = Wire(status.POLY_PRESSURE) if key == NOTE_PRESSURE else kind.wire
+    name = "Pressure of notes" if key == NOTE_PRESSURE else f"{kind.name} of notes"
+    return kind._replace(key=key, name=name, wire=wire, after_reset=None, at_system_on=None)
+
+
+NOTE_LANES: dict[str, LaneKind] = {key: _of_note(key)._replace(is_of_notes=True) for key in BESIDE}
+"""Every kind of curve that a note can have."""
+LANES: dict[str, LaneKind] = CHANNEL_LANES | NOTE_LANES
+"""All of them together."""
 VELOCITY = LaneKind(
     "velocity", "Velocity", "1–127", Wire(status.NOTE_ON), default=64.0, low=1.0, marks=(1, 32, 64, 96, 127), rounds=(),
     words=tuple((word, float(value)) for word, value in MARKS),
 )  # fmt: skip
 """How hard notes are struck: no lane of a channel, but drawn as one."""
 MESSAGES: dict[str, str] = {
-    controller(number): CONTROLLERS[number] for number in range(128) if controller(number) not in LANES
+    controller(number): CONTROLLERS[number] for number in range(128) if controller(number) not in CHANNEL_LANES
 }
 """Keys of controllers that are no lanes, and their names."""

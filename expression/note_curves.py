@@ -1,17 +1,17 @@
 """Curves that belong to notes: pitch, pressure, timbre and pan of each note by itself, timed from its start."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import ArrayLike
 
-from expression.arrays import Flags, Floats, Ints, frozen
+from expression.arrays import Flags, Floats, Ints, frozen, ranges
 from expression.curve import Curve
 
-NOTE_PRESSURE = "note:pressure"
-"""0 to 127, over what the channel's pressure is. Polyphonic pressure is this (MIDI 1.0, Polyphonic Key Pressure)."""
-_APART = 2**40
+APART = 2**40
 """Of a note's row times this, and a tick, is made one ascending number: no note lasts longer."""
+NOTHING = frozen([], np.int64)
 
 
 @dataclass(frozen=True, eq=False)
@@ -24,18 +24,38 @@ class NoteCurves:
     """The node with which each note's curve begins; at the end, how many nodes there are."""
     nodes: Curve
     """Those of all notes, one note after another; ticks from the note's start. A note's last value is held."""
+    rows: Ints = field(default_factory=lambda: NOTHING)
+    """Rows of the part's track that said what these curves say, as they were recorded ..."""
+    heirs: Ints = field(default_factory=lambda: NOTHING)
+    """... and of each the note for which it did."""
+    made: Ints = field(default_factory=lambda: NOTHING)
+    """Notes whose curves strokes have made, or taken away: what was recorded of these is not sent any longer."""
 
     @classmethod
     def of(cls, ids: Ints, nodes: Curve) -> "NoteCurves":
         """From the note of each node and the nodes, in any order of notes; those of one note in their order."""
-        order = np.argsort(ids, kind="stable")
-        known, first = np.unique(ids[order], return_index=True)
-        first = np.append(first, len(order))
-        rows = nodes.rows(order)
-        hold = rows.hold.copy()
+        if len(ids) and (ids[1:] < ids[:-1]).any():
+            order = np.argsort(ids, kind="stable")
+            ids, nodes = ids[order], nodes.rows(order)
+        known, first = np.unique(ids, return_index=True)
+        first = np.append(first, len(ids))
+        hold = nodes.hold.copy()
         hold[first[1:] - 1] = True
-        curve = Curve.of(rows.ticks, rows.values, hold, rows.lift, rows.ease)
+        curve = Curve.of(nodes.ticks, nodes.values, hold, nodes.lift, nodes.ease)
         return cls(frozen(known, np.int64), frozen(first, np.int64), curve)
+
+    def recorded(self, rows: Ints, heirs: Ints) -> "NoteCurves":
+        """The same, said by rows of the part's track, each for the note that is its heir."""
+        return replace(self, rows=frozen(rows, np.int64), heirs=frozen(heirs, np.int64))
+
+    @classmethod
+    def each(cls, ids: Sequence[int], curves: Sequence[Curve]) -> "NoteCurves":
+        """From the curve of each note."""
+        if not len(ids):
+            return cls.of(NOTHING, Curve.of([], []))
+        return cls.of(
+            np.repeat(np.array(ids, dtype=np.int64), [len(one) for one in curves]), curves[0].then(*curves[1:])
+        )
 
     def __len__(self) -> int:
         return len(self.ids)
@@ -55,10 +75,38 @@ class NoteCurves:
         if not known.any():
             return np.full(at.shape, np.nan)
         owner = np.repeat(np.arange(len(self.ids)), np.diff(self.first))
-        node = np.searchsorted(owner * _APART + self.nodes.ticks, row * _APART + at, side="right") - 1
+        node = np.searchsorted(owner * APART + self.nodes.ticks, row * APART + at, side="right") - 1
         known &= (node >= 0) & (owner[np.maximum(node, 0)] == row)
         return np.where(known, self.nodes.along(np.maximum(node, 0), at.astype(np.float64)), np.nan)
 
     def owners(self) -> Ints:
         """The note of each node, by its id."""
         return np.asarray(np.repeat(self.ids, np.diff(self.first)))
+
+    def only(self, notes: Ints) -> "NoteCurves":
+        """The curves of some notes (ids)."""
+        return self._kept(np.isin(self.ids, notes))
+
+    def without(self, notes: Ints) -> "NoteCurves":
+        """The curves of all other notes; what was recorded of these (ids) is said no longer."""
+        rest = self._kept(~np.isin(self.ids, notes))
+        made = frozen(np.union1d(self.made, notes), np.int64)
+        return replace(rest, rows=self.rows, heirs=self.heirs, made=made)
+
+    def with_curves(self, notes: Ints, other: "NoteCurves") -> "NoteCurves":
+        """With other curves for some notes (ids); one that has none in `other` has none any longer."""
+        rest = self.without(notes)
+        both = NoteCurves.of(np.concatenate((rest.owners(), other.owners())), rest.nodes.then(other.nodes))
+        return replace(both, rows=rest.rows, heirs=rest.heirs, made=rest.made)
+
+    def renamed(self, notes: Ints, names: Ints) -> "NoteCurves":
+        """The curves of some notes (ids, each as often as it is named) under other ids."""
+        row = np.minimum(np.searchsorted(self.ids, notes), max(len(self.ids) - 1, 0))
+        known = self.ids[row] == notes if len(self.ids) else np.zeros(len(notes), dtype=bool)
+        row, names = row[known], names[known]
+        nodes, which = ranges(self.first[row], self.first[row + 1])
+        return NoteCurves.of(names[which], self.nodes.rows(nodes))
+
+    def _kept(self, notes: Flags) -> "NoteCurves":
+        nodes = np.repeat(notes, np.diff(self.first))
+        return NoteCurves.of(self.owners()[nodes], self.nodes.rows(nodes))

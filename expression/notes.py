@@ -45,6 +45,10 @@ class Notes:
         """The same notes with other ends."""
         return replace(self, end=frozen(end, np.int64))
 
+    def moved(self, start: Ints, end: Ints) -> "Notes":
+        """The same notes at other times."""
+        return replace(self, start=frozen(start, np.int64), end=frozen(end, np.int64))
+
     def merged(self, others: "Notes") -> "Notes":
         """These and others together, in the order of their onsets."""
         both = Notes(*(joined(getattr(self, field.name), getattr(others, field.name)) for field in fields(self)))

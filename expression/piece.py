@@ -202,6 +202,22 @@ def _says_nothing(old: Curve, back: Ints, made: Curve, starts: Ints) -> Flags:
     return np.asarray(own & old.hold[back] & same)
 
 
+def within(curve: Curve, starts: Ints, ends: Ints) -> Curve:
+    """What a curve says in some places, as pieces: what comes in is left out, and what goes out arrives."""
+    ticks = curve.ticks
+    first = np.searchsorted(ticks, starts, side="right") - 1
+    after = np.searchsorted(ticks, ends)
+    arrives = (after < len(ticks)) & (after > first)
+    arrives[arrives] = ~curve.hold[after[arrives] - 1] & (ticks[after[arrives]] == ends[arrives])
+    made = curve.rows(ranges(np.maximum(first, 0), after + arrives)[0])
+    if not arrives.any():
+        return made
+    # What a way comes to is where it ends: what follows is no part of the piece.
+    hold = made.hold.copy()
+    hold[np.cumsum(after + arrives - np.maximum(first, 0))[arrives] - 1] = True
+    return Curve(made.ticks, made.values, frozen(hold, bool), made.lift, made.ease)
+
+
 # ---- changing
 
 

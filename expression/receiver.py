@@ -94,6 +94,15 @@ class Heard:
     """By port and channel (0 to 15)."""
     tempo: tuple[list[int], list[float], list[int]]
     """Ticks, seconds and microseconds a quarter note of each step."""
+    managers: dict[tuple[int, int], int] = field(default_factory=dict)
+    """Of members of zones (port and channel) the channel that manages them, and acts on all their notes."""
+
+    def bend_of(self, note: Note, ticks: ArrayLike) -> Numbers:
+        """Semitones by which a note is bent at `ticks`: by its channel, and by what manages that (M1-100, 2.2.5)."""
+        found = np.nan_to_num(self.channels[note.port, note.channel].bend.at(ticks))
+        if (manager := self.managers.get((note.port, note.channel))) is not None:
+            found = found + np.nan_to_num(self.channels[note.port, manager].bend.at(ticks))
+        return found
 
     def seconds(self, tick: float) -> float:
         """Seconds from the start."""
@@ -122,14 +131,11 @@ class _Track(NamedTuple):
 def receive(data: bytes) -> Heard:
     """Hear a Standard MIDI File of type 0 or 1. Raises BadFile."""
     division, tracks = _tracks(data)
-    parts: dict[tuple[int, int], int] = {}
-    lines = set()
-    for number, track in enumerate(tracks):
-        kinds = {message[1] for message in track.messages}
-        for channel in sorted({status & 0x0F for status in kinds if status < 0xF0}):
-            parts[number, channel] = len(parts)
-            lines.add((track.port, channel))
-    told: dict[tuple[int, int], list[tuple[int, int, int, int, int]]] = {line: [] for line in sorted(lines)}
+    told: dict[tuple[int, int], list[_Told]] = {}
+    for track in tracks:
+        for channel in {message[1] & 0x0F for message in track.messages if message[1] < 0xF0}:
+            told.setdefault((track.port, channel), [])
+    told = {line: told[line] for line in sorted(told)}
     for number, track in enumerate(tracks):
         for tick, status, first, second in track.messages:
             if status < 0xF0:
@@ -137,14 +143,112 @@ def receive(data: bytes) -> Heard:
             else:
                 for messages in told.values():
                     messages.append((tick, number, 0xF0, 0, 0))
+    managers = _zones(tracks, told)
+    parts: dict[tuple[int, int], int] = {}
+    for number, track in enumerate(tracks):
+        mine = {message[1] & 0x0F for message in track.messages if message[1] < 0xF0}
+        # The members of a zone are one part with what manages them.
+        for channel in sorted({managers.get((track.port, one), one) for one in mine}):
+            parts[number, channel] = len(parts)
     end = max((track.end for track in tracks), default=0)
     channels = {}
     for (port, channel), messages in told.items():
         # In the order of time; at one tick the tracks stay one after another, each in its own order.
         messages.sort(key=itemgetter(0))
-        owner = {number: part for (number, of), part in parts.items() if of == channel}
+        owner = {number: part for (number, of), part in parts.items() if of == managers.get((port, channel), channel)}
         channels[port, channel] = _channel(messages, port, channel, owner, end)
-    return Heard(division, end, channels, _tempo(division, [step for track in tracks for step in track.tempo]))
+    tempo = _tempo(division, [step for track in tracks for step in track.tempo])
+    return Heard(division, end, channels, tempo, managers)
+
+
+_Told = tuple[int, int, int, int, int]
+"""Tick, track, status without its channel, two data bytes. Of our own making: 0xF1, a bend range of so many semitones
+and cents, which is set by a message to another channel of a zone."""
+ZONE_PARAMETER = (0, 6)
+MEMBER_RANGE, MANAGER_RANGE = 48, 2
+"""Semitones, from the message on that sets a zone up (M1-100, 2.1.1)."""
+FOR_ALL = frozenset((SUSTAIN, SOSTENUTO, ALL_SOUND_OFF, RESET, *range(FIRST_NOTES_OFF, 128)))
+"""Controllers that a manager is told, and its members answer."""
+
+
+def _zones(tracks: "list[_Track]", told: dict[tuple[int, int], list[_Told]]) -> dict[tuple[int, int], int]:
+    """Zones of MPE (M1-100): the manager of each member, by port and channel. What acts on all members of a zone is
+    added to what each of them is told.
+    """
+    managers: dict[tuple[int, int], int] = {}
+    for port in sorted({track.port for track in tracks}):
+        order: list[tuple[int, int, int, int, int, int, int]] = []
+        for number, track in enumerate(tracks):
+            if track.port == port:
+                order += [
+                    (tick, number, row, status & 0x0F, status & 0xF0, first, second)
+                    for row, (tick, status, first, second) in enumerate(track.messages)
+                ]
+        if not any(kind == 0xB0 and first == RPN_FINE and second == 6 for *_, kind, first, second in order):
+            continue
+        order.sort()
+        _in_zones(port, order, told, managers)
+    return managers
+
+
+def _in_zones(
+    port: int,
+    order: list[tuple[int, int, int, int, int, int, int]],
+    told: dict[tuple[int, int], list[_Told]],
+    managers: dict[tuple[int, int], int],
+) -> None:
+    chosen: dict[int, list[int]] = {}
+    ranges: dict[int, list[int]] = {}
+    sizes = {0: 0, 15: 0}
+    placed: dict[int, list[tuple[tuple[int, int, int, int], _Told]]] = {
+        channel: [] for of, channel in told if of == port
+    }
+
+    def members(manager: int) -> list[int]:
+        count = sizes[manager]
+        return list(range(1, 1 + count)) if manager == 0 else list(range(14, 14 - count, -1))
+
+    def say(channel: int, key: tuple[int, int, int], message: _Told) -> None:
+        if channel in placed:
+            placed[channel].append(((*key, len(placed[channel])), message))
+
+    for tick, number, row, channel, kind, first, second in order:
+        key = (tick, number, row)
+        if kind == 0xF0:
+            for one in placed:
+                say(one, key, (tick, number, 0xF0, 0, 0))
+            continue
+        say(channel, key, (tick, number, kind, first, second))
+        if kind != 0xB0:
+            continue
+        if first in (RPN, RPN_FINE):
+            chosen.setdefault(channel, [127, 127])[first == RPN_FINE] = second
+        elif first in (NRPN, NRPN_FINE):
+            chosen[channel] = [127, 127]
+        elif first in (DATA, DATA_FINE) and chosen.get(channel) == list(ZONE_PARAMETER) and channel in sizes:
+            if first == DATA:
+                sizes[channel] = min(second, 15)
+                # The newer zone takes from the other what both would have.
+                other = 15 - channel
+                sizes[other] = min(sizes[other], max(14 - sizes[channel], 0))
+                for member in members(channel):
+                    managers[port, member] = channel
+                    say(member, key, (tick, number, 0xF1, MEMBER_RANGE, 0))
+                say(channel, key, (tick, number, 0xF1, MANAGER_RANGE, 0))
+        elif first in (DATA, DATA_FINE) and chosen.get(channel) == [0, 0]:
+            manager = next((one for one in sizes if channel in members(one)), None)
+            size = ranges.setdefault(channel, [MANAGER_RANGE, 0])
+            size[:] = [second, 0] if first == DATA else [size[0], second]
+            for member in members(manager) if manager is not None else ():
+                if member != channel:
+                    ranges[member] = list(size)
+                    say(member, key, (tick, number, 0xF1, size[0], size[1]))
+        elif first in FOR_ALL and channel in sizes:
+            for member in members(channel):
+                say(member, key, (tick, number, kind, first, second))
+    for channel, messages in placed.items():
+        messages.sort(key=itemgetter(0))
+        told[port, channel] = [message for _, message in messages]
 
 
 def _tempo(division: int, changes: list[tuple[int, int]]) -> tuple[list[int], list[float], list[int]]:
@@ -186,6 +290,10 @@ def _channel(
             bend.append((tick, lever / 8192 * parameter.semitones))
         elif kind == 0xD0:
             pressure.append((tick, first))
+        elif kind == 0xF1:
+            parameter.set(first, second)
+            ranges.append((tick, parameter.semitones))
+            bend.append((tick, lever / 8192 * parameter.semitones))
         elif kind == 0xA0:
             key_pressure[first].append((tick, second))
         elif kind == 0xB0:
@@ -262,6 +370,9 @@ class _Parameter:
     @property
     def semitones(self) -> float:
         return self._semitones + self._cents / 100
+
+    def set(self, semitones: int, cents: int) -> None:
+        self._semitones, self._cents = semitones, cents
 
     def told(self, controller: int, value: int) -> bool:
         """Whether the message has set the bend range."""
@@ -448,7 +559,7 @@ def as_document(heard: Heard) -> dict[str, Any]:
     for note in heard.notes:
         key = (note.port, note.channel, note.pitch)
         if key not in streams:
-            streams[key] = _streams(heard, heard.channels[note.port, note.channel], note.pitch)
+            streams[key] = _streams(heard, note)
         bend, pressure, timbre = streams[key]
         start = round(heard.seconds(note.start), 6)
         notes.append(
@@ -467,15 +578,29 @@ def as_document(heard: Heard) -> dict[str, Any]:
     return {"notes": notes}
 
 
-def _streams(heard: Heard, channel: Channel, pitch: int) -> "tuple[_Stream, _Stream, _Stream]":
-    """Bend, pressure and timbre as a key of the channel hears them."""
+def _streams(heard: Heard, note: Note) -> "tuple[_Stream, _Stream, _Stream]":
+    """Bend, pressure and timbre as a key of the channel hears them; in a zone, with what its manager is told."""
     nothing = Steps.of([])
-    presses = [channel.pressure, channel.key_pressure.get(pitch, nothing)]
+    channel = heard.channels[note.port, note.channel]
+    presses = [channel.pressure, channel.key_pressure.get(note.pitch, nothing)]
     ticks = np.concatenate([one.ticks for one in presses])
     order = np.argsort(ticks, kind="stable")
     pressure = Steps(ticks[order], np.concatenate([one.values for one in presses])[order])
-    timbre = channel.controllers.get(74, nothing)
-    return _Stream(heard, channel.bend, 0.0), _Stream(heard, pressure, 0.0), _Stream(heard, timbre, 64.0)
+    bend, timbre = channel.bend, channel.controllers.get(74, nothing)
+    if (manager := heard.managers.get((note.port, note.channel))) is not None:
+        above = heard.channels.get((note.port, manager), Channel())
+        bend, pressure = _sum(bend, above.bend, 0.0), _sum(pressure, above.pressure, 0.0)
+        timbre = _sum(timbre, above.controllers.get(74, nothing), 64.0)
+        for steps in (pressure, timbre):
+            steps.values.clip(0, 127, out=steps.values)
+    return _Stream(heard, bend, 0.0), _Stream(heard, pressure, 0.0), _Stream(heard, timbre, 64.0)
+
+
+def _sum(one: Steps, other: Steps, rest: float) -> Steps:
+    """Two streams that act together, each counted from where it rests."""
+    ticks = np.union1d(one.ticks, other.ticks)
+    values = (np.nan_to_num(steps.at(ticks), nan=rest) - rest for steps in (one, other))
+    return Steps(ticks, rest + sum(values, np.zeros(len(ticks))))
 
 
 class _Stream:

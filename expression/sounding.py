@@ -20,17 +20,18 @@ class Sounding(NamedTuple):
     part: Ints
     pitch: Bytes
     velocity: Bytes
+    id: Ints
 
 
 def sounding(take: Take, channel: Channel) -> Sounding:
     """When the notes of a channel sound, whichever part they are of, with its sustain and sostenuto counted in."""
     parts = take.parts_on(channel)
     notes = [part.notes.only(~part.notes.muted) for part in parts]
-    names = ("start", "end", "pitch", "velocity")
+    names = ("start", "end", "pitch", "velocity", "id")
     columns = [np.concatenate([getattr(one, name) for one in notes]) for name in names]
     columns.append(np.repeat([part.id for part in parts], [len(one) for one in notes]))
     order = np.argsort(columns[0], kind="stable")
-    start, end, pitch, velocity, part = (column[order] for column in columns)
+    start, end, pitch, velocity, id_, part = (column[order] for column in columns)
     until = end.copy()
     for on, off in _pressed(channel, SOSTENUTO, take.end):
         # Sostenuto holds the keys that were down when it was pressed.
@@ -41,7 +42,7 @@ def sounding(take: Take, channel: Channel) -> Sounding:
         row = np.searchsorted(pressed[:, 0], end, side="right") - 1
         off = pressed[np.maximum(row, 0), 1]
         until = np.where((row >= 0) & (end < off), np.maximum(until, off), until)
-    return Sounding(start, until, end, part, pitch, velocity)
+    return Sounding(start, until, end, part, pitch, velocity, id_)
 
 
 def _pressed(channel: Channel, key: str, end: int) -> Ints:

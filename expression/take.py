@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -205,6 +205,49 @@ class Instrument(NamedTuple):
     """It answers registered parameter 0; otherwise its range is set by hand, and nothing is said to it."""
 
 
+class Zone(NamedTuple):
+    """A zone of MPE (M1-100, 2.1): a manager channel, and members of which each carries one note at a time."""
+
+    is_lower: bool = True
+    """Managed by channel 1, with members upwards from 2; the upper one by channel 16, with members downwards."""
+    members: int = 15
+    reach: float = 48.0
+    """Semitones: the bend range of the members."""
+
+    @property
+    def manager(self) -> int:
+        """The channel (0 to 15) that says what all notes share."""
+        return 0 if self.is_lower else 15
+
+    @property
+    def channels(self) -> tuple[int, ...]:
+        """The member channels (0 to 15), from the manager's side on."""
+        return tuple(range(1, 1 + self.members)) if self.is_lower else tuple(range(14, 14 - self.members, -1))
+
+
+class Sending(NamedTuple):
+    """How the curves of a channel's notes are sent."""
+
+    way: Literal["auto", "plain", "mpe"] = "auto"
+    """In messages of the one channel, or in a zone; by itself: in a zone where the one channel could not say them."""
+    zone: Zone = Zone()
+    replaces: frozenset[str] = frozenset()
+    """Kinds of curves that stand in the place of the channel's lane; others are added to it."""
+
+
+class Answers(NamedTuple):
+    """What the instrument of a channel takes of each note by itself."""
+
+    keys: frozenset[str] | None = None
+    """Kinds of curves; None: all."""
+    semitones: float | None = None
+    """How far it bends a note; None: as far as it is told."""
+
+    def takes(self, key: str) -> bool:
+        """Whether it takes a kind of curve."""
+        return self.keys is None or key in self.keys
+
+
 class Statement(NamedTuple):
     """A bend range as it is said in full: the messages of registered parameter 0 and of the null parameter after it."""
 
@@ -246,6 +289,12 @@ class Channel:
     paces: Mapping[str, Pace] = field(default_factory=dict[str, Pace])
     """Of lanes that are to be sent more thinly than is usual."""
     instrument: Instrument = field(default_factory=Instrument)
+    sending: Sending = field(default_factory=Sending)
+    answers: Answers = field(default_factory=Answers)
+    zone: Zone | None = None
+    """The zone in which its notes were recorded, each on a member of its own; none: on the channel itself."""
+    configured: Ints = field(default_factory=lambda: frozen([], np.int64))
+    """Rows of recorded messages that set that zone up."""
 
     def pace(self, key: str) -> Pace:
         """How finely the ways of a lane are sent."""
@@ -294,6 +343,8 @@ class Part:
     """The first program change, 0 to 127."""
     curves: Mapping[str, NoteCurves] = field(default_factory=dict[str, NoteCurves])
     """Curves of its notes, by their kind."""
+    said: Ints = field(default_factory=lambda: frozen([], np.int64))
+    """Rows of the track's events that say something to single notes: sent only while a curve stands for them."""
 
     @property
     def lanes(self) -> Mapping[str, Lane]:
@@ -329,6 +380,15 @@ class Take:
         """The take with the notes of some parts (by id) replaced; the rest is shared."""
         parts = tuple(replace(part, notes=notes[part.id]) if part.id in notes else part for part in self.parts)
         return replace(self, parts=parts)
+
+    def with_curves(self, changed: Mapping[int, Mapping[str, NoteCurves]]) -> "Take":
+        """The take with curves of the notes of some parts (by id) replaced, kind by kind; of no note there are none."""
+        parts = []
+        for part in self.parts:
+            curves = {**part.curves, **changed.get(part.id, {})}
+            known = {key: one for key, one in curves.items() if len(one) or len(one.rows)}
+            parts.append(replace(part, curves=known) if part.id in changed else part)
+        return replace(self, parts=tuple(parts))
 
     def with_channel(self, channel: "Channel") -> "Take":
         """The take with one channel (by id) replaced, for all parts that share it."""

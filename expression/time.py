@@ -32,6 +32,14 @@ class TempoMap:
         at_step = np.concatenate(([0.0], np.cumsum(passed)))
         return cls(resolution, frozen(ticks, np.int64), frozen(micros, np.int64), frozen(at_step, np.float64))
 
+    def since(self, tick: int) -> "TempoMap":
+        """The same clock, counted from a tick on."""
+        step = max(int(np.searchsorted(self.ticks, tick, side="right")) - 1, 0)
+        ticks = np.append(0, self.ticks[step + 1 :] - tick)
+        at_step = np.append(0.0, self.at_step[step + 1 :] - float(self.seconds(tick)))
+        columns = frozen(ticks, np.int64), frozen(self.micros[step:], np.int64), frozen(at_step, np.float64)
+        return TempoMap(self.resolution, *columns)
+
     @property
     def longest_tick(self) -> float:
         """Seconds a tick lasts where the tempo is slowest."""

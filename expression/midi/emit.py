@@ -7,14 +7,17 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.arrays import Bytes, Flags, Ints, frozen
-from expression.lanes import LANES
+from expression.lanes import BEND, LANES, NOTE_PRESSURE
+from expression.levels import is_zoned, kinds_on, with_line
+from expression.limits import MOST_SEMITONES
 from expression.midi.encoding import Messages, lane_messages, preceding
+from expression.midi.notes_told import key_pressure, standing
 from expression.midi.order import FOLLOWS, Order, class_of, last_at
+from expression.midi.ranges import holding, restated, with_range
 from expression.midi.smf import END_OF_TRACK
-from expression.midi.status import CONTROL, META, NOTE_OFF, NOTE_ON
-from expression.take import Channel, Events, Part, Rows, Take
-
-NO_NOTE, NOTE_END = -1, -2
+from expression.midi.status import CONTROL, META, NOTE_OFF, NOTE_ON, SYSEX
+from expression.midi.zones import NO_NOTE, Emitted, ends, zoned
+from expression.take import Channel, Events, Part, Rows, Take, Zone
 
 
 def emit(take: Take, tolerance: float = 0.0) -> tuple[Events, ...]:
@@ -26,13 +29,6 @@ def emit(take: Take, tolerance: float = 0.0) -> tuple[Events, ...]:
     event for event and in the same order.
     """
     return tuple(emitted.events for emitted in emit_with_notes(take, tolerance))
-
-
-class Emitted(NamedTuple):
-    """A track as emitted. For each event the id of the note that it starts, `NOTE_END` or `NO_NOTE`."""
-
-    events: Events
-    note: Ints
 
 
 class _New(NamedTuple):
@@ -51,13 +47,18 @@ class _New(NamedTuple):
 @lru_cache(maxsize=8)
 def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
     """`emit`, with the notes that its events belong to."""
+    take = levelled(take)
     rows = take.rows
-    draft = _Draft(rows)
+    draft = _Draft(take)
     for part in take.parts:
-        draft.notes(part)
+        zone = part.channel.sending.zone if is_zoned(take, part.channel) else None
+        draft.notes(part, part.channel.zone is None or part.channel.zone == zone)
+        draft.said(part, take, zone)
     for channel in take.channels:
         home = min(part.track for part in take.parts_on(channel))
         draft.keep[channel.unsaid] = False
+        if channel.zone is not None and not (is_zoned(take, channel) and channel.sending.zone == channel.zone):
+            draft.keep[channel.configured] = False
         if channel.statements:
             draft.new.append(_stated(take, channel, home))
         for key in sorted(channel.shaped):
@@ -67,7 +68,34 @@ def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
             draft.write(made.changed, made.new_data1, made.new_data2)
             track, slot = _placed(rows, home, made.added.tick, made.after)
             draft.new.append(_New(class_of(LANES[key]), made.added, np.full(len(track), NO_NOTE), track, slot))
-    return tuple(draft.track(number, track) for number, track in enumerate(take.tracks))
+    return tuple(zoned(take, [draft.track(number, track) for number, track in enumerate(take.tracks)]))
+
+
+def levelled(take: Take) -> Take:
+    """The take with what its notes say on the lanes of their channels, where they are sent without a zone.
+
+    A range that does not hold it is widened. Pressure stays with the notes: there is a message for it.
+    """
+    for channel in take.channels:
+        kinds = [key for key in kinds_on(take, channel) if key != NOTE_PRESSURE]
+        if not kinds or is_zoned(take, channel):
+            continue
+        for key in kinds:
+            take = with_line(take, take.channels[channel.id], key)
+        take = _held(take, take.channels[channel.id])
+    return take
+
+
+def _held(take: Take, channel: Channel) -> Take:
+    """The take with a range of the wheel that holds what is drawn, as far as there is one."""
+    lane = channel.lanes.get(BEND)
+    if lane is None or not channel.instrument.is_told:
+        return take
+    furthest = float(np.abs(lane.curve.values).max())
+    if furthest <= float(channel.bend_range.semitones.max()):
+        return take
+    semitones = min(holding(furthest), channel.instrument.largest or MOST_SEMITONES, MOST_SEMITONES)
+    return take.with_channel(with_range(channel, restated(take, channel, None, float(semitones), 0.005, False)))
 
 
 def _stated(take: Take, channel: Channel, home: int) -> _New:
@@ -94,8 +122,9 @@ def _placed(rows: Rows, home: int, ticks: Ints, after: Ints) -> tuple[Ints, Ints
 class _Draft:
     """The rows of a recording of which some go and some change, and the messages that come."""
 
-    def __init__(self, rows: Rows) -> None:
-        self.rows = rows
+    def __init__(self, take: Take) -> None:
+        self.take = take
+        self.rows = rows = take.rows
         self.keep: Flags = np.ones(len(rows.tick), dtype=bool)
         self.note = np.full(len(rows.tick), NO_NOTE)
         self.new: list[_New] = []
@@ -110,24 +139,29 @@ class _Draft:
                 self._data[column] = self._data[column].copy()
             self._data[column][which] = values
 
-    def notes(self, part: Part) -> None:
-        """A recorded event is written only while a note claims it, unmoved; what else a note needs is made anew."""
+    def notes(self, part: Part, stands: bool) -> None:
+        """A recorded event is written only while a note claims it, unmoved; what else a note needs is made anew.
+
+        None stands where the recording has notes on channels on which they are not sent any longer.
+        """
         rows, notes, first = self.rows, part.notes, int(self.rows.first[part.track])
         sounding = ~notes.muted
 
         def claims(at: Ints, tick: Ints) -> Flags:
             row = first + np.maximum(at, 0)
-            return np.asarray(sounding & (at >= 0) & (rows.tick[row] == tick) & (rows.data1[row] == notes.pitch))
+            return np.asarray(
+                stands & sounding & (at >= 0) & (rows.tick[row] == tick) & (rows.data1[row] == notes.pitch)
+            )
 
-        starts, ends = claims(notes.on, notes.start), claims(notes.off, notes.end)
-        on, off = first + notes.on[starts], first + notes.off[ends]
+        starts, finished = claims(notes.on, notes.start), claims(notes.off, notes.end)
+        on, off = first + notes.on[starts], first + notes.off[finished]
         if len(on) + len(off) < len(part.paired):
             self.keep[first + part.paired] = False
             self.keep[on] = self.keep[off] = True
-        self.note[on], self.note[off] = notes.id[starts], NOTE_END
+        self.note[on], self.note[off] = notes.id[starts], ends(notes.id[finished])
         self.write(on, None, notes.velocity[starts])
         for order, claimed, tick, status, value in (
-            (Order.END, ends, notes.end, NOTE_OFF, notes.release),
+            (Order.END, finished, notes.end, NOTE_OFF, notes.release),
             (Order.START, starts, notes.start, NOTE_ON, notes.velocity),
         ):
             made = sounding & ~claimed
@@ -135,7 +169,7 @@ class _Draft:
                 count = int(made.sum())
                 pitch = notes.pitch[made].astype(np.int64)
                 messages = Messages(tick[made], np.full(count, status | part.channel.number), pitch, value[made])
-                ids = notes.id[made] if order is Order.START else np.full(count, NOTE_END)
+                ids = notes.id[made] if order is Order.START else ends(notes.id[made])
                 until = int(rows.first[part.track + 1])
                 # An end comes before, a start after all that was recorded at its tick.
                 track = rows.tick[first:until]
@@ -144,6 +178,32 @@ class _Draft:
                 else:
                     slot = first + np.searchsorted(track, messages.tick, side="right")
                 self.new.append(_New(order, messages, ids, np.full(count, part.track), slot))
+
+    def said(self, part: Part, take: Take, zone: Zone | None) -> None:
+        """What is said to single notes: as it was recorded while a note stands there with its curve as it came.
+
+        Without a zone the rest of their pressure is made anew, key by key.
+        """
+        first = int(self.rows.first[part.track])
+        self.keep[first + part.said] = False
+        stand = standing(take, part) if zone == part.channel.zone else part.notes.id[:0]
+        for curves in part.curves.values():
+            as_it_came = np.isin(curves.heirs, stand) & ~np.isin(curves.heirs, curves.made)
+            self.keep[first + curves.rows[as_it_came]] = True
+        if zone is not None or NOTE_PRESSURE not in part.curves:
+            return
+        pressed = part.curves[NOTE_PRESSURE]
+        new = pressed.only(part.notes.id[~part.notes.muted])
+        if part.channel.zone is None:
+            said = pressed.heirs[np.isin(pressed.heirs, stand) & ~np.isin(pressed.heirs, pressed.made)]
+            new = new.without(said)
+        if not len(new):
+            return
+        messages = key_pressure(take, part, new)
+        start, until = (int(edge) for edge in self.rows.first[part.track : part.track + 2])
+        slot = start + np.searchsorted(self.rows.tick[start:until], messages.tick, side="right")
+        count = len(messages.tick)
+        self.new.append(_New(Order.VALUE, messages, np.full(count, NO_NOTE), np.full(count, part.track), slot))
 
     def track(self, number: int, recorded: Events) -> Emitted:
         """One track as it is to be sent."""
@@ -158,7 +218,7 @@ class _Draft:
                 recorded.tick, recorded.status, frozen(one, np.uint8), frozen(two, np.uint8),
                 recorded.payload, recorded.payloads,
             )  # fmt: skip
-            return Emitted(events, self.note[own])
+            return Emitted(events, self.note[own], self.owners(number, events.status))
         rows = np.flatnonzero(self.keep[own])
         standing = Messages(recorded.tick[rows], recorded.status[rows], one[rows], two[rows])
         groups = [standing, *(part.messages for part in new)]
@@ -168,14 +228,23 @@ class _Draft:
         note = np.concatenate((self.note[own][rows], *(part.note for part in new)))
         payload = np.full(len(tick), -1)
         payload[: len(rows)] = recorded.payload[rows]
-        ends = (status == META) & (data1 == END_OF_TRACK)
-        tick = np.where(ends, tick.max(initial=0), tick)
-        rank[ends], slot[ends] = Order.TRACK_END, after
+        over = (status == META) & (data1 == END_OF_TRACK)
+        tick = np.where(over, tick.max(initial=0), tick)
+        rank[over], slot[over] = Order.TRACK_END, after
         order = np.lexsort((rank, tick, slot))
         status, data1, data2 = (frozen(column[order].astype(np.uint8), np.uint8) for column in (status, data1, data2))
         times, payload = frozen(tick[order], np.int64), frozen(payload[order], np.int64)
         events = Events(times, status, data1, data2, payload, recorded.payloads)
-        return Emitted(events, note[order])
+        return Emitted(events, note[order], self.owners(number, events.status))
+
+    def owners(self, track: int, status: Bytes) -> Ints:
+        """The channel (its id) to which each event of a track belongs; -1: to none."""
+        found = np.full(len(status), -1)
+        for part in self.take.parts:
+            if part.track == track:
+                numbers = [part.channel.number, *(part.channel.zone.channels if part.channel.zone else ())]
+                found[(status < SYSEX) & np.isin(status & 0x0F, numbers)] = part.channel.id
+        return found
 
     def _new_in(self, number: int) -> Iterator[_New]:
         for new in self.new:

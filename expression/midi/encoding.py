@@ -61,7 +61,7 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     pace = channel.pace(key)
     pace = pace._replace(grain=pace.grain * max(1, int(2 * tolerance)))
     on_way = on_way_of(take.tempo, curve, pace.seconds) & ~standing
-    way_ticks, way_values = ways(take, curve, on_way, again, pace, coder.is_exact)
+    way_ticks, way_values = ways(take.tempo, curve, on_way, again, pace, coder.is_exact)
     fresh &= ~on_way
     ticks = np.concatenate((curve.ticks[fresh], way_ticks, again))
     values = np.concatenate((curve.values[fresh], way_values, curve.at(again)))
@@ -118,7 +118,7 @@ def told(take: Take, channel: Channel, lane: Lane, start: int, end: int) -> tupl
     on_way = on_way_of(take.tempo, inner, pace.seconds)
     on_way &= ~contained(inner.ticks, lane.curve.ticks[untouched | in_place])
     again = again[(again >= inner.ticks[0]) & (again < end)] if len(inner) else again
-    ticks, values = ways(take, inner, on_way, again, pace, coder.is_exact)
+    ticks, values = ways(take.tempo, inner, on_way, again, pace, coder.is_exact)
     fixed = inner.rows(~on_way)
     ticks, values = np.concatenate((fixed.ticks, ticks)), np.concatenate((fixed.values, values))
     order = np.argsort(ticks, kind="stable")

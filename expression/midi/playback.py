@@ -6,10 +6,10 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.arrays import Bytes, Flags, Floats, Ints
-from expression.lanes import LANES, MODE_MESSAGES, PARAMETERS, RESET
-from expression.midi.emit import emit
+from expression.lanes import CHANNEL_LANES, MODE_MESSAGES, PARAMETERS, RESET
+from expression.midi.emit import emit_with_notes
 from expression.midi.ranges import range_controls
-from expression.midi.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SHORT, SYSEX
+from expression.midi.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SHORT
 from expression.sounding import sounding
 from expression.take import Part, Take
 
@@ -35,10 +35,12 @@ def stream(take: Take) -> Stream:
     What is said to a channel is said to every part on it: those that share one are told alike, as one instrument is.
     """
     pieces: list[tuple[np.ndarray, ...]] = []
-    for number, track in enumerate(emit(take)):
-        voice = np.flatnonzero((track.status >= NOTE_OFF) & (track.status < SYSEX))
-        for part in (part for part in take.parts if part.track == number):
-            rows = voice[(track.status[voice] & 0x0F) == part.channel.number]
+    for number, emitted in enumerate(emit_with_notes(take)):
+        track = emitted.events
+        for part in (part for part in take.parts if part.track == number or number >= len(take.tracks)):
+            rows = np.flatnonzero(emitted.owner == part.channel.id)
+            if number >= len(take.tracks) and part.id != min(one.id for one in take.parts_on(part.channel)):
+                continue
             sharing = take.parts_on(part.channel)
             kind = track.status[rows] & 0xF0
             for other in sharing:
@@ -68,7 +70,7 @@ def _set_by_hand(part: Part) -> tuple[np.ndarray, ...]:
 
 RELEASE = 64
 """The release velocity of a key of which none is known (MIDI 1.0, Note-Off)."""
-_PUT_BACK = [kind for kind in LANES.values() if kind.after_reset is not None]
+_PUT_BACK = [kind for kind in CHANNEL_LANES.values() if kind.after_reset is not None]
 
 
 def listen(messages: Stream, start: float, end: float, chase: bool, held: Stream | None = None) -> Stream:

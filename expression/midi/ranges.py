@@ -4,6 +4,7 @@ MIDI 1.0, Registered Parameter Numbers: selection (101, 100), data entry (6, 38)
 data entry that follows is mistaken for another range.
 """
 
+import math
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -91,6 +92,21 @@ def astray(take: Take, channel: Channel) -> list[tuple[int, int]]:
     rows = parameters.rows[parameters.astray]
     rows = rows[(take.rows.data1[rows] == DATA_MSB) & ~np.isin(rows, channel.unsaid)]
     return list(zip(take.rows.tick[rows].tolist(), take.rows.data2[rows].tolist(), strict=True))
+
+
+def holding(furthest: float) -> int:
+    """The least range in whole semitones that holds a bend."""
+    return math.ceil(round(furthest, 6))
+
+
+def with_range(before: Channel, made: Channel) -> Channel:
+    """A channel that has got another range: what it sends of the wheel says the same pitch with it."""
+    lane = made.lanes.get(BEND)
+    if lane is None:
+        return made
+    other = np.asarray(before.bend_range.at(lane.curve.ticks) != made.bend_range.at(lane.curve.ticks))
+    lane = lane.said_anew(other, made.unsaid)
+    return replace(made, lanes={**made.lanes, BEND: lane}, shaped=made.shaped | {BEND})
 
 
 def restated(

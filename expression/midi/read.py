@@ -9,18 +9,23 @@ import numpy as np
 from expression.arrays import Bytes, Flags, Floats, Ints, frozen
 from expression.curve import Curve
 from expression.errors import BadFile
-from expression.lanes import BEND, LANES, RESET, LaneKind, Wire
+from expression.lanes import BEND, CHANNEL_LANES, LANES, NOTE_PRESSURE, RESET, LaneKind, Wire
 from expression.limits import LAST_TICK, LONGEST_NAME, MOST_BARS, MOST_HOURS
 from expression.midi import rpn, smf
+from expression.midi.read_zones import curves_in, looks_zoned, zones
 from expression.midi.rpn import DEFAULT_SEMITONES
 from expression.midi.status import BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PROGRAM, SYSEX
 from expression.midi.words import text_of
-from expression.note_curves import NOTE_PRESSURE, NoteCurves
+from expression.note_curves import NoteCurves
 from expression.notes import Notes
-from expression.take import BendRange, Channel, Events, Header, Lane, Part, Rows, Take
+from expression.take import BendRange, Channel, Events, Header, Lane, Part, Rows, Sending, Take
 from expression.time import Meter, TempoMap
 
 LEAST_RESOLUTION = 960
+LOOKS_ZONED = (
+    "Notes on {} channels, one at a time and bent by itself on each: this looks like MPE, but the file does not say "
+    "so. It was read channel by channel; it can be opened as MPE instead."
+)
 TOO_LONG = (
     "The file says that it lasts {}; Lull reads up to "
     f"{MOST_HOURS} hours and {MOST_BARS:,} bars. Cut off what lies far behind its last note, and export it again."
@@ -99,6 +104,13 @@ def _parts(tracks: Sequence[Events], rows: Rows, remarks: list[str]) -> Iterator
     voice = (rows.status >= NOTE_OFF) & (rows.status < SYSEX)
     line = np.where(voice, _ports(tracks)[rows.track] << 4 | rows.status & 0x0F, -1)
     exclusives = _system_on(tracks, rows)
+    found = {zone.manager: zone for zone in zones(rows, line)}
+    folded = line.copy()
+    for zone in found.values():
+        # The members of a zone are one part with what manages them.
+        folded[np.isin(line, zone.members)] = zone.manager
+    if not found and (many := looks_zoned(rows, line)[1]):
+        remarks.append(LOOKS_ZONED.format(many))
     channels: dict[int, Channel] = {}
     id_ = first_note = 0
     for number, track in enumerate(tracks):
@@ -109,15 +121,23 @@ def _parts(tracks: Sequence[Events], rows: Rows, remarks: list[str]) -> Iterator
         if stray:
             what = "note has no end or no start" if stray == 1 else "notes have no end or no start"
             remarks.append(f"{title}: {stray:,} {what}; kept where they are, but out of reach of strokes.")
-        lines = np.unique(line[own][voice[own]]).tolist()
+        lines = np.unique(folded[own][voice[own]]).tolist()
         for wanted in lines:
             if wanted not in channels:
-                channels[wanted] = _channel(len(channels), wanted, rows, line, exclusives)
+                channel = _channel(len(channels), wanted, rows, line, exclusives)
+                if wanted in found:
+                    sending, about = Sending("mpe", found[wanted].zone), frozen(found[wanted].rows, np.int64)
+                    channel = replace(channel, zone=sending.zone, configured=about, sending=sending)
+                channels[wanted] = channel
             channel = channels[wanted]
-            here = np.flatnonzero(line[own] == wanted)
-            notes = _notes(track, pairs[(track.status[pairs[:, 0]] & 0x0F) == channel.number], first_note)
+            here = np.flatnonzero(folded[own] == wanted)
+            numbers = [channel.number, *(channel.zone.channels if channel.zone else ())]
+            notes = _notes(track, pairs[np.isin(track.status[pairs[:, 0]] & 0x0F, numbers)], first_note)
+            curves, said = (
+                curves_in(track, here, found[wanted], notes) if channel.zone else _note_curves(track, here, notes)
+            )
             owned = np.concatenate(
-                [notes.on, notes.off, *(_standing(lane, own, channel) for lane in channel.lanes.values())]
+                [said, notes.on, notes.off, *(_standing(lane, own, channel) for lane in channel.lanes.values())]
             )
             named = np.zeros(len(track), dtype=bool)
             named[owned] = True
@@ -131,30 +151,32 @@ def _parts(tracks: Sequence[Events], rows: Rows, remarks: list[str]) -> Iterator
                 paired=frozen(np.concatenate((notes.on, notes.off)), np.int64),
                 loose=frozen(here[~named[here]], np.int64),
                 program=int(programs[0]) if len(programs) else None,
-                curves=_note_curves(track, here, notes),
+                curves=curves,
+                said=said,
             )
             id_ += 1
             first_note += len(notes)
 
 
-def _note_curves(track: Events, here: Ints, notes: Notes) -> dict[str, NoteCurves]:
+def _note_curves(track: Events, here: Ints, notes: Notes) -> tuple[dict[str, NoteCurves], Ints]:
     """What is said to single keys, for the notes that they sound: of several of a key, for the one struck last.
 
-    The events stay where they are among the loose ones; what is said to a key that is up belongs to no note.
+    With the curves the rows that say them. What is said to a key that is up belongs to no note.
     """
     rows = here[(track.status[here] & 0xF0) == POLY_PRESSURE]
     if not len(rows) or not len(notes):
-        return {}
+        return {}, rows[:0]
     order = np.lexsort((notes.start, notes.pitch))
     pitch, start, end = (column[order].astype(np.int64) for column in (notes.pitch, notes.start, notes.end))
     tick, key = track.tick[rows], track.data1[rows].astype(np.int64)
     note = np.searchsorted(pitch * LAST_TICK + start, key * LAST_TICK + tick, side="right") - 1
     sounds = (note >= 0) & (pitch[note] == key) & (end[note] > tick)
     if not sounds.any():
-        return {}
-    note = note[sounds]
-    nodes = Curve.of(tick[sounds] - start[note], track.data2[rows[sounds]].astype(np.float64))
-    return {NOTE_PRESSURE: NoteCurves.of(notes.id[order][note], nodes)}
+        return {}, rows[:0]
+    note, rows = note[sounds], frozen(rows[sounds], np.int64)
+    nodes = Curve.of(tick[sounds] - start[note], track.data2[rows].astype(np.float64))
+    heirs = notes.id[order][note]
+    return {NOTE_PRESSURE: NoteCurves.of(heirs, nodes).recorded(rows, heirs)}, rows
 
 
 def _standing(lane: Lane, own: slice, channel: Channel) -> Ints:
@@ -213,8 +235,8 @@ def _lanes_there(kind: Ints | Bytes, one: Bytes) -> list[LaneKind]:
     def is_there(wire: Wire) -> bool:
         return wire.status in kinds if wire.number is None else wire.number in numbers
 
-    joined = {lane.wire.fine for lane in LANES.values() if is_there(lane.wire)} - {None}
-    return [lane for lane in LANES.values() if is_there(lane.wire) and lane.wire.number not in joined]
+    joined = {lane.wire.fine for lane in CHANNEL_LANES.values() if is_there(lane.wire)} - {None}
+    return [lane for lane in CHANNEL_LANES.values() if is_there(lane.wire) and lane.wire.number not in joined]
 
 
 def _values(wire: Wire, number: Bytes, value: Bytes) -> Floats:

@@ -10,7 +10,7 @@ import numpy as np
 from expression.arrays import Flags, Floats, Ints, ranges, whole
 from expression.curve import Curve
 from expression.piece import share_at
-from expression.take import Pace, Take
+from expression.take import Pace
 from expression.time import TempoMap
 
 MOST_CROSSINGS = 16_000_000
@@ -33,7 +33,7 @@ def on_way_of(tempo: TempoMap, curve: Curve, seconds: float) -> Flags:
     return found
 
 
-def ways(take: Take, curve: Curve, on_way: Flags, again: Ints, pace: Pace, is_exact: bool) -> tuple[Ints, Floats]:
+def ways(tempo: TempoMap, curve: Curve, on_way: Flags, again: Ints, pace: Pace, is_exact: bool) -> tuple[Ints, Floats]:
     """Events between nodes that are joined by ways: each where the curve is half a grain from what was sent last.
 
     So what is heard is never further than half a grain from what is drawn, but where two events would come closer
@@ -47,7 +47,7 @@ def ways(take: Take, curve: Curve, on_way: Flags, again: Ints, pace: Pace, is_ex
     marks, fixed = marks[order], np.concatenate((~on_way[lasts], np.ones(len(again), dtype=bool)))[order]
     first = curve.at(marks)
     sent = first if is_exact else whole(first).astype(np.float64)
-    number, ticks, values = _crossings(take.tempo, curve, marks, sent, pace)
+    number, ticks, values = _crossings(tempo, curve, marks, sent, pace)
     if not len(ticks) and fixed.all():
         return ticks, values
     number = np.concatenate((np.arange(len(marks)), number))
@@ -59,7 +59,7 @@ def ways(take: Take, curve: Curve, on_way: Flags, again: Ints, pace: Pace, is_ex
     # where what came before it is left to it.
     says = np.append(True, value[1:] != value[:-1]) | (fixed & np.isin(at, again))
     rows = says | fixed
-    return _apart(take.tempo, curve, at[rows], value[rows], fixed[rows], says[rows], pace)
+    return _apart(tempo, curve, at[rows], value[rows], fixed[rows], says[rows], pace)
 
 
 def _crossings(tempo: TempoMap, curve: Curve, marks: Ints, sent: Floats, pace: Pace) -> tuple[Ints, Ints, Floats]:

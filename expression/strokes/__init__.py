@@ -9,13 +9,17 @@ from expression.errors import BadStroke
 from expression.strokes.base import BaseStroke, Where, select
 from expression.strokes.bend_range import BendRangeStroke
 from expression.strokes.bends import BendDip, BendFall, BendGlide, BendScoop, BendShake
+from expression.strokes.between import LaneToNotes, LaneTrim, NoteToLane
+from expression.strokes.chords import NoteGlide
 from expression.strokes.cleaning import LaneDistil, LaneSmooth, LaneUnplayed
 from expression.strokes.copying import LaneCopy, LaneMove
 from expression.strokes.fade import LaneFade
 from expression.strokes.feel import VelocityAccent, VelocityVary
 from expression.strokes.frame import LaneReshape
 from expression.strokes.hairpin import VelocityDraw, VelocityHairpin
+from expression.strokes.note_sending import NoteAnswers, NoteSend
 from expression.strokes.notes import NotesCopy
+from expression.strokes.own_curves import NoteCopy, NoteCurve, NoteScatter, NoteStart
 from expression.strokes.resting import BendCentre, BendHome
 from expression.strokes.sending import BendInstrument, BendStream
 from expression.strokes.shapes import LaneShape, LaneWave
@@ -57,6 +61,16 @@ AnyStroke = (
     | BendCentre
     | BendInstrument
     | BendStream
+    | NoteCurve
+    | NoteGlide
+    | NoteCopy
+    | NoteScatter
+    | NoteStart
+    | NoteToLane
+    | LaneToNotes
+    | LaneTrim
+    | NoteSend
+    | NoteAnswers
 )
 Stroke = Annotated[AnyStroke, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}

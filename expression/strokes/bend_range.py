@@ -1,7 +1,6 @@
 """The bend range as a stroke: how far the wheel goes, from a place on or throughout."""
 
 import itertools
-import math
 from dataclasses import replace
 from functools import lru_cache
 from typing import Annotated, Literal
@@ -14,7 +13,7 @@ from expression import piece
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.limits import MOST_SEMITONES
-from expression.midi.ranges import by_hand, relaid, restated
+from expression.midi.ranges import by_hand, holding, relaid, restated, with_range
 from expression.strokes.base import Reach
 from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Take
@@ -23,21 +22,6 @@ Semitones = Annotated[float, Field(gt=0, le=MOST_SEMITONES)]
 
 
 _known = lru_cache(maxsize=4)(restated)
-
-
-def holding(furthest: float) -> int:
-    """The least range in whole semitones that holds a bend."""
-    return math.ceil(round(furthest, 6))
-
-
-def with_range(before: Channel, made: Channel) -> Channel:
-    """A channel that has got another range: what it sends of the wheel says the same pitch with it."""
-    lane = made.lanes.get(BEND)
-    if lane is None:
-        return made
-    other = np.asarray(before.bend_range.at(lane.curve.ticks) != made.bend_range.at(lane.curve.ticks))
-    lane = lane.said_anew(other, made.unsaid)
-    return replace(made, lanes={**made.lanes, BEND: lane}, shaped=made.shaped | {BEND})
 
 
 def ranges_kept(before: Take, after: Take) -> Take:

@@ -48,6 +48,10 @@ class LaneCopy(LaneStroke):
     def _elsewhere(self) -> Self:
         if self.where.span is None:
             raise ValueError("a copy needs the span that is copied")
+        if self.of_notes != LANES[self._lane].is_of_notes:
+            raise ValueError("a copy of notes goes to a lane of notes, and that of a channel to one of a channel")
+        if self.of_notes and self.to.part is not None:
+            raise ValueError("a copy within notes stays with them; leave the part out")
         if self.where.parts is None or len(self.where.parts) != 1:
             raise ValueError("a copy is made from one part; name it in where")
         onto = (self._part, self._lane, self._at) == (self.where.parts[0], self.lane, self.where.span[0])
@@ -110,6 +114,8 @@ class LaneMove(LaneStroke):
     @model_validator(mode="after")
     def _elsewhere(self) -> Self:
         known_lane(self.to, "to")
+        if LANES[self.to].is_of_notes != LANES[self.lane].is_of_notes:
+            raise ValueError("between a lane and curves of notes it is note.to_lane or lane.to_notes that goes")
         if self.to == self.lane:
             raise ValueError("the lane would be moved onto itself; choose another one")
         return self

@@ -10,10 +10,12 @@ from expression import piece
 from expression.chords import chord_onsets
 from expression.curve import Curve, lift_between, line_between
 from expression.lanes import EXPRESSION, LANES
+from expression.note_curves import NoteCurves
 from expression.piece import Piece
 from expression.strokes.base import Lift, Reach, Unit
 from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import Spot, parts_of
+from expression.strokes.many import Many
 from expression.strokes.writing import WritingStroke
 from expression.take import Lane, Take
 
@@ -38,7 +40,7 @@ class LaneFade(WritingStroke):
 
     @model_validator(mode="after")
     def _has_span(self) -> Self:
-        if self.where.span is None:
+        if self.where.span is None and not self.of_notes:
             raise ValueError("a fade needs a span")
         if LANES[self.lane].is_ranged or LANES[self.lane].is_pressed:
             raise ValueError(f"{self.name} is not a level that could fade")
@@ -53,12 +55,17 @@ class LaneFade(WritingStroke):
         if not len(curve) or curve.ticks[0] > start:
             default = Piece(0, 1, Curve.of([0], [LANES[self.lane].default]))
             curve = piece.laid(curve, default, spot.error, resumes=False)
-        until = end if self.end == 1 else self._until(take, spot, curve, end)
+        until = end if self.end == 1 or self.of_notes else self._until(take, spot, curve, end)
         factor = Curve.of([start, end], [self.start, self.end], [False, True], self.lift, self.ease)
         before = piece.cut(curve, start, until, spot.error)
         made = piece.multiplied(before, Piece(start, until, factor), spot.error)
         made = piece.clipped(made, *spot.bounds, spot.error)
         return spot.lane.reshaped(piece.laid(curve, made, spot.error))
+
+    @override
+    def on_many(self, many: Many) -> NoteCurves:
+        factor = many.piece(many.ramps(self.start, self.end, self.lift, self.ease))
+        return many.laid(piece.multiplied(many.piece(many.cut()), factor, many.error).curve)
 
     def _until(self, take: Take, spot: Spot, curve: Curve, end: int) -> int:
         starts = np.concatenate([part.notes.start for part in take.parts_on(spot.channel)])

@@ -9,9 +9,11 @@ from typing_extensions import override
 from expression import piece
 from expression.arrays import Floats
 from expression.curve import STEEPNESS, Curve, form
+from expression.note_curves import NoteCurves
 from expression.piece import Piece, share_at
 from expression.strokes.lane import SlidingStroke, Spot
 from expression.strokes.limits import Limit, limited_between
+from expression.strokes.many import Many, bows
 from expression.strokes.velocity import measured
 from expression.take import Lane, Take
 
@@ -71,6 +73,27 @@ class LaneReshape(SlidingStroke):
         # What the span covered and the piece no longer does is held.
         made = made._replace(end=max(made.end, end))
         return spot.laid(made, resumes=self.where.span is not None)
+
+    @override
+    def on_many(self, many: Many) -> NoteCurves | None:
+        if self.drift or self.length != 1 or self.join == "smooth" or self.limit != "pin":
+            return None
+        made = many.cut()
+        made = made.valued(made.values + self.level)
+        if self.depth != 1:
+            # Each about its own pivot, as if it were alone.
+            pivots = (
+                np.full(len(many), self.pivot)
+                if not isinstance(self.pivot, str)
+                else (many.means(made) if self.pivot == "mean" else many.extremes(made, self.pivot == "max"))
+            )
+            pivot = pivots[many.owner(made.ticks)]
+            made = made.valued(pivot + (made.values - pivot) * self.depth)
+        if self.lean != (1, 1):
+            made = piece.multiplied(many.piece(made), many.piece(many.ramps(*self.lean)), many.error).curve
+        if self.bow:
+            made = piece.added(many.piece(made), many.piece(bows(many, self.bow)), many.error).curve
+        return many.laid(made, resumes=True)
 
     def _valued(self, before: Piece, error: float) -> Piece:
         made = before.scaled(1.0, self.level) if self.level else before

@@ -12,18 +12,17 @@ import numpy as np
 from pydantic import Field
 from typing_extensions import override
 
-from expression import piece
-from expression.arrays import Flags, Floats, Ints, ranges, whole
+from expression.arrays import Flags, Floats, Ints, whole
 from expression.chords import chord_onsets
 from expression.curve import Curve, lift_between
 from expression.errors import NothingMatched
-from expression.lanes import BEND, LANES
-from expression.piece import Piece
+from expression.lanes import BEND
+from expression.levels import summed
 from expression.pitch import NOTE_NAMES
 from expression.strokes.base import BaseStroke, Reach, masks_of, select
 from expression.strokes.grips import Grip, Time
 from expression.strokes.lane import lane_of
-from expression.take import Channel, Lane, Take
+from expression.take import Channel, Take
 
 RING_SECONDS = 1.0
 """A note rings on for so long after its end: until then, or until the next is struck, it keeps the pitch it came to."""
@@ -117,7 +116,7 @@ class BendGesture(BaseStroke):
             if not len(offsets.starts):
                 continue
             matched = True
-            lane = added(lane_of(take, channel, BEND), offsets)
+            lane = summed(lane_of(take, channel, BEND), *offsets)
             made = made.with_lane(channel.id, lane)
         if not matched:
             raise NothingMatched(self.nothing)
@@ -261,33 +260,6 @@ def rung_out(take: Take, ends: Ints, onsets: Ints) -> Ints:
     ring = whole(take.tempo.tick(take.tempo.seconds(ends) + RING_SECONDS))
     following = np.append(onsets, np.iinfo(np.int64).max)[np.searchsorted(onsets, ends)]
     return np.asarray(np.minimum(ring, following))
-
-
-def added(lane: Lane, offsets: Offsets) -> Lane:
-    """A lane with something added in some places. Where it says nothing yet, the wheel is taken to be at rest."""
-    starts, ends, curve = offsets
-    error = LANES[BEND].error
-    base = lane.curve
-    if not len(base) or base.ticks[0] > starts[0]:
-        base = Curve.of(starts[:1], [0.0]).then(base)
-    first, last = int(starts[0]), int(ends[-1])
-    rests = ends[:-1][starts[1:] > ends[:-1]]
-    order = np.argsort(np.concatenate((curve.ticks * 2, rests * 2 + 1)), kind="stable")
-    moving = curve.then(Curve.of(rests, np.zeros(len(rests)))).rows(order)
-    under = piece.cut(base, first, last, error)
-    # On a wheel at rest there is nothing to add to.
-    total = piece.added(under, Piece(first, last, moving), error).curve if under.curve.values.any() else moving
-    return lane.reshaped(piece.laid_all(base, starts, ends, within(total, starts, ends), error))
-
-
-def within(curve: Curve, starts: Ints, ends: Ints) -> Curve:
-    """What a curve says in some places, as pieces: what comes in is left out, and what goes out arrives."""
-    ticks = curve.ticks
-    first = np.searchsorted(ticks, starts, side="right") - 1
-    after = np.searchsorted(ticks, ends)
-    arrives = (after < len(ticks)) & (after > first)
-    arrives[arrives] = ~curve.hold[after[arrives] - 1] & (ticks[after[arrives]] == ends[arrives])
-    return curve.rows(ranges(first, after + arrives)[0])
 
 
 def signed(value: float) -> str:

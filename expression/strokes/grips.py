@@ -1,6 +1,6 @@
 """Where an open stroke can be taken by hand: each grip lies at a place on the lane, and moves one of its numbers."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -28,6 +28,11 @@ class Grip:
     """Where on the lane 0 of the field is."""
     time: "Time | None" = None
     """The number that it moves when it is dragged along the lane. One whose field that is moves nothing else."""
+
+    def later(self, ticks: int) -> "Grip":
+        """The same, so many ticks later."""
+        time = replace(self.time, origin=self.time.origin + ticks) if self.time else None
+        return replace(self, tick=self.tick + ticks, time=time)
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,14 +13,26 @@ from expression.errors import NothingMatched
 from expression.lanes import LANES, MESSAGES, OFF, ON, THRESHOLD, Form
 from expression.limits import MOST_LANES
 from expression.midi.status import SYSEX
+from expression.note_curves import NoteCurves
 from expression.piece import Piece
 from expression.strokes.base import BaseStroke, Reach
+from expression.strokes.many import Many
 from expression.take import Channel, Lane, Part, Take
 
-LaneKey = Annotated[str, Field(description="`bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).")]
+LaneKey = Annotated[
+    str,
+    Field(
+        description="`bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: "
+        "`note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that "
+        "`where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length."
+    ),
+]
 LaneKeys = Annotated[
     str | Annotated[tuple[str, ...], Field(min_length=1, max_length=MOST_LANES)],
-    Field(description="`bend`, `pressure`, or `cc:0` to `cc:119`; or a list of them, on which it acts alike."),
+    Field(
+        description="As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list "
+        "of them, on which it acts alike."
+    ),
 ]
 
 
@@ -30,7 +42,10 @@ def known_lane(key: str, field: str = "lane") -> str:
         return key
     if key in MESSAGES:
         raise ValueError(f"{field} cannot be {key}: {MESSAGES[key]} is a message, not a value that lasts")
-    raise ValueError(f"{field} must be bend, pressure or cc:0 to cc:119, not {key[:40]!r}")
+    raise ValueError(
+        f"{field} must be bend, pressure or cc:0 to cc:119 (of notes: note:pitch, note:pressure, note:timbre, note:pan "
+        f"or note:cc:1 to note:cc:119, but no pedal), not {key[:40]!r}"
+    )
 
 
 class Spot(NamedTuple):
@@ -96,9 +111,15 @@ class LaneStroke(BaseStroke):
     @field_validator("lane")
     @classmethod
     def _known(cls, lane: str | tuple[str, ...]) -> str | tuple[str, ...]:
-        for key in [lane] if isinstance(lane, str) else lane:
-            known_lane(key)
+        keys = [lane] if isinstance(lane, str) else lane
+        if len({LANES[known_lane(key)].is_of_notes for key in keys}) > 1:
+            raise ValueError("lane cannot be of notes and of a channel in one stroke; make two of it")
         return lane
+
+    @property
+    def of_notes(self) -> bool:
+        """Whether it acts on curves of notes, each by itself."""
+        return LANES[self.keys[0]].is_of_notes
 
     @property
     def keys(self) -> tuple[str, ...]:
@@ -150,6 +171,10 @@ class LaneStroke(BaseStroke):
     def shaped(self, take: Take, spot: Spot) -> Lane | None:
         """One lane as the stroke leaves it; the very same where nothing changes, None where there is nothing for it."""
         raise NotImplementedError
+
+    def on_many(self, many: Many) -> NoteCurves | None:
+        """Curves of very many notes as the stroke leaves them; None where they have to be taken one by one."""
+        return None
 
     def span_of(self, take: Take, lane: Lane) -> tuple[int, int]:
         """The span it acts on: as given, otherwise all of the lane."""

@@ -12,9 +12,11 @@ from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.limits import MOST_CYCLES
+from expression.note_curves import NoteCurves
 from expression.strokes.base import Lift, Reach, Unit
 from expression.strokes.grips import Grip, Place, line_grips, turning
 from expression.strokes.lane import Spot, parts_of, switched
+from expression.strokes.many import Many
 from expression.strokes.writing import Value, WritingStroke
 from expression.take import Lane, Take
 from expression.waves import WaveForm, wave
@@ -43,7 +45,7 @@ class LaneWave(WritingStroke):
 
     @model_validator(mode="after")
     def _has_span(self) -> "LaneWave":
-        if self.where.span is None:
+        if self.where.span is None and not self.of_notes:
             raise ValueError("a wave needs a span")
         return self
 
@@ -73,6 +75,26 @@ class LaneWave(WritingStroke):
         return spot.laid(made)
 
     @override
+    def on_many(self, many: Many) -> NoteCurves | None:
+        by_clock = self.per == "hz" and len(many.tempo.ticks) > 1
+        if by_clock or (self.depth_end is not None and self.depth_end != self.depth):
+            return None
+        # The same wave begins with each note, and goes on as long as that lasts.
+        longest = int((many.ends - many.starts).max())
+        cycle = 1 / (self.rate * many.take.resolution)
+        clock = None
+        if self.per == "hz":
+            cycle, clock = self.rate, many.tempo
+        fade, adds = self.fade_in * many.take.resolution, self.mode == "add"
+        error = many.error / 2 if adds else many.error
+        depths = (self.depth, self.depth)
+        made = wave(0, longest, self.form, cycle, clock, self.phase, depths, fade, error, adds)
+        tiled = many.tiled(made.curve)
+        if not adds:
+            return many.laid(tiled.valued(tiled.values + self.centre))
+        return many.laid(piece.added(many.piece(many.cut()), many.piece(tiled), error).curve)
+
+    @override
     def label(self) -> str:
         rate = f"{self.rate:g} Hz" if self.per == "hz" else f"every {self.rate:g} beats"
         return f"{self.name} {self.form}, {rate}, ±{self.depth:g}"
@@ -95,7 +117,9 @@ class LaneShape(WritingStroke):
 
     @model_validator(mode="after")
     def _has_place(self) -> "LaneShape":
-        if self.where.span is None and not self.notes:
+        if self.of_notes and self.notes:
+            raise ValueError("a shape of notes lies over each of them anyway; leave `notes` out")
+        if self.where.span is None and not self.notes and not self.of_notes:
             raise ValueError("a shape needs a span, or notes to follow")
         return self
 
@@ -111,6 +135,16 @@ class LaneShape(WritingStroke):
         made = self._all(places)
         made = made.valued(np.clip(made.values, *spot.limits))
         return spot.lane.reshaped(piece.laid_all(spot.curve, *places, made, spot.error, resumes=False))
+
+    @override
+    def on_many(self, many: Many) -> NoteCurves:
+        begin = many.starts
+        if self.delay:
+            starts = many.start + (many.starts - many.base)
+            begin = many.starts + whole(many.tempo.tick(many.tempo.seconds(starts) + self.delay / 1000)) - starts
+        many.ends = begin + np.maximum(whole((many.ends - begin) * self.over), 1)
+        many.starts = begin
+        return many.laid(self._all(_Places(many.starts, many.ends)))
 
     def _all(self, places: "_Places") -> Curve:
         """The shape in all of its places, one after another."""

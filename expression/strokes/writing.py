@@ -12,10 +12,12 @@ from expression.distil import line_through
 from expression.errors import NothingMatched
 from expression.lanes import LANES
 from expression.limits import MOST_NODES
+from expression.note_curves import NoteCurves
 from expression.piece import Piece
 from expression.strokes.base import Lift, Points, Reach, Record, Tick, Unit, Where
 from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import LaneKey, LaneKeys, LaneStroke, Spot, parts_of, switched
+from expression.strokes.many import Many
 from expression.take import Lane, Take
 
 Value = Annotated[float, Field(ge=-127, le=127)]
@@ -159,6 +161,15 @@ class LaneDraw(WritingStroke):
         return spot.laid(Piece(start, end, made), resumes=False)
 
     @override
+    def on_many(self, many: Many) -> NoteCurves:
+        ticks, values = np.array(self.points, dtype=np.float64).T
+        ticks = ticks.astype(np.int64)
+        start, end = self.target.span or (0, 1)
+        many.starts, many.ends, many.is_whole = many.base + start, many.base + end, False
+        made = Curve.of(ticks, values) if self.steps else line_through(ticks, values, self.tolerance)
+        return many.laid(many.tiled(made.timed(made.ticks - start)))
+
+    @override
     def line(self, take: Take) -> list[tuple[int, float]]:
         return list(self.points)
 
@@ -179,7 +190,7 @@ class LaneRamp(WritingStroke):
 
     @model_validator(mode="after")
     def _has_span(self) -> Self:
-        if self.where.span is None:
+        if self.where.span is None and not self.of_notes:
             raise ValueError("a ramp needs a span")
         return self
 
@@ -200,6 +211,14 @@ class LaneRamp(WritingStroke):
         start, end = self.where.span or (0, 1)
         made = Curve.of([start, end], self._ends(spot.lane), [False, True], self.lift, self.ease)
         return spot.laid(Piece(start, end, made), resumes=False)
+
+    @override
+    def on_many(self, many: Many) -> NoteCurves:
+        first, last = (
+            many.curve.at(ticks) if given is None else np.full(len(many), given)
+            for given, ticks in ((self.start, many.starts), (self.end, many.ends))
+        )
+        return many.laid(many.ramps(first, last, self.lift, self.ease))
 
     def _way(self, take: Take) -> tuple[int, int, float, float]:
         start, end = self.where.span or (0, 1)
@@ -247,6 +266,13 @@ class LaneLeadIn(WritingStroke):
     @override
     def reach(self, take: Take) -> Reach:
         return Reach(0, 1, parts_of(self.lanes(take)), 1)
+
+    @override
+    def on_many(self, many: Many) -> NoteCurves:
+        many.starts, many.ends, many.is_whole = many.base, many.base + 1, False
+        first = many.curve.values[np.searchsorted(many.curve.ticks, many.base)]
+        values = first if self.value is None else np.full(len(many), self.value)
+        return many.laid(Curve.of(many.base, values))
 
     @override
     def label(self) -> str:

@@ -7,8 +7,8 @@ from typing_extensions import TypedDict
 
 from expression.arrays import Floats, Ints, whole
 from expression.curve import Curve
-from expression.lanes import BEND, EXPRESSION, LANES, PRESSURE, TIMBRE
-from expression.note_curves import NOTE_PRESSURE, NoteCurves
+from expression.lanes import BEND, EXPRESSION, LANES, NOTE_PRESSURE, PRESSURE, TIMBRE
+from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.take import Part, Take
 

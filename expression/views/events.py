@@ -9,8 +9,9 @@ from typing_extensions import TypedDict
 from expression.arrays import Flags, Ints
 from expression.lanes import CONTROLLERS
 from expression.midi import smf, words
-from expression.midi.emit import NOTE_END, emit_with_notes
+from expression.midi.emit import emit_with_notes
 from expression.midi.status import BEND, CONTROL, ESCAPE, META, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SYSEX
+from expression.midi.zones import NO_NOTE, Emitted
 from expression.notes import HIGHEST, LOWEST
 from expression.pitch import NOTE_NAMES
 from expression.take import Events, Part, Take
@@ -78,7 +79,8 @@ def rows_of(take: Take) -> tuple[Rows, tuple[Events, ...]]:
     emitted = emit_with_notes(take)
     tracks = tuple(track.events for track in emitted)
     pieces: list[tuple[Ints, ...]] = []
-    for number, (track, note) in enumerate(emitted):
+    for number, one in enumerate(emitted):
+        track, note = one.events, one.note
         kind = np.full(len(track), KINDS.index("other"))
         channel_kind = track.status & 0xF0
         for status, index in _STATUS_KIND.items():
@@ -87,17 +89,23 @@ def rows_of(take: Take) -> tuple[Rows, tuple[Events, ...]]:
         meta = track.status == META
         for data1, name in _META_KIND.items():
             kind[meta & (track.data1 == data1)] = KINDS.index(name)
-        owner = np.full(len(track), -1)
-        for part in take.parts:
-            if part.track != number:
-                continue
-            owner[(track.status < SYSEX) & ((track.status & 0x0F) == part.channel.number)] = part.id
+        owner = _parts_of(take, number, one)
         kind[note >= 0] = KINDS.index("note")
-        shown = np.flatnonzero((note != NOTE_END) & ~(meta & (track.data1 == smf.END_OF_TRACK)))
+        shown = np.flatnonzero((note >= NO_NOTE) & ~(meta & (track.data1 == smf.END_OF_TRACK)))
         pieces.append((track.tick[shown], owner[shown], kind[shown], note[shown], np.full(len(shown), number), shown))
     columns = [np.concatenate(column) for column in zip(*pieces, strict=True)]
     order = np.argsort(columns[0], kind="stable")
     return Rows._make(column[order] for column in columns), tracks
+
+
+def _parts_of(take: Take, number: int, track: Emitted) -> Ints:
+    """The part that each event of an emitted track belongs to; -1: to none."""
+    owner = np.full(len(track.owner), -1)
+    for part in reversed(take.parts):
+        # What goes to a track of its own comes from the part's.
+        if part.track == number or number >= len(take.tracks):
+            owner[track.owner == part.channel.id] = part.id
+    return owner
 
 
 def page(

@@ -5,7 +5,7 @@ from typing_extensions import TypedDict
 
 from expression.arrays import Ints, runs
 from expression.curve import Curve, differing
-from expression.lanes import LANES
+from expression.lanes import CHANNEL_LANES
 from expression.take import Part, Take
 
 MOST_DRAWN = 2000
@@ -83,7 +83,7 @@ def lane_changes(before: Part, after: Part) -> list[LaneChange]:
     Meant to be drawn while a gesture is held: of very many nodes the lowest and the highest of each stretch are sent.
     """
     found: list[LaneChange] = []
-    for key in LANES:
+    for key in CHANNEL_LANES:
         old, new = before.lanes.get(key), after.lanes.get(key)
         if old is new:
             continue

@@ -7,7 +7,7 @@ from typing_extensions import TypedDict
 
 from expression import percussion
 from expression.arrays import runs
-from expression.lanes import BEND, LANES, Form
+from expression.lanes import BEND, CHANNEL_LANES, LANES, Form
 from expression.midi.status import SYSEX
 from expression.pitch import NOTE_NAMES
 from expression.take import Part, Take
@@ -159,7 +159,7 @@ def lanes_of(take: Take, parts: Sequence[int]) -> list[PartLanes]:
 
 
 def _lanes(take: Take, part: Part) -> PartLanes:
-    heads = [_lane_head(part, key) for key in LANES if key in part.lanes]
+    heads = [_lane_head(part, key) for key in CHANNEL_LANES if key in part.lanes]
     steps = part.bend_range
     ranges = list(zip(steps.ticks.tolist(), steps.semitones.tolist(), strict=True))
     largest, is_told = part.channel.instrument

@@ -8,7 +8,7 @@ from typing_extensions import TypedDict
 
 from expression import receiver
 from expression.arrays import Floats, Ints
-from expression.lanes import BEND, LANES, PRESSURE
+from expression.lanes import BEND, CHANNEL_LANES, LANES, PRESSURE
 from expression.midi import smf
 from expression.midi.emit import emit
 from expression.midi.status import BEND_CENTRE, META, NOTE_OFF, POLY_PRESSURE, SHORT, SYSEX
@@ -49,7 +49,7 @@ def proof(take: Take, part: Part) -> Proof:
     """The bytes of a part's channel as a receiver hears them, against its lanes."""
     channel = part.channel
     heard = _heard(take, channel)
-    lanes = [_lane(take, channel, lane, heard) for key, lane in channel.lanes.items() if key in LANES]
+    lanes = [_lane(take, channel, lane, heard) for key, lane in channel.lanes.items() if key in CHANNEL_LANES]
     return {"lanes": lanes, "cable": _busiest(take, *_told(take, channel.port))[0], "most": CABLE}
 
 

@@ -6,7 +6,7 @@ from typing_extensions import TypedDict
 
 from expression.errors import NothingMatched
 from expression.history import Shaped
-from expression.strokes import AnyStroke, Stroke, select
+from expression.strokes import AnyStroke, Stroke, on_notes, select
 from expression.strokes.grips import Grip
 from expression.strokes.velocity import VelocityStroke
 from expression.take import Take
@@ -128,7 +128,7 @@ def mark(take: Take, stroke: AnyStroke) -> Mark:
 
 def _mark(take: Take, stroke: AnyStroke) -> Mark:
     try:
-        start, end, parts, count = stroke.reach(take)
+        start, end, parts, count = on_notes.reach(stroke, take)
     except NothingMatched:
         return Mark(label=stroke.label(), place="", start=0, end=0, line=[], grips=[], parts=[], count=0)
     # What comes a little before or after a bar line belongs to the bar that the hand was aiming at; a note that is
@@ -143,8 +143,8 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
         "place": f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}",
         "start": start,
         "end": end,
-        "line": stroke.line(take),
-        "grips": stroke.grips(take),
+        "line": on_notes.line(stroke, take),
+        "grips": on_notes.grips(stroke, take),
         "parts": parts,
         "count": count,
     }

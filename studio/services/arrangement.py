@@ -6,7 +6,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from expression import views
-from expression.lanes import LANES
+from expression.lanes import CHANNEL_LANES, LANES
 from expression.views.kinds import LaneKindView, ScaleView
 from studio.models import Preferences, Take
 from studio.services.takes import clean_name
@@ -83,7 +83,7 @@ def arrange(take: Take, wanted: Arrangement) -> Arrangement:
     for look in wanted.parts.values():
         look.name, look.dye = clean_name(look.name), clean_name(look.dye)
         look.voices = {pitch: clean_name(name) for pitch, name in look.voices.items()}
-        look.routes = [route for route in look.routes if route.lane in LANES]
+        look.routes = [route for route in look.routes if route.lane in CHANNEL_LANES]
     for lanes in wanted.lanes.values():
         lanes[:] = [lane for lane in lanes if lane.key in LANES]
     take.arrangement = wanted.model_dump(mode="json")

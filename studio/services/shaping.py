@@ -11,7 +11,7 @@ from expression.errors import NothingMatched
 from expression.history import History, Shaped
 from expression.lanes import BEND
 from expression.selection import AnyRule, select_by
-from expression.strokes import AnyStroke, Where
+from expression.strokes import AnyStroke, Where, on_notes
 from expression.take import Take as Recording
 from expression.views.changes import Changes
 from expression.views.events import EventPage
@@ -84,7 +84,7 @@ def preview(
     """
     known = _at(owner, take_id, revision)
     if pull is not None:
-        stroke = stroke.fitted(known.met_by(number), *pull)
+        stroke = on_notes.fitted(stroke, known.met_by(number), *pull)
     tried = _tried(known, stroke, number)
     parts = (known.now.take.parts, tried.now.take.parts)
     known_part = part is not None and part < len(parts[0])

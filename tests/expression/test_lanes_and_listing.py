@@ -3,7 +3,7 @@ import pytest
 
 from demo.fog_signal import the_keepers_log, the_lamp_room, the_stair
 from expression import views
-from expression.lanes import LANES, VELOCITY, Form, LaneKind
+from expression.lanes import CHANNEL_LANES, LANES, VELOCITY, Form, LaneKind
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import parse_stroke
@@ -13,7 +13,7 @@ from tests.files import NOTE, events, file_of, phrase
 
 def test_every_controller_has_a_name_and_a_unit() -> None:
     # Parameter and mode messages are events, not values that last.
-    assert len(LANES) == 2 + 120 - 8
+    assert len(CHANNEL_LANES) == 2 + 120 - 8
     assert (LANES["cc:1"].name, LANES["cc:33"].name, LANES["cc:3"].name) == (
         "Mod wheel",
         "Mod wheel fine",
@@ -32,7 +32,7 @@ def test_a_lane_has_a_form_by_what_it_holds() -> None:
     assert {LANES["cc:10"].form_of(values) for values in held} == {Form.CENTRED}
 
 
-@pytest.mark.parametrize("kind", [VELOCITY, *LANES.values()], ids=lambda kind: kind.key)
+@pytest.mark.parametrize("kind", [VELOCITY, *CHANNEL_LANES.values()], ids=lambda kind: kind.key)
 def test_every_kind_of_lane_makes_sense(kind: LaneKind) -> None:
     assert kind.low <= kind.default <= kind.high
     assert kind.low <= kind.middle <= kind.high
@@ -41,7 +41,7 @@ def test_every_kind_of_lane_makes_sense(kind: LaneKind) -> None:
     assert kind.step > 0 and kind.error <= kind.step
 
 
-@pytest.mark.parametrize("kind", list(LANES.values()), ids=lambda kind: kind.key)
+@pytest.mark.parametrize("kind", list(CHANNEL_LANES.values()), ids=lambda kind: kind.key)
 def test_what_goes_down_the_cable_comes_back(kind: LaneKind) -> None:
     codes = np.arange(kind.wire.highest + 1)
     one, two = (np.asarray(column, dtype=np.uint8) for column in kind.wire.data(codes))

@@ -5,9 +5,10 @@ import numpy as np
 import pytest
 
 from expression.curve import Curve
+from expression.lanes import NOTE_PRESSURE
 from expression.midi.read import read
 from expression.midi.write import write
-from expression.note_curves import NOTE_PRESSURE, NoteCurves
+from expression.note_curves import NoteCurves
 from expression.take import Take
 from expression.views.contours import MOST_POINTS, contours
 from tests.files import events, file_of

@@ -1,0 +1,184 @@
+"""Curves of notes as messages in time: at nodes exactly, and between them so few that what is heard is near enough.
+
+All notes are laid on one line, each on the stretch of a voice of its own, so that one reckoning serves them all.
+"""
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from expression import piece
+from expression.arrays import Bytes, Flags, Floats, Ints, frozen, whole
+from expression.curve import Curve
+from expression.lanes import LANES, NOTE_PITCH, NOTE_PRESSURE
+from expression.midi.encoding import Messages
+from expression.midi.status import POLY_PRESSURE
+from expression.midi.ways import on_way_of, ways
+from expression.note_curves import NoteCurves
+from expression.take import Pace, Part, Take
+from expression.time import TempoMap
+
+
+HEARD_OFF = 0.0295
+"""Semitones: so far a pitch may be heard from what is drawn, with the rounding of ticks not more than 3 cents."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Voices(TempoMap):
+    """The clock of a take for several voices, one after another on one line, so many ticks and seconds apart."""
+
+    apart: int = 1
+    apart_seconds: float = 1.0
+
+    def seconds(self, ticks: ArrayLike) -> Floats:
+        """Seconds on the line of all voices."""
+        ticks = np.asarray(ticks, dtype=np.float64)
+        voice = np.floor(ticks / self.apart)
+        return np.asarray(voice * self.apart_seconds + super().seconds(ticks - voice * self.apart))
+
+    def tick(self, seconds: ArrayLike) -> Floats:
+        """The inverse of `seconds`."""
+        seconds = np.asarray(seconds, dtype=np.float64)
+        voice = np.floor(seconds / self.apart_seconds)
+        return np.asarray(voice * self.apart + super().tick(seconds - voice * self.apart_seconds))
+
+
+class Placed(NamedTuple):
+    """Notes in voices: on each voice one follows another. One element of each array a note."""
+
+    id: Ints
+    start: Ints
+    end: Ints
+    voice: Ints
+
+
+class Told(NamedTuple):
+    """Values that are sent, in the order of voices and of time. One element of each array an event."""
+
+    tick: Ints
+    voice: Ints
+    note: Ints
+    """The row (of `Placed`) of the note for which it is sent."""
+    value: Floats
+    is_first: Flags
+    """Whether it is what the note begins with."""
+
+
+def told(
+    take: Take, notes: Placed, curves: NoteCurves, key: str, otherwise: float | None, rounding: float = 0.0
+) -> Told:
+    """What is sent of the curves of notes, each up to its end or to the next of its voice.
+
+    A note that says nothing at its start begins with `otherwise`; where that is None, with nothing. `rounding` is what
+    the encoding takes of what may be heard off, in the unit of the kind.
+    """
+    kind = LANES[key]
+    order = np.lexsort((notes.start, notes.voice))
+    last = int(max(notes.end.max(initial=0), take.end)) + 1
+    apart = 1 << last.bit_length()
+    clock = take.tempo
+    lines = _Voices(
+        clock.resolution, clock.ticks, clock.micros, clock.at_step, apart, float(np.ceil(clock.seconds(apart))) + 1.0
+    )
+    base = notes.voice[order] * apart + notes.start[order]
+    length = np.maximum(notes.end - notes.start, 1)[order]
+    following = np.append(base[1:], np.iinfo(np.int64).max)
+    until = np.minimum(base + length, following)
+    own = curves.renamed(notes.id[order], np.arange(len(order)))
+    row = own.owners()
+    nodes = own.nodes.timed(frozen(own.nodes.ticks + base[row], np.int64))
+    inside = nodes.ticks <= until[row]
+    nodes, row = nodes.rows(inside), row[inside]
+    if otherwise is not None:
+        has = np.zeros(len(order), dtype=bool)
+        has[row[nodes.ticks == base[row]]] = True
+        silent = np.flatnonzero(~has)
+        nodes = Curve.of(base[silent], np.full(len(silent), otherwise)).then(nodes)
+        row = np.concatenate((silent, row))
+        sequence = np.lexsort((np.arange(len(row)), nodes.ticks, row))
+        nodes, row = nodes.rows(sequence), row[sequence]
+    # What goes on behind the end of its note, or to where the next begins, is cut there.
+    crossing = np.flatnonzero(~nodes.hold[:-1] & (row[1:] != row[:-1])) if len(row) else row
+    hold = nodes.hold.copy()
+    hold[crossing] = True
+    hold[-1:] = True
+    nodes = Curve(nodes.ticks, nodes.values, frozen(hold, bool), nodes.lift, nodes.ease)
+    nodes = _cut(nodes, own, base, until, row, kind.error)
+    pace = Pace(kind.step, kind.seconds, kind.worst)
+    if key == NOTE_PITCH:
+        pace = Pace(kind.step, kind.seconds, min(kind.worst, HEARD_OFF - rounding))
+    on_way = on_way_of(lines, nodes, pace.seconds)
+    lasts = np.append(nodes.ticks[1:] != nodes.ticks[:-1], True)[: len(nodes)]
+    ticks, values = ways(lines, nodes, on_way, nodes.ticks[:0], pace, key != NOTE_PRESSURE and kind.wire.bits > 7)
+    fixed = lasts & ~on_way
+    ticks = np.concatenate((nodes.ticks[fixed], ticks))
+    values = np.concatenate((nodes.values[fixed], values))
+    sequence = np.argsort(ticks, kind="stable")
+    ticks, values = ticks[sequence], values[sequence]
+    at = np.searchsorted(base, ticks, side="right") - 1
+    inside = (ticks < until[at]) | (ticks == base[at])
+    ticks, values, at = ticks[inside], values[inside], at[inside]
+    return Told(ticks % apart, ticks // apart, order[at], values, ticks == base[at])
+
+
+def _cut(nodes: Curve, own: NoteCurves, base: Ints, until: Ints, row: Ints, error: float) -> Curve:
+    """The nodes of notes, where a way goes on behind what counts of a note, with a node that says how far it comes."""
+    rows = own.owners()
+    local = own.nodes.ticks + base[rows]
+    crossed = np.flatnonzero(own.nodes.ways)
+    crossed = crossed[(rows[crossed + 1] == rows[crossed]) & (local[crossed] < until[rows[crossed]])]
+    crossed = crossed[local[crossed + 1] > until[rows[crossed]]]
+    if not len(crossed):
+        return nodes
+    # Such ways are told again, each as far as it counts, in straight ways where their form cannot be cut.
+    which = rows[crossed]
+    pieces = []
+    for at, note in zip(crossed.tolist(), which.tolist(), strict=True):
+        way = own.nodes.rows(slice(at, at + 2)).timed(local[at : at + 2])
+        pieces.append(piece.cut(way, int(local[at]), int(until[note]), error).curve)
+    gone = np.isin(nodes.ticks, local[crossed]) & np.append(row[1:] != row[:-1], True)
+    made = nodes.rows(~gone).then(*pieces)
+    return made.rows(np.argsort(made.ticks, kind="stable"))
+
+
+def standing(take: Take, part: Part) -> Ints:
+    """Ids of the notes of a part that are where they were recorded."""
+    notes, first = part.notes, int(take.rows.first[part.track])
+    rows = first + np.maximum(notes.on, 0)
+    stands = ~notes.muted & (notes.on >= 0) & (take.rows.tick[rows] == notes.start)
+    return np.asarray(notes.id[stands & (take.rows.data1[rows] == notes.pitch)])
+
+
+def voices(starts: Ints, ends: Ints) -> Ints:
+    """A voice for each note, so that no two of one sound together: of those that are free the one silent longest."""
+    free: list[int] = []
+    found = np.zeros(len(starts), dtype=np.int64)
+    for row in np.argsort(starts, kind="stable").tolist():
+        start = int(starts[row])
+        best = min(range(len(free)), key=free.__getitem__) if free else -1
+        if best < 0 or free[best] > start:
+            best = len(free)
+            free.append(0)
+        free[best] = int(ends[row])
+        found[row] = best
+    return found
+
+
+def key_pressure(take: Take, part: Part, curves: NoteCurves) -> Messages:
+    """The pressure of notes, key by key (MIDI 1.0, Polyphonic Key Pressure)."""
+    notes = part.notes
+    mine = np.flatnonzero(np.isin(notes.id, curves.ids))
+    start, end = notes.start[mine], notes.end[mine]
+    placed = Placed(notes.id[mine], start, end, voices(start, end))
+    found = told(take, placed, curves, NOTE_PRESSURE, None)
+    code = np.clip(whole(found.value), 0, 127)
+    # Of what a note is told only what is another than before.
+    first = np.append(True, found.note[1:] != found.note[:-1])
+    new = first | (np.diff(code, prepend=-1) != 0)
+    pitch: Bytes = notes.pitch[mine][found.note[new]]
+    status = np.full(int(new.sum()), POLY_PRESSURE | part.channel.number)
+    tick = found.tick[new]
+    order = np.argsort(tick, kind="stable")
+    return Messages(tick[order], status, pitch.astype(np.int64)[order], code[new][order])

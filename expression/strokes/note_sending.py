@@ -1,0 +1,100 @@
+"""How the curves of notes go down the cable, and what the instrument at its end takes of them."""
+
+from dataclasses import replace
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+from typing_extensions import override
+
+from expression.limits import MOST_SEMITONES
+from expression.strokes.base import Reach
+from expression.strokes.own_curves import NoteLane, known_note_lane
+from expression.strokes.wheel import WheelStroke, throughout
+from expression.take import Answers, Sending, Take, Zone
+
+
+class NoteSend(WheelStroke):
+    """How a part is sent: by messages of its one channel, or in a zone in which each note has a channel of its own."""
+
+    stands = True
+
+    kind: Literal["note.send"] = "note.send"
+    vars()["__annotations__"]["as"] = Literal["auto", "plain", "mpe"]
+    vars()["as"] = Field(
+        "auto", description="`auto`: in a zone (MPE) where its own channel could not say what its notes say."
+    )
+    zone: Literal["lower", "upper"] = Field("lower", description="Managed by channel 1, or by channel 16.")
+    members: Annotated[int, Field(ge=1, le=15)] = Field(15, description="Channels that carry a note each.")
+    semitones: Annotated[float, Field(ge=1, le=MOST_SEMITONES)] = Field(
+        48.0, description="The bend range of the members, either way."
+    )
+    replaces: tuple[NoteLane, ...] = Field(
+        (),
+        max_length=130,
+        description="Kinds of curves that stand in place of the part's lane, and not on it.",
+    )
+
+    @model_validator(mode="after")
+    def _known(self) -> Self:
+        for key in self.replaces:
+            if known_note_lane(key, "replaces") == "note:pitch":
+                raise ValueError("replaces cannot be note:pitch: the pitch of a note is always added to the bend")
+        return self
+
+    @override
+    def apply(self, take: Take) -> Take:
+        zone = Zone(self.zone == "lower", self.members, self.semitones)
+        sending = Sending(getattr(self, "as"), zone, frozenset(self.replaces))
+        for channel in self.channels(take):
+            take = take.with_channel(replace(channel, sending=sending))
+        return take
+
+    @override
+    def reach(self, take: Take) -> Reach:
+        return throughout(take, self.channels(take))
+
+    @override
+    def label(self) -> str:
+        way = getattr(self, "as")
+        if way == "mpe":
+            return f"Sent as MPE, {self.zone} zone, {self.members} members, ±{self.semitones:g}"
+        return "Sent plainly" if way == "plain" else "Sent as its notes need it"
+
+
+class NoteAnswers(WheelStroke):
+    """What the instrument of a part takes of each note by itself. What is lost is shown on the notes."""
+
+    stands = True
+
+    kind: Literal["note.answers"] = "note.answers"
+    keys: tuple[NoteLane, ...] | None = Field(
+        None, max_length=130, description="Kinds of curves that it takes; absent: all."
+    )
+    semitones: Annotated[float | None, Field(gt=0, le=MOST_SEMITONES)] = Field(
+        None, description="How far it bends a note, either way; absent: as far as it is told."
+    )
+
+    @model_validator(mode="after")
+    def _known(self) -> Self:
+        for key in self.keys or ():
+            known_note_lane(key, "keys")
+        return self
+
+    @override
+    def apply(self, take: Take) -> Take:
+        answers = Answers(None if self.keys is None else frozenset(self.keys), self.semitones)
+        for channel in self.channels(take):
+            take = take.with_channel(replace(channel, answers=answers))
+        return take
+
+    @override
+    def reach(self, take: Take) -> Reach:
+        return throughout(take, self.channels(take))
+
+    @override
+    def label(self) -> str:
+        if self.keys is None:
+            return "Its instrument takes all of each note"
+        if not self.keys:
+            return "Its instrument takes nothing of single notes"
+        return "Its instrument takes " + ", ".join(key.removeprefix("note:") for key in self.keys) + " of each note"

@@ -1,0 +1,352 @@
+"""Strokes on the curves of notes: drawn for each, given from one to many, scattered, begun where they should begin."""
+
+from abc import abstractmethod
+from typing import Annotated, Literal, NamedTuple, Self
+
+import numpy as np
+from pydantic import Field, field_validator, model_validator
+from typing_extensions import override
+
+from expression.arrays import Flags, Floats, Ints, whole
+from expression.chords import chord_onsets
+from expression.curve import Curve
+from expression.errors import NothingMatched
+from expression.lanes import LANES, NOTE_LANES, NOTE_PITCH, Form
+from expression.limits import MOST_NODES
+from expression.note_curves import NoteCurves
+from expression.piece import backwards, cut, opened
+from expression.strokes.base import BaseStroke, Count, Lift, Record, Unit, masks_of, select
+from expression.strokes.feel import CUT, chance
+from expression.strokes.many import Many, Span
+from expression.take import Part, Take
+
+NoteLane = Annotated[
+    str, Field(description="`note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.")
+]
+OCTAVE = 12.0
+"""Semitones to either side of a pitch curve that become the whole range of another kind."""
+NODES_EACH = 2**16
+"""Ids that are set aside for the nodes of a note, by which they deviate."""
+
+
+def known_note_lane(key: str, field: str = "lane") -> str:
+    """The key of a kind of curve that notes have. Raises ValueError where there is none."""
+    if key in NOTE_LANES:
+        return key
+    raise ValueError(
+        f"{field} must be note:pitch, note:pressure, note:timbre, note:pan or note:cc:1 to note:cc:119 (but no pedal), "
+        f"not {key[:40]!r}"
+    )
+
+
+class Chosen(NamedTuple):
+    """The chosen notes of a part. One element of each array a note."""
+
+    part: Part
+    id: Ints
+    start: Ints
+    length: Ints
+    pitch: Ints
+    velocity: Ints
+
+    @classmethod
+    def of(cls, part: Part, mask: Flags) -> "Chosen":
+        """By a mask of the notes of a part."""
+        notes = part.notes.only(mask)
+        length = np.maximum(notes.end - notes.start, 1)
+        return cls(part, notes.id, notes.start, length, notes.pitch.astype(np.int64), notes.velocity.astype(np.int64))
+
+
+class NoteStroke(BaseStroke):
+    """A stroke on the curves of chosen notes."""
+
+    lane: NoteLane
+
+    @field_validator("lane")
+    @classmethod
+    def _known_lane(cls, lane: str) -> str:
+        return known_note_lane(lane)
+
+    @property
+    def target_lane(self) -> str:
+        """The kind of curve that it makes."""
+        return self.lane
+
+    @property
+    def name(self) -> str:
+        """What the kind is called."""
+        return LANES[self.lane].name
+
+    @override
+    def apply(self, take: Take) -> Take:
+        _, masks = select(take, self.where)
+        changed: dict[int, dict[str, NoteCurves]] = {}
+        for number, mask in masks.items():
+            chosen = Chosen.of(take.parts[number], mask)
+            made = self.curves(take, chosen)
+            if made is None:
+                continue
+            ids, curves = made
+            known = chosen.part.curves.get(self.target_lane, NoteCurves.each([], []))
+            changed[number] = {self.target_lane: known.with_curves(ids, clipped(curves, self.target_lane))}
+        if not changed:
+            raise NothingMatched(self.nothing)
+        return take.with_curves(changed)
+
+    @property
+    def nothing(self) -> str:
+        """Why it matches nothing although notes are chosen."""
+        return f"None of the chosen notes has a curve of its own here ({self.name})."
+
+    @abstractmethod
+    def curves(self, take: Take, chosen: Chosen) -> tuple[Ints, NoteCurves] | None:
+        """The notes (ids) that get other curves, and these; None where there is nothing for the stroke to do."""
+
+    @override
+    def line(self, take: Take) -> list[tuple[int, float]]:
+        """The curve of the first of the notes, as it becomes."""
+        for number, mask in masks_of(take, self.where).items():
+            chosen = Chosen.of(take.parts[number], mask)
+            made = self.curves(take, chosen)
+            if made is None:
+                continue
+            curve = made[1].curve(int(chosen.id[0]))
+            ways = np.flatnonzero(curve.ways)
+            places = [curve.ticks, *(np.linspace(curve.ticks[at], curve.ticks[at + 1], 9).astype(int) for at in ways)]
+            ticks = np.unique(np.concatenate(places))
+            values = np.round(np.nan_to_num(curve.at(ticks)), 3)
+            return list(zip((ticks + chosen.start[0]).tolist(), values.tolist(), strict=True))
+        return []
+
+
+def clipped(curves: NoteCurves, key: str) -> NoteCurves:
+    """Curves held within the range of their kind: their nodes, between which no way leaves it."""
+    low, high = LANES[key].low, LANES[key].high
+    values = curves.nodes.values
+    if not len(values) or (values.min() >= low and values.max() <= high):
+        return curves
+    return NoteCurves.of(curves.owners(), curves.nodes.valued(np.clip(values, low, high)))
+
+
+class CurveNode(Record):
+    """One node of a curve, and the way to the next."""
+
+    at: Unit = Field(description="Where in the note: a share of its length.")
+    value: Annotated[float, Field(ge=-127, le=127)] = Field(description="In the lane's unit; pitch in semitones.")
+    hold: bool = Field(False, description="Keep the value until the next node.")
+    lift: Lift = 0.0
+    ease: Unit = 0.0
+
+
+class NoteCurve(NoteStroke):
+    """The curve of every chosen note, each over its own length, in place of what it had."""
+
+    kind: Literal["note.curve"] = "note.curve"
+    nodes: tuple[CurveNode, ...] = Field(max_length=MOST_NODES, description="Ascending by `at`; none: no curve.")
+
+    @model_validator(mode="after")
+    def _fits(self) -> Self:
+        places = [node.at for node in self.nodes]
+        if places != sorted(places):
+            raise ValueError("nodes must ascend by at")
+        kind = LANES[self.lane]
+        if any(not kind.low <= node.value <= kind.high for node in self.nodes):
+            raise ValueError(f"nodes of {kind.name} must have values from {kind.low:g} to {kind.high:g}")
+        return self
+
+    @override
+    def curves(self, take: Take, chosen: Chosen) -> tuple[Ints, NoteCurves]:
+        if len(self.nodes) * len(chosen.id) > MOST_NODES * 10:
+            raise NothingMatched(f"That would be more than {MOST_NODES * 10:,} nodes; choose fewer notes.", "nodes")
+        count, nodes = len(chosen.id), len(self.nodes)
+        at, value, hold, lift, ease = (
+            np.array([getattr(node, name) for node in self.nodes]) for name in ("at", "value", "hold", "lift", "ease")
+        )
+        ticks = whole(np.repeat(chosen.length, nodes) * np.tile(at, count))
+        columns = (np.tile(column, count) for column in (value, hold, lift, ease))
+        return chosen.id, NoteCurves.of(np.repeat(chosen.id, nodes), Curve.of(ticks, *columns))
+
+    @override
+    def label(self) -> str:
+        if not self.nodes:
+            return f"{self.name} cleared"
+        ends = " → ".join(f"{node.value:g}".replace("-", "−") for node in (self.nodes[0], self.nodes[-1]))
+        return f"{self.name} {ends}" if len(self.nodes) > 1 else f"{self.name} {self.nodes[0].value:g}"
+
+
+class NoteCopy(NoteStroke):
+    """The curve of one note, given to the other chosen ones."""
+
+    kind: Literal["note.copy"] = "note.copy"
+    source: Count = Field(description="The id of the note whose curve is given.")
+    to: NoteLane | None = Field(None, description="The kind that it becomes; absent: the same.")
+    by: Literal["share", "beats"] = Field("share", description="Over the length of each note, or as long as it is.")
+    flip: Literal["none", "time", "value"] = Field("none", description="Backwards, or upside down.")
+    alternate: bool = Field(False, description="Every other note gets it upside down.")
+    gain: Annotated[float, Field(ge=0, le=16)] = Field(1.0, description="Distances from rest times this.")
+    scale: Literal["none", "velocity", "pitch", "chord"] = Field(
+        "none",
+        description="Besides times how hard each note is struck against the source; or 1 and a twelfth more for each "
+        "semitone above it; or the share of its chord that is not above it.",
+    )
+
+    @field_validator("to")
+    @classmethod
+    def _known_to(cls, to: str | None) -> str | None:
+        return to if to is None else known_note_lane(to, "to")
+
+    @property
+    @override
+    def target_lane(self) -> str:
+        return self.to or self.lane
+
+    def _source(self, take: Take) -> tuple[Part, int, Curve]:
+        for part in take.parts:
+            row = np.flatnonzero(part.notes.id == self.source)
+            if len(row):
+                curve = part.curves[self.lane].curve(self.source) if self.lane in part.curves else Curve.of([], [])
+                if not len(curve):
+                    raise NothingMatched(f"The note whose curve is to be given has none ({self.name}).", "source")
+                return part, int(row[0]), curve
+        raise NothingMatched(f"There is no note {self.source} in this take.", "source")
+
+    @override
+    def curves(self, take: Take, chosen: Chosen) -> tuple[Ints, NoteCurves] | None:
+        part, row, curve = self._source(take)
+        others = chosen.id != self.source if self.target_lane == self.lane else np.ones(len(chosen.id), dtype=bool)
+        if not others.any():
+            return None
+        length = max(int(part.notes.end[row] - part.notes.start[row]), 1)
+        factor = self._factors(take, part, row, chosen)
+        sign = np.where(self._turned(take, chosen), -1.0, 1.0)
+        rest, to_rest = _rest(self.lane), _rest(self.target_lane)
+        offset = (curve.values - rest) * _unit(self.lane, self.target_lane)
+        if self.flip == "time":
+            curve = backwards(cut(curve, 0, length, LANES[self.lane].error)).curve
+        nodes, offset = curve.ticks, (curve.values - rest) * _unit(self.lane, self.target_lane)
+        ids, lengths = chosen.id[others], chosen.length[others]
+        count, each = len(ids), len(nodes)
+        ticks = np.tile(nodes, count)
+        if self.by == "share":
+            ticks = whole(ticks * np.repeat(lengths / length, each))
+        if LANES[self.target_lane].form is Form.CENTRED or self.target_lane == NOTE_PITCH:
+            values = to_rest + np.tile(offset, count) * np.repeat((factor * sign)[others], each)
+        else:
+            # Upside down within the range: what is at rest is at its top then.
+            low, high = LANES[self.target_lane].low, LANES[self.target_lane].high
+            values = to_rest + np.tile(offset, count) * np.repeat(factor[others], each)
+            values = np.where(np.repeat(sign[others] < 0, each), low + high - values, values)
+        made = Curve.of(ticks, values, *(np.tile(column, count) for column in (curve.hold, curve.lift, curve.ease)))
+        return ids, NoteCurves.of(np.repeat(ids, each), made)
+
+    def _factors(self, take: Take, part: Part, row: int, chosen: Chosen) -> Floats:
+        if self.scale == "velocity":
+            return np.asarray(self.gain * chosen.velocity / max(int(part.notes.velocity[row]), 1))
+        if self.scale == "pitch":
+            away = chosen.pitch - int(part.notes.pitch[row])
+            return np.asarray(self.gain * np.maximum(1 + away / 12, 0.0))
+        if self.scale == "chord":
+            chord = np.unique(chord_onsets(chosen.start, take.resolution), return_inverse=True)[1]
+            above = np.array(
+                [
+                    np.sum((chord == own) & (chosen.pitch <= pitch))
+                    for own, pitch in zip(chord, chosen.pitch, strict=True)
+                ]
+            )
+            return np.asarray(self.gain * above / np.bincount(chord)[chord])
+        return np.full(len(chosen.id), self.gain)
+
+    def _turned(self, take: Take, chosen: Chosen) -> Flags:
+        turned = np.full(len(chosen.id), self.flip == "value")
+        if self.alternate:
+            # Counted by their starts, the lower first, from the source on; that one is as it is.
+            order = np.lexsort((chosen.pitch, chosen.start))
+            place = np.empty(len(order), dtype=np.int64)
+            place[order] = np.arange(len(order))
+            own = place[chosen.id == self.source]
+            turned ^= (place - (int(own[0]) if len(own) else -1)) % 2 == 1
+        return turned
+
+    @override
+    def label(self) -> str:
+        onto = f" to {LANES[self.target_lane].name}" if self.target_lane != self.lane else ""
+        words = {"time": ", backwards", "value": ", upside down", "none": ""}[self.flip]
+        return f"{self.name} copied{onto}{words}" + (", every other turned" if self.alternate else "")
+
+
+def _rest(key: str) -> float:
+    """What a kind of curve says at rest."""
+    return LANES[key].default
+
+
+def _unit(old: str, new: str) -> float:
+    """One of the unit of a kind in that of another: an octave to either side is the whole range of the others."""
+    if (old == NOTE_PITCH) == (new == NOTE_PITCH):
+        return 1.0
+    return 64 / OCTAVE if old == NOTE_PITCH else OCTAVE / 64
+
+
+class NoteScatter(NoteStroke):
+    """Every node gets a deviation of its own, which depends on the seed, the note and the node's place alone."""
+
+    kind: Literal["note.scatter"] = "note.scatter"
+    amount: Annotated[float, Field(ge=0, le=127)] = Field(description="The most by which a node deviates either way.")
+    seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = Field(1, description="Another seed is another roll of the dice.")
+    nodes: Literal["all", "first", "last", "inner"] = Field("all", description="Which nodes of each note.")
+
+    @override
+    def curves(self, take: Take, chosen: Chosen) -> tuple[Ints, NoteCurves] | None:
+        known = chosen.part.curves.get(self.lane)
+        if known is None or not len(own := known.only(chosen.id)):
+            return None
+        owners, place = own.owners(), np.arange(len(own.nodes)) - np.repeat(own.first[:-1], np.diff(own.first))
+        off = self.amount / CUT * chance(owners * NODES_EACH + place, self.seed)
+        last = np.append(owners[1:] != owners[:-1], True)
+        which = {"all": True, "first": place == 0, "last": last, "inner": (place > 0) & ~last}[self.nodes]
+        return own.ids, NoteCurves.of(owners, own.nodes.valued(own.nodes.values + np.where(which, off, 0.0)))
+
+    @override
+    def label(self) -> str:
+        which = "" if self.nodes == "all" else f", {self.nodes} nodes"
+        return f"{self.name} scattered by {self.amount:g}{which}"
+
+
+class NoteStart(NoteStroke):
+    """Where the curves begin: each moved so that it begins there, or led from there into what was played."""
+
+    kind: Literal["note.start"] = "note.start"
+    value: Annotated[float | None, Field(ge=-127, le=127)] = Field(
+        None, description="In the lane's unit; absent: at rest (pitch: the note's own)."
+    )
+    time_ms: Annotated[float, Field(ge=0, le=60_000)] = Field(
+        0.0, description="0: the whole curve is moved. Otherwise it stays, and is led into over so many milliseconds."
+    )
+
+    @override
+    def curves(self, take: Take, chosen: Chosen) -> tuple[Ints, NoteCurves] | None:
+        known = chosen.part.curves.get(self.lane)
+        if known is None or not len(own := known.only(chosen.id)):
+            return None
+        value = _rest(self.lane) if self.value is None else self.value
+        if not self.time_ms:
+            begins = own.nodes.values[own.first[:-1]]
+            values = own.nodes.values + np.repeat(value - begins, np.diff(own.first))
+            return own.ids, NoteCurves.of(own.owners(), own.nodes.valued(values))
+        order = np.argsort(chosen.id)
+        row = order[np.searchsorted(chosen.id[order], own.ids)]
+        start = chosen.start[row]
+        until = whole(take.tempo.tick(take.tempo.seconds(start) + self.time_ms / 1000)) - start
+        until = np.minimum(np.maximum(until, 1), chosen.length[row])
+        line = Many(take, Span(chosen.part.id, chosen.id, chosen.start, chosen.length), self.lane, None, False)
+        curve = opened(line.curve, line.base + until, line.error)
+        owner = line.owner(curve.ticks)
+        curve = curve.rows(curve.ticks >= (line.base + until)[owner])
+        lead = Curve.of(line.base, np.full(len(line), value), False)
+        both = lead.then(curve)
+        return line.id, line.curves(both.rows(np.argsort(both.ticks, kind="stable")))
+
+    @override
+    def label(self) -> str:
+        value = "at rest" if self.value is None else f"at {self.value:g}".replace("-", "−")
+        led = f", led in over {self.time_ms:g} ms" if self.time_ms else ""
+        return f"{self.name} begins {value}{led}"
