@@ -13,8 +13,7 @@ from typing import Any
 
 from expression.arrays import Floats
 from expression.errors import BadStroke, NothingMatched, Refused
-from expression.midi.read import read
-from expression.midi.write import write
+from expression.midi.files import opened, saved
 from expression.pitch import NOTE_NAMES
 from expression.receiver import as_document, receive
 from expression.take import Part, Take
@@ -51,6 +50,13 @@ def _parser() -> argparse.ArgumentParser:
         metavar="STEPS",
         help="send drawn ways in fewer events, off by so much at most",
     )
+    shaping.add_argument(
+        "--as",
+        dest="kind",
+        choices=("plain", "mpe", "clip"),
+        default="plain",
+        help="curves of notes by messages of the part's channel, or in a zone of MPE; or all as a MIDI 2.0 clip file",
+    )
     shaping.set_defaults(run=_shape)
     inspecting = commands.add_parser("inspect", help="tell what a MIDI file holds")
     inspecting.add_argument("file", metavar="IN.mid")
@@ -79,7 +85,7 @@ def _read_bytes(path: str) -> bytes:
 def _take(path: str) -> Take:
     data = _read_bytes(path)
     try:
-        take = read(data)
+        take = opened(data)
     except Refused as refused:
         raise Fault(f"{path}: {refused}") from None
     for remark in take.remarks:
@@ -99,7 +105,20 @@ def _shape(options: argparse.Namespace) -> None:
     strokes = _strokes(options.strokes)
     if strokes:
         take = _stroked(take, strokes, options.strokes)
-    _write_whole(Path(options.output), write(take, options.thin))
+    _tell_lost(take, options.kind)
+    _write_whole(Path(options.output), saved(take, options.kind, options.thin))
+
+
+def _tell_lost(take: Take, kind: str) -> None:
+    """What cannot be said plainly, on stderr."""
+    from expression.levels import unsaid
+    from expression.midi.write import sent
+
+    for channel in sent(take, "plain").channels if kind == "plain" else ():
+        if channel.sending.way == "plain":
+            for key, notes in unsaid(take, channel).items():
+                of = f"{take.parts_on(channel)[0].name}: {key} of {len(notes):,} notes"
+                print(f"lull: {of} cannot be said plainly; use --as mpe.", file=sys.stderr)
 
 
 def _stroked(take: Take, strokes: list[Any], path: str) -> Take:
@@ -184,7 +203,7 @@ def _receive(options: argparse.Namespace) -> None:
     data = _read_bytes(options.file)
     try:
         # Read once as a take as well: what cannot be shaped is refused with the same sentence.
-        read(data)
+        opened(data)
         heard = receive(data)
     except Refused as refused:
         raise Fault(f"{options.file}: {refused}") from None

@@ -4,6 +4,7 @@ What a note says stands on what its channel's lane says: the pitch is the sum of
 from their defaults. One after another notes can be said by the lane alone; in a chord only where all say the same.
 """
 
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -190,6 +191,7 @@ def needs_zone(take: Take, channel: Channel) -> bool:
     return any(key != NOTE_PRESSURE and len(line(take, channel, key).unsaid) for key in kinds_on(take, channel))
 
 
+@lru_cache(maxsize=64)
 def is_zoned(take: Take, channel: Channel) -> bool:
     """Whether the notes of a channel are sent in a zone, each on a member of its own."""
     way = channel.sending.way

@@ -20,7 +20,6 @@ from expression.note_curves import NoteCurves
 from expression.take import Pace, Part, Take
 from expression.time import TempoMap
 
-
 HEARD_OFF = 0.0295
 """Semitones: so far a pitch may be heard from what is drawn, with the rounding of ticks not more than 3 cents."""
 

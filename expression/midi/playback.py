@@ -7,9 +7,11 @@ import numpy as np
 
 from expression.arrays import Bytes, Flags, Floats, Ints
 from expression.lanes import CHANNEL_LANES, MODE_MESSAGES, PARAMETERS, RESET
+from expression.levels import is_zoned
 from expression.midi.emit import emit_with_notes
 from expression.midi.ranges import range_controls
 from expression.midi.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SHORT
+from expression.midi.zones import allotment
 from expression.sounding import sounding
 from expression.take import Part, Take
 
@@ -116,11 +118,15 @@ def held_at(take: Take, start: float) -> Stream:
         notes = sounding(take, channel)
         begun, over, up = (take.tempo.seconds(ticks) for ticks in (notes.start, notes.end, notes.key_up))
         here = np.flatnonzero((begun < start) & (over > start))
-        last = {(int(notes.part[row]), int(notes.pitch[row])): row for row in here.tolist()}
-        for (part, pitch), row in last.items():
-            rows.append((int(notes.start[row]), part, NOTE_ON | channel.number, pitch, int(notes.velocity[row])))
+        given = allotment(take, channel) if is_zoned(take, channel) else None
+        member = dict(zip(given.id.tolist(), given.member.tolist(), strict=True)) if given else {}
+        numbers = [member.get(note, channel.number) for note in notes.id[here].tolist()]
+        at = zip(here.tolist(), numbers, strict=True)
+        last = {(int(notes.part[row]), number, int(notes.pitch[row])): row for row, number in at}
+        for (part, number, pitch), row in last.items():
+            rows.append((int(notes.start[row]), part, NOTE_ON | number, pitch, int(notes.velocity[row])))
             if up[row] <= start:
-                rows.append((int(notes.start[row]), part, NOTE_OFF | channel.number, pitch, RELEASE))
+                rows.append((int(notes.start[row]), part, NOTE_OFF | number, pitch, RELEASE))
     rows.sort(key=lambda one: one[0])
     columns = np.array(rows, dtype=np.int64).reshape(-1, 5).T
     when = np.full(len(rows), start)

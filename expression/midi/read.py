@@ -102,7 +102,7 @@ def _meter(tracks: tuple[Events, ...], remarks: list[str]) -> Iterator[tuple[int
 def _parts(tracks: Sequence[Events], rows: Rows, remarks: list[str]) -> Iterator[Part]:
     """The parts of all tracks, by track and then by channel."""
     voice = (rows.status >= NOTE_OFF) & (rows.status < SYSEX)
-    line = np.where(voice, _ports(tracks)[rows.track] << 4 | rows.status & 0x0F, -1)
+    line = lines_of(tracks, rows)
     exclusives = _system_on(tracks, rows)
     found = {zone.manager: zone for zone in zones(rows, line)}
     folded = line.copy()
@@ -156,6 +156,12 @@ def _parts(tracks: Sequence[Events], rows: Rows, remarks: list[str]) -> Iterator
             )
             id_ += 1
             first_note += len(notes)
+
+
+def lines_of(tracks: Sequence[Events], rows: Rows) -> Ints:
+    """The line of each row: its port times 16, and its channel; -1 where it belongs to none."""
+    voice = (rows.status >= NOTE_OFF) & (rows.status < SYSEX)
+    return np.where(voice, _ports(tracks)[rows.track] << 4 | rows.status & 0x0F, -1)
 
 
 def _note_curves(track: Events, here: Ints, notes: Notes) -> tuple[dict[str, NoteCurves], Ints]:

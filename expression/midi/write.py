@@ -1,23 +1,41 @@
 """From a take to the bytes of a Standard MIDI File."""
 
 from dataclasses import replace
+from typing import Literal
 
 import numpy as np
 
 from expression.arrays import frozen
+from expression.levels import kinds_on
 from expression.midi import smf
 from expression.midi.emit import emit
 from expression.take import Take
 
+Way = Literal["plain", "mpe"]
 
-def write(take: Take, tolerance: float = 0.0) -> bytes:
+
+def write(take: Take, tolerance: float = 0.0, way: Way | None = None) -> bytes:
     """The file of a take, of the type it came as, at the source's own resolution where every time allows it.
 
-    `tolerance` as in `emit`.
+    `tolerance` as in `emit`. Notes with curves are sent as each part says; `way`: parts that leave it open, plainly, or
+    all that have any in zones of MPE.
     """
-    tracks = emit(take, tolerance)
-    factor = take.header.factor
+    tracks = emit(sent(take, way), tolerance)
+    factor, format_ = take.header.factor, take.header.format if len(tracks) == 1 else max(take.header.format, 1)
     if all(not (track.tick % factor).any() for track in tracks):
         tracks = tuple(replace(track, tick=frozen(track.tick // factor, np.int64)) for track in tracks)
-        return smf.compose(take.header.format, take.header.division, list(tracks))
-    return smf.compose(take.header.format, take.resolution, list(tracks))
+        return smf.compose(format_, take.header.division, list(tracks))
+    return smf.compose(format_, take.resolution, list(tracks))
+
+
+def sent(take: Take, way: Way | None) -> Take:
+    """The take with its parts sent in one way: in zones all whose notes have curves, or plainly what leaves it open."""
+    for channel in take.channels if way else ():
+        chosen = channel.sending.way
+        if way == "mpe" and kinds_on(take, channel):
+            chosen = "mpe"
+        elif way == "plain" and chosen == "auto":
+            chosen = "plain"
+        if chosen != channel.sending.way:
+            take = take.with_channel(replace(channel, sending=channel.sending._replace(way=chosen)))
+    return take

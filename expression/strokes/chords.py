@@ -277,7 +277,8 @@ def _chained(part: Part, key: str, row: int, chain: list[Thread], start: int, li
     is_pitch = key == NOTE_PITCH
     if not is_pitch and not any(len(one) for one in curves):
         return None
-    if not any(len(one) for one in curves):
+    in_turn = all(after.leaves >= before.arrives for before, after in itertools.pairwise(chain))
+    if in_turn and not any(len(one) for one in curves):
         return _steps(notes, row, chain, start, lift, ease)
     curve = _begun(curves[0], rest)
     base = int(notes.pitch[row])
@@ -306,19 +307,9 @@ def _steps(notes: Notes, row: int, chain: list[Thread], start: int, lift: float,
         leaves, arrives = thread.leaves - start, thread.arrives - start
         away = float(int(notes.pitch[thread.other]) - base)
         before = nodes[-1][1]
-        if leaves < nodes[-1][0]:
-            # It leaves before it has arrived: from wherever it has come to by then.
-            known = _of_nodes(nodes, lift, ease)
-            before = float(known.at(leaves))
-            part = cut(known, 0, leaves, LANES[NOTE_PITCH].error).curve
-            nodes = list(zip(part.ticks.tolist(), part.values.tolist(), part.hold.tolist(), strict=True))
         if nodes[-1][0] == leaves:
             nodes.pop()
         nodes += [(leaves, before, False), (arrives, away, True)]
-    return _of_nodes(nodes, lift, ease)
-
-
-def _of_nodes(nodes: list[tuple[int, float, bool]], lift: float, ease: float) -> Curve:
     ticks, values, hold = zip(*nodes, strict=True)
     return Curve.of(ticks, values, hold, lift, ease)
 

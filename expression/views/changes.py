@@ -76,6 +76,10 @@ def changes(before: Take, after: Take) -> Changes:
 def _lanes_differ(old: Part, new: Part) -> bool:
     if old.bend_range is not new.bend_range or old.channel.instrument != new.channel.instrument:
         return True
+    if old.curves is not new.curves or old.channel.sending != new.channel.sending:
+        return True
+    if old.channel.answers != new.channel.answers:
+        return True
     if old.lanes is new.lanes:
         return False
     return any(old.lanes.get(key) is not new.lanes.get(key) for key in old.lanes.keys() | new.lanes.keys())

@@ -1,5 +1,6 @@
 """The sounding shape of notes: pitch, loudness and brightness over time, as ribbons draw them."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -7,12 +8,13 @@ from typing_extensions import TypedDict
 
 from expression.arrays import Floats, Ints, whole
 from expression.curve import Curve
-from expression.lanes import BEND, EXPRESSION, LANES, NOTE_PRESSURE, PRESSURE, TIMBRE
+from expression.lanes import BEND, EXPRESSION, LANES, NOTE_PITCH, NOTE_PRESSURE, NOTE_TIMBRE, PRESSURE, TIMBRE
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.take import Part, Take
 
 SHAPING = (BEND, EXPRESSION, TIMBRE, PRESSURE)
+OWN = (NOTE_PITCH, NOTE_PRESSURE, NOTE_TIMBRE)
 MOST_POINTS = 40
 """Points a note: more than a ribbon has pixels to show unless it is very long."""
 HELD = 48
@@ -52,14 +54,15 @@ def tried_contours(before: Take, after: Take, start: int, end: int) -> list[Trie
     """
     found: list[TriedContour] = []
     for old, new in zip(before.parts, after.parts, strict=True):
-        if old.channel is new.channel or all(old.lanes.get(key) is new.lanes.get(key) for key in SHAPING):
+        same = old.channel is new.channel or all(old.lanes.get(key) is new.lanes.get(key) for key in SHAPING)
+        if same and all(old.curves.get(key) is new.curves.get(key) for key in OWN):
             continue
         notes = old.notes
         near = np.flatnonzero((notes.start < end) & (notes.end > start))
         if not len(near) or near[-1] - near[0] >= MOST_TRIED:
             continue
         first, after_ = int(near[0]), int(near[-1]) + 1
-        shape = contours(replace(old, channel=new.channel, notes=notes.only(slice(first, after_))))
+        shape = contours(replace(old, channel=new.channel, curves=new.curves, notes=notes.only(slice(first, after_))))
         if shape:
             found.append({"part": old.id, "first": first, "contour": shape})
     return found
@@ -68,8 +71,8 @@ def tried_contours(before: Take, after: Take, start: int, end: int) -> list[Trie
 def contours(part: Part) -> Contour | None:
     """The shape of every note of a part; None where no lane shapes them."""
     lanes = {key: part.lanes[key].curve for key in SHAPING if key in part.lanes}
-    notes, pressed = part.notes, part.curves.get(NOTE_PRESSURE)
-    if not (lanes or pressed) or not len(notes):
+    notes, own = part.notes, {key: part.curves[key] for key in OWN if key in part.curves and len(part.curves[key])}
+    if not (lanes or own) or not len(notes):
         return None
     reach = int(notes.start[0]), int(notes.end.max())
     none = np.zeros(0, dtype=np.int64)
@@ -83,8 +86,8 @@ def contours(part: Part) -> Contour | None:
     place = np.arange(len(owner)) - np.repeat(np.cumsum(count) - count, count)
     inner = np.minimum(first[owner] + np.maximum(place - 1, 0) * step[owner], max(len(moments) - 1, 0))
     tick = np.where(place == 0, notes.start[owner], np.append(moments, 0)[inner])
-    if pressed:
-        owner, tick = _with_own(notes, owner, tick, pressed)
+    if own:
+        owner, tick = _with_own(notes, owner, tick, list(own.values()))
         count = np.bincount(owner, minlength=len(notes))
 
     def value(key: str) -> Floats:
@@ -96,34 +99,56 @@ def contours(part: Part) -> Contour | None:
     def share(key: str) -> Floats:
         return value(key) / LANES[key].high
 
-    pressure = share(PRESSURE)
-    if pressed:
-        own = pressed.at(notes.id[owner], tick - notes.start[owner]) / LANES[PRESSURE].high
-        pressure = np.minimum(pressure + np.nan_to_num(own), 1.0)
-    loud, ink = share(EXPRESSION), (share(TIMBRE) + pressure) / 2
+    def added(key: str) -> Floats | float:
+        """What notes say by themselves, from rest."""
+        if key not in own:
+            return 0.0
+        rest = LANES[key].default
+        return np.nan_to_num(own[key].at(notes.id[owner], tick - notes.start[owner]), nan=rest) - rest
+
+    pressure = np.clip(share(PRESSURE) + added(NOTE_PRESSURE) / LANES[PRESSURE].high, 0.0, 1.0)
+    timbre = np.clip(share(TIMBRE) + added(NOTE_TIMBRE) / LANES[TIMBRE].high, 0.0, 1.0)
+    loud, ink = share(EXPRESSION), (timbre + pressure) / 2
     return {
         "count": count.tolist(),
         "tick": (tick - notes.start[owner]).tolist(),
-        "bend": _whole(value(BEND) * 100),
+        "bend": _whole((value(BEND) + added(NOTE_PITCH)) * 100),
         "loud": _whole(loud * 100),
         "ink": _whole(ink * 100),
     }
 
 
-def _with_own(notes: Notes, owner: Ints, tick: Ints, curves: NoteCurves) -> tuple[Ints, Ints]:
+def _with_own(notes: Notes, owner: Ints, tick: Ints, kinds: Sequence[NoteCurves]) -> tuple[Ints, Ints]:
     """Points of notes (their rows and ticks), and where curves of their own turn: of too many as many as are drawn."""
     order = np.argsort(notes.id)
-    row = order[np.minimum(np.searchsorted(notes.id[order], curves.owners()), len(notes) - 1)]
-    mine = notes.id[row] == curves.owners()
-    row, turns = row[mine], (notes.start[row] + curves.nodes.ticks)[mine]
-    inner = turns < notes.end[row]
-    both = np.unique(np.stack((np.append(owner, row[inner]), np.append(tick, turns[inner])), axis=1), axis=0)
+    rows, ticks = [owner], [tick]
+    for curves in kinds:
+        ids, turns = _own_turns(curves)
+        row = order[np.minimum(np.searchsorted(notes.id[order], ids), len(notes) - 1)]
+        at = notes.start[row] + turns
+        inner = (notes.id[row] == ids) & (at < notes.end[row])
+        rows.append(row[inner])
+        ticks.append(at[inner])
+    both = np.unique(np.stack((np.concatenate(rows), np.concatenate(ticks)), axis=1), axis=0)
     owner, tick = both[:, 0], both[:, 1]
     count = np.bincount(owner, minlength=len(notes))
     place = np.arange(len(owner)) - np.repeat(np.cumsum(count) - count, count)
     step = np.maximum(-(-(count - 1) // (MOST_POINTS - 1)), 1)
     drawn = place % step[owner] == 0
     return owner[drawn], tick[drawn]
+
+
+def _own_turns(curves: NoteCurves) -> tuple[Ints, Ints]:
+    """Notes (ids) and ticks by which their curves are drawn: nodes, where what was held ends, places on bent ways."""
+    nodes, ids = curves.nodes, curves.owners()
+    same = np.append(ids[1:] == ids[:-1], False)[: len(ids)]
+    gap = np.append(np.diff(nodes.ticks), 0)[: len(ids)]
+    held = same & nodes.hold & (gap > HELD)
+    bent = np.flatnonzero(same & ~nodes.hold & ((nodes.lift != 0) | (nodes.ease != 0)) & (gap > len(SHARES)))
+    on_way = nodes.ticks[bent][:, None] + whole(SHARES * gap[bent][:, None])
+    after = np.flatnonzero(held) + 1
+    turns = np.concatenate((nodes.ticks, nodes.ticks[after] - 1, on_way.ravel()))
+    return np.concatenate((ids, ids[after - 1], np.repeat(ids[bent], len(SHARES)))), turns
 
 
 def _turns(curve: Curve, start: int, end: int) -> Ints:

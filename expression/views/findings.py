@@ -6,6 +6,7 @@ from expression.take import Lane, Take
 from expression.unplayed import Run, flickers, unheard
 from expression.views.bend_faults import BEND_FAULTS
 from expression.views.finding import MOST_SPANS, Unplayed
+from expression.views.note_faults import note_faults
 
 
 def findings(take: Take) -> list[Unplayed]:
@@ -25,6 +26,7 @@ def findings(take: Take) -> list[Unplayed]:
         for part in parts:
             for faults in BEND_FAULTS:
                 found += faults(take, channel, part)
+            found += note_faults(take, channel, part)
     return sorted(found, key=lambda one: one["part"])
 
 

@@ -53,10 +53,10 @@ class Saving(TypedDict):
 
 def lanes(part: Part) -> list[LaneData]:
     """The nodes of every lane of a part, as recorded or shaped."""
-    return [{"key": key, **_nodes(lane.curve, np.arange(len(lane.curve)))} for key, lane in part.lanes.items()]
+    return [{"key": key, **nodes_of(lane.curve, np.arange(len(lane.curve)))} for key, lane in part.lanes.items()]
 
 
-def _nodes(curve: Curve, rows: Ints) -> Nodes:
+def nodes_of(curve: Curve, rows: Ints) -> Nodes:
     """Some nodes (`tick` holds differences), runs of those that do not hold their value, each bent way as a line."""
     ways = np.flatnonzero(curve.ways[rows])
     bent = ways[(curve.lift[rows[ways]] != 0) | (curve.ease[rows[ways]] != 0)]
@@ -90,7 +90,7 @@ def lane_changes(before: Part, after: Part) -> list[LaneChange]:
         curve = new.curve if new else Curve.of([], [])
         first, gone, until = differing(old.curve if old else Curve.of([], []), curve)
         rows = _outline(curve, np.arange(first, until))
-        found.append({"key": key, "first": first, "after": gone, **_nodes(curve, rows)})
+        found.append({"key": key, "first": first, "after": gone, **nodes_of(curve, rows)})
     return found
 
 

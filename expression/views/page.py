@@ -1,13 +1,15 @@
 """The whole take for the desk: parts with their notes in columns, lanes in short, bars, tempo."""
 
 from collections.abc import Sequence
+from typing import Literal
 
 import numpy as np
 from typing_extensions import TypedDict
 
 from expression import percussion
 from expression.arrays import runs
-from expression.lanes import BEND, CHANNEL_LANES, LANES, Form
+from expression.lanes import BEND, BESIDE, CHANNEL_LANES, LANES, Form
+from expression.levels import is_zoned
 from expression.midi.status import SYSEX
 from expression.pitch import NOTE_NAMES
 from expression.take import Part, Take
@@ -65,6 +67,19 @@ class InForce(TypedDict):
     what: str
 
 
+class SentView(TypedDict):
+    """How a part is sent (`zoned`: in a zone of MPE), and what its instrument takes of single notes (None: all)."""
+
+    way: Literal["auto", "plain", "mpe"]
+    zoned: bool
+    lower: bool
+    members: int
+    semitones: float
+    replaces: list[str]
+    takes: list[str] | None
+    bends: float | None
+
+
 class PartLanes(TypedDict):
     """The lanes of a part in short, and what they make of its notes.
 
@@ -75,6 +90,7 @@ class PartLanes(TypedDict):
     bend_range: list[tuple[int, float]]
     """From each tick on, so many semitones either way."""
     by_hand: bool
+    sent: SentView
     largest: float | None
     in_force: list[InForce]
     lanes: list[LaneHead]
@@ -160,6 +176,7 @@ def lanes_of(take: Take, parts: Sequence[int]) -> list[PartLanes]:
 
 def _lanes(take: Take, part: Part) -> PartLanes:
     heads = [_lane_head(part, key) for key in CHANNEL_LANES if key in part.lanes]
+    heads += [_own_head(part, key) for key in BESIDE if key in part.curves and len(part.curves[key])]
     steps = part.bend_range
     ranges = list(zip(steps.ticks.tolist(), steps.semitones.tolist(), strict=True))
     largest, is_told = part.channel.instrument
@@ -167,10 +184,26 @@ def _lanes(take: Take, part: Part) -> PartLanes:
         "id": part.id,
         "bend_range": ranges,
         "by_hand": not is_told,
+        "sent": _sent(take, part),
         "largest": largest,
         "in_force": in_force(take, part),
         "lanes": heads,
         "contour": contours(part),
+    }
+
+
+def _sent(take: Take, part: Part) -> SentView:
+    way, zone, replaces = part.channel.sending
+    answers = part.channel.answers
+    return {
+        "way": way,
+        "zoned": is_zoned(take, part.channel),
+        "lower": zone.is_lower,
+        "members": zone.members,
+        "semitones": zone.reach,
+        "replaces": sorted(replaces),
+        "takes": sorted(answers.keys) if answers.keys is not None else None,
+        "bends": answers.semitones,
     }
 
 
@@ -207,6 +240,18 @@ def _lane_head(part: Part, key: str) -> LaneHead:
         "highest": round(float(curve.values.max()), 2),
         "leads_in": int(curve.ticks[0]) <= first,
         "form": LANES[key].form_of(curve.values),
+    }
+
+
+def _own_head(part: Part, key: str) -> LaneHead:
+    values = part.curves[key].nodes.values
+    return {
+        "key": key,
+        "nodes": len(values),
+        "lowest": round(float(values.min()), 2),
+        "highest": round(float(values.max()), 2),
+        "leads_in": True,
+        "form": LANES[key].form,
     }
 
 

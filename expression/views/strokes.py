@@ -7,13 +7,28 @@ from typing_extensions import TypedDict
 from expression.errors import NothingMatched
 from expression.history import Shaped
 from expression.strokes import AnyStroke, Stroke, on_notes, select
+from expression.strokes.chords import NoteGlide
 from expression.strokes.grips import Grip
 from expression.strokes.velocity import VelocityStroke
 from expression.take import Take
 
+MOST_THREADS = 2000
+
+
+class ThreadView(TypedDict):
+    """A voice of chord into chord: the notes (ids) it goes from and to, and when it leaves and is there (ticks)."""
+
+    one: int
+    other: int
+    leaves: int
+    arrives: int
+
 
 class Mark(TypedDict):
-    """Where a stroke shows on the page; `start` and `end` are ticks, its line is (tick, value)."""
+    """Where a stroke shows on the page; `start` and `end` are ticks, its line is (tick, value).
+
+    `threads`: the voices of chord into chord.
+    """
 
     label: str
     place: str
@@ -23,6 +38,7 @@ class Mark(TypedDict):
     grips: list[Grip]
     parts: list[int]
     count: int
+    threads: list[ThreadView]
 
 
 class StrokeView(TypedDict):
@@ -130,7 +146,7 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
     try:
         start, end, parts, count = on_notes.reach(stroke, take)
     except NothingMatched:
-        return Mark(label=stroke.label(), place="", start=0, end=0, line=[], grips=[], parts=[], count=0)
+        return Mark(label=stroke.label(), place="", start=0, end=0, line=[], grips=[], parts=[], count=0, threads=[])
     # What comes a little before or after a bar line belongs to the bar that the hand was aiming at; a note that is
     # reached there is in its own bar.
     near = min(take.resolution // 8, max(end - start - 1, 0) // 2)
@@ -147,4 +163,14 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
         "grips": on_notes.grips(stroke, take),
         "parts": parts,
         "count": count,
+        "threads": _threads(take, stroke, parts) if isinstance(stroke, NoteGlide) else [],
     }
+
+
+def _threads(take: Take, stroke: NoteGlide, parts: list[int]) -> list[ThreadView]:
+    found: list[ThreadView] = []
+    for part in parts:
+        ids = take.parts[part].notes.id
+        for one, other, leaves, arrives in stroke.threads(take, part)[:MOST_THREADS]:
+            found.append({"one": int(ids[one]), "other": int(ids[other]), "leaves": leaves, "arrives": arrives})
+    return found

@@ -12,12 +12,14 @@ from expression.views.changes import Changes
 from expression.views.events import EventPage
 from expression.views.facts import Facts
 from expression.views.finding import Unplayed
+from expression.views.own_lanes import OwnFacts
 from studio.api.access import owner
 from studio.api.encoding import encode
 from studio.api.schemas import (
     ChangeAsked,
     FactsAsked,
     JumpAsked,
+    OwnFactsAsked,
     PreviewAsked,
     Problem,
     RehearsalAsked,
@@ -57,6 +59,12 @@ def view(request: HttpRequest, take_id: UUID) -> HttpResponse:
 def facts(request: HttpRequest, take_id: UUID, asked: FactsAsked) -> HttpResponse:
     """The facts of a selection."""
     return _json(request, shaping.facts(owner(request), take_id, asked.revision, asked.where))
+
+
+@router.post("{uuid:take_id}/own-facts", response={200: OwnFacts, **REFUSALS})
+def own_facts(request: HttpRequest, take_id: UUID, asked: OwnFactsAsked) -> HttpResponse:
+    """How the values of chosen notes' curves of one kind are spread."""
+    return _json(request, shaping.own_facts(owner(request), take_id, asked.revision, asked.where, asked.lane))
 
 
 @router.post("{uuid:take_id}/preview", response={200: Preview, **REFUSALS})

@@ -67,6 +67,12 @@ class FactsAsked(Schema):
     where: Where
 
 
+class OwnFactsAsked(FactsAsked):
+    """The notes, and the kind of their curves."""
+
+    lane: Annotated[str, Field(max_length=40)]
+
+
 class PreviewAsked(Schema):
     """A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass.
 

@@ -1,6 +1,6 @@
 """The library: takes of the account."""
 
-from typing import Any
+from typing import Any, Literal
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
@@ -66,12 +66,21 @@ def restore_take(request: HttpRequest, take_id: UUID) -> Take:
 
 
 @router.get("{uuid:take_id}/file")
-def take_file(request: HttpRequest, take_id: UUID) -> HttpResponse:
-    """The take as a Standard MIDI File."""
+def take_file(request: HttpRequest, take_id: UUID, kind: Literal["plain", "mpe", "clip"] | None = None) -> HttpResponse:
+    """The take as a Standard MIDI File: as its parts are sent; plainly, or in zones of MPE; or as a MIDI 2.0 clip."""
     take = takes.get(owner(request), take_id)
-    response = HttpResponse(takes.file(take), content_type="audio/midi")
-    response["Content-Disposition"] = content_disposition_header(True, f"{take.name}.mid") or "attachment"
+    response = HttpResponse(takes.file(take, kind), content_type="audio/midi")
+    name = f"{take.name}.{'midi2' if kind == 'clip' else 'mid'}"
+    response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response
+
+
+@router.post("{uuid:take_id}/zoned", response={201: Added, **REFUSALS})
+def zone_take(request: HttpRequest, take_id: UUID) -> Status[Any]:
+    """A new take from a recording that looks like MPE and does not say so, read as such. The other one stays."""
+    take = takes.zoned(owner(request), take_id)
+    remarks = shaped(take.pk, take.revision).recorded.remarks
+    return Status(201, {**_card(take), "remarks": list(remarks)})
 
 
 def _card(take: Take) -> dict[str, Any]:

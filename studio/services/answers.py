@@ -10,6 +10,7 @@ from expression.views.contours import TriedContour
 from expression.views.facts import Facts
 from expression.views.finding import Unplayed
 from expression.views.lanes import LaneChange, LaneData, Saving
+from expression.views.own_lanes import OwnLane
 from expression.views.page import Page, PartLanes
 from expression.views.proof import Proof
 from expression.views.strokes import Mark, Strokes, StrokesChange
@@ -34,15 +35,17 @@ class DeskView(Page):
 class Preview(TypedDict):
     """What a stroke would change. `lanes` are those of the part that was asked for, node by node.
 
-    `contours`: the shapes of the notes in sight, where it gives them others. `beyond`: where its bend would go further
-    than the range in force, with the range that would hold it. `also`: what it moves besides what it is meant for.
-    `proof`: what a receiver would make of it, where it is about that.
+    `own`: the curves of its notes in sight, of each kind that changes. `contours`: the shapes of the notes in sight,
+    where it gives them others. `beyond`: where its bend would go further than the range in force, with the range that
+    would hold it. `also`: what it moves besides what it is meant for. `proof`: what a receiver would make of it, where
+    it is about that.
     """
 
     stroke: Stroke
     mark: Mark
     changes: Changes
     lanes: list[LaneChange]
+    own: list[OwnLane]
     contours: list[TriedContour]
     facts: Facts | None
     saving: Saving | None
@@ -72,10 +75,11 @@ class Chosen(TypedDict):
 
 
 class Lanes(TypedDict):
-    """The lanes of a part, node by node."""
+    """The lanes of a part, node by node, and the curves of its notes."""
 
     revision: int
     lanes: list[LaneData]
+    own: list[OwnLane]
 
 
 class PartsLanes(TypedDict):

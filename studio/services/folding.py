@@ -6,7 +6,7 @@ from uuid import UUID
 
 from expression.history import Entry, History, Shaped
 from expression.limits import MOST_SHAPED_BYTES
-from expression.midi.read import read
+from expression.midi.files import opened
 from expression.strokes import parse_stroke
 from studio.models import Take
 
@@ -88,7 +88,7 @@ def shaped(take_id: UUID, revision: int) -> Shaped:
     found = cache.get(take_id, revision)
     if found is None:
         row = Take.objects.only("source", "done").get(pk=take_id)
-        found = Shaped.of(read(bytes(row.source)), _history(row))
+        found = Shaped.of(opened(bytes(row.source)), _history(row))
         cache.put(take_id, revision, found)
     return found
 

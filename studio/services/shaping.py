@@ -17,6 +17,7 @@ from expression.views.changes import Changes
 from expression.views.events import EventPage
 from expression.views.facts import Facts
 from expression.views.finding import Unplayed
+from expression.views.own_lanes import OwnFacts
 from studio.models import Step, Take
 from studio.services import arrangement, takes
 from studio.services.answers import Chosen, DeskView, HistoryView, Lanes, PartsLanes, Preview, ProofView, Written
@@ -96,6 +97,9 @@ def preview(
         "mark": views.strokes.mark(known.met_by(number), stroke),
         "changes": views.changes.changes(known.now.take, tried.now.take),
         "lanes": lanes,
+        "own": views.own_lanes.own_changes(parts[0][part], parts[1][part], *sight)
+        if known_part and part is not None and sight
+        else [],
         "contours": views.contours.tried_contours(known.now.take, tried.now.take, *sight) if sight else [],
         "saving": views.lanes.saving(known.now.take, tried.now.take) if stroke.kind == "lane.distil" else None,
         "facts": views.facts.facts(tried.now.take, stroke.target) if stroke.kind.startswith("velocity.") else None,
@@ -155,7 +159,18 @@ def unplayed_findings(take: Take) -> list[Unplayed]:
 def lanes(take: Take, part: int, before: int | None) -> Lanes:
     """The nodes of every lane of a part: as they are, or as they were before a stroke (0: the newest)."""
     parts = seen(take, before).parts
-    return {"revision": take.revision, "lanes": views.lanes.lanes(parts[part]) if part < len(parts) else []}
+    if part >= len(parts):
+        return {"revision": take.revision, "lanes": [], "own": []}
+    return {
+        "revision": take.revision,
+        "lanes": views.lanes.lanes(parts[part]),
+        "own": views.own_lanes.own_lanes(parts[part]),
+    }
+
+
+def own_facts(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where, lane: str) -> OwnFacts:
+    """How the values of chosen notes' curves are spread."""
+    return views.own_lanes.own_facts(_at(owner, take_id, revision).now.take, where, lane)
 
 
 def parts_lanes(take: Take, parts: list[int]) -> PartsLanes:

@@ -10,8 +10,8 @@ from django.utils import timezone
 from expression import views
 from expression.history import Shaped
 from expression.limits import LONGEST_NAME
-from expression.midi.read import read
-from expression.midi.write import write
+from expression.midi.files import FileKind, opened, saved
+from expression.midi.zoning import as_zone
 from studio.models import Take
 from studio.services.folding import cache, shaped
 
@@ -43,7 +43,7 @@ def revision(owner: AbstractBaseUser, take_id: UUID) -> int:
 
 def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> Take:
     """A new take from an uploaded file. Raises BadFile, and then nothing is stored."""
-    recording = read(data)
+    recording = opened(data)
     take = Take.objects.create(
         owner_id=owner.pk,
         name=clean_name(PurePath(file_name.replace("\\", "/")).stem) or "Untitled take",
@@ -93,6 +93,13 @@ def restore(owner: AbstractBaseUser, take_id: UUID) -> Take:
     return get(owner, take_id)
 
 
-def file(take: Take) -> bytes:
-    """The take as a Standard MIDI File."""
-    return write(shaped(take.pk, take.revision).now.take)
+def file(take: Take, kind: FileKind | None = None) -> bytes:
+    """The take as a Standard MIDI File, its parts as they are set to be sent, or as `kind` says; or as a clip file."""
+    return saved(shaped(take.pk, take.revision).now.take, kind)
+
+
+def zoned(owner: AbstractBaseUser, take_id: UUID) -> Take:
+    """A new take from the recording of another that looks like MPE: read as what it looks like. Raises BadFile."""
+    take = get(owner, take_id)
+    source = bytes(Take.objects.only("source").get(pk=take.pk).source)
+    return add(owner, f"{take.name}, as MPE", as_zone(source))

@@ -50,7 +50,7 @@ def test_what_goes_down_the_cable_comes_back(kind: LaneKind) -> None:
     status = np.full(len(codes), kind.wire.status)
     assert kind.wire.own(status, one).all()
     # And to no other lane, but to the coarse one that a fine half belongs to.
-    others = [other.key for other in LANES.values() if other is not kind and other.wire.own(status, one).any()]
+    others = [other.key for other in CHANNEL_LANES.values() if other is not kind and other.wire.own(status, one).any()]
     assert others == []
 
 

@@ -309,7 +309,7 @@ export interface paths {
         };
         /**
          * Take File
-         * @description The take as a Standard MIDI File.
+         * @description The take as a Standard MIDI File: as its parts are sent; plainly, or in zones of MPE; or as a MIDI 2.0 clip.
          */
         get: operations["studio_api_takes_take_file"];
         put?: never;
@@ -376,6 +376,26 @@ export interface paths {
         get: operations["studio_api_desk_messages"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/own-facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Own Facts
+         * @description How the values of chosen notes' curves of one kind are spread.
+         */
+        post: operations["studio_api_desk_own_facts"];
         delete?: never;
         options?: never;
         head?: never;
@@ -692,6 +712,26 @@ export interface paths {
         get: operations["studio_api_desk_view"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/zoned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Zone Take
+         * @description A new take from a recording that looks like MPE and does not say so, read as such. The other one stays.
+         */
+        post: operations["studio_api_takes_zone_take"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1191,7 +1231,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"]) | null;
+            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"]) | null;
         };
         /**
          * Changes
@@ -1289,6 +1329,38 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * CurveNode
+         * @description One node of a curve, and the way to the next.
+         */
+        CurveNode: {
+            /**
+             * At
+             * @description Where in the note: a share of its length.
+             */
+            at: number;
+            /**
+             * Ease
+             * @default 0
+             */
+            ease: number;
+            /**
+             * Hold
+             * @description Keep the value until the next node.
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Lift
+             * @default 0
+             */
+            lift: number;
+            /**
+             * Value
+             * @description In the lane's unit; pitch in semitones.
+             */
+            value: number;
         };
         /**
          * DeletedTake
@@ -1592,7 +1664,7 @@ export interface components {
             kind: "lane.clear";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119`; or a list of them, on which it acts alike.
+             * @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike.
              */
             lane: string | string[];
             /** @description What the stroke acts on. */
@@ -1628,7 +1700,7 @@ export interface components {
             kind: "lane.copy";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
              */
             lane: string;
             /**
@@ -1674,7 +1746,7 @@ export interface components {
             kind: "lane.distil";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119`; or a list of them, on which it acts alike.
+             * @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike.
              */
             lane: string | string[];
             /**
@@ -1698,7 +1770,7 @@ export interface components {
             kind: "lane.draw";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
              */
             lane: string;
             /**
@@ -1835,7 +1907,7 @@ export interface components {
             kind: "lane.lead_in";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
              */
             lane: string;
             /**
@@ -1887,12 +1959,12 @@ export interface components {
             kind: "lane.move";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
              */
             lane: string;
             /**
              * To
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
              */
             to: string;
             /** @description What the stroke acts on. */
@@ -1912,7 +1984,7 @@ export interface components {
             kind: "lane.nodes";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
              */
             lane: string;
             /**
@@ -1974,7 +2046,7 @@ export interface components {
             kind: "lane.ramp";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
              */
             lane: string;
             /**
@@ -2031,7 +2103,7 @@ export interface components {
             kind: "lane.reshape";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119`; or a list of them, on which it acts alike.
+             * @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike.
              */
             lane: string | string[];
             /**
@@ -2105,7 +2177,7 @@ export interface components {
             kind: "lane.shape";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
              */
             lane: string;
             /**
@@ -2161,7 +2233,7 @@ export interface components {
             kind: "lane.smooth";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119`; or a list of them, on which it acts alike.
+             * @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike.
              */
             lane: string | string[];
             /** @description What the stroke acts on. */
@@ -2172,6 +2244,58 @@ export interface components {
              * @default 80
              */
             width: number;
+        };
+        /**
+         * LaneToNotes
+         * @description What the lane says while each of the chosen notes sounds becomes that note's own; the lane rests there.
+         */
+        LaneToNotes: {
+            /**
+             * Keep
+             * @description The lane keeps what it says as well.
+             * @default false
+             */
+            keep: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.to_notes";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119`.
+             */
+            lane: string;
+            /**
+             * To
+             * @description Absent: the kind of curve that stands on this lane.
+             */
+            to?: string | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * LaneTrim
+         * @description A trim of a part: so much is added to all that its lane says, and stands above what lane and notes say.
+         */
+        LaneTrim: {
+            /**
+             * By
+             * @description In the lane's unit; bend in semitones.
+             */
+            by: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "lane.trim";
+            /**
+             * Lane
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
+             */
+            lane: string;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
         };
         /**
          * LaneUnplayed
@@ -2191,7 +2315,7 @@ export interface components {
             kind: "lane.unplayed";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119`; or a list of them, on which it acts alike.
+             * @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike.
              */
             lane: string | string[];
             /**
@@ -2243,7 +2367,7 @@ export interface components {
             kind: "lane.wave";
             /**
              * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages).
+             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
              */
             lane: string;
             /**
@@ -2285,11 +2409,13 @@ export interface components {
         };
         /**
          * Lanes
-         * @description The lanes of a part, node by node.
+         * @description The lanes of a part, node by node, and the curves of its notes.
          */
         Lanes: {
             /** Lanes */
             lanes: components["schemas"]["LaneData"][];
+            /** Own */
+            own: components["schemas"]["OwnLane"][];
             /** Revision */
             revision: number;
         };
@@ -2322,6 +2448,8 @@ export interface components {
         /**
          * Mark
          * @description Where a stroke shows on the page; `start` and `end` are ticks, its line is (tick, value).
+         *
+         *     `threads`: the voices of chord into chord.
          */
         Mark: {
             /** Count */
@@ -2343,6 +2471,8 @@ export interface components {
             place: string;
             /** Start */
             start: number;
+            /** Threads */
+            threads: components["schemas"]["ThreadView"][];
         };
         /**
          * Messages
@@ -2415,6 +2545,314 @@ export interface components {
             value: number;
         };
         /**
+         * NoteAnswers
+         * @description What the instrument of a part takes of each note by itself. What is lost is shown on the notes.
+         */
+        NoteAnswers: {
+            /**
+             * Keys
+             * @description Kinds of curves that it takes; absent: all.
+             */
+            keys?: string[] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note.answers";
+            /**
+             * Semitones
+             * @description How far it bends a note, either way; absent: as far as it is told.
+             */
+            semitones?: number | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NoteCopy
+         * @description The curve of one note, given to the other chosen ones.
+         */
+        NoteCopy: {
+            /**
+             * Alternate
+             * @description Every other note gets it upside down.
+             * @default false
+             */
+            alternate: boolean;
+            /**
+             * By
+             * @description Over the length of each note, or as long as it is.
+             * @default share
+             * @enum {string}
+             */
+            by: "share" | "beats";
+            /**
+             * Flip
+             * @description Backwards, or upside down.
+             * @default none
+             * @enum {string}
+             */
+            flip: "none" | "time" | "value";
+            /**
+             * Gain
+             * @description Distances from rest times this.
+             * @default 1
+             */
+            gain: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note.copy";
+            /**
+             * Lane
+             * @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.
+             */
+            lane: string;
+            /**
+             * Scale
+             * @description Besides times how hard each note is struck against the source; or 1 and a twelfth more for each semitone above it; or the share of its chord that is not above it.
+             * @default none
+             * @enum {string}
+             */
+            scale: "none" | "velocity" | "pitch" | "chord";
+            /**
+             * Source
+             * @description The id of the note whose curve is given.
+             */
+            source: number;
+            /**
+             * To
+             * @description The kind that it becomes; absent: the same.
+             */
+            to?: string | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NoteCurve
+         * @description The curve of every chosen note, each over its own length, in place of what it had.
+         */
+        NoteCurve: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note.curve";
+            /**
+             * Lane
+             * @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.
+             */
+            lane: string;
+            /**
+             * Nodes
+             * @description Ascending by `at`; none: no curve.
+             */
+            nodes: components["schemas"]["CurveNode"][];
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NoteGlide
+         * @description Chord into chord, through all that are chosen: each voice is held and moves to the pitch of its partner.
+         *
+         *     The voices are paired so that all of them together move least; where that leaves a choice, outer voices stay outer.
+         *     Partners are not struck again; voices without one end or begin as before.
+         */
+        NoteGlide: {
+            /**
+             * Ease
+             * @description 0: as `lift` forms it; 1: softened at both ends.
+             * @default 1
+             */
+            ease: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note.glide";
+            /**
+             * Late Ms
+             * @description Voices start up to so much later: the higher the later, or by chance where there is a seed.
+             * @default 0
+             */
+            late_ms: number;
+            /**
+             * Lift
+             * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
+             * @default 0
+             */
+            lift: number;
+            /**
+             * Pairs
+             * @description [note, its partner in the next chord, or null for none]: by their ids; voices that are not named, or all where it is absent, are paired by least movement.
+             */
+            pairs?: [
+                number,
+                number | null
+            ][] | null;
+            /** Seed */
+            seed?: number | null;
+            /**
+             * Start
+             * @description When a voice leaves: a share of the time until the next chord was struck.
+             * @default 1
+             */
+            start: number;
+            /**
+             * Time
+             * @description Beats until it is there.
+             * @default 0.5
+             */
+            time: number;
+            /**
+             * Voices
+             * @description Voices that go in their own way.
+             * @default []
+             */
+            voices: components["schemas"]["Voice"][];
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NoteScatter
+         * @description Every node gets a deviation of its own, which depends on the seed, the note and the node's place alone.
+         */
+        NoteScatter: {
+            /**
+             * Amount
+             * @description The most by which a node deviates either way.
+             */
+            amount: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note.scatter";
+            /**
+             * Lane
+             * @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.
+             */
+            lane: string;
+            /**
+             * Nodes
+             * @description Which nodes of each note.
+             * @default all
+             * @enum {string}
+             */
+            nodes: "all" | "first" | "last" | "inner";
+            /**
+             * Seed
+             * @description Another seed is another roll of the dice.
+             * @default 1
+             */
+            seed: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NoteSend
+         * @description How a part is sent: by messages of its one channel, or in a zone in which each note has a channel of its own.
+         */
+        NoteSend: {
+            /**
+             * As
+             * @description `auto`: in a zone (MPE) where its own channel could not say what its notes say.
+             * @default auto
+             * @enum {string}
+             */
+            as: "auto" | "plain" | "mpe";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note.send";
+            /**
+             * Members
+             * @description Channels that carry a note each.
+             * @default 15
+             */
+            members: number;
+            /**
+             * Replaces
+             * @description Kinds of curves that stand in place of the part's lane, and not on it.
+             * @default []
+             */
+            replaces: string[];
+            /**
+             * Semitones
+             * @description The bend range of the members, either way.
+             * @default 48
+             */
+            semitones: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+            /**
+             * Zone
+             * @description Managed by channel 1, or by channel 16.
+             * @default lower
+             * @enum {string}
+             */
+            zone: "lower" | "upper";
+        };
+        /**
+         * NoteStart
+         * @description Where the curves begin: each moved so that it begins there, or led from there into what was played.
+         */
+        NoteStart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note.start";
+            /**
+             * Lane
+             * @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.
+             */
+            lane: string;
+            /**
+             * Time Ms
+             * @description 0: the whole curve is moved. Otherwise it stays, and is led into over so many milliseconds.
+             * @default 0
+             */
+            time_ms: number;
+            /**
+             * Value
+             * @description In the lane's unit; absent: at rest (pitch: the note's own).
+             */
+            value?: number | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NoteToLane
+         * @description What the chosen notes say one after another becomes what the lane says: theirs is added to it, and they rest.
+         */
+        NoteToLane: {
+            /**
+             * Keep
+             * @description The notes keep their curves as well.
+             * @default false
+             */
+            keep: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note.to_lane";
+            /**
+             * Lane
+             * @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.
+             */
+            lane: string;
+            /**
+             * To
+             * @description Absent: the lane on which this kind of curve stands.
+             */
+            to?: string | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
          * NotesCopy
          * @description Notes put down again: at another time or in another part, among those that are there.
          *
@@ -2464,6 +2902,64 @@ export interface components {
             part?: number | null;
         };
         /**
+         * OwnFacts
+         * @description How the values of the nodes of chosen notes are spread (16 bins from `low` to `high`).
+         */
+        OwnFacts: {
+            /** Deviation */
+            deviation: number;
+            /** High */
+            high: number;
+            /** Highest */
+            highest: number;
+            /** Low */
+            low: number;
+            /** Lowest */
+            lowest: number;
+            /** Mean */
+            mean: number;
+            /** Nodes */
+            nodes: number;
+            /** Notes */
+            notes: number;
+            /** Spread */
+            spread: number[];
+        };
+        /**
+         * OwnFactsAsked
+         * @description The notes, and the kind of their curves.
+         */
+        OwnFactsAsked: {
+            /** Lane */
+            lane: string;
+            /** Revision */
+            revision: number;
+            where: components["schemas"]["Where"];
+        };
+        /**
+         * OwnLane
+         * @description Curves of one kind, note after note: of `ids`, with `count` nodes each; ticks from each note's start.
+         */
+        OwnLane: {
+            /** Bent */
+            bent: components["schemas"]["BentWay"][];
+            /** Count */
+            count: number[];
+            /** Ids */
+            ids: number[];
+            /** Key */
+            key: string;
+            /** Tick */
+            tick: number[];
+            /** Value */
+            value: number[];
+            /** Ways */
+            ways: [
+                number,
+                number
+            ][];
+        };
+        /**
          * PartLanes
          * @description The lanes of a part in short, and what they make of its notes.
          *
@@ -2486,6 +2982,7 @@ export interface components {
             lanes: components["schemas"]["LaneHead"][];
             /** Largest */
             largest: number | null;
+            sent: components["schemas"]["SentView"];
         };
         /**
          * PartLook
@@ -2569,6 +3066,7 @@ export interface components {
             pitch: number[];
             /** Seal */
             seal: string;
+            sent: components["schemas"]["SentView"];
             /** Shares */
             shares: number[];
             /** Start */
@@ -2609,9 +3107,10 @@ export interface components {
          * Preview
          * @description What a stroke would change. `lanes` are those of the part that was asked for, node by node.
          *
-         *     `contours`: the shapes of the notes in sight, where it gives them others. `beyond`: where its bend would go further
-         *     than the range in force, with the range that would hold it. `also`: what it moves besides what it is meant for.
-         *     `proof`: what a receiver would make of it, where it is about that.
+         *     `own`: the curves of its notes in sight, of each kind that changes. `contours`: the shapes of the notes in sight,
+         *     where it gives them others. `beyond`: where its bend would go further than the range in force, with the range that
+         *     would hold it. `also`: what it moves besides what it is meant for. `proof`: what a receiver would make of it, where
+         *     it is about that.
          */
         Preview: {
             /** Also */
@@ -2624,10 +3123,12 @@ export interface components {
             /** Lanes */
             lanes: components["schemas"]["LaneChange"][];
             mark: components["schemas"]["Mark"];
+            /** Own */
+            own: components["schemas"]["OwnLane"][];
             proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"];
         };
         /**
          * PreviewAsked
@@ -2653,7 +3154,7 @@ export interface components {
                 number
             ] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"];
         };
         /**
          * Problem
@@ -2720,7 +3221,7 @@ export interface components {
                 number
             ];
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"];
         };
         /** Rename */
         Rename: {
@@ -2785,6 +3286,31 @@ export interface components {
             /** Steps */
             steps: number[];
         };
+        /**
+         * SentView
+         * @description How a part is sent (`zoned`: in a zone of MPE), and what its instrument takes of single notes (None: all).
+         */
+        SentView: {
+            /** Bends */
+            bends: number | null;
+            /** Lower */
+            lower: boolean;
+            /** Members */
+            members: number;
+            /** Replaces */
+            replaces: string[];
+            /** Semitones */
+            semitones: number;
+            /** Takes */
+            takes: string[] | null;
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "auto" | "plain" | "mpe";
+            /** Zoned */
+            zoned: boolean;
+        };
         /** SoundMoved */
         SoundMoved: {
             /** Offset */
@@ -2828,7 +3354,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"];
         };
         /**
          * StrokeView
@@ -2845,7 +3371,7 @@ export interface components {
             /** Step */
             step: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"];
         };
         /**
          * Summary
@@ -2902,6 +3428,20 @@ export interface components {
             ticks: number[];
         };
         /**
+         * ThreadView
+         * @description A voice of chord into chord: the notes (ids) it goes from and to, and when it leaves and is there (ticks).
+         */
+        ThreadView: {
+            /** Arrives */
+            arrives: number;
+            /** Leaves */
+            leaves: number;
+            /** One */
+            one: number;
+            /** Other */
+            other: number;
+        };
+        /**
          * Time
          * @description A number of a stroke that is a time: 0 of it is at the tick `origin`, and 1 so many ticks (`unit`) after that.
          */
@@ -2951,7 +3491,7 @@ export interface components {
         /** Traced */
         Traced: {
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"];
         };
         /**
          * TriedContour
@@ -2993,7 +3533,7 @@ export interface components {
                 number
             ][];
             /** Stroke */
-            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"]) | null;
+            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"]) | null;
         };
         /**
          * VelocityAccent
@@ -3316,6 +3856,20 @@ export interface components {
             seed: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
+        };
+        /**
+         * Voice
+         * @description One voice that goes in its own way: by the note with which it begins.
+         */
+        Voice: {
+            /** Late Ms */
+            late_ms?: number | null;
+            /** Note */
+            note: number;
+            /** Start */
+            start?: number | null;
+            /** Time */
+            time?: number | null;
         };
         /**
          * Where
@@ -4066,7 +4620,9 @@ export interface operations {
     };
     studio_api_takes_take_file: {
         parameters: {
-            query?: never;
+            query?: {
+                kind?: ("plain" | "mpe" | "clip") | null;
+            };
             header?: never;
             path: {
                 take_id: string;
@@ -4231,6 +4787,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Messages"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_own_facts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnFactsAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnFacts"];
                 };
             };
             /** @description Unauthorized */
@@ -5344,6 +5962,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_takes_zone_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             /** @description Unprocessable Entity */

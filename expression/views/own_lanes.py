@@ -1,0 +1,96 @@
+"""What a screen needs of the curves of notes: their nodes note by note, and how their values are spread."""
+
+import numpy as np
+from typing_extensions import TypedDict
+
+from expression.arrays import Ints
+from expression.errors import NothingMatched
+from expression.lanes import BESIDE, LANES
+from expression.note_curves import NoteCurves
+from expression.strokes import Where, select
+from expression.take import Part, Take
+from expression.views.lanes import Nodes, nodes_of
+
+BINS = 16
+MOST_NOTES = 300
+"""Notes whose curves are told while a gesture is held."""
+
+
+class OwnLane(Nodes):
+    """Curves of one kind, note after note: of `ids`, with `count` nodes each; ticks from each note's start."""
+
+    key: str
+    ids: list[int]
+    count: list[int]
+
+
+class OwnFacts(TypedDict):
+    """How the values of the nodes of chosen notes are spread (16 bins from `low` to `high`)."""
+
+    notes: int
+    nodes: int
+    lowest: float
+    mean: float
+    highest: float
+    deviation: float
+    spread: list[int]
+    low: float
+    high: float
+
+
+def own_lanes(part: Part) -> list[OwnLane]:
+    """All curves of the notes of a part."""
+    return [_own_lane(key, part.curves[key]) for key in BESIDE if key in part.curves and len(part.curves[key])]
+
+
+def _own_lane(key: str, curves: NoteCurves) -> OwnLane:
+    nodes = nodes_of(curves.nodes, np.arange(len(curves.nodes)))
+    return {"key": key, "ids": curves.ids.tolist(), "count": np.diff(curves.first).tolist(), **nodes}
+
+
+def own_changes(before: Part, after: Part, start: int, end: int) -> list[OwnLane]:
+    """The curves that a stroke gives the notes between two ticks, of each kind that it changes."""
+    found: list[OwnLane] = []
+    if before.curves is after.curves:
+        return found
+    notes = before.notes
+    near = notes.id[np.flatnonzero((notes.start < end) & (notes.end > start))[:MOST_NOTES]]
+    for key in BESIDE:
+        old, new = before.curves.get(key), after.curves.get(key)
+        if old is new:
+            continue
+        lane = _own_lane(key, (new or NoteCurves.each([], [])).only(near))
+        # One that has none any longer is told as well.
+        gone: Ints = np.setdiff1d(near, lane["ids"])
+        lane["ids"] += gone.tolist()
+        lane["count"] += [0] * len(gone)
+        found.append(lane)
+    return found
+
+
+def own_facts(take: Take, where: Where, key: str) -> OwnFacts:
+    """The values of the nodes of chosen notes in numbers. Raises NothingMatched where there are none."""
+    _, masks = select(take, where)
+    kept = [
+        part.curves[key].only(part.notes.id[masks[part.id]])
+        for part in take.parts
+        if part.id in masks and key in part.curves
+    ]
+    values = np.concatenate([np.zeros(0), *(one.nodes.values for one in kept)])
+    if not len(values):
+        raise NothingMatched(f"None of the chosen notes has a curve of its own here ({LANES[key].name}).")
+    kind = LANES[key]
+    lowest, highest = float(values.min()), float(values.max())
+    low, high = (min(lowest, -1.0), max(highest, 1.0)) if kind.least else (kind.low, kind.high)
+    spread = np.bincount(np.minimum((values - low) / (high - low) * BINS, BINS - 1).astype(int), minlength=BINS)
+    return {
+        "notes": sum(map(len, kept)),
+        "nodes": len(values),
+        "lowest": round(lowest, 2),
+        "mean": round(float(values.mean()), 2),
+        "highest": round(highest, 2),
+        "deviation": round(float(values.std()), 2),
+        "spread": spread.tolist(),
+        "low": round(low, 2),
+        "high": round(high, 2),
+    }
