@@ -21,6 +21,10 @@ HEARD_APART = {NOTE_PITCH: 0.03}
 """By more than this a curve differs audibly from what a lane says; others: by half a step."""
 
 
+FINER = 4
+"""What is added is told so much more finely than a curve by itself: what both are off adds up."""
+
+
 class Heard(NamedTuple):
     """The notes of a channel that sound, by their starts, with their parts. One element of each array a note."""
 
@@ -71,7 +75,7 @@ def curves_on(take: Take, channel: Channel, key: str) -> NoteCurves:
 
 def line(take: Take, channel: Channel, key: str) -> Line:
     """What the notes of a channel say in turn: each until the next is struck, of a chord the first with a curve."""
-    default, error = LANES[key].default, LANES[key].error
+    default, error = LANES[key].default, LANES[key].error / FINER
     notes, curves = heard(take, channel), curves_on(take, channel, key)
     onsets = chord_onsets(notes.start, take.resolution)
     heads, group = np.unique(onsets, return_inverse=True)
@@ -154,7 +158,7 @@ def _gone(part: Part, key: str) -> NoteCurves:
 
 def summed(lane: Lane, starts: Ints, ends: Ints, curve: Curve) -> Lane:
     """A lane with something added in some places. Where it says nothing yet, it is taken to be at its default."""
-    error, default = LANES[lane.key].error, LANES[lane.key].default
+    error, default = LANES[lane.key].error / FINER, LANES[lane.key].default
     base = lane.curve
     if not len(base) or base.ticks[0] > starts[0]:
         base = Curve.of(starts[:1], [default]).then(base)

@@ -21,6 +21,7 @@ import numpy as np
 
 from expression.errors import BadStroke, NothingMatched
 from expression.history import applied
+from expression.levels import is_zoned
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.receiver import Channel, Heard, receive
@@ -153,6 +154,8 @@ def stroke_of(dice: Draw, kind: str, take: Take) -> dict[str, Any]:
     schema = KINDS[kind].model_json_schema()
     known = schema.get("$defs", {})
     keys = sorted({key for part in take.parts for key in part.lanes} | {"cc:11", "cc:74", "bend"})
+    if kind in ON_NOTES:
+        keys = list(OWN)
     said: dict[str, Any] = {"kind": kind}
     for name, spec in schema["properties"].items():
         if name in ("kind", "where", "first"):
@@ -168,7 +171,25 @@ def stroke_of(dice: Draw, kind: str, take: Take) -> dict[str, Any]:
         said["nodes"] = [node for node in said["nodes"] if low <= node["tick"] < high]
     if kind == "lane.copy":
         said.setdefault("to", {})["at"] = int(dice.integers(0, max(take.end, 2)))
+    if "source" in said:
+        said["source"] = int(dice.integers(0, max(take.note_count, 1)))
+    if kind == "note.glide":
+        said |= {"pairs": None, "voices": []}
+    if kind in ("lane.to_notes", "note.to_lane", "note.copy"):
+        said.pop("to", None)
+    if kind == "note.curve":
+        said["nodes"] = sorted(said["nodes"], key=lambda node: float(node["at"]))
+        for node in said["nodes"]:
+            node["value"] = node["value"] / 8 if said["lane"] == "note:pitch" else abs(node["value"]) % 128
+    if kind == "note.answers":
+        said = {"kind": kind, "keys": [str(dice.choice(OWN))]}
+    if kind == "note.send":
+        said |= {"replaces": [], "members": int(dice.choice([15, 4])), "semitones": float(dice.choice([24, 48, 96]))}
     return {**said, "where": where}
+
+
+OWN = ("note:pitch", "note:pressure", "note:timbre", "note:pan")
+ON_NOTES = ("note.curve", "note.copy", "note.scatter", "note.start", "note.to_lane")
 
 
 def _value(dice: Draw, name: str, spec: dict[str, Any], known: dict[str, Any], take: Take, keys: list[str]) -> Any:
@@ -203,21 +224,19 @@ def _value(dice: Draw, name: str, spec: dict[str, Any], known: dict[str, Any], t
         case "array":
             count = max(int(dice.integers(1, 6)), spec.get("minItems", 0))
             made = [_value(dice, name, spec["items"], known, take, keys) for _ in range(count)]
-            return sorted(
-                made, key=lambda one: one["tick"] if isinstance(one, dict) else one[0] if isinstance(one, list) else 0
-            )
+            return sorted(made, key=_tick_of)
         case _:
             return None
 
 
 def _tick_of(one: Any) -> float:
-    return float(one["tick"] if isinstance(one, dict) else one[0] if isinstance(one, list) else 0)
+    return float(one.get("tick", 0) if isinstance(one, dict) else one[0] if isinstance(one, list) else 0)
 
 
 def _number(dice: Draw, name: str, spec: dict[str, Any], is_whole: bool, take: Take) -> float:
     low = float(spec.get("minimum", spec.get("exclusiveMinimum", -128)))
     high = float(spec.get("maximum", 128))
-    if name in ("tick", "at", "fit"):
+    if name in ("tick", "at", "fit") and high > 1:
         return int(dice.integers(int(low), max(take.end, 2)))
     usual = {"rate": (0.05, 8), "width": (10, 400), "repeat": (1, 4), "every": (0.1, 6), "fade_in": (0, 8),
              "delay": (0, 300), "length": (0.2, 2.5)}.get(name)  # fmt: skip
@@ -305,6 +324,9 @@ class Judge:
             drawing = str(dice.choice(["lane.ramp", "lane.draw", "lane.nodes", "lane.shape", "lane.wave", "lane.fade"]))
             made = tried(before, stroke_of(dice, drawing, before))
             before = made if made is not None and earlier < 2 else before
+        if kind in ON_NOTES or kind == "note.send":
+            for drawing in ("note.curve", "note.curve", "note.glide")[: int(dice.integers(0, 4))]:
+                before = tried(before, stroke_of(dice, drawing, before)) or before
         said = stroke_of(dice, kind, before)
         after = tried(before, said)
         if after is None:
@@ -318,8 +340,14 @@ class Judge:
         was, now = (Hearing(take) for take in (before, after))
         stroke = parse_stroke(said)
         spans = place_of(before, said, stroke)
+        for off, sentence in now.off_notes():
+            verdict.heard = max(verdict.heard, off)
+            if off > HALF_A_STEP + 1e-3:
+                verdict.faults.append(f"{name}: {sentence}")
         for part in after.parts:
             for key in part.lanes:
+                if now.shares(part.id, key):
+                    continue
                 off, where = now.off_drawn(part.id, key)
                 verdict.heard = max(verdict.heard, off)
                 if off > HALF_A_STEP + 1e-3:
@@ -364,7 +392,58 @@ class Hearing:
     def channel(self, part: int) -> Channel:
         """The receiver's channel of a part."""
         where = self.take.parts[part].channel
+        zone = where.sending.zone
+        if is_zoned(self.take, where):
+            # It may have had to go to another port: to the first on which it shares no channel with others.
+            ports = sorted({port for port, _ in self.heard.managers})
+            lines = [(port, zone.manager) for port in ports if port >= where.port]
+            return next((self.heard.channels[line] for line in lines if line in self.heard.channels), Channel())
         return self.heard.channels[where.port, where.number]
+
+    def shares(self, part: int, key: str) -> bool:
+        """Whether notes move a lane of their channel as well, so that it says more than is drawn of it."""
+        channel = self.take.parts[part].channel
+        kinds = {"bend": "note:pitch", "pressure": "note:pressure", "cc:74": "note:timbre", "cc:10": "note:pan"}
+        own = any(kinds.get(key, f"note:{key}") in other.curves for other in self.take.parts_on(channel))
+        zones = [one for one in self.take.channels if is_zoned(self.take, one)]
+        return (own and channel not in zones) or (channel in zones and len(zones) > 1)
+
+    def off_notes(self) -> Iterator[tuple[float, str]]:
+        """How far the pitch of each note with a curve is heard from what is drawn, in units of 6 cents."""
+        sounding = defaultdict(list)
+        for note in self.heard.notes:
+            sounding[round(note.start * self.scale), note.pitch, note.velocity].append(note)
+        for part in self.take.parts:
+            zoned = is_zoned(self.take, part.channel)
+            curves = part.curves.get("note:pitch")
+            if curves is None or part.channel.paces or not part.channel.instrument.is_told:
+                continue
+            for row in range(len(part.notes)):
+                notes = part.notes
+                key = (int(notes.start[row]), int(notes.pitch[row]), int(notes.velocity[row]))
+                if notes.muted[row] or len(sounding[key]) != 1:
+                    continue
+                note = sounding[key][0]
+                # Of notes that sound at a time on one channel none is by itself.
+                here = [one for one in self.heard.notes if (one.port, one.channel) == (note.port, note.channel)]
+                if any(one is not note and one.start < note.key_up and one.key_up > note.start for one in here):
+                    continue
+                own = Drawn(*(column.tolist() for column in curves.curve(int(notes.id[row])).columns))
+                ticks = np.arange(key[0], int(notes.end[row]), max((int(notes.end[row]) - key[0]) // 400, 1))
+                wanted = np.nan_to_num(own.at(ticks - key[0]))
+                reach = part.channel.sending.zone.reach
+                lane = np.nan_to_num(Drawn.of(self.take, part.id, "bend").at(ticks))
+                force = self.channel(part.id).bend_range.at(ticks / self.scale)
+                if zoned:
+                    wanted = np.clip(wanted, -reach, reach) + np.clip(lane, -force, force)
+                else:
+                    wanted = np.clip(wanted + lane, -force, force)
+                off = np.abs(self.heard.bend_of(note, ticks / self.scale) - wanted)
+                off -= np.where(force > 24, force / 16384, 0.0) + 0.001
+                if len(off):
+                    at = int(off.argmax())
+                    said = f"note {int(notes.id[row])} is heard {off[at]:.3f} semitones off at {ticks[at]}"
+                    yield float(off[at]) / (THREE_CENTS / HALF_A_STEP), said
 
     def value(self, part: int, key: str, ticks: Any) -> Any:
         """What the receiver has in force, at ticks of the take."""
@@ -492,6 +571,9 @@ def sharing(take: Take, parts: list[int]) -> list[int]:
 def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tuple[float, float]]] | None:
     """Spans in which lanes of a part may be heard otherwise, and {-1: []} where notes may; None: anywhere."""
     kind, where = said["kind"], said["where"]
+    if kind.startswith("note.") or kind == "lane.to_notes":
+        # What notes say by themselves is held note by note.
+        return None
     if kind.startswith("velocity.") or kind.startswith("notes."):
         if kind == "notes.copy":
             return None

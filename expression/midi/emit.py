@@ -1,13 +1,14 @@
 """From a take to MIDI events: the one place where what is drawn becomes what is heard and what is written."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
 
 from expression.arrays import Bytes, Flags, Ints, frozen
-from expression.lanes import BEND, LANES, NOTE_PRESSURE
+from expression.lanes import BEND, LANES, NOTE_PITCH, NOTE_PRESSURE
 from expression.levels import is_zoned, kinds_on, with_line
 from expression.limits import MOST_SEMITONES
 from expression.midi.encoding import Messages, lane_messages, preceding
@@ -17,7 +18,7 @@ from expression.midi.ranges import holding, restated, with_range
 from expression.midi.smf import END_OF_TRACK
 from expression.midi.status import CONTROL, META, NOTE_OFF, NOTE_ON, SYSEX
 from expression.midi.zones import NO_NOTE, Emitted, ends, zoned
-from expression.take import Channel, Events, Part, Rows, Take, Zone
+from expression.take import Channel, Events, Pace, Part, Rows, Take, Zone
 
 
 def emit(take: Take, tolerance: float = 0.0) -> tuple[Events, ...]:
@@ -78,7 +79,14 @@ def levelled(take: Take) -> Take:
     """
     for channel in take.channels:
         kinds = [key for key in kinds_on(take, channel) if key != NOTE_PRESSURE]
-        if not kinds or is_zoned(take, channel):
+        if not kinds:
+            continue
+        if is_zoned(take, channel):
+            if NOTE_PITCH in kinds and BEND in channel.lanes and BEND not in channel.paces:
+                # What both are off adds up.
+                grain, seconds, worst = channel.pace(BEND)
+                half = Pace(grain / 2, seconds, worst / 2)
+                take = take.with_channel(replace(channel, paces={**channel.paces, BEND: half}))
             continue
         for key in kinds:
             take = with_line(take, take.channels[channel.id], key)

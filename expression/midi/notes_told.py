@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from expression import piece
-from expression.arrays import Bytes, Flags, Floats, Ints, frozen, whole
+from expression.arrays import Bytes, Flags, Floats, Ints, contained, frozen, ranges, whole
 from expression.curve import Curve
 from expression.lanes import LANES, NOTE_PITCH, NOTE_PRESSURE
 from expression.midi.encoding import Messages
@@ -63,15 +63,25 @@ class Told(NamedTuple):
     value: Floats
     is_first: Flags
     """Whether it is what the note begins with."""
+    is_again: Flags
+    """Whether it is sent whatever was sent before."""
 
 
 def told(
-    take: Take, notes: Placed, curves: NoteCurves, key: str, otherwise: float | None, rounding: float = 0.0
+    take: Take,
+    notes: Placed,
+    curves: NoteCurves,
+    key: str,
+    otherwise: float | None,
+    rounding: float = 0.0,
+    halved: bool = False,
+    again: Ints | None = None,
 ) -> Told:
     """What is sent of the curves of notes, each up to its end or to the next of its voice.
 
     A note that says nothing at its start begins with `otherwise`; where that is None, with nothing. `rounding` is what
-    the encoding takes of what may be heard off, in the unit of the kind.
+    the encoding takes of what may be heard off, in the unit of the kind; `halved`: only half of that is theirs.
+    At the ticks `again` something has put back what was said: it is said once more.
     """
     kind = LANES[key]
     order = np.lexsort((notes.start, notes.voice))
@@ -105,10 +115,13 @@ def told(
     hold[-1:] = True
     nodes = Curve(nodes.ticks, nodes.values, frozen(hold, bool), nodes.lift, nodes.ease)
     nodes = _cut(nodes, own, base, until, row, kind.error)
+    forced = _again(again, notes, order, base, until) if again is not None and len(again) else base[:0]
+    nodes = piece.opened(nodes, forced, kind.error) if len(forced) else nodes
     pace = Pace(kind.step, kind.seconds, kind.worst)
     if key == NOTE_PITCH:
-        pace = Pace(kind.step, kind.seconds, min(kind.worst, HEARD_OFF - rounding))
-    on_way = on_way_of(lines, nodes, pace.seconds)
+        share = 2 if halved else 1
+        pace = Pace(kind.step / share, kind.seconds, min(kind.worst, HEARD_OFF / share - rounding))
+    on_way = on_way_of(lines, nodes, pace.seconds) & ~contained(nodes.ticks, forced)
     lasts = np.append(nodes.ticks[1:] != nodes.ticks[:-1], True)[: len(nodes)]
     ticks, values = ways(lines, nodes, on_way, nodes.ticks[:0], pace, key != NOTE_PRESSURE and kind.wire.bits > 7)
     fixed = lasts & ~on_way
@@ -119,7 +132,17 @@ def told(
     at = np.searchsorted(base, ticks, side="right") - 1
     inside = (ticks < until[at]) | (ticks == base[at])
     ticks, values, at = ticks[inside], values[inside], at[inside]
-    return Told(ticks % apart, ticks // apart, order[at], values, ticks == base[at])
+    first = ticks == base[at]
+    return Told(ticks % apart, ticks // apart, order[at], values, first, contained(ticks, forced) & ~first)
+
+
+def _again(again: Ints, notes: Placed, order: Ints, base: Ints, until: Ints) -> Ints:
+    """Places on the line of voices where notes sound at some ticks."""
+    start = notes.start[order]
+    first = np.searchsorted(again, start, side="left")
+    after = np.searchsorted(again, start + (until - base), side="left")
+    which, row = ranges(first, after)
+    return np.unique(base[row] + again[which] - start[row])
 
 
 def _cut(nodes: Curve, own: NoteCurves, base: Ints, until: Ints, row: Ints, error: float) -> Curve:

@@ -12,6 +12,7 @@ import numpy as np
 
 from expression.arrays import Bytes, Flags, Ints, frozen, whole
 from expression.lanes import (
+    BEND,
     BESIDE,
     DATA_LSB,
     DATA_MSB,
@@ -209,7 +210,7 @@ def _joined(*tracks: Emitted) -> Emitted:
 
 
 class _Added(NamedTuple):
-    """New messages of a zone: when, what, for which note (its id), and whether they come just before that is struck."""
+    """New messages of a zone: when, what, and for which note (its id)."""
 
     tick: Ints
     status: Ints
@@ -217,6 +218,7 @@ class _Added(NamedTuple):
     two: Ints
     note: Ints
     is_first: Flags
+    is_again: Flags
 
     def only(self, rows: Flags | Ints) -> "_Added":
         """Some of them."""
@@ -231,9 +233,12 @@ def _in_zone(take: Take, channel: Channel, tracks: list[Emitted]) -> list[Emitte
     added = _values(take, channel, given)
     home = min(number for number, track in enumerate(tracks) if (track.owner == channel.id).any())
     made = list(tracks)
+    # What a reset has put back is said again behind it, in the track that it is in.
+    resets = {int(take.rows.tick[row]): int(take.rows.track[row]) for row in channel.resets.tolist()}
+    behind = np.array([resets.get(tick, -1) for tick in added.tick.tolist()], dtype=np.int64)
     for number, track in enumerate(tracks):
         mine = track.owner == channel.id
-        if not mine.any():
+        if not mine.any() and number not in resets.values():
             continue
         events = track.events
         note = np.where(track.note < NO_NOTE, ends(track.note), track.note)
@@ -244,9 +249,9 @@ def _in_zone(take: Take, channel: Channel, tracks: list[Emitted]) -> list[Emitte
         status[is_note] = (status[is_note] & 0xF0) | member[np.searchsorted(ids, note[is_note])]
         gone = mine & _replaced(channel, events)
         struck = np.flatnonzero(mine & (track.note >= 0))
-        here = np.isin(added.note, track.note[struck])
+        here = np.where(added.is_again, behind == number, np.isin(added.note, track.note[struck]))
         new = added.only(here)
-        at = np.searchsorted(events.tick, new.tick)
+        at = np.searchsorted(events.tick, new.tick + new.is_again)
         by_id = struck[np.argsort(track.note[struck])]
         first = by_id[np.searchsorted(track.note[by_id], new.note[new.is_first])]
         at[new.is_first] = first
@@ -337,20 +342,23 @@ def _configuration(take: Take, channel: Channel, track: Emitted, zone: Zone) -> 
 def _values(take: Take, channel: Channel, given: Allotment) -> _Added:
     """What is said to members: before each note what it begins with, and what its curves come to while it sounds."""
     zone = channel.sending.zone
-    found = [_Added(*(np.zeros(0, dtype=np.int64),) * 5, np.zeros(0, dtype=bool))]
-    kinds = kinds_on(take, channel)
+    none = np.zeros(0, dtype=bool)
+    found = [_Added(*(np.zeros(0, dtype=np.int64),) * 5, none, none)]
+    kinds, resets = kinds_on(take, channel), np.unique(take.rows.tick[channel.resets])
     for key in [*ALWAYS, *(key for key in kinds if key not in ALWAYS)]:
         curves = curves_on(take, channel, key)
         if key in channel.sending.replaces and BESIDE[key] in channel.lanes:
             curves = _with_lane(channel, key, given, curves)
         notes = Placed(given.id, given.start, given.end, given.member)
-        said = told(take, notes, curves, key, LANES[key].default, zone.reach / (2 * BEND_CENTRE))
+        rounding, shared = zone.reach / (2 * BEND_CENTRE), BEND in channel.lanes
+        again = resets if LANES[BESIDE[key]].after_reset is not None else resets[:0]
+        said = told(take, notes, curves, key, LANES[key].default, rounding, shared, again)
         code = _code(key, said.value, zone)
         as_it_came = np.isin(notes.id, _as_it_came(take, channel, key))[said.note]
         new = _needed(take, channel, key, said, code, as_it_came) if as_it_came.any() else _new(key, said, code)
         status, one, two = _message(key, code[new])
-        columns = (said.tick[new], status | said.voice[new], one, two, notes.id[said.note[new]], said.is_first[new])
-        found.append(_Added(*columns))
+        columns = (said.tick[new], status | said.voice[new], one, two, notes.id[said.note[new]])
+        found.append(_Added(*columns, said.is_first[new], said.is_again[new]))
     every = _Added(*(np.concatenate(column) for column in zip(*found, strict=True)))
     return every.only(np.argsort(every.tick, kind="stable"))
 
@@ -358,7 +366,7 @@ def _values(take: Take, channel: Channel, given: Allotment) -> _Added:
 def _new(key: str, said: Told, code: Ints) -> Flags:
     """Which values are sent: what a channel has not been told already, and what is always said before a note."""
     new = np.append(True, (code[1:] != code[:-1]) | (said.voice[1:] != said.voice[:-1]))[: len(code)]
-    return np.asarray(new | (said.is_first & (key in ALWAYS)))
+    return np.asarray(new | (said.is_first & (key in ALWAYS)) | said.is_again)
 
 
 def _as_it_came(take: Take, channel: Channel, key: str) -> Ints:
@@ -392,7 +400,7 @@ def _needed(take: Take, channel: Channel, key: str, said: Told, code: Ints, as_i
     same[order] = codes[order] == before
     new = np.zeros(len(code), dtype=bool)
     new[ours] = ~same[len(rows) :]
-    return np.asarray(new | (said.is_first & ~as_it_came & (key in ALWAYS)))
+    return np.asarray(new | ((said.is_first & (key in ALWAYS)) | said.is_again) & ~as_it_came)
 
 
 def _sent_rows(take: Take, channel: Channel, key: str) -> Ints:

@@ -7,10 +7,22 @@ import numpy as np
 from typing_extensions import TypedDict
 
 from expression.arrays import Flags, Ints
+from expression.lanes import BEND as BEND_LANE
 from expression.lanes import CONTROLLERS
 from expression.midi import smf, words
 from expression.midi.emit import emit_with_notes
-from expression.midi.status import BEND, CONTROL, ESCAPE, META, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SYSEX
+from expression.midi.status import (
+    BEND,
+    BEND_CENTRE,
+    CONTROL,
+    ESCAPE,
+    META,
+    NOTE_ON,
+    POLY_PRESSURE,
+    PRESSURE,
+    PROGRAM,
+    SYSEX,
+)
 from expression.midi.zones import NO_NOTE, Emitted
 from expression.notes import HIGHEST, LOWEST
 from expression.pitch import NOTE_NAMES
@@ -142,18 +154,25 @@ def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> EventRo
     one, two = int(track.data1[row]), int(track.data2[row])
     bar, beat, rest = take.meter.position(tick)
     number, value, length, lane = "", "", 0, ""
+    # A message of a zone may be for one note alone.
+    own_channel = take.parts[part].channel if part >= 0 else None
+    is_own = own_channel is not None and int(track.status[row]) & 0x0F == own_channel.number
+    is_own = is_own and (kind != "bend" or BEND_LANE in take.parts[part].lanes)
     if note >= 0:
         number, value = NOTE_NAMES[one], str(two)
         length = _length(take.parts[part], note)
     elif kind == "controller":
         number, value = f"{one} {CONTROLLERS[one]}", str(two)
-        lane = f"cc:{one}" if f"cc:{one}" in take.parts[part].lanes else ""
-    elif kind == "bend":
+        lane = f"cc:{one}" if is_own and f"cc:{one}" in take.parts[part].lanes else ""
+    elif kind == "bend" and is_own:
         lane, value = kind, f"{float(take.parts[part].lanes[kind].curve.at(tick)):.2f}"
+    elif kind == "bend":
+        reach = take.parts[part].channel.sending.zone.reach
+        value = f"{((two << 7 | one) / BEND_CENTRE - 1) * reach:.2f}"
     elif kind == "key pressure":
         number, value = NOTE_NAMES[one], str(two)
     elif kind in ("pressure", "program"):
-        value, lane = str(one), kind if kind == "pressure" else ""
+        value, lane = str(one), kind if kind == "pressure" and is_own else ""
     elif int(track.payload[row]) >= 0:
         payload = track.payloads[int(track.payload[row])]
         number, value = words.exclusive(payload) if kind == "exclusive" else words.meta(one, payload)
