@@ -12,6 +12,7 @@ import mido
 
 from demo.bellows_room import bowed_glass, glass_bell, glass_drone, glass_harp, second_wheel, too_far
 from demo.hand import RESOLUTION, Hand
+from demo.reed_loft import drawn, reed_box, thin_line
 
 CHORDS = ((50, 57, 60, 65), (48, 55, 60, 64), (46, 53, 58, 62), (45, 52, 57, 60))
 TUNE = (74, 77, 76, 72, 74, 69, 72, 70, 69, 67, 69, 65, 67, 69, 62, 64)
@@ -162,11 +163,20 @@ def the_bellows_room() -> bytes:
     return _file("The bellows room", hands, [(0, 84)], waltz=None)
 
 
+def the_reed_loft() -> bytes:
+    """A pad and a line in which each note goes its own way."""
+    return _file("The reed loft", [reed_box(), thin_line()], [(0, 66)], waltz=None)
+
+
 TAKES: dict[str, Callable[[], bytes]] = {
     "The fog signal: the stair": the_stair,
     "The fog signal: the keeper's log": the_keepers_log,
     "The fog signal: the lamp room": the_lamp_room,
     "The fog signal: the bellows room": the_bellows_room,
+    "The fog signal: the reed loft": the_reed_loft,
 }
-STROKES: dict[str, list[dict[str, object]]] = {"The fog signal: the bellows room": [too_far(8)]}
+STROKES: dict[str, list[dict[str, object]]] = {
+    "The fog signal: the bellows room": [too_far(8)],
+    "The fog signal: the reed loft": drawn(0),
+}
 """What has been done to a take already."""

@@ -234,10 +234,10 @@ def _of_note(key: str) -> LaneKind:
     """The kind of a note's curve: as that of the lane beside it, but that no range of the wheel bounds it."""
     kind = CHANNEL_LANES[BESIDE[key]]
     if key == NOTE_PITCH:
-        return kind._replace(key=key, name="Pitch of notes", low=-96.0, high=96.0, is_ranged=False)
+        return kind._replace(key=key, name="Note pitch", low=-96.0, high=96.0, is_ranged=False)
     # Polyphonic pressure is a message of its own; what else belongs to a note is sent on a channel that it has alone.
     wire = Wire(status.POLY_PRESSURE) if key == NOTE_PRESSURE else kind.wire
-    name = "Pressure of notes" if key == NOTE_PRESSURE else f"{kind.name} of notes"
+    name = "Note pressure" if key == NOTE_PRESSURE else f"Note {kind.name[0].lower()}{kind.name[1:]}"
     return kind._replace(key=key, name=name, wire=wire, after_reset=None, at_system_on=None)
 
 

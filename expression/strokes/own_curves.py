@@ -17,6 +17,7 @@ from expression.note_curves import NoteCurves
 from expression.piece import backwards, cut, opened
 from expression.strokes.base import BaseStroke, Count, Lift, Record, Unit, masks_of, select
 from expression.strokes.feel import CUT, chance
+from expression.strokes.grips import Grip
 from expression.strokes.many import Many, Span
 from expression.take import Part, Take
 
@@ -304,6 +305,21 @@ class NoteScatter(NoteStroke):
         last = np.append(owners[1:] != owners[:-1], True)
         which = {"all": True, "first": place == 0, "last": last, "inner": (place > 0) & ~last}[self.nodes]
         return own.ids, NoteCurves.of(owners, own.nodes.valued(own.nodes.values + np.where(which, off, 0.0)))
+
+    @override
+    def grips(self, take: Take) -> list[Grip]:
+        """The spread, where it acts first."""
+        for number, mask in masks_of(take, self.where).items():
+            chosen = Chosen.of(take.parts[number], mask)
+            known = chosen.part.curves.get(self.lane)
+            own = known.only(chosen.id) if known else None
+            if own is None or not len(own):
+                continue
+            order = np.flatnonzero(np.isin(chosen.id, own.ids))
+            curve = own.curve(int(chosen.id[order[0]]))
+            tick, value = int(chosen.start[order[0]] + curve.ticks[0]), float(curve.values[0])
+            return [Grip("amount", "Spread", tick, value + self.amount, self.amount, base=value)]
+        return []
 
     @override
     def label(self) -> str:

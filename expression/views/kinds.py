@@ -60,7 +60,7 @@ def _lane_kind(kind: LaneKind) -> LaneKindView:
         "key": kind.key,
         "name": kind.name,
         "title": kind.title,
-        "number": kind.wire.number,
+        "number": None if kind.is_of_notes else kind.wire.number,
         "unit": kind.unit,
         "form": kind.form,
         "default": kind.default,

@@ -16,12 +16,17 @@ MOST_THREADS = 2000
 
 
 class ThreadView(TypedDict):
-    """A voice of chord into chord: the notes (ids) it goes from and to, and when it leaves and is there (ticks)."""
+    """A voice of chord into chord: the notes (ids) it goes from and to, and their pitches; ticks when it leaves, when
+    it is there, and when the note that it goes to was struck.
+    """
 
     one: int
     other: int
     leaves: int
     arrives: int
+    pitch: int
+    reached: int
+    struck: int
 
 
 class Mark(TypedDict):
@@ -170,7 +175,18 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
 def _threads(take: Take, stroke: NoteGlide, parts: list[int]) -> list[ThreadView]:
     found: list[ThreadView] = []
     for part in parts:
-        ids = take.parts[part].notes.id
+        notes = take.parts[part].notes
+        ids = notes.id
         for one, other, leaves, arrives in stroke.threads(take, part)[:MOST_THREADS]:
-            found.append({"one": int(ids[one]), "other": int(ids[other]), "leaves": leaves, "arrives": arrives})
+            found.append(
+                {
+                    "one": int(ids[one]),
+                    "other": int(ids[other]),
+                    "leaves": leaves,
+                    "arrives": arrives,
+                    "pitch": int(notes.pitch[one]),
+                    "reached": int(notes.pitch[other]),
+                    "struck": int(notes.start[other]),
+                }
+            )
     return found

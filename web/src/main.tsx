@@ -8,18 +8,15 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, RouterProvider } from "react-router";
 import { queries } from "./api/queries";
-import { Desk } from "./desk/Desk";
-import { Library } from "./library/Library";
-import { Enter } from "./session/Enter";
-import { SignIn } from "./session/SignIn";
 import { offerRendering } from "./sound/render";
 import { Broken } from "./ui/Broken";
 
+/** Each page comes when it is gone to. */
 const PAGES = [
-  { path: "/", element: <Library /> },
-  { path: "/takes/:takeId", element: <Desk /> },
-  { path: "/sign-in", element: <SignIn /> },
-  { path: "/enter/:token", element: <Enter /> },
+  { path: "/", lazy: async () => ({ Component: (await import("./library/Library")).Library }) },
+  { path: "/takes/:takeId", lazy: async () => ({ Component: (await import("./desk/Desk")).Desk }) },
+  { path: "/sign-in", lazy: async () => ({ Component: (await import("./session/SignIn")).SignIn }) },
+  { path: "/enter/:token", lazy: async () => ({ Component: (await import("./session/Enter")).Enter }) },
 ];
 const router = createBrowserRouter(PAGES.map((page) => ({ ...page, errorElement: <Broken /> })));
 

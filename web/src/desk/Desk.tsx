@@ -1,13 +1,10 @@
-import { useEffect, useRef, useState } from "react";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { VELOCITY, wordOf } from "../score/lanes";
 import { placeText, secondsAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
 import { Notice } from "../ui/Notice";
-import { Finder } from "./actions/Finder";
-import { KeySheet } from "./actions/KeySheet";
 import { handleKey, mayAct } from "./actions/keys";
-import { EventList } from "./bars/EventList";
 import { Header } from "./bars/Header";
 import { Strokes } from "./bars/Strokes";
 import { Transport } from "./bars/Transport";
@@ -18,6 +15,11 @@ import { arrangeRows, openTake, refreshLanes, routesOf, rowName } from "./take/a
 import { compare, onWritten } from "./take/shaping";
 import { desk, frontParts, kindOf, set, useDesk } from "./take/state";
 import { watchLeaving } from "./take/unsaved";
+
+/** What is opened now and then comes when it is. */
+const EventList = lazy(async () => ({ default: (await import("./bars/EventList")).EventList }));
+const KeySheet = lazy(async () => ({ default: (await import("./actions/KeySheet")).KeySheet }));
+const Finder = lazy(async () => ({ default: (await import("./actions/Finder")).Finder }));
 
 export function Desk() {
   const { takeId = "" } = useParams();
@@ -73,11 +75,13 @@ export function Desk() {
           </aside>
         )}
       </div>
-      {listOpen && <EventList />}
+      <Suspense>{listOpen && <EventList />}</Suspense>
       <Transport onKeys={() => setKeysOpen(true)} />
       <Spoken />
-      <KeySheet open={keysOpen} onOpen={setKeysOpen} />
-      <Finder open={finderOpen} onOpen={setFinderOpen} />
+      <Suspense>
+        {keysOpen && <KeySheet open onOpen={setKeysOpen} />}
+        {finderOpen && <Finder open onOpen={setFinderOpen} />}
+      </Suspense>
       <Notice notice={notice} onClose={() => set({ notice: null })} />
     </div>
   );

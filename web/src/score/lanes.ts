@@ -12,6 +12,8 @@ export interface LaneNodes {
   bent: ReadonlyMap<number, Bent>;
   lowest: number;
   highest: number;
+  /** Of a lane of notes the curve of each, by its id: it has no nodes itself. */
+  notes?: ReadonlyMap<number, LaneNodes>;
 }
 
 export type Bent = Schemas["BentWay"];
@@ -146,6 +148,8 @@ export function extentOf(
 
 /** The lanes that a stroke acts on. */
 export function lanesOf(stroke: Stroke): readonly string[] {
+  if (stroke.kind === "note.glide") return ["note:pitch"];
+  if (stroke.kind === "note.copy") return [stroke.to ?? stroke.lane];
   if (stroke.kind.startsWith(`${BEND}.`)) return [BEND];
   return "lane" in stroke ? (typeof stroke.lane === "string" ? [stroke.lane] : stroke.lane) : [];
 }

@@ -38,6 +38,8 @@ export interface PartScore {
   largest: number | null;
   /** Resets, and other tracks, where they act on its bend. */
   inForce: Schemas["PartLanes"]["in_force"];
+  /** How its notes are sent, and what its instrument takes of each by itself. */
+  sent: Schemas["SentView"];
   contour: Contour | null;
   lowest: number;
   highest: number;
@@ -140,6 +142,7 @@ const wheelOf = (part: Schemas["PartLanes"]) => ({
   byHand: part.by_hand,
   largest: part.largest,
   inForce: part.in_force,
+  sent: part.sent,
 });
 
 export function contourOf(given: Schemas["PartLanes"]["contour"]): Contour | null {

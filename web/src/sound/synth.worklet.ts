@@ -129,6 +129,71 @@ const VIBRATO_SEMITONES = 0.45;
 const DETUNE_CENTS = 28;
 const MOST_CENTS = 127 * 100 + 99;
 
+const RESTING: Record<Target, number> = {
+  level: 0,
+  brightness: 0,
+  vibrato: 0,
+  pan: 0,
+  resonance: 0,
+  detune: 0,
+};
+
+/** What the values of some lanes come to, by what moves what. */
+function moved(moves: readonly Route[], values: ReadonlyMap<string, number>): Record<Target, number> {
+  const to = { ...RESTING };
+  for (const { lane, target, amount } of moves) {
+    const value = values.get(lane);
+    // Timbre and its like rest in the middle (RP-015); everything else at nothing.
+    if (value !== undefined) to[target] += amount * (CENTRED.has(lane) ? 2 * value - 64 / 63.5 : value);
+  }
+  return to;
+}
+
+/** What one note has of its own, on top of what its part does: on a member of a zone (MPE, M1-100), or by its key. */
+class Own {
+  /** Where its wheel is, -1 to 1; and how far it is bent now, in semitones. */
+  bend = 0;
+  bent = 0;
+  /** -1 to 1, from where the part is. */
+  pan = 0;
+  left = 1;
+  right = 1;
+  to = RESTING;
+  private readonly values = new Map<string, number>();
+
+  lane(key: string, value: number, moves: readonly Route[]): void {
+    this.values.set(key, value);
+    this.to = moved(moves, this.values);
+  }
+
+  reset(): void {
+    this.bend = 0;
+    this.values.clear();
+    this.to = RESTING;
+  }
+
+  /** A note that is struck begins where it is told to: nothing of the one before it glides. */
+  settle(range: number): void {
+    this.bent = this.bend * range;
+    [this.left, this.right] = this.target;
+  }
+
+  follow(frames: number, range: number): void {
+    const to = this.bend * range;
+    this.bent += (to - this.bent) * (1 - Math.exp(-frames / (BEND_SECONDS * sampleRate)));
+    if (Math.abs(to - this.bent) < ARRIVED) this.bent = to;
+  }
+
+  /** How much of it goes to either side, 1 where it is as its part is. */
+  get target(): [number, number] {
+    const lift = Math.max(1 + this.to.level, 0);
+    const aside = Math.min(Math.max(this.pan + this.to.pan / 2, -1), 1);
+    return [lift * Math.min(1 - aside, 1), lift * Math.min(1 + aside, 1)];
+  }
+}
+
+const FIRST_RANGE = { member: 48, manager: 2 };
+
 /** One part's instrument: the state that its controllers have put it in. */
 class Instrument {
   patch: Patch = PATCHES["thumb piano"];
@@ -154,6 +219,10 @@ class Instrument {
   private rpn = 0x3fff;
   private left = 0;
   private right = 0;
+  /** The members of its zone, by their channels; none, where all of its notes share one. */
+  readonly members = new Map<number, Own>();
+  memberRange = FIRST_RANGE.member;
+  private memberRpn = 0x3fff;
 
   constructor() {
     this.settle();
@@ -172,19 +241,7 @@ class Instrument {
   }
 
   private listen(): void {
-    const to: Record<Target, number> = {
-      level: 0,
-      brightness: 0,
-      vibrato: 0,
-      pan: 0,
-      resonance: 0,
-      detune: 0,
-    };
-    for (const { lane, target, amount } of this.moves) {
-      const value = this.values.get(lane);
-      // Timbre and its like rest in the middle (RP-015); everything else at nothing.
-      if (value !== undefined) to[target] += amount * (CENTRED.has(lane) ? 2 * value - 64 / 63.5 : value);
-    }
+    const to = moved(this.moves, this.values);
     this.brightness = Math.min(Math.max(to.brightness, -1.5), 1.5);
     this.vibrato = Math.min(Math.abs(to.vibrato), 1);
     this.resonance = Math.min(Math.max(to.resonance, 0), 1);
@@ -213,8 +270,39 @@ class Instrument {
       this.bend = 0;
       this.rpn = 0x3fff;
       this.values.clear();
+      for (const own of this.members.values()) own.reset();
       this.listen();
     }
+  }
+
+  /** A zone is set up from the manager on (M1-100, 2.1): its members, and the ranges that both begin with. */
+  setUp(manager: number, count: number): void {
+    this.members.clear();
+    for (let place = 1; place <= Math.min(count, 15); place++)
+      this.members.set(manager === 0 ? place : 15 - place, new Own());
+    this.memberRange = FIRST_RANGE.member;
+    this.range = FIRST_RANGE.manager;
+  }
+
+  /** Whether a data entry of a manager sets a zone up. */
+  setsUp(channel: number, number: number): boolean {
+    return number === 6 && this.rpn === 6 && (channel === 0 || channel === 15);
+  }
+
+  /** A controller of one member. A range that one is told is that of all. */
+  ofMember(own: Own, number: number, value: number): void {
+    if (number === 101) this.memberRpn = (this.memberRpn & 0x7f) | (value << 7);
+    else if (number === 100) this.memberRpn = (this.memberRpn & 0x3f80) | value;
+    else if (number === 6 && this.memberRpn === 0) this.memberRange = value;
+    else if (number === 38 && this.memberRpn === 0)
+      this.memberRange = Math.floor(this.memberRange) + value / 100;
+    else if (number === 121) own.reset();
+    else if (number === 10) own.pan = value / 63.5 - 64 / 63.5;
+    else own.lane(`cc:${number}`, value / 127, this.moves);
+  }
+
+  pressed(own: Own, value: number): void {
+    own.lane("pressure", value, this.moves);
   }
 
   /** MIDI's recommended curve: level falls with the square of the controllers (GM, CC 7 and CC 11). */
@@ -225,14 +313,14 @@ class Instrument {
   }
 
   /** Add what its voices make to both sides. Level and pan glide to their new values: steps of a controller must not click. */
-  mix(mono: Float32Array, left: Float32Array, right: Float32Array, from: number, to: number): void {
+  mix(voices: Sides, left: Float32Array, right: Float32Array, from: number, to: number): void {
     const [toLeft, toRight] = this.target;
     const share = 1 - Math.exp(-1 / (GLIDE_SECONDS * sampleRate));
     for (let i = from; i < to; i++) {
       this.left += (toLeft - this.left) * share;
       this.right += (toRight - this.right) * share;
-      left[i] += mono[i] * this.left;
-      right[i] += mono[i] * this.right;
+      left[i] += voices.left[i] * this.left;
+      right[i] += voices.right[i] * this.right;
     }
   }
 
@@ -251,6 +339,12 @@ class Instrument {
   }
 }
 
+/** What the voices of a part come to on either side, before its level and its place. */
+interface Sides {
+  left: Float32Array;
+  right: Float32Array;
+}
+
 /** What the lanes of a part make of the sound of its voices. */
 type Colour = Pick<Instrument, "brightness" | "resonance" | "detune">;
 
@@ -259,8 +353,11 @@ class Voice {
   held = false;
   sustained = false;
   part = 0;
+  channel = 0;
   pitch = 0;
   age = 0;
+  /** What its key, or its channel, says to it alone. */
+  own: Own | null = null;
   private patch: Patch = PATCHES["thumb piano"];
   private readonly phases = new Float64Array(2 * MOST_PARTIALS);
   private readonly strengths = new Float64Array(MOST_PARTIALS);
@@ -386,6 +483,7 @@ class PracticeSynth extends AudioWorkletProcessor {
   private struck = 0;
   private level = 1;
   private readonly mono = new Float32Array(BLOCK);
+  private readonly sides: Sides = { left: new Float32Array(BLOCK), right: new Float32Array(BLOCK) };
 
   constructor(options?: { processorOptions?: { orders?: Order[] } }) {
     super();
@@ -427,8 +525,15 @@ class PracticeSynth extends AudioWorkletProcessor {
   private receive(part: number, status: number, one: number, two: number): void {
     const instrument = this.instrument(part);
     const kind = status & 0xf0;
-    if (kind === 0x90 && two > 0) this.strike(part, one, two);
-    else if (kind === 0x80 || kind === 0x90) this.release(part, one);
+    const channel = status & 0x0f;
+    const member = instrument.members.get(channel);
+    if (kind === 0x90 && two > 0) this.strike(part, channel, one, two);
+    else if (kind === 0x80 || kind === 0x90) this.release(part, channel, one);
+    else if (kind === 0xa0) this.press(part, one, two);
+    else if (member && kind === 0xd0) instrument.pressed(member, one / 127);
+    else if (member && kind === 0xe0) member.bend = ((one | (two << 7)) - 8192) / 8192;
+    else if (member && kind === 0xb0 && one < 120) instrument.ofMember(member, one, two);
+    else if (kind === 0xb0 && instrument.setsUp(channel, one)) instrument.setUp(channel, two);
     else if (kind === 0xd0) instrument.lane("pressure", one / 127);
     else if (kind === 0xe0) {
       instrument.bend = ((one | (two << 7)) - 8192) / 8192;
@@ -443,19 +548,33 @@ class PracticeSynth extends AudioWorkletProcessor {
     }
   }
 
-  private strike(part: number, pitch: number, velocity: number): void {
+  /** The pressure of one key: of its note that was struck last. */
+  private press(part: number, pitch: number, value: number): void {
+    const voices = this.voices.filter((one) => one.active && one.part === part && one.pitch === pitch);
+    const voice = voices.reduce((a, b) => (b.age > a.age ? b : a), voices[0]);
+    if (!voice) return;
+    voice.own ??= new Own();
+    this.instrument(part).pressed(voice.own, value / 127);
+  }
+
+  private strike(part: number, channel: number, pitch: number, velocity: number): void {
     // After a rest nothing is left that could glide.
     if (!this.voices.some((voice) => voice.active && voice.part === part)) this.instrument(part).settle();
     const free = this.voices.find((voice) => !voice.active);
     const voice = free ?? this.voices.reduce((a, b) => (b.presence < a.presence ? b : a));
-    voice.start(part, pitch, velocity, this.instrument(part).patch, ++this.struck);
+    const instrument = this.instrument(part);
+    voice.start(part, pitch, velocity, instrument.patch, ++this.struck);
+    voice.channel = channel;
+    voice.own = instrument.members.get(channel) ?? null;
+    voice.own?.settle(instrument.memberRange);
   }
 
   /** Let go the note of a key that has sounded longest. */
-  private release(part: number, pitch: number): void {
+  private release(part: number, channel: number, pitch: number): void {
     let oldest: Voice | undefined;
     for (const voice of this.voices) {
       if (!voice.active || !voice.held || voice.part !== part || voice.pitch !== pitch) continue;
+      if (voice.channel !== channel) continue;
       if (!oldest || voice.age < oldest.age) oldest = voice;
     }
     if (!oldest) return;
@@ -512,15 +631,50 @@ class PracticeSynth extends AudioWorkletProcessor {
         instrument.settle();
         return;
       }
-      this.mono.fill(0, from, to);
+      const { left: one, right: other } = this.sides;
+      one.fill(0, from, to);
+      const alone = voices.filter((voice) => voice.own);
       for (let at = from; at < to; ) {
-        const until = instrument.follow(Math.min(BEND_FRAMES, to - at)) ? to : Math.min(at + BEND_FRAMES, to);
+        const isThere = instrument.follow(Math.min(BEND_FRAMES, to - at)) && !alone.length;
+        const until = isThere ? to : Math.min(at + BEND_FRAMES, to);
         const bend = instrument.bent + instrument.vibrato * sway;
-        for (const voice of voices) voice.render(this.mono, at, until, bend, instrument);
+        for (const voice of voices) if (!voice.own) voice.render(one, at, until, bend, instrument);
+        other.set(one.subarray(at, until), at);
+        for (const voice of alone) this.renderAlone(voice, instrument, at, until, bend, sway);
         at = until;
       }
-      instrument.mix(this.mono, left, right, from, to);
+      instrument.mix(this.sides, left, right, from, to);
     });
+  }
+
+  /** A voice that has something of its own: added to both sides as loud as it is there. */
+  private renderAlone(
+    voice: Voice,
+    instrument: Instrument,
+    from: number,
+    to: number,
+    bend: number,
+    sway: number,
+  ): void {
+    const own = voice.own as Own;
+    const { left, right } = this.sides;
+    own.follow(to - from, instrument.memberRange);
+    this.mono.fill(0, from, to);
+    const colour = {
+      brightness: Math.min(Math.max(instrument.brightness + own.to.brightness, -1.5), 1.5),
+      resonance: Math.min(Math.max(instrument.resonance + own.to.resonance, 0), 1),
+      detune: Math.min(Math.abs(instrument.detune + own.to.detune), 1),
+    };
+    const shake = Math.min(Math.abs(own.to.vibrato), 1) * sway;
+    voice.render(this.mono, from, to, bend + own.bent + shake, colour);
+    const [toLeft, toRight] = own.target;
+    const share = 1 - Math.exp(-1 / (GLIDE_SECONDS * sampleRate));
+    for (let i = from; i < to; i++) {
+      own.left += (toLeft - own.left) * share;
+      own.right += (toRight - own.right) * share;
+      left[i] += this.mono[i] * own.left;
+      right[i] += this.mono[i] * own.right;
+    }
   }
 }
 

@@ -3429,7 +3429,8 @@ export interface components {
         };
         /**
          * ThreadView
-         * @description A voice of chord into chord: the notes (ids) it goes from and to, and when it leaves and is there (ticks).
+         * @description A voice of chord into chord: the notes (ids) it goes from and to with their pitches, and ticks: when it leaves, when
+         *     it is there, and when the note that it goes to was struck.
          */
         ThreadView: {
             /** Arrives */
@@ -3440,6 +3441,12 @@ export interface components {
             one: number;
             /** Other */
             other: number;
+            /** Pitch */
+            pitch: number;
+            /** Reached */
+            reached: number;
+            /** Struck */
+            struck: number;
         };
         /**
          * Time

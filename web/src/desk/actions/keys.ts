@@ -19,6 +19,7 @@ import { hairpin, limit } from "../strokes/begin";
 import { paste, remember } from "../strokes/copying";
 import { allToFront, arrangeRows, toFront, wish } from "../take/arranging";
 import { choose, chooseAll, chooseNone, chooseSpan, invertChoice } from "../take/choosing";
+import { closeUpOfChosen, leaveCloseUp, stepCloseUp } from "../take/closeUp";
 import { apply, letGo, redo, undo } from "../take/shaping";
 import { desk, frontParts, type Limit, leadPart, look, set } from "../take/state";
 
@@ -192,6 +193,15 @@ export const ACTIONS: Action[] = [
   { keys: ["PageUp"], group: "Look", does: "A page back", run: () => page(-1) },
   { keys: ["Shift+PageDown"], group: "Look", does: "Lower notes", run: () => pageRows(1) },
   { keys: ["Shift+PageUp"], group: "Look", does: "Higher notes", run: () => pageRows(-1) },
+  {
+    keys: ["c"],
+    group: "Look",
+    does: "Close-up: one note large with all of its curves (arrows: the next; Esc: back)",
+    words: "zoom single note curves pitch pressure timbre pan",
+    run: () => {
+      if (!leaveCloseUp()) closeUpOfChosen();
+    },
+  },
   { keys: ["w"], group: "Look", does: "The whole take", run: () => wholeTake() },
   { keys: ["v"], group: "Look", does: "Fill the view with the selection", run: () => viewSelection() },
   ...([3, 4, 5] as const).map(
@@ -203,13 +213,15 @@ export const ACTIONS: Action[] = [
       run: () => wish({ middle_c: octave }),
     }),
   ),
-  {
-    keys: [],
-    group: "Shape",
-    does: "Download the take",
-    words: "file save export mid",
-    run: () => download(),
-  },
+  ...(
+    [
+      ["", "Download the take", "file save export mid"],
+      ["?kind=mpe", "Download as MPE", "file save export mpe zone"],
+      ["?kind=clip", "Download as a MIDI 2.0 clip", "file save export midi2 clip ump"],
+    ] as const
+  ).map(
+    ([kind, does, words]): Action => ({ keys: [], group: "Shape", does, words, run: () => download(kind) }),
+  ),
   {
     keys: [],
     group: "Look",
@@ -301,6 +313,7 @@ export function goTo(seconds: number): void {
 
 /** The next or the previous note of the leading part; with `add`, beside those that are chosen. */
 function step(by: number, add: boolean): void {
+  if (stepCloseUp(by)) return;
   const { chosen, score, voice } = desk();
   const part = leadPart();
   if (!part?.start.length || !score) return;
@@ -346,7 +359,7 @@ export function nextPart(by: number): void {
 
 function release(): void {
   if (desk().shaping) letGo();
-  else {
+  else if (!leaveCloseUp()) {
     chooseNone();
     chooseSpan(null);
   }
@@ -389,7 +402,7 @@ export function wholeTake(): void {
   arrangeRows(desk().rows);
 }
 
-function download(): void {
+function download(kind: string): void {
   const { score } = desk();
-  if (score) window.location.assign(`/api/takes/${score.id}/file`);
+  if (score) window.location.assign(`/api/takes/${score.id}/file${kind}`);
 }

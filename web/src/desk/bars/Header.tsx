@@ -51,13 +51,31 @@ export function Header({ onFind }: { onFind: () => void }) {
         Panel
       </button>
       {score && (
-        <a className="key shrink-0" href={`/api/takes/${score.id}/file`} download>
-          Download .mid
-        </a>
+        <span className="flex shrink-0">
+          <a className="key rounded-r-none border-r-0" href={`/api/takes/${score.id}/file`} download>
+            Download .mid
+          </a>
+          <Menu label="Download in another form" sign="▾" className="key rounded-l-none px-2">
+            {FORMS.map(([kind, words]) => (
+              <DropdownMenu.Item key={kind} className={MENU_ITEM} asChild>
+                <a href={`/api/takes/${score.id}/file?kind=${kind}`} download>
+                  {words}
+                </a>
+              </DropdownMenu.Item>
+            ))}
+          </Menu>
+        </span>
       )}
     </header>
   );
 }
+
+/** What else a take can be written as. */
+const FORMS = [
+  ["mpe", "MPE: each note on a channel of its own"],
+  ["plain", "Plain: by the parts' own channels"],
+  ["clip", "MIDI 2.0 clip file"],
+] as const;
 
 /** That something is being saved still; what is done in no time is not told. */
 function Saving() {

@@ -1,16 +1,29 @@
 /** What the pointer does on each stave. Pixels become ticks and values point, and nothing more is made of them. */
 
 import { VELOCITY } from "../../score/lanes";
-import { firstAbove, nearestLine, type PartScore } from "../../score/score";
-import { GUTTER, pitchOf, scrolled, scrolledRows, tickOf, zoomed, zoomedRows } from "../page/camera";
+import { NOTE_PITCH } from "../../score/own";
+import { firstAbove, idOfRow, nearestLine, type PartScore } from "../../score/score";
+import {
+  GUTTER,
+  pitchOf,
+  scrolled,
+  scrolledRows,
+  tickOf,
+  xOf,
+  yOfPitch,
+  zoomed,
+  zoomedRows,
+} from "../page/camera";
 import { overviewTick } from "../page/draw/overview";
 import type { Elements, Stave } from "../stage/stage";
+import { hung } from "../strokes/beginOwn";
 import { chooseSpan, chooseVoice } from "../take/choosing";
-import { letGo } from "../take/shaping";
+import { keep, letGo, preview } from "../take/shaping";
 import { desk, leadPart, look, set } from "../take/state";
 import { type Grip, Press } from "./grip";
 import { hover } from "./hints";
-import { choiceGrip } from "./picking";
+import { ownGrip, ribbonSurface } from "./ownGestures";
+import { choiceGrip, noteAt } from "./picking";
 import { nudgeByWheel, velocityGrip } from "./velocityGestures";
 import { closerBy, turned } from "./wheel";
 
@@ -179,6 +192,12 @@ function roundEarly(part: PartScore | undefined, line: number, within: number): 
 
 function notesGrip(x: number, y: number, event: PointerEvent): Grip | null {
   if (!leadPart()) return null;
+  const thread = threadGrip(x, y);
+  if (thread) return thread;
+  if (desk().activeLane === NOTE_PITCH && x >= GUTTER && !event.shiftKey) {
+    const grip = ownGrip(ribbonSurface(), x, y, desk().drawing && desk().chosenCount > 0);
+    if (grip) return grip;
+  }
   if (desk().shaping) letGo();
   if (x < GUTTER) {
     const pitch = pitchOf(desk().camera, y);
@@ -186,3 +205,30 @@ function notesGrip(x: number, y: number, event: PointerEvent): Grip | null {
   }
   return choiceGrip("notes", x, y, event);
 }
+
+/** A thread of chord into chord, taken at its end and hung on another note. */
+function threadGrip(x: number, y: number): Grip | null {
+  const { shaping, camera } = desk();
+  if (shaping?.stroke.kind !== "note.glide") return null;
+  const stroke = shaping.stroke;
+  const near = shaping.mark?.threads.find(
+    ({ struck, reached }) =>
+      Math.hypot(xOf(camera, struck) - x, yOfPitch(camera, reached) + camera.row / 2 - y) <= THREAD_REACH,
+  );
+  if (!near) return null;
+  let onto: number | null = null;
+  return {
+    move(toX, toY) {
+      const hit = noteAt("notes", toX + 3, toY);
+      const id = hit ? idOfRow(hit.part, hit.note) : null;
+      if (id === null || id === onto || id === near.one) return;
+      onto = id;
+      preview(hung(stroke, near.one, id));
+    },
+    done() {
+      if (desk().shaping?.number != null) void keep();
+    },
+  };
+}
+
+const THREAD_REACH = 10;

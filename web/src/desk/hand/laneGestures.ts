@@ -1,6 +1,7 @@
 /** What the pointer does on an open lane: draws, moves nodes, pulls the ways between them, chooses a span for the frame. */
 import type { Stroke } from "../../api/client";
 import { BEND, type LaneNodes, slides, taken, textOf, valueAt } from "../../score/lanes";
+import { isOfNotes } from "../../score/own";
 import { addPoint, type Point } from "../../score/path";
 import { firstAbove, gridTicks, nearestLine } from "../../score/score";
 import { between, rounded } from "../../ui/numbers";
@@ -12,6 +13,8 @@ import { onLead } from "../take/choosing";
 import { finish, letGo, preview } from "../take/shaping";
 import { desk, draws, keptLane, laneLevels, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
+import { laneSurface, noteOfCurve, ownGrip } from "./ownGestures";
+import { choosePressed } from "./picking";
 import { reach } from "./reaching";
 import { spanFrom } from "./spanGrip";
 
@@ -54,6 +57,7 @@ export function laneGrip(
 ): Grip | null {
   if (x < GUTTER || !leadPart()) return null;
   set({ activeLane: stave.kind.key });
+  if (isOfNotes(stave.kind.key)) return ownLaneGrip(stave, x, y, event);
   if (draws(event)) return drawGrip(stave, x, y, event.shiftKey, event.altKey);
   const node = nodeAt(stave, x, y);
   if (node !== null) return nodeGrip(stave, node);
@@ -68,6 +72,27 @@ export function laneGrip(
     done: (moved) => {
       if (moved) return;
       if (desk().shaping) letGo();
+      else set({ span: null });
+    },
+  };
+}
+
+/** On curves of notes: a node, a way or a line where one is meant; otherwise the note whose curve is pressed, or a span. */
+function ownLaneGrip(stave: LaneStave, x: number, y: number, event: PointerEvent | MouseEvent): Grip {
+  const surface = laneSurface(stave);
+  const grip = event.shiftKey ? null : ownGrip(surface, x, y, draws(event));
+  if (grip) return grip;
+  const choose = spanFrom(x, event.altKey);
+  return {
+    move: (to) => {
+      if (desk().shaping) letGo();
+      choose(to);
+    },
+    done: (moved) => {
+      if (moved) return;
+      if (desk().shaping) letGo();
+      const hit = noteOfCurve(surface, x, y);
+      if (hit) choosePressed(hit, event.shiftKey);
       else set({ span: null });
     },
   };

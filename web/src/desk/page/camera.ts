@@ -4,7 +4,7 @@ import type { PartScore, Score } from "../../score/score";
 export const GUTTER = 96;
 const LEAST_ROW = 3;
 const MOST_ROW = 26;
-const MOST_PER_TICK = 2;
+const MOST_PER_TICK = 6;
 
 export interface Camera {
   /** The tick at the right edge of the gutter, and pixels a tick. */

@@ -1,14 +1,12 @@
-import { BEND, formOf, slides, VELOCITY } from "../../score/lanes";
+import { BEND, formOf, slides } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
-import { List } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { between, rounded, signed } from "../../ui/numbers";
 import { count } from "../../ui/words";
 import { erase } from "../hand/laneGestures";
-import { bringToSight } from "../stage/laneSight";
 import { beginning } from "../strokes/beginLane";
 import { gesturesOn } from "../strokes/entries";
-import { changeLane, partName } from "../take/arranging";
+import { partName } from "../take/arranging";
 import { onLead } from "../take/choosing";
 import { apply } from "../take/shaping";
 import { kindOf, leadPart, set, useDesk } from "../take/state";
@@ -20,7 +18,7 @@ import { Trace } from "./Trace";
 import { Wheel } from "./Wheel";
 
 /** What can be done to the lane that Shape is about. */
-export function LaneGestures({ laneKey }: { laneKey: string }) {
+export default function LaneGestures({ laneKey }: { laneKey: string }) {
   const kind = useDesk((state) => kindOf(laneKey, state));
   const head = useDesk((state) => leadPart(state)?.lanes.find((lane) => lane.key === laneKey));
   const span = useDesk((state) => state.span);
@@ -109,31 +107,5 @@ function Shared() {
       Channel {part.channel} is shared with {others.join(", ")}: the lanes belong to the channel, and every
       part on it hears what is done here.
     </p>
-  );
-}
-
-/** The lane that Shape acts on: velocity, or one of the lanes on the desk. */
-export function ActiveLane() {
-  const activeLane = useDesk((state) => state.activeLane);
-  const kinds = useDesk((state) => state.kinds);
-  return (
-    <List
-      label="Lane"
-      called="Lane that Shape acts on"
-      className="mb-2"
-      value={activeLane}
-      onChange={(key) => {
-        set({ activeLane: key });
-        if (key === VELOCITY) return;
-        changeLane(key, { open: true });
-        bringToSight(key);
-      }}
-    >
-      {[...kinds.values()].map(({ key, title }) => (
-        <option key={key} value={key}>
-          {title}
-        </option>
-      ))}
-    </List>
   );
 }

@@ -1,8 +1,9 @@
 import { useEffect, useRef } from "react";
 import type { Hairpin, Schemas, Stroke } from "../../api/client";
 import { BEND, EXPRESSION, lanesOf, VELOCITY, VOLUME } from "../../score/lanes";
+import { NOTE_PITCH, NOTE_PRESSURE, OWN_KINDS } from "../../score/own";
 import { Choice } from "../../ui/Choice";
-import { List, Turns } from "../../ui/Entries";
+import { Check, List, Turns } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { PatternEntry } from "../../ui/PatternEntry";
 import { anotherRoll, type Fade, firstOnset, rewritten, stepsOfBar, type Writing } from "../strokes/begin";
@@ -133,7 +134,8 @@ function Numbers(form: FormProps) {
       {fieldsOf(stroke).map((field) => (
         <FieldEntry key={field.name} field={field} {...form} />
       ))}
-      {stroke.kind === "velocity.vary" && (
+      {stroke.kind === "note.answers" && <Taken {...form} stroke={stroke} />}
+      {(stroke.kind === "velocity.vary" || stroke.kind === "note.scatter") && (
         <button
           type="button"
           className="key col-span-2 h-7"
@@ -171,6 +173,43 @@ function Numbers(form: FormProps) {
   );
 }
 
+/** What an instrument takes of single notes: three usual answers, and each kind by itself. */
+function Taken({ stroke, keep }: FormProps & { stroke: Extract<Stroke, { kind: "note.answers" }> }) {
+  const { keys } = stroke;
+  const usual = keys == null ? "all" : keys.length ? "some" : "none";
+  return (
+    <>
+      <Choice
+        label="Takes"
+        className="col-span-2"
+        value={usual}
+        options={[
+          ["all", "all"],
+          ["some", "pitch, pressure"],
+          ["none", "none"],
+        ]}
+        onChange={(which) =>
+          keep({ keys: which === "all" ? null : which === "none" ? [] : [NOTE_PITCH, NOTE_PRESSURE] })
+        }
+      />
+      {usual === "some" && (
+        <div className="col-span-2 flex flex-wrap gap-x-3">
+          {OWN_KINDS.map((key) => (
+            <Check
+              key={key}
+              words={key.slice(5)}
+              on={keys?.includes(key) ?? false}
+              onChange={(on) =>
+                keep({ keys: on ? [...(keys ?? []), key] : (keys ?? []).filter((one) => one !== key) })
+              }
+            />
+          ))}
+        </div>
+      )}
+    </>
+  );
+}
+
 const peakOf = (stroke: Stroke) => beginning(lanesOf(stroke)[0]).peak;
 
 function FieldEntry({ field, stroke, change, keep, problem }: FormProps & { field: Field }) {
@@ -189,7 +228,7 @@ function FieldEntry({ field, stroke, change, keep, problem }: FormProps & { fiel
         className="col-span-2"
         value={String(value)}
         options={field.options}
-        onChange={(chosen) => keep(filled(chosen))}
+        onChange={(chosen) => keep(filled(typeof held === "boolean" ? chosen === "true" : chosen))}
       />
     );
   }

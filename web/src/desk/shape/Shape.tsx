@@ -1,15 +1,21 @@
+import { lazy, Suspense } from "react";
 import type { Facts } from "../../api/client";
 import { VELOCITY } from "../../score/lanes";
+import { isOfNotes } from "../../score/own";
 import { NameEntry } from "../../ui/NameEntry";
 import { count } from "../../ui/words";
 import { renamePart, rowName } from "../take/arranging";
 import { inFront } from "../take/choosing";
 import { leadPart, useDesk } from "../take/state";
-import { ActiveLane, LaneGestures } from "./OnLane";
+import { ActiveLane } from "./ActiveLane";
 import { Gestures, Hand } from "./OnNotes";
 import { OpenStroke } from "./OpenStroke";
 import { Rules } from "./Rules";
 import { TypedVelocity } from "./TypedVelocity";
+
+/** These come when a lane is first shaped. */
+const LaneGestures = lazy(() => import("./OnLane"));
+const OwnGestures = lazy(() => import("./OnOwn"));
 
 /** Facts of the selection, and the gestures that fit it, with their numbers. */
 export function Shape() {
@@ -38,8 +44,14 @@ export function Shape() {
           <Gestures hasSelection={hasSelection} />
           <Rules />
         </>
+      ) : isOfNotes(activeLane) ? (
+        <Suspense>
+          <OwnGestures laneKey={activeLane} />
+        </Suspense>
       ) : (
-        <LaneGestures laneKey={activeLane} />
+        <Suspense>
+          <LaneGestures laneKey={activeLane} />
+        </Suspense>
       )}
     </section>
   );

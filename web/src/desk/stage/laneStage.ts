@@ -2,6 +2,7 @@
 
 import type { Form, LaneKind } from "../../api/client";
 import { BEND, lanesOf } from "../../score/lanes";
+import { isOfNotes } from "../../score/own";
 import { gridTicks, type PartScore } from "../../score/score";
 import { mixInk } from "../page/draw/ink";
 import { drawLane } from "../page/draw/lane";
@@ -23,6 +24,8 @@ const DRAWN: readonly (keyof DeskState)[] = [
   "shaping",
   "history",
   "windows",
+  "chosen",
+  "closeUp",
 ];
 
 /** A lane on the desk: a strip, or tall where it is open. */
@@ -98,6 +101,11 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
       ranges: key === BEND ? part.bendRange : [],
       inForce: key === BEND ? part.inForce : [],
       firstNote: part.start[0] ?? 0,
+      ofNotes: isOfNotes(key),
+      spread:
+        state.shaping?.stroke.kind === "note.scatter" && state.shaping.stroke.lane === key
+          ? state.shaping.stroke.amount
+          : null,
     });
   };
   const ask = () => {

@@ -1,6 +1,7 @@
 /** Keeps the canvases in step with the desk's state: one drawing a frame, only when something has changed. */
 
 import { actsOnVelocity, VELOCITY } from "../../score/lanes";
+import { NOTE_PITCH } from "../../score/own";
 import { gridTicks, type PartScore, reached } from "../../score/score";
 import { GUTTER, xOf } from "../page/camera";
 import { type Ink, mixInk } from "../page/draw/ink";
@@ -42,6 +43,8 @@ const DRAWN: readonly (keyof DeskState)[] = [
   "layers",
   "shaping",
   "history",
+  "activeLane",
+  "closeUp",
 ];
 
 export interface Elements extends Record<Stave, HTMLCanvasElement> {
@@ -142,6 +145,9 @@ export class Stage {
       box: state.box,
       shapes: layers.tried?.shapes ?? new Map(),
       coming: layers.tried?.coming ?? [],
+      pitches: state.activeLane === NOTE_PITCH ? shown(layers).lanes.get(NOTE_PITCH) : undefined,
+      threads: shaping?.mark?.threads,
+      closeUp: state.closeUp?.id ?? null,
       mark: shaping && actsOnVelocity(shaping.stroke) ? shaping.mark : null,
       kept: state.history.strokes
         .filter((one) => one.on && !one.idle && one.number !== shaping?.number && actsOnVelocity(one.stroke))

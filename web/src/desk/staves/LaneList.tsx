@@ -1,3 +1,4 @@
+import { OWN_KINDS } from "../../score/own";
 import { changeLane, isSetting, type LaneLook, lanesShown } from "../take/arranging";
 import { kindOf, leadPart, set, useDesk } from "../take/state";
 import { AddLane } from "./AddLane";
@@ -8,6 +9,8 @@ export function Lanes() {
   const arrangement = useDesk((state) => state.arrangement);
   const part = useDesk((state) => leadPart(state));
   const all = lanesShown(arrangement, part);
+  const closeUp = useDesk((state) => state.closeUp !== null);
+  if (closeUp) return <OwnLanes />;
   const hidden = all.filter((lane) => lane.hidden);
   const settings = all.filter((lane) => !lane.hidden && isSetting(lane, part));
   const shown = all.filter((lane) => !lane.hidden && !settings.includes(lane));
@@ -62,3 +65,24 @@ function Folded({ label, lanes }: { label: string; lanes: readonly LaneLook[] })
     </ul>
   );
 }
+
+/** All curves of the note that is opened large, one above the other. */
+function OwnLanes() {
+  return (
+    <section
+      aria-label="Lanes of the close-up"
+      className="min-h-8 shrink-0 overflow-hidden border-t border-rule-strong"
+    >
+      {OWN_KINDS.map((key) => (
+        <LaneRow
+          key={key}
+          look={{ key, open: true, hidden: false, height: CLOSE_HEIGHT }}
+          isFirst={key === OWN_KINDS[0]}
+          isLast={key === OWN_KINDS[OWN_KINDS.length - 1]}
+        />
+      ))}
+    </section>
+  );
+}
+
+const CLOSE_HEIGHT = 88;

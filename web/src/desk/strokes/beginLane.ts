@@ -1,8 +1,9 @@
 /** Beginning strokes on a lane: each opens with numbers that make sense there. */
 import type { Stroke, Where } from "../../api/client";
 import { BEND, lanesOf, valueAt } from "../../score/lanes";
+import { isOfNotes } from "../../score/own";
 import { changeLane } from "../take/arranging";
-import { onLead } from "../take/choosing";
+import { chosenOfLead, onLead } from "../take/choosing";
 import { letGo, preview } from "../take/shaping";
 import { desk, keptLane, kindOf, set } from "../take/state";
 import { type Of, plain } from "./entry";
@@ -47,8 +48,17 @@ export function spanOf(key: string): [number, number] {
   return ticks?.length ? [ticks[0], ticks[ticks.length - 1] + 1] : [0, Math.max(score?.end ?? 1, 1)];
 }
 
+/** Where a gesture of lanes acts: within a span, or on curves of notes over the length of each that is chosen. */
+export const whereOn = (lane: string, span: [number, number] | null): Where =>
+  isOfNotes(lane) ? chosenOfLead() : onLead(span);
+
 /** From the value that is there, where there is one. */
 export function beginRamp(lane: string): void {
+  if (isOfNotes(lane)) {
+    const { low, high } = beginning(lane);
+    beginOnLane(plain("lane.ramp", { lane, where: chosenOfLead(), start: low, end: high }));
+    return;
+  }
   const span = spanOf(lane);
   const nodes = keptLane(lane);
   const { low, high } = beginning(lane);
@@ -60,7 +70,16 @@ export function beginRamp(lane: string): void {
 export function beginWave(lane: string): void {
   const mode = keptLane(lane) ? "add" : "set";
   const { depth, centre } = beginning(lane);
-  beginOnLane(plain("lane.wave", { lane, where: onLead(spanOf(lane)), rate: 1, depth, centre, mode }));
+  beginOnLane(
+    plain("lane.wave", {
+      lane,
+      where: whereOn(lane, isOfNotes(lane) ? null : spanOf(lane)),
+      rate: 1,
+      depth,
+      centre,
+      mode,
+    }),
+  );
 }
 
 /** Behind the span. */

@@ -1,6 +1,7 @@
 /** Every kind of stroke, one entry each: what it is called, its numbers in Shape, and how it is begun. */
 import type { Stroke } from "../../api/client";
 import { EXPRESSION, MOD_WHEEL } from "../../score/lanes";
+import { isOfNotes } from "../../score/own";
 import { inFront, onLead } from "../take/choosing";
 import { desk, leadPart } from "../take/state";
 import { accent, depth, fade, hairpin, knee, levelOut, trim, vary } from "./begin";
@@ -14,8 +15,10 @@ import {
   neutral,
   spanOf,
   swell,
+  whereOn,
 } from "./beginLane";
 import { copyNotes } from "./copying";
+import { OWN_ENTRIES } from "./entriesOwn";
 import { type Entry, type Field, type Gesture, type Kind, type NumberField, plain } from "./entry";
 
 const LIFT: NumberField = { name: "lift", label: "Lift", step: 0.05 };
@@ -229,7 +232,7 @@ export const ENTRIES: Record<Kind, Entry> = {
         name: "Frame",
         title: "Grips round the span: level, depth, lean, bow, drift, length",
         words: "scale stretch offset transform raise lower",
-        begin: (lane) => beginOnLane(neutral(lane, onLead(desk().span))),
+        begin: (lane) => beginOnLane(neutral(lane, whereOn(lane, desk().span))),
       },
     ],
   },
@@ -269,7 +272,8 @@ export const ENTRIES: Record<Kind, Entry> = {
         name: "Swell",
         title: "There and back over the span, once or again and again",
         words: "rise fall dip crescendo envelope",
-        begin: (lane) => beginOnLane(swell(lane, { where: onLead(spanOf(lane)) })),
+        begin: (lane) =>
+          beginOnLane(swell(lane, { where: whereOn(lane, isOfNotes(lane) ? null : spanOf(lane)) })),
       },
       {
         sign: "swell",
@@ -345,7 +349,7 @@ export const ENTRIES: Record<Kind, Entry> = {
         name: "Smooth",
         title: "Steady a jittery controller",
         words: "jitter steady filter average soften",
-        begin: (lane) => beginOnLane(plain("lane.smooth", { lane, where: onLead(desk().span) })),
+        begin: (lane) => beginOnLane(plain("lane.smooth", { lane, where: whereOn(lane, desk().span) })),
       },
     ],
   },
@@ -363,7 +367,11 @@ export const ENTRIES: Record<Kind, Entry> = {
         words: "thin reduce simplify fewer data",
         begin: (lane) =>
           beginOnLane(
-            plain("lane.distil", { lane, where: onLead(desk().span), tolerance: beginning(lane).tolerance }),
+            plain("lane.distil", {
+              lane,
+              where: whereOn(lane, desk().span),
+              tolerance: beginning(lane).tolerance,
+            }),
           ),
       },
     ],
@@ -635,6 +643,7 @@ export const ENTRIES: Record<Kind, Entry> = {
       },
     ],
   },
+  ...OWN_ENTRIES,
   "lane.nodes": { name: "Nodes", fields: [], on: "lane", gestures: [] },
   "lane.draw": {
     name: "Drawn",

@@ -78,6 +78,14 @@ export const onLead = (span?: [number, number] | null): { parts: number[]; span?
   ...(span ? { span } : {}),
 });
 
+/** The chosen notes of the leading part; all of it where none is chosen. */
+export function chosenOfLead(): Where {
+  const { fronts, chosen, chosenCount } = desk();
+  const [part] = frontParts();
+  const notes = part && chosenCount ? rangesOf(part, chosen[part.id]) : [];
+  return { parts: [fronts[0]], ...(notes.length ? { notes } : {}) };
+}
+
 /** What a stroke would act on: the chosen notes of the parts in front, the span, or both narrowing each other. */
 export function selected(): Where | null {
   const { chosen, chosenCount, span } = desk();

@@ -10,6 +10,7 @@ import {
   type Written,
 } from "../../api/client";
 import { nodesOf, withLaneChanges } from "../../score/lanes";
+import { ownOf, withOwnChanges } from "../../score/own";
 import {
   type Contour,
   carried,
@@ -90,14 +91,14 @@ const page: Page = {
     // What was wrong is said until the answer comes, so that nothing moves about under the pointer in between.
     set({ shaping: { ...(desk().shaping as Shaping), stroke, number } });
   },
-  tried({ stroke, number }, { changes, lanes, contours, facts, mark, saving, beyond, also, proof }) {
+  tried({ stroke, number }, { changes, lanes, own, contours, facts, mark, saving, beyond, also, proof }) {
     const { score, history, layers } = desk();
     if (!score) return;
     const { kept } = layers;
     setLayers({
       tried: {
         velocities: withChanges(score, kept.velocities, changes),
-        lanes: lanes.length ? withLaneChanges(kept.lanes, lanes) : kept.lanes,
+        lanes: withOwnChanges(lanes.length ? withLaneChanges(kept.lanes, lanes) : kept.lanes, own),
         shapes: new Map(
           contours.map(({ part, first, contour }) => [
             part,
@@ -202,10 +203,13 @@ async function lanesBefore(number: number): Promise<Lanes | null> {
 
 /** Lanes of a part: as they are, or as they were before a stroke (0: the newest). */
 export async function readLanes(part: number, before?: number): Promise<Lanes> {
-  const { lanes } = await read<Schemas["Lanes"]>(["lanes", part, before], () =>
+  const { lanes, own } = await read<Schemas["Lanes"]>(["lanes", part, before], () =>
     api.GET("/api/takes/{take_id}/lanes", { params: { ...params(), query: { part, before } } }),
   );
-  return new Map(lanes.map((lane) => [lane.key, nodesOf(lane)]));
+  return new Map([
+    ...lanes.map((lane) => [lane.key, nodesOf(lane)] as const),
+    ...own.map((lane) => [lane.key, ownOf(lane)] as const),
+  ]);
 }
 
 let comparisons = 0;

@@ -81,6 +81,8 @@ interface ChoiceState {
   /** The lane that Shape acts on: velocity, or the one that was touched last. */
   activeLane: string;
   rows: "all" | "used";
+  /** One note opened large; and where the page was before. */
+  closeUp: { part: number; id: number; camera: Camera } | null;
   /** Of lanes that are looked at closely, or from afar: the values that they are drawn between. */
   windows: Readonly<Record<string, [number, number]>>;
 }
@@ -151,6 +153,7 @@ export const cleared: TakeState &
   facts: null,
   activeLane: VELOCITY,
   rows: "all",
+  closeUp: null,
   windows: {},
 
   shaping: null,

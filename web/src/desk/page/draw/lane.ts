@@ -8,6 +8,7 @@ import { type Camera, GUTTER, rightTick, tickOf, xOf } from "../camera";
 import type { Scale } from "../scale";
 import { drawGrid, drawGutter, drawSpan } from "./grid";
 import { hair, polyline, SANS } from "./ink";
+import { drawOwn } from "./own";
 import type { Scene } from "./scene";
 
 /** Nodes lie too close together to be taken one by one where there are more in sight than this. */
@@ -37,6 +38,9 @@ export interface LaneScene extends Scene {
   inForce: readonly { tick: number; what: string }[];
   /** The first onset of the part: before it a lane should have a value. */
   firstNote: number;
+  /** It is one of curves that notes have by themselves; and how far the open stroke scatters their nodes. */
+  ofNotes: boolean;
+  spread: number | null;
 }
 
 export function drawLane(scene: LaneScene): void {
@@ -52,6 +56,7 @@ export function drawLane(scene: LaneScene): void {
     drawRanges(scene);
     drawInForce(scene);
   }
+  if (scene.ofNotes) drawOwn(scene, nodes);
   if (scene.was?.tick.length && slides(form)) drawGhost(scene, scene.was);
   if (nodes?.tick.length) {
     drawNoValue(scene, nodes);

@@ -1,6 +1,8 @@
 /** Notes as ribbons: sounding pitch by place, loudness by thickness, brightness by ink. */
 
-import { type Contour, type PartScore, sounding } from "../../../score/score";
+import type { Mark } from "../../../api/client";
+import type { LaneNodes } from "../../../score/lanes";
+import { type Contour, idOfRow, type PartScore, sounding } from "../../../score/score";
 import { between } from "../../../ui/numbers";
 import { type Camera, GUTTER, rightTick, xOf, yOfPitch } from "../camera";
 import { drawBox, drawGrid, drawGutter, drawSpan } from "./grid";
@@ -38,6 +40,8 @@ export function drawRibbons(scene: Scene): void {
   drawBars(scene, fronts.filter(isCrowd), true);
   for (const part of fronts) if (!isCrowd(part)) drawShaped(scene, part);
   drawComing(scene);
+  if (scene.pitches) drawPitchNodes(scene, scene.pitches);
+  if (scene.threads?.length) drawThreads(scene, scene.threads);
   drawBox(scene, "notes");
   drawGutter(scene, height);
   drawNames(scene);
@@ -148,7 +152,9 @@ function drawShaped(scene: Scene, part: PartScore): void {
     if (part.end[note] < camera.left) continue;
     const y = yOfPitch(camera, part.pitch[note]);
     if (y < -8 * camera.row || y > camera.notesHeight + 8 * camera.row) continue;
-    const faint = voice !== null && part.pitch[note] !== voice;
+    const faint =
+      (voice !== null && part.pitch[note] !== voice) ||
+      (scene.closeUp != null && idOfRow(part, note) !== scene.closeUp);
     const paths = inks[picked[note]];
     if (picked[note] && !faint)
       onsets?.rect(xOf(camera, part.start[note]), y + camera.row * 0.1, 3, camera.row * 0.8);
@@ -253,4 +259,57 @@ function drawComing({ pen, ink, camera, scale, coming, fronts }: Scene): void {
 /** Brightness of 0 to 100 in steps; 25 is where a sound is that nobody has shaped. */
 function inkStep(ink: number): number {
   return between(Math.round(((ink - 10) / 55) * (INKS - 1)), 0, INKS - 1);
+}
+
+/** Nodes of the chosen notes' pitch, on their ribbons. */
+function drawPitchNodes({ pen, ink, camera, fronts, picked }: Scene, lane: LaneNodes): void {
+  const [part] = fronts;
+  const [from, to] = sounding(part, camera.left, rightTick(camera));
+  const dots = new Path2D();
+  let count = 0;
+  for (let note = from; note < to && count < MOST_PITCH_NODES; note++) {
+    if (!picked[part.id][note]) continue;
+    const own = lane.notes?.get(idOfRow(part, note));
+    const middle = yOfPitch(camera, part.pitch[note]) + camera.row / 2;
+    for (let node = 0; own && node < own.tick.length; node++) {
+      const tick = part.start[note] + own.tick[node];
+      const x = xOf(camera, tick);
+      if (tick > part.end[note] || x < GUTTER - 4 || x > camera.width) continue;
+      const y = middle - own.value[node] * camera.row;
+      dots.moveTo(x + 3.5, y);
+      dots.arc(x, y, 3.5, 0, 2 * Math.PI);
+      count++;
+    }
+  }
+  pen.fillStyle = ink.sheet;
+  pen.strokeStyle = ink.ink;
+  pen.lineWidth = 1.3;
+  pen.fill(dots);
+  pen.stroke(dots);
+}
+
+const MOST_PITCH_NODES = 500;
+
+/** The voices of chord into chord: from where each leaves to where it is, and a ring by which it is hung elsewhere. */
+function drawThreads({ pen, ink, camera }: Scene, threads: Mark["threads"]): void {
+  const yOf = (pitch: number) => yOfPitch(camera, pitch) + camera.row / 2;
+  const lines = new Path2D();
+  const rings = new Path2D();
+  for (const { leaves, arrives, pitch, reached, struck } of threads) {
+    const [x0, x1] = [xOf(camera, leaves), xOf(camera, arrives)];
+    if (x1 < GUTTER || x0 > camera.width) continue;
+    const [y0, y1] = [yOf(pitch), yOf(reached)];
+    lines.moveTo(x0, y0);
+    lines.bezierCurveTo((x0 + x1) / 2, y0, (x0 + x1) / 2, y1, x1, y1);
+    const ring = xOf(camera, struck);
+    rings.moveTo(ring + 4.5, y1);
+    rings.arc(ring, y1, 4.5, 0, 2 * Math.PI);
+  }
+  pen.strokeStyle = ink.accent;
+  pen.lineWidth = 2;
+  pen.stroke(lines);
+  pen.fillStyle = ink.sheet;
+  pen.lineWidth = 1.5;
+  pen.fill(rings);
+  pen.stroke(rings);
 }

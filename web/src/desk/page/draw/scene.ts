@@ -1,5 +1,6 @@
 /** What a stave needs to draw itself: no more of the desk's state than that. */
 import type { Mark, Schemas } from "../../../api/client";
+import type { LaneNodes } from "../../../score/lanes";
 import type { Chosen, Contour, PartScore, Score, Velocities } from "../../../score/score";
 import type { Camera } from "../camera";
 import type { Scale } from "../scale";
@@ -43,4 +44,8 @@ export interface Scene {
   /** The mark of the open stroke, and those of all others that act on what is in front. */
   mark: Mark | null;
   kept: readonly Mark[];
+  /** Curves of pitch that are shaped on the ribbons of the leading part; threads from chord to chord; one note alone. */
+  pitches?: LaneNodes;
+  threads?: Mark["threads"];
+  closeUp?: number | null;
 }

@@ -1,0 +1,140 @@
+import type { Schemas } from "../../api/client";
+import { api } from "../../api/client";
+import { rounded, signed } from "../../ui/numbers";
+import { count } from "../../ui/words";
+import { beginOwn, ownWhere } from "../strokes/beginOwn";
+import { gesturesOn } from "../strokes/entries";
+import { type Of, plain } from "../strokes/entry";
+import { closeUpOfChosen, leaveCloseUp } from "../take/closeUp";
+import { useRead } from "../take/reading";
+import { apply } from "../take/shaping";
+import { desk, keptLane, kindOf, leadPart, takePath, useDesk } from "../take/state";
+import { GestureKeys } from "./GestureKeys";
+import { Unplayed } from "./LaneCare";
+
+/** What can be done to the curves of notes of one kind: to those that are chosen, or to all. */
+export default function OwnGestures({ laneKey }: { laneKey: string }) {
+  const chosen = useDesk((state) => state.chosenCount);
+  const closeUp = useDesk((state) => state.closeUp);
+  const kind = useDesk((state) => kindOf(laneKey, state));
+  const drawing = useDesk((state) => state.drawing);
+  return (
+    <div className="space-y-2 border-t border-rule pt-3">
+      <OwnFacts laneKey={laneKey} />
+      <p className="text-[13px] text-faded">
+        {chosen
+          ? `On ${count(chosen, "chosen note")}, each over its own length. `
+          : "On all notes of the part. Choose some first. "}
+        {drawing ? "Drag to draw." : "Press on a curve for a node, drag nodes and ways; d draws."}
+      </p>
+      <GestureKeys gestures={gesturesOn("own")} lane={laneKey} />
+      <h3 className="pt-1 text-[13px] text-faded">As on any lane</h3>
+      <GestureKeys
+        gestures={gesturesOn("lane").filter(({ name }) => ON_NOTES.includes(name))}
+        lane={laneKey}
+      />
+      <div className="grid grid-cols-2 gap-1.5">
+        <button
+          type="button"
+          className="key h-8 text-[13px]"
+          onClick={() => void apply(plain("note.curve", { lane: laneKey, where: ownWhere(), nodes: [] }))}
+        >
+          Clear {chosen ? "theirs" : "all"}
+        </button>
+        <button
+          type="button"
+          className="key h-8 text-[13px]"
+          title="One note large, with all of its curves (c); arrow keys go to the next"
+          onClick={() => (closeUp ? leaveCloseUp() : closeUpOfChosen())}
+        >
+          {closeUp ? "Leave the close-up" : "Close-up"}
+        </button>
+      </div>
+      <SentAs laneKey={laneKey} name={kind.name} />
+      <Unplayed laneKey={laneKey} />
+    </div>
+  );
+}
+
+const ON_NOTES = ["Ramp", "Wave", "Frame", "Smooth", "Distil", "Swell"];
+
+/** How the part is sent, and what that makes of these curves. */
+function SentAs({ laneKey, name }: { laneKey: string; name: string }) {
+  const part = useDesk((state) => leadPart(state));
+  if (!part) return null;
+  const { zoned, members, semitones, way, takes } = part.sent;
+  const how = zoned
+    ? `MPE: ${members} members, ±${rounded(semitones)} semitones`
+    : "plainly, by the part's one channel";
+  return (
+    <p className="border-t border-rule pt-2 text-[13px]" data-testid="sent">
+      Sent {how}
+      {way === "auto" ? " (as the notes need it)" : ""}.
+      {takes && !takes.includes(laneKey) && ` Its instrument takes no ${name.toLowerCase()}.`}
+    </p>
+  );
+}
+
+/** How the values of the chosen notes' nodes are spread; their mean and their width can be changed as one. */
+function OwnFacts({ laneKey }: { laneKey: string }) {
+  useDesk((state) => state.chosen);
+  const has = useDesk(() => (keptLane(laneKey)?.notes?.size ?? 0) > 0);
+  const where = ownWhere();
+  const facts = useRead<Schemas["OwnFacts"] | null>(["own-facts", laneKey, where, has], () => {
+    const body = { revision: desk().history.revision, where, lane: laneKey };
+    return api.POST("/api/takes/{take_id}/own-facts", { params: { path: takePath() }, body });
+  });
+  if (!has || !facts) return <p className="text-faded">No note has a curve here yet.</p>;
+  const most = Math.max(...facts.spread, 1);
+  const pivot = (change: Partial<Of<"lane.reshape">>) =>
+    beginOwn(laneKey, plain("lane.reshape", { lane: laneKey, where, pivot: facts.mean, ...change }));
+  return (
+    <div data-testid="own-facts">
+      <p>
+        {count(facts.nodes, "node")} of {count(facts.notes, "note")}
+      </p>
+      <svg viewBox="0 0 128 34" className="my-1 h-9 w-full" preserveAspectRatio="none" aria-hidden>
+        {facts.spread.map((nodes, bin) => {
+          const high = nodes ? 2 + (26 * nodes) / most : 0;
+          return (
+            <rect
+              key={bin}
+              x={bin * 8 + 0.5}
+              y={29 - high}
+              width={7}
+              height={high}
+              fill="var(--color-faded)"
+            />
+          );
+        })}
+        <path d="M0 29.5H128" stroke="var(--color-rule-strong)" />
+        <path
+          d={`M${(128 * (facts.mean - facts.low)) / (facts.high - facts.low)} 30v4`}
+          stroke="var(--color-accent)"
+          strokeWidth="2"
+        />
+      </svg>
+      <p className="text-[13px] text-faded">
+        {signed(facts.lowest)} to {signed(facts.highest)}, mean {signed(facts.mean)}, ±{facts.deviation}
+      </p>
+      <div className="mt-1 grid grid-cols-2 gap-1.5">
+        <button
+          type="button"
+          className="key h-7 text-[13px]"
+          title="All nodes up or down together"
+          onClick={() => pivot({ level: kindOf(laneKey).decimals ? 0.5 : 5 })}
+        >
+          Move the mean
+        </button>
+        <button
+          type="button"
+          className="key h-7 text-[13px]"
+          title="All nodes nearer to their mean, or further from it"
+          onClick={() => pivot({ depth: 0.7 })}
+        >
+          Width about it
+        </button>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,97 @@
+/** Beginning strokes on the curves of notes: on those that are chosen, or on all of the leading part. */
+import type { Stroke } from "../../api/client";
+import { NOTE_PITCH } from "../../score/own";
+import { idOfRow } from "../../score/score";
+import { changeLane } from "../take/arranging";
+import { chosenOfLead } from "../take/choosing";
+import { letGo, preview } from "../take/shaping";
+import { desk, keptLane, kindOf, leadPart, set } from "../take/state";
+import { anotherRoll } from "./begin";
+import { type Of, plain } from "./entry";
+
+type Nodes = Of<"note.curve">["nodes"];
+
+export const ownWhere = chosenOfLead;
+
+export function beginOwn(lane: string, stroke: Stroke): void {
+  letGo();
+  set({ activeLane: lane });
+  changeLane(lane, { open: true });
+  preview(stroke);
+}
+
+/** Levels of a curve by what the kind is: an octave's quarter for pitch, most of the range for the others. */
+function levels(lane: string): { rest: number; top: number } {
+  const kind = kindOf(lane);
+  if (lane === NOTE_PITCH) return { rest: 0, top: 2 };
+  return { rest: kind.default, top: kind.default ? 112 : 96 };
+}
+
+const node = (at: number, value: number, ease = 1): Nodes[number] => ({
+  at,
+  value,
+  hold: false,
+  lift: 0,
+  ease,
+});
+
+export const CURVES: Record<string, (lane: string) => Nodes> = {
+  rise: (lane) => [node(0, levels(lane).rest), node(1, levels(lane).top)],
+  swell: (lane) => [node(0, levels(lane).rest), node(0.5, levels(lane).top), node(1, levels(lane).rest)],
+  arrive: (lane) => [node(0, 2 * levels(lane).rest - levels(lane).top || 0), node(0.25, levels(lane).rest)],
+};
+
+export function beginCurve(lane: string, form: keyof typeof CURVES): void {
+  const kind = kindOf(lane);
+  const nodes = CURVES[form](lane).map((one) => ({ ...one, value: Math.max(one.value, kind.low) }));
+  beginOwn(lane, plain("note.curve", { lane, where: ownWhere(), nodes }));
+}
+
+/** From the first of the chosen notes that has a curve to the others. */
+export function beginGive(lane: string): void {
+  const part = leadPart();
+  const curves = keptLane(lane)?.notes;
+  const { chosen } = desk();
+  if (!part) return;
+  const source = Array.from(chosen[part.id] ?? [])
+    .flatMap((is, row) => (is ? [idOfRow(part, row)] : []))
+    .find((id) => curves?.has(id));
+  if (source === undefined) {
+    set({
+      notice: { text: "Choose a note that has a curve here, and those that are to have it (Shift adds)." },
+    });
+    return;
+  }
+  beginOwn(lane, plain("note.copy", { lane, where: ownWhere(), source }));
+}
+
+export function beginScatter(lane: string): void {
+  const amount = lane === NOTE_PITCH ? 0.3 : 8;
+  beginOwn(lane, plain("note.scatter", { lane, where: ownWhere(), amount, seed: anotherRoll() }));
+}
+
+export function beginStart(lane: string): void {
+  beginOwn(lane, plain("note.start", { lane, where: ownWhere() }));
+}
+
+/** Chord into chord, through all that are chosen. */
+export function beginGlide(): void {
+  const { chosenCount } = desk();
+  if (chosenCount < 2) {
+    set({ notice: { text: "Choose two chords or more that follow one another: their voices glide." } });
+    return;
+  }
+  beginOwn(NOTE_PITCH, plain("note.glide", { where: ownWhere() }));
+}
+
+/** Other threads: one that is hung on another note gives that one's to the note it had. */
+export function hung(stroke: Of<"note.glide">, from: number, onto: number): Of<"note.glide"> {
+  const threads = desk().shaping?.mark?.threads ?? [];
+  const pairs = threads.map(({ one, other }): [number, number] => [one, other]);
+  const mine = pairs.find(([one]) => one === from);
+  const theirs = pairs.find(([, other]) => other === onto);
+  if (!mine) return stroke;
+  if (theirs) theirs[1] = mine[1];
+  mine[1] = onto;
+  return { ...stroke, pairs };
+}
