@@ -375,6 +375,8 @@ class Take:
     parts: tuple[Part, ...]
     remarks: tuple[str, ...]
     """What was wrong with the file, in sentences, where it could be read all the same."""
+    looks_zoned: bool = False
+    """It looks like MPE, but nothing in it says so: it was read channel by channel."""
 
     def with_notes(self, notes: Mapping[int, Notes]) -> "Take":
         """The take with the notes of some parts (by id) replaced; the rest is shared."""

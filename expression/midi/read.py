@@ -12,7 +12,7 @@ from expression.errors import BadFile
 from expression.lanes import BEND, CHANNEL_LANES, LANES, NOTE_PRESSURE, RESET, LaneKind, Wire
 from expression.limits import LAST_TICK, LONGEST_NAME, MOST_BARS, MOST_HOURS
 from expression.midi import rpn, smf
-from expression.midi.read_zones import curves_in, looks_zoned, zones
+from expression.midi.read_zones import ZoneFound, curves_in, looks_zoned, zones
 from expression.midi.rpn import DEFAULT_SEMITONES
 from expression.midi.status import BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PROGRAM, SYSEX
 from expression.midi.words import text_of
@@ -48,7 +48,11 @@ def read(data: bytes) -> Take:
     meter = Meter.of(resolution, list(_meter(tracks, remarks)))
     _check_length(max(int(track.tick[-1]) for track in tracks), tempo, meter)
     rows = Rows.of(tracks)
-    parts = tuple(_parts(tracks, rows, remarks))
+    zoned = zones(rows, lines_of(tracks, rows))
+    members = 0 if zoned else looks_zoned(rows, lines_of(tracks, rows))[1]
+    if members:
+        remarks.append(LOOKS_ZONED.format(members))
+    parts = tuple(_parts(tracks, rows, zoned, remarks))
     return Take(
         source=data,
         header=Header(file.format, file.division, factor),
@@ -59,6 +63,7 @@ def read(data: bytes) -> Take:
         meter=meter,
         parts=parts,
         remarks=tuple(dict.fromkeys(remarks)),
+        looks_zoned=members > 0,
     )
 
 
@@ -99,18 +104,16 @@ def _meter(tracks: tuple[Events, ...], remarks: list[str]) -> Iterator[tuple[int
             remarks.append("A time signature that makes no sense was kept but is not followed.")
 
 
-def _parts(tracks: Sequence[Events], rows: Rows, remarks: list[str]) -> Iterator[Part]:
+def _parts(tracks: Sequence[Events], rows: Rows, zoned: Sequence[ZoneFound], remarks: list[str]) -> Iterator[Part]:
     """The parts of all tracks, by track and then by channel."""
     voice = (rows.status >= NOTE_OFF) & (rows.status < SYSEX)
     line = lines_of(tracks, rows)
     exclusives = _system_on(tracks, rows)
-    found = {zone.manager: zone for zone in zones(rows, line)}
+    found = {zone.manager: zone for zone in zoned}
     folded = line.copy()
     for zone in found.values():
         # The members of a zone are one part with what manages them.
         folded[np.isin(line, zone.members)] = zone.manager
-    if not found and (many := looks_zoned(rows, line)[1]):
-        remarks.append(LOOKS_ZONED.format(many))
     channels: dict[int, Channel] = {}
     id_ = first_note = 0
     for number, track in enumerate(tracks):

@@ -51,7 +51,10 @@ class DeletedTake(Schema):
 
 
 class Added(TakeCard):
+    """`looks_zoned`: it looks like MPE, and can be opened as such."""
+
     remarks: list[str]
+    looks_zoned: bool
 
 
 class Rename(Schema):

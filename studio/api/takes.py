@@ -36,8 +36,7 @@ def add_take(
             raise BadFile("The file is larger than 32 MiB, the most Lull reads. Save fewer tracks and try again.")
         raise BadFile("No file came with the request. Choose a Standard MIDI File (.mid).")
     take = takes.add(owner(request), file.name or "", file.read())
-    remarks = shaped(take.pk, take.revision).recorded.remarks
-    return Status(201, {**_card(take), "remarks": list(remarks)})
+    return Status(201, _added(take))
 
 
 @router.get("deleted", response=list[DeletedTake])
@@ -79,8 +78,12 @@ def take_file(request: HttpRequest, take_id: UUID, kind: Literal["plain", "mpe",
 def zone_take(request: HttpRequest, take_id: UUID) -> Status[Any]:
     """A new take from a recording that looks like MPE and does not say so, read as such. The other one stays."""
     take = takes.zoned(owner(request), take_id)
-    remarks = shaped(take.pk, take.revision).recorded.remarks
-    return Status(201, {**_card(take), "remarks": list(remarks)})
+    return Status(201, _added(take))
+
+
+def _added(take: Take) -> dict[str, Any]:
+    recorded = shaped(take.pk, take.revision).recorded
+    return {**_card(take), "remarks": list(recorded.remarks), "looks_zoned": recorded.looks_zoned}
 
 
 def _card(take: Take) -> dict[str, Any]:

@@ -6,7 +6,7 @@ import { Notice, type NoticeText } from "../ui/Notice";
 import { Wordmark } from "../ui/Wordmark";
 import { Deleted } from "./Deleted";
 import { TakeItem } from "./TakeItem";
-import { upload } from "./upload";
+import { type Added, upload } from "./upload";
 
 /** A file on its way in, or one that was refused, or one that was read with remarks. */
 interface Arrival {
@@ -15,6 +15,8 @@ interface Arrival {
   share: number;
   problem?: string;
   remarks?: string[];
+  /** A take that looks like MPE and does not say so: it can be opened as such. */
+  looksZoned?: string;
 }
 
 let arrivals = 0;
@@ -60,12 +62,23 @@ export function Library() {
       try {
         const added = await upload(file, (share) => update(arrival.key, { share }));
         await change((all) => [added, ...all.filter((one) => one.id !== added.id)]);
-        if (added.remarks.length) update(arrival.key, { share: 1, remarks: added.remarks });
+        const looksZoned = added.looks_zoned ? added.id : undefined;
+        if (added.remarks.length) update(arrival.key, { share: 1, remarks: added.remarks, looksZoned });
         else setArriving((all) => all.filter((one) => one.key !== arrival.key));
       } catch (thrown) {
         update(arrival.key, { problem: sentence(thrown) });
       }
     }
+  }
+
+  /** The same recording once more, read as MPE: a take beside the one that was read as it says. */
+  async function openZoned(key: number, take_id: string) {
+    await attempt(async () => {
+      const params = { path: { take_id } };
+      const added = await answered<Added>(api.POST("/api/takes/{take_id}/zoned", { params }));
+      await change((all) => [added, ...all.filter((one) => one.id !== added.id)]);
+      setArriving((all) => all.filter((one) => one.key !== key));
+    });
   }
 
   async function rename(take: TakeCard, name: string) {
@@ -139,7 +152,7 @@ export function Library() {
       <input
         ref={chooser}
         type="file"
-        accept=".mid,.midi,audio/midi"
+        accept=".mid,.midi,.midi2,audio/midi"
         multiple
         hidden
         data-testid="files"
@@ -152,6 +165,7 @@ export function Library() {
         <Arrivals
           arrivals={arriving}
           onClose={(key) => setArriving((all) => all.filter((one) => one.key !== key))}
+          onZoned={(key, take) => void openZoned(key, take)}
         />
         {takes === null ? (
           <p className="text-faded">Opening the library …</p>
@@ -196,7 +210,13 @@ function Empty({ onChoose }: { onChoose: () => void }) {
   );
 }
 
-function Arrivals({ arrivals, onClose }: { arrivals: Arrival[]; onClose: (key: number) => void }) {
+interface ArrivalsProps {
+  arrivals: Arrival[];
+  onClose: (key: number) => void;
+  onZoned: (key: number, take: string) => void;
+}
+
+function Arrivals({ arrivals, onClose, onZoned }: ArrivalsProps) {
   if (!arrivals.length) return null;
   return (
     <ul className="mb-5 space-y-2" aria-label="Files being added" aria-live="polite">
@@ -211,7 +231,18 @@ function Arrivals({ arrivals, onClose }: { arrivals: Arrival[]; onClose: (key: n
               {one.problem}
             </span>
           ) : one.remarks ? (
-            <span className="flex-1 text-faded">Added. {one.remarks.join(" ")}</span>
+            <span className="flex-1 text-faded">
+              Added. {one.remarks.join(" ")}{" "}
+              {one.looksZoned && (
+                <button
+                  type="button"
+                  className="font-medium text-ink underline"
+                  onClick={() => one.looksZoned && onZoned(one.key, one.looksZoned)}
+                >
+                  Open it as MPE
+                </button>
+              )}
+            </span>
           ) : (
             <progress
               className="mt-1.5 h-2 flex-1 accent-accent"

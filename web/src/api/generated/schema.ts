@@ -747,7 +747,10 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** Added */
+        /**
+         * Added
+         * @description `looks_zoned`: it looks like MPE, and can be opened as such.
+         */
         Added: {
             /**
              * Added At
@@ -764,6 +767,8 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /** Looks Zoned */
+            looks_zoned: boolean;
             /** Name */
             name: string;
             /** Remarks */
@@ -3429,7 +3434,7 @@ export interface components {
         };
         /**
          * ThreadView
-         * @description A voice of chord into chord: the notes (ids) it goes from and to with their pitches, and ticks: when it leaves, when
+         * @description A voice of chord into chord: the notes (ids) it goes from and to, and their pitches; ticks when it leaves, when
          *     it is there, and when the note that it goes to was struck.
          */
         ThreadView: {

@@ -71,7 +71,7 @@ function OwnLanes() {
   return (
     <section
       aria-label="Lanes of the close-up"
-      className="min-h-8 shrink-0 overflow-hidden border-t border-rule-strong"
+      className="min-h-8 shrink overflow-x-hidden overflow-y-auto border-t border-rule-strong [scrollbar-width:thin]"
     >
       {OWN_KINDS.map((key) => (
         <LaneRow
@@ -85,4 +85,4 @@ function OwnLanes() {
   );
 }
 
-const CLOSE_HEIGHT = 88;
+const CLOSE_HEIGHT = 60;

@@ -56,7 +56,7 @@ export const OWN_ENTRIES = {
     gestures: [
       {
         sign: "glide",
-        name: "Chord into chord",
+        name: "Chords glide",
         title: "The voices of the chosen chords glide from one to the next, which is not struck again",
         words: "glide portamento morph voices progression pad bend chord",
         forSelection: true,
