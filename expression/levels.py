@@ -21,6 +21,8 @@ HEARD_APART = {NOTE_PITCH: 0.03}
 """By more than this a curve differs audibly from what a lane says; others: by half a step."""
 
 
+LOOKED_AT = np.arange(8) / 8
+"""Shares of a note at which it is looked whether it is said, besides wherever something turns."""
 FINER = 4
 """What is added is told so much more finely than a curve by itself: what both are off adds up."""
 
@@ -118,7 +120,7 @@ def _unsaid(take: Take, notes: Heard, curves: NoteCurves, key: str, starts: Ints
     allowed = HEARD_APART.get(key, LANES[key].step / 2)
     rests = ends[:-1][starts[1:] > ends[:-1]] if len(ends) else ends
     last = np.append(rests, ends[-1:])
-    order = np.argsort(np.concatenate((made.ticks * 2, last * 2 - 1)), kind="stable")
+    order = np.argsort(np.concatenate((made.ticks * 2, last * 2 + 1)), kind="stable")
     whole = made.then(Curve.of(last, np.zeros(len(last)))).rows(order)
     # What a note hears: at its start, wherever the line turns while it sounds, and where its own curve turns.
     first, after = (np.searchsorted(whole.ticks, edge, side="right") for edge in (notes.start, notes.end - 1))
@@ -126,8 +128,10 @@ def _unsaid(take: Take, notes: Heard, curves: NoteCurves, key: str, starts: Ints
     own, theirs = curves.owners(), np.argsort(notes.id)
     at = theirs[np.minimum(np.searchsorted(notes.id[theirs], own), len(notes.id) - 1)]
     mine = (notes.id[at] == own) & (notes.start[at] + curves.nodes.ticks < notes.end[at])
-    which = np.concatenate((np.arange(len(notes.id)), row, at[mine]))
-    tick = np.concatenate((notes.start, whole.ticks[turns], (notes.start[at] + curves.nodes.ticks)[mine]))
+    every = np.repeat(np.arange(len(notes.id)), len(LOOKED_AT))
+    within = np.outer(notes.end - notes.start, LOOKED_AT).astype(np.int64).ravel() + notes.start[every]
+    which = np.concatenate((every, row, at[mine]))
+    tick = np.concatenate((within, whole.ticks[turns], (notes.start[at] + curves.nodes.ticks)[mine]))
     tick = np.maximum(tick, notes.start[which])
     wanted = np.nan_to_num(curves.at(notes.id[which], tick - notes.start[which]), nan=default) - default
     # Within the time in which a chord is struck nothing is heard of it yet.
