@@ -178,13 +178,47 @@ def _add_lane(page: Page, words: str) -> None:
     page.get_by_label("Lane by number or name").press("Enter")
 
 
-def wave(page: Page) -> None:
-    """A wave being tried on a lane that had nothing."""
-    _open(page, "The fog signal: the lamp room", "Bowed glass")
-    _add_lane(page, "74")
-    _span(page, 3, 11)
-    page.get_by_role("button", name="Wave", exact=True).click()
-    _numbers(page, ("Rate", "4"), ("Depth", "10"), ("Depth at end", "50"))
+def chords(page: Page) -> None:
+    """Chords about to bend into each other, with the threads of their voices."""
+    _open(page, "The fog signal: the reed loft", "Reed box")
+    page.keyboard.press("Control+a")
+    page.get_by_label("Lane that Shape acts on").select_option("note:pitch")
+    page.get_by_role("button", name="Chords glide", exact=True).click()
+    _numbers(page, ("Apart (ms)", "140"), ("Beats", "1"))
+
+
+def curves(page: Page) -> None:
+    """A swell that was given to all notes of a line, every other upside down, and how its values are spread."""
+    _open(page, "The fog signal: the reed loft", "Thin line")
+    page.keyboard.press("ArrowRight")
+    page.get_by_label("Lane that Shape acts on").select_option("note:timbre")
+    page.get_by_role("button", name="There and back", exact=True).click()
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("button", name="Done", exact=True).click()
+    page.keyboard.press("Control+a")
+    page.get_by_role("button", name="Give to others", exact=True).click()
+    group = page.get_by_role("radiogroup", name="Every other upside down")
+    group.get_by_role("radio", name="yes").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("button", name="Done", exact=True).click()
+    expect(page.get_by_test_id("own-facts")).to_be_visible()
+
+
+def scatter(page: Page) -> None:
+    """Nodes of many notes about to be scattered within bows."""
+    _open(page, "The fog signal: the reed loft", "Thin line")
+    page.keyboard.press("Control+a")
+    page.get_by_label("Lane that Shape acts on").select_option("note:timbre")
+    page.get_by_role("button", name="Scatter", exact=True).click()
+    _numbers(page, ("Spread", "14"))
+
+
+def close_up(page: Page) -> None:
+    """One note large, with all of its curves."""
+    _open(page, "The fog signal: the reed loft", "Reed box")
+    for key in ("ArrowRight", "ArrowRight", "c"):
+        page.keyboard.press(key)
+    expect(page.get_by_role("region", name="Lanes of the close-up")).to_be_visible()
 
 
 def copy(page: Page) -> None:
@@ -207,13 +241,16 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "two-parts": two_parts,
     "swell": swell,
     "frame": frame,
-    "wave": wave,
     "copy": copy,
     "distil": distil,
     "glide": glide,
     "wheel": wheel,
     "bend-range": bend_range,
     "trace": trace,
+    "chords-glide": chords,
+    "many-curves": curves,
+    "scatter": scatter,
+    "close-up": close_up,
 }
 
 

@@ -37,8 +37,10 @@ class NoteCurves:
         if len(ids) and (ids[1:] < ids[:-1]).any():
             order = np.argsort(ids, kind="stable")
             ids, nodes = ids[order], nodes.rows(order)
-        known, first = np.unique(ids, return_index=True)
-        first = np.append(first, len(ids))
+        first = (
+            np.append(np.flatnonzero(np.diff(ids, prepend=-1)), len(ids)) if len(ids) else np.zeros(1, dtype=np.int64)
+        )
+        known = ids[first[:-1]]
         hold = nodes.hold.copy()
         hold[first[1:] - 1] = True
         curve = Curve.of(nodes.ticks, nodes.values, hold, nodes.lift, nodes.ease)
@@ -95,6 +97,10 @@ class NoteCurves:
 
     def with_curves(self, notes: Ints, other: "NoteCurves") -> "NoteCurves":
         """With other curves for some notes (ids); one that has none in `other` has none any longer."""
+        if not len(np.setdiff1d(self.ids, notes, assume_unique=True)):
+            # All that have any get others: nothing has to be put together.
+            made = frozen(np.union1d(self.made, notes), np.int64)
+            return replace(other, rows=self.rows, heirs=self.heirs, made=made)
         rest = self.without(notes)
         both = NoteCurves.of(np.concatenate((rest.owners(), other.owners())), rest.nodes.then(other.nodes))
         return replace(both, rows=rest.rows, heirs=rest.heirs, made=rest.made)
@@ -108,5 +114,7 @@ class NoteCurves:
         return NoteCurves.of(names[which], self.nodes.rows(nodes))
 
     def _kept(self, notes: Flags) -> "NoteCurves":
+        if notes.all():
+            return NoteCurves(self.ids, self.first, self.nodes)
         nodes = np.repeat(notes, np.diff(self.first))
         return NoteCurves.of(self.owners()[nodes], self.nodes.rows(nodes))

@@ -21,6 +21,8 @@ from expression.strokes.base import BaseStroke, Count, Lift, Reach, Record, Unit
 from expression.strokes.grips import Grip, Time
 from expression.take import Part, Take
 
+STRUMMED = 4
+"""Voices of a chord that is to glide may be struck so many times further apart than those of one that is counted."""
 OUTER = 1 / 1024
 """Of a semitone: so much is it worth that an outer voice stays an outer one, where the movement is the same."""
 Beats = Annotated[float, Field(gt=0, le=1024)]
@@ -157,7 +159,7 @@ def _threads(stroke: NoteGlide, take: Take, number: int) -> list[Thread]:
     rows = np.flatnonzero(stroke.where.notes_of(part) & ~notes.muted)
     if not len(rows):
         return []
-    onsets = chord_onsets(notes.start[rows], take.resolution)
+    onsets = chord_onsets(notes.start[rows], take.resolution * STRUMMED)
     chords = _grouped(rows, onsets)
     ids = notes.id
     partners = dict(stroke.pairs or ())

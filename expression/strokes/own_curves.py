@@ -312,12 +312,11 @@ class NoteScatter(NoteStroke):
         for number, mask in masks_of(take, self.where).items():
             chosen = Chosen.of(take.parts[number], mask)
             known = chosen.part.curves.get(self.lane)
-            own = known.only(chosen.id) if known else None
-            if own is None or not len(own):
+            has = np.flatnonzero(np.isin(chosen.id, known.ids)) if known else np.zeros(0, dtype=np.int64)
+            if known is None or not len(has):
                 continue
-            order = np.flatnonzero(np.isin(chosen.id, own.ids))
-            curve = own.curve(int(chosen.id[order[0]]))
-            tick, value = int(chosen.start[order[0]] + curve.ticks[0]), float(curve.values[0])
+            curve = known.curve(int(chosen.id[has[0]]))
+            tick, value = int(chosen.start[has[0]] + curve.ticks[0]), float(curve.values[0])
             return [Grip("amount", "Spread", tick, value + self.amount, self.amount, base=value)]
         return []
 

@@ -62,7 +62,9 @@ def tried_contours(before: Take, after: Take, start: int, end: int) -> list[Trie
         if not len(near) or near[-1] - near[0] >= MOST_TRIED:
             continue
         first, after_ = int(near[0]), int(near[-1]) + 1
-        shape = contours(replace(old, channel=new.channel, curves=new.curves, notes=notes.only(slice(first, after_))))
+        seen = notes.only(slice(first, after_))
+        curves = {key: new.curves[key].only(seen.id) for key in OWN if key in new.curves}
+        shape = contours(replace(old, channel=new.channel, curves=curves, notes=seen))
         if shape:
             found.append({"part": old.id, "first": first, "contour": shape})
     return found

@@ -9,7 +9,7 @@ from expression.lanes import BESIDE, LANES
 from expression.note_curves import NoteCurves
 from expression.strokes import Where, select
 from expression.take import Part, Take
-from expression.views.lanes import Nodes, nodes_of
+from expression.views.lanes import MOST_DRAWN, Nodes, nodes_of
 
 BINS = 16
 MOST_NOTES = 300
@@ -59,7 +59,10 @@ def own_changes(before: Part, after: Part, start: int, end: int) -> list[OwnLane
         old, new = before.curves.get(key), after.curves.get(key)
         if old is new:
             continue
-        lane = _own_lane(key, (new or NoteCurves.each([], [])).only(near))
+        known = (new or NoteCurves.each([], [])).only(near)
+        most = int(np.searchsorted(known.first, MOST_DRAWN, side="right")) - 1
+        near = near if most >= len(known) else np.intersect1d(near, known.ids[: max(most, 1)])
+        lane = _own_lane(key, known.only(near))
         # One that has none any longer is told as well.
         gone: Ints = np.setdiff1d(near, lane["ids"])
         lane["ids"] += gone.tolist()

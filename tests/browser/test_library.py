@@ -136,6 +136,7 @@ def test_signing_out_while_something_is_asked_for_is_not_called_an_expired_sessi
     page.route("**/api/takes/deleted", lambda route: held.append(route))
     page.reload()
     until(page, lambda: held)
+    expect(page.get_by_role("button", name="Sign out")).to_be_visible()
     page.evaluate("document.querySelector('form').addEventListener('submit', event => event.preventDefault())")
     page.get_by_role("button", name="Sign out").click()
     for route in held:

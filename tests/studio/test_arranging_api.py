@@ -50,7 +50,7 @@ def test_lanes_of_a_part(anna: Caller, take: str) -> None:
     assert {lane["key"] for lane in found["lanes"]} == {"cc:11", "cc:64"}
     assert anna.get(f"takes/{take}/lanes?part=99")["lanes"] == []
     kinds = anna.get("lanes")
-    assert (len(kinds), kinds[0]["key"]) == (115, "velocity")
+    assert (len(kinds), kinds[0]["key"]) == (221, "velocity")
 
 
 def test_the_event_list_by_pages_and_filters(anna: Caller, take: str) -> None:

@@ -337,7 +337,11 @@ class TestGesturesUnderTheHand:
 
     def test_what_lanes_make_of_the_notes_is_told_part_by_part(self, desk: Desk) -> None:
         before = desk.caller.get(f"takes/{desk.id}/parts?of=0,99,x")
-        plain = {"bend_range": [[0, 2.0]], "by_hand": False, "largest": None, "in_force": []}
+        plain: dict[str, Any] = {"bend_range": [[0, 2.0]], "by_hand": False, "largest": None, "in_force": []}
+        plain["sent"] = {
+            "way": "auto", "zoned": False, "lower": True, "members": 15, "semitones": 48.0,
+            "replaces": [], "takes": None, "bends": None,
+        }  # fmt: skip
         assert before["parts"] == [{"id": 0, **plain, "lanes": [], "contour": None}]
         desk.send("post", "strokes", stroke={**FADE, "lane": "cc:11"})
         after = desk.caller.get(f"takes/{desk.id}/parts?of=0")

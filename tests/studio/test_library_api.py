@@ -93,6 +93,8 @@ REQUESTS = [
     ("delete", "", None),
     ("post", "restore", None),
     ("post", "facts", {"revision": 0, "where": {}}),
+    ("post", "own-facts", {"revision": 0, "where": {}, "lane": "note:pitch"}),
+    ("post", "zoned", None),
     ("post", "preview", STROKE),
     ("post", "strokes", STROKE),
     ("post", "rehearse", {**STROKE, "span": [0, 1]}),

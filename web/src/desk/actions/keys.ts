@@ -262,7 +262,9 @@ export function handleKey(event: KeyboardEvent): void {
   const key = table.get(nameOf(event));
   if (!key || event.defaultPrevented || !mayAct(event) || target.closest("[role=menu],[role=dialog]")) return;
   const typing = target.closest("input:not([type=range]),textarea,select,[contenteditable]");
-  if (typing && event.key !== "Escape") return;
+  // In a list that drops down there is no text that the platform's own keys could be for.
+  const isList = typing instanceof HTMLSelectElement && (event.ctrlKey || event.metaKey);
+  if (typing && !isList && event.key !== "Escape") return;
   // Buttons keep the keys that press them; what is moved by arrows keeps those too.
   const pressed = event.key === " " || event.key === "Enter";
   if (pressed && target.closest("button,a,[role=switch],[role=radio],[role=separator],input")) return;

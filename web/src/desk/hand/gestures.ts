@@ -16,7 +16,8 @@ import {
 } from "../page/camera";
 import { overviewTick } from "../page/draw/overview";
 import type { Elements, Stave } from "../stage/stage";
-import { hung } from "../strokes/beginOwn";
+import { hung, leavingAt } from "../strokes/beginOwn";
+import type { Of } from "../strokes/entry";
 import { chooseSpan, chooseVoice } from "../take/choosing";
 import { keep, letGo, preview } from "../take/shaping";
 import { desk, leadPart, look, set } from "../take/state";
@@ -215,7 +216,7 @@ function threadGrip(x: number, y: number): Grip | null {
     ({ struck, reached }) =>
       Math.hypot(xOf(camera, struck) - x, yOfPitch(camera, reached) + camera.row / 2 - y) <= THREAD_REACH,
   );
-  if (!near) return null;
+  if (!near) return voiceGrip(stroke, x, y);
   let onto: number | null = null;
   return {
     move(toX, toY) {
@@ -225,6 +226,22 @@ function threadGrip(x: number, y: number): Grip | null {
       onto = id;
       preview(hung(stroke, near.one, id));
     },
+    done() {
+      if (desk().shaping?.number != null) void keep();
+    },
+  };
+}
+
+/** Where one voice leaves, taken along the time: that one goes in its own way from then on. */
+function voiceGrip(stroke: Of<"note.glide">, x: number, y: number): Grip | null {
+  const { shaping, camera } = desk();
+  const near = shaping?.mark?.threads.find(
+    ({ leaves, pitch }) =>
+      Math.hypot(xOf(camera, leaves) - x, yOfPitch(camera, pitch) + camera.row / 2 - y) <= THREAD_REACH,
+  );
+  if (!near) return null;
+  return {
+    move: (toX) => preview(leavingAt(stroke, near, Math.round(tickOf(desk().camera, toX)))),
     done() {
       if (desk().shaping?.number != null) void keep();
     },

@@ -1,6 +1,7 @@
 /** The line at the bottom: where the pointer is, and what it would do there. */
 
 import { BEND, slides, textOf, VELOCITY, valueAt, wordOf } from "../../score/lanes";
+import { isOfNotes, NOTE_PITCH } from "../../score/own";
 import { placeText, soundingAlone } from "../../score/score";
 import { GUTTER, pitchOf, tickOf } from "../page/camera";
 import type { LaneStave } from "../stage/laneStage";
@@ -32,6 +33,8 @@ function hintFor(stave: Stave, x: number, y: number, place: string): string {
     const hit = noteAt("notes", x, y);
     if (!hit) return `${place}  ${name} — drag to choose notes (Shift: add)`;
     const velocity = keptVelocities()[hit.part.id][hit.note];
+    if (desk().activeLane === NOTE_PITCH && desk().chosen[hit.part.id][hit.note])
+      return `${place}  ${name}, velocity ${velocity} — drag its ribbon to bend it there: nodes and ways, to the notes named in Shape (Alt: any pitch; Shift: choose)`;
     const whose = frontParts().length > 1 ? `${partName(hit.part)}, ` : "";
     return `${place}  ${whose}${name}, velocity ${velocity} ${wordOf(kindOf(VELOCITY), velocity)} — click to choose (Shift: add)`;
   }
@@ -63,6 +66,12 @@ export function hoverLane(stave: LaneStave, x: number, y: number): void {
   if (!score) return;
   const tick = Math.max(tickOf(camera, x), 0);
   const nodes = shown(layers).lanes.get(stave.kind.key);
+  if (isOfNotes(stave.kind.key)) {
+    const { kind, height } = stave;
+    const here = textOf(kind, laneLevels(kind, height).valueAt(y));
+    set({ hint: `${placeText(score, tick)}  ${here} — ${strokeOffer(stave)}` });
+    return;
+  }
   const value = nodes ? valueAt(nodes, tick) : null;
   const here = stave.open && stave.kind.key === BEND ? `; here ${pitchAt(stave, tick, y)}` : "";
   set({ hint: `${placeText(score, tick)}  ${laneValue(stave, value, tick)}${here} — ${strokeOffer(stave)}` });
@@ -93,6 +102,10 @@ function laneValue({ kind, form }: LaneStave, value: number | null, tick: number
 }
 
 function strokeOffer({ open, kind }: LaneStave): string {
+  if (open && isOfNotes(kind.key))
+    return desk().drawing
+      ? "drag to draw over a note, from its start (all that are chosen with it get the same; Ctrl: choose)"
+      : "press on a chosen note's curve for a node, drag nodes and ways, or click a curve to choose its note (d: draw; Shift: add, or ease)";
   if (open && kind.key === BEND)
     return desk().drawing
       ? "drag to draw, click for a node (Shift: straight, to a note; Alt: any pitch; Alt+wheel: closer)"

@@ -12,12 +12,12 @@ import { noteName } from "../take/arranging";
 import { finish, letGo, preview } from "../take/shaping";
 import { desk, keptLane, kindOf, laneLevels, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
+import { reachFrom } from "./reaching";
 
 const NODE_REACH = 8;
 const WAY_REACH = 6;
 const RIBBON_REACH = 9;
-/** A pitch is drawn to a semitone when it comes so near, of one; other values to round ones within two steps. */
-const NEAR_SEMITONE = 0.35;
+/** A value is drawn to a round one within so many steps. */
 const ROUND_REACH = 2;
 
 type Nodes = Extract<Stroke, { kind: "lane.nodes" }>["nodes"];
@@ -118,10 +118,7 @@ function placed(surface: Surface, met: Met, x: number, y: number, free: boolean)
   const value = between(surface.valueAt(part, note, y), kind.low, kind.high);
   const local = between(tick - part.start[note], 0, part.end[note] - part.start[note]);
   if (free) return [local, rounded(value, kind.decimals)];
-  if (surface.lane === NOTE_PITCH) {
-    const whole = Math.round(value);
-    return [local, Math.abs(value - whole) <= NEAR_SEMITONE ? whole : rounded(value, 2)];
-  }
+  if (surface.lane === NOTE_PITCH) return [local, rounded(reachFrom(part.pitch[note], value), 2)];
   return [local, kind.rounds.find((round) => Math.abs(round - value) <= ROUND_REACH) ?? rounded(value)];
 }
 

@@ -51,6 +51,8 @@ function mending(stroke: Stroke): string {
       return "Bring it home";
     case "bend.centre":
       return "Centre it";
+    case "note.send":
+      return `Send as MPE, ${stroke.members} members, ±${stroke.semitones}`;
     default:
       return "Take it away";
   }
@@ -58,7 +60,7 @@ function mending(stroke: Stroke): string {
 
 function Mend({ stroke }: { stroke: Stroke }) {
   return (
-    <button type="button" className="key h-8 text-[13px]" onClick={() => void apply(stroke)}>
+    <button type="button" className="key min-h-8 text-[13px]" onClick={() => void apply(stroke)}>
       {mending(stroke)}
     </button>
   );

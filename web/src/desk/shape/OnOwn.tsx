@@ -1,5 +1,6 @@
 import type { Schemas } from "../../api/client";
 import { api } from "../../api/client";
+import { NOTE_PITCH } from "../../score/own";
 import { rounded, signed } from "../../ui/numbers";
 import { count } from "../../ui/words";
 import { beginOwn, ownWhere } from "../strokes/beginOwn";
@@ -11,6 +12,7 @@ import { apply } from "../take/shaping";
 import { desk, keptLane, kindOf, leadPart, takePath, useDesk } from "../take/state";
 import { GestureKeys } from "./GestureKeys";
 import { Unplayed } from "./LaneCare";
+import { Reach } from "./Wheel";
 
 /** What can be done to the curves of notes of one kind: to those that are chosen, or to all. */
 export default function OwnGestures({ laneKey }: { laneKey: string }) {
@@ -27,6 +29,7 @@ export default function OwnGestures({ laneKey }: { laneKey: string }) {
           : "On all notes of the part. Choose some first. "}
         {drawing ? "Drag to draw." : "Press on a curve for a node, drag nodes and ways; d draws."}
       </p>
+      {laneKey === NOTE_PITCH && <Reach />}
       <GestureKeys gestures={gesturesOn("own")} lane={laneKey} />
       <h3 className="pt-1 text-[13px] text-faded">As on any lane</h3>
       <GestureKeys

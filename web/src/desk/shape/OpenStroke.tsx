@@ -134,6 +134,24 @@ function Numbers(form: FormProps) {
       {fieldsOf(stroke).map((field) => (
         <FieldEntry key={field.name} field={field} {...form} />
       ))}
+      {stroke.kind === "note.send" && (
+        <div className="col-span-2 text-[13px]">
+          In place of the part's lane, not on it:
+          <span className="mt-0.5 flex flex-wrap gap-x-3">
+            {OWN_KINDS.slice(1).map((key) => (
+              <Check
+                key={key}
+                words={key.slice(5)}
+                on={stroke.replaces?.includes(key) ?? false}
+                onChange={(on) => {
+                  const others = (stroke.replaces ?? []).filter((one) => one !== key);
+                  form.keep({ replaces: on ? [...others, key] : others });
+                }}
+              />
+            ))}
+          </span>
+        </div>
+      )}
       {stroke.kind === "note.answers" && <Taken {...form} stroke={stroke} />}
       {(stroke.kind === "velocity.vary" || stroke.kind === "note.scatter") && (
         <button

@@ -46,7 +46,7 @@ export function Wheel() {
 }
 
 /** What a drag comes to. */
-function Reach() {
+export function Reach() {
   const reaching = useDesk((state) => state.reaching);
   const scales = useDesk((state) => state.scales);
   const change = (fields: Partial<Reaching>) => set({ reaching: { ...reaching, ...fields } });

@@ -1,7 +1,8 @@
 /** Beginning strokes on the curves of notes: on those that are chosen, or on all of the leading part. */
 import type { Stroke } from "../../api/client";
 import { NOTE_PITCH } from "../../score/own";
-import { idOfRow } from "../../score/score";
+import { idOfRow, rowOfId, secondsAt } from "../../score/score";
+import { between, rounded } from "../../ui/numbers";
 import { changeLane } from "../take/arranging";
 import { chosenOfLead } from "../take/choosing";
 import { letGo, preview } from "../take/shaping";
@@ -94,4 +95,26 @@ export function hung(stroke: Of<"note.glide">, from: number, onto: number): Of<"
   if (theirs) theirs[1] = mine[1];
   mine[1] = onto;
   return { ...stroke, pairs };
+}
+
+/** One voice of chord into chord leaves at a tick: within its note by a share of it, later by the clock. */
+export function leavingAt(
+  stroke: Of<"note.glide">,
+  thread: { one: number; struck: number },
+  tick: number,
+): Of<"note.glide"> {
+  const { score } = desk();
+  const part = leadPart();
+  const row = part ? rowOfId(part, thread.one) : -1;
+  if (!score || !part || row < 0) return stroke;
+  const begins = part.start[row];
+  const share = (tick - begins) / Math.max(thread.struck - begins, 1);
+  const late = (secondsAt(score, tick) - secondsAt(score, thread.struck)) * 1000;
+  const mine = {
+    note: thread.one,
+    start: rounded(between(share, 0, 1), 4),
+    late_ms: rounded(between(late, 0, 60_000), 1),
+  };
+  const others = (stroke.voices ?? []).filter(({ note }) => note !== thread.one);
+  return { ...stroke, voices: [...others, mine] };
 }

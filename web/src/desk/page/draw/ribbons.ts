@@ -301,6 +301,8 @@ function drawThreads({ pen, ink, camera }: Scene, threads: Mark["threads"]): voi
     const [y0, y1] = [yOf(pitch), yOf(reached)];
     lines.moveTo(x0, y0);
     lines.bezierCurveTo((x0 + x1) / 2, y0, (x0 + x1) / 2, y1, x1, y1);
+    rings.moveTo(x0 + 3, y0);
+    rings.arc(x0, y0, 3, 0, 2 * Math.PI);
     const ring = xOf(camera, struck);
     rings.moveTo(ring + 4.5, y1);
     rings.arc(ring, y1, 4.5, 0, 2 * Math.PI);
