@@ -76,7 +76,7 @@ def measured() -> None:
     from playwright.sync_api import sync_playwright
 
     from bench import browser, core
-    from bench.performance import performance, swelling, wheel
+    from bench.performance import leaned, performance, progression, swelling, wheel
     from studio.services import takes
     from studio.signing_in import link_token
 
@@ -88,6 +88,7 @@ def measured() -> None:
     core.distilling(moved)
     core.emitting(moved)
     core.receiving(data)
+    core.zoning()
     core.starting()
 
     user = User.objects.create_user("bench")
@@ -101,6 +102,8 @@ def measured() -> None:
     lane = takes.add(user, "Wheel.mid", moved)
     bent = takes.add(user, "Bent.mid", wheel(nodes=40_000, bends=True))
     line = takes.add(user, "Line.mid", performance(notes=2_000, pedals=0, parts=1))
+    pad = takes.add(user, "Pad.mid", leaned())
+    chords = takes.add(user, "Chords.mid", progression())
     port = free_port()
     with serving(port, os.environ) as server, sync_playwright() as playwright:
         chrome = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
@@ -118,6 +121,8 @@ def measured() -> None:
         browser.grips(page, str(lane.pk))
         print("--- the wheel: over 2,000 notes, then all of a lane of 40,000 recorded nodes")
         browser.bends(page, str(line.pk), str(bent.pk))
+        print("--- curves of 2,000 notes, 60,000 nodes; then 64 chords of four that glide")
+        browser.own(page, str(pad.pk), str(chords.pk))
         for name, other in others.items():
             summary = other.summary
             print(f"--- {name}: {summary['seconds'] / 60:.0f} minutes, {summary['notes']:,} notes")

@@ -152,6 +152,17 @@ WHEELS: list[tuple[dict[str, Any], str, list[Any]]] = [
 """What is done to all of a lane of 40,000 nodes."""
 
 
+OWN: list[tuple[dict[str, Any], str, list[Any]]] = [
+    ({"kind": "note.scatter", "lane": "note:pressure", "seed": 2}, "amount", [3, 4, 5]),
+    ({"kind": "note.copy", "lane": "note:pressure", "source": 0}, "gain", [0.5, 0.8, 1]),
+    ({"kind": "note.start", "lane": "note:pressure"}, "value", [1, 2, 3]),
+    ({"kind": "lane.reshape", "lane": "note:pressure"}, "level", [3, 4, 5]),
+]
+GLIDES: list[tuple[dict[str, Any], str, list[Any]]] = [
+    ({"kind": "note.glide", "late_ms": 40}, "time", [0.25, 0.5, 0.75])
+]
+
+
 def previews(page: Page, take_id: str, counts: tuple[int, ...]) -> None:
     for count in counts:
         _preview(page, take_id, f"a hairpin over {count:>6,} notes", {**HAIRPIN, "where": {"notes": [[0, count - 1]]}},
@@ -177,6 +188,13 @@ def bends(page: Page, line: str, moved: str) -> None:
         for stroke, field, values in cases:
             mode = stroke.get("as") or stroke.get("keep") or ""
             _preview(page, take_id, f"{stroke['kind']} {mode}".strip(), stroke, field, values)
+
+
+def own(page: Page, leaned: str, progression: str) -> None:
+    """Curves of 2,000 notes with 60,000 nodes; 64 chords that glide into one another."""
+    for take_id, cases in ((leaned, OWN), (progression, GLIDES)):
+        for stroke, field, values in cases:
+            _preview(page, take_id, str(stroke["kind"]), stroke, field, values)
 
 
 def shapes(page: Page, take_id: str) -> None:

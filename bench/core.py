@@ -16,7 +16,7 @@ import orjson
 from bench.fewest import fewest, made_up
 from expression import views
 from expression.distil import distil
-from expression.history import History, Shaped
+from expression.history import History, Shaped, applied
 from expression.midi.emit import emit_with_notes
 from expression.midi.read import read
 from expression.midi.write import write
@@ -90,6 +90,25 @@ def receiving(data: bytes) -> None:
     events = sum(len(track) for track in read(data).tracks)
     taken = timed(lambda: receive(data), 3)
     print(f"receiving {events:,} events: {events / taken:,.0f} events a second (budget 300,000)")
+
+
+def zoning() -> None:
+    """10,000 notes with curves of their own, out as MPE."""
+    from bench.performance import leaned
+
+    take = read(leaned(notes=10_000, nodes=2))
+    for lane, rest, top in (("note:pitch", 0.0, 0.2), ("note:timbre", 64.0, 74.0)):
+        nodes = [{"at": 0, "value": rest}, {"at": 0.5, "value": top, "ease": 1}, {"at": 1, "value": rest}]
+        take = applied(parse_stroke({"kind": "note.curve", "lane": lane, "nodes": nodes}), take)
+    start = time.perf_counter()
+    data = write(take, way="mpe")
+    taken = time.perf_counter() - start
+    again = read(data)
+    events = sum(len(track) for track in again.tracks)
+    print(f"10,000 notes with curves as MPE: {taken:.2f} s (budget 1.5), {events:,} events")
+    start = time.perf_counter()
+    read(data)
+    print(f"read back: {time.perf_counter() - start:.2f} s")
 
 
 def starting() -> None:

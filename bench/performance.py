@@ -68,6 +68,32 @@ def wheel(nodes: int, notes: int = 4_000, seed: int = 3, bends: bool = False) ->
     return _one_track("Lead", events)
 
 
+def leaned(notes: int = 2_000, nodes: int = 30, seed: int = 5) -> bytes:
+    """Notes that overlap, each key leaned on by itself in so many values."""
+    dice = random.Random(seed)
+    events: list[tuple[int, mido.Message]] = []
+    for note in range(notes):
+        at, pitch = note * 120, 36 + note * 7 % 60
+        events.append((at, mido.Message("note_on", note=pitch, velocity=50 + note % 50)))
+        events.append((at + 420, mido.Message("note_off", note=pitch)))
+        for node in range(nodes):
+            value = round(60 + 50 * math.sin(node / 5) + dice.gauss(0, 3))
+            tick = at + 10 + node * 13
+            events.append((tick, mido.Message("polytouch", note=pitch, value=min(max(value, 0), 127))))
+    return _one_track("Pad", events)
+
+
+def progression(chords: int = 64) -> bytes:
+    """Chords of four, one after another."""
+    events: list[tuple[int, mido.Message]] = []
+    for chord in range(chords):
+        for voice, pitch in enumerate((48, 55, 60, 64)):
+            key = pitch + (chord * 5 + voice) % 7
+            events.append((chord * 960 + voice * 4, mido.Message("note_on", note=key, velocity=70)))
+            events.append((chord * 960 + 940, mido.Message("note_off", note=key)))
+    return _one_track("Pad", events)
+
+
 def _one_track(name: str, events: list[tuple[int, mido.Message]]) -> bytes:
     track, before = mido.MidiTrack([mido.MetaMessage("track_name", name=name)]), 0
     for at, message in sorted(events, key=lambda one: one[0]):

@@ -8,6 +8,7 @@ length, and gives up at the first oddity without saying where. Here nothing is d
 import struct
 from typing import NamedTuple
 
+import numpy as np
 from mido.messages.specs import SPEC_BY_STATUS
 
 from expression.errors import BadFile
@@ -22,6 +23,11 @@ DATA_BYTES = [
     SPEC_BY_STATUS[status]["length"] - 1 if status in SPEC_BY_STATUS and status not in (META, SYSEX, ESCAPE) else -1
     for status in range(256)
 ]
+
+
+_DATA_BYTES = np.array(DATA_BYTES)
+DELTA_SHIFTS = (35, 28, 21, 14, 7, 0)
+"""Of a delta time seven bits to a byte: no take lasts for longer than these say."""
 
 
 class File(NamedTuple):
@@ -215,36 +221,22 @@ def compose(format_: int, division: int, tracks: list[Events]) -> bytes:
 
 
 def _track_bytes(track: Events) -> bytes:
-    out = bytearray()
-    before = 0
-    columns = zip(
-        track.tick.tolist(),
-        track.status.tolist(),
-        track.data1.tolist(),
-        track.data2.tolist(),
-        track.payload.tolist(),
-        strict=True,
-    )
-    for tick, status, one, two, payload in columns:
-        delta = tick - before
-        before = tick
-        if delta < 0x80:
-            out.append(delta)
-        else:
-            out += _variable_bytes(delta)
-        out.append(status)
-        if payload < 0:
-            wanted = DATA_BYTES[status]
-            if wanted:
-                out.append(one)
-            if wanted == 2:
-                out.append(two)
-            continue
-        if status == META:
-            out.append(one)
-        out += _variable_bytes(len(track.payloads[payload]))
-        out += track.payloads[payload]
-    return bytes(out)
+    """All events in one table of bytes, of which those are taken that each needs; what holds more comes between."""
+    delta = np.diff(track.tick, prepend=0)
+    more = track.payload >= 0
+    data = np.where(more, track.status == META, _DATA_BYTES[track.status])
+    columns = [delta >> shift & 0x7F | (0x80 if shift else 0) for shift in DELTA_SHIFTS]
+    table = np.stack([*columns, track.status, track.data1, track.data2], axis=1).astype(np.uint8)
+    needed = [delta >= 1 << shift if shift else np.ones(len(delta), dtype=bool) for shift in DELTA_SHIFTS]
+    wanted = np.stack([*needed, np.ones(len(delta), dtype=bool), data > 0, data > 1], axis=1)
+    plain = table[wanted].tobytes()
+    ends = np.cumsum(wanted.sum(axis=1))
+    out, before = bytearray(), 0
+    for row in np.flatnonzero(more).tolist():
+        payload = track.payloads[int(track.payload[row])]
+        out += plain[before : int(ends[row])] + _variable_bytes(len(payload)) + payload
+        before = int(ends[row])
+    return bytes(out + plain[before:])
 
 
 def _variable_bytes(value: int) -> bytes:

@@ -235,7 +235,8 @@ def _in_zone(take: Take, channel: Channel, tracks: list[Emitted]) -> list[Emitte
     made = list(tracks)
     # What a reset has put back is said again behind it, in the track that it is in.
     resets = {int(take.rows.tick[row]): int(take.rows.track[row]) for row in channel.resets.tolist()}
-    behind = np.array([resets.get(tick, -1) for tick in added.tick.tolist()], dtype=np.int64)
+    behind = np.full(len(added.tick), -1)
+    behind[added.is_again] = [resets.get(tick, -1) for tick in added.tick[added.is_again].tolist()]
     for number, track in enumerate(tracks):
         mine = track.owner == channel.id
         if not mine.any() and number not in resets.values():

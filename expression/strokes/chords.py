@@ -275,13 +275,14 @@ def _chained(part: Part, key: str, row: int, chain: list[Thread], start: int, li
     rest = LANES[key].default
     known = part.curves.get(key)
     rows = [row, *(thread.other for thread in chain)]
-    curves = [known.curve(int(notes.id[one])) if known else Curve.of([], []) for one in rows]
+    has = known is not None and bool(np.isin(notes.id[rows], known.ids).any())
     is_pitch = key == NOTE_PITCH
-    if not is_pitch and not any(len(one) for one in curves):
+    if not is_pitch and not has:
         return None
     in_turn = all(after.leaves >= before.arrives for before, after in itertools.pairwise(chain))
-    if in_turn and not any(len(one) for one in curves):
+    if in_turn and not has:
         return _steps(notes, row, chain, start, lift, ease)
+    curves = [known.curve(int(notes.id[one])) if known else Curve.of([], []) for one in rows]
     curve = _begun(curves[0], rest)
     base = int(notes.pitch[row])
     for thread, own in zip(chain, curves[1:], strict=True):

@@ -78,7 +78,9 @@ class LaneReshape(SlidingStroke):
     def on_many(self, many: Many) -> NoteCurves | None:
         if self.drift or self.length != 1 or self.join == "smooth" or self.limit != "pin":
             return None
-        made = many.cut()
+        # Where no way has to be cut, the nodes alone move.
+        only_moves = many.is_whole and self.lean == (1, 1) and not self.bow
+        made = many.within() if only_moves else many.cut()
         made = made.valued(made.values + self.level)
         if self.depth != 1:
             # Each about its own pivot, as if it were alone.
@@ -89,6 +91,8 @@ class LaneReshape(SlidingStroke):
             )
             pivot = pivots[many.owner(made.ticks)]
             made = made.valued(pivot + (made.values - pivot) * self.depth)
+        if only_moves:
+            return many.moved(made)
         if self.lean != (1, 1):
             made = piece.multiplied(many.piece(made), many.piece(many.ramps(*self.lean)), many.error).curve
         if self.bow:

@@ -6,7 +6,7 @@ from typing import NamedTuple
 import numpy as np
 
 from expression import piece
-from expression.arrays import Floats, Ints, ranges, union
+from expression.arrays import Flags, Floats, Ints, ranges, union
 from expression.curve import Curve
 from expression.lanes import LANES
 from expression.note_curves import NoteCurves
@@ -76,6 +76,23 @@ class Many:
         """What the notes say over their spans, as pieces."""
         curve = piece.opened(self.curve, union(np.sort(self.starts), np.sort(self.ends)), self.error)
         return piece.within(curve, self.starts, self.ends)
+
+    def within(self) -> Curve:
+        """The nodes that lie within their notes."""
+        return self.curve.rows(self._inside)
+
+    @cached_property
+    def _inside(self) -> Flags:
+        owner = self.owner(self.curve.ticks)
+        return np.asarray(self.curve.ticks - self.base[owner] <= self.length[owner])
+
+    def moved(self, made: Curve) -> NoteCurves:
+        """The curves with the nodes within their notes at other values, held within their limits."""
+        values = self.curve.values.copy()
+        values[self._inside] = made.values
+        low, high = self.limits
+        clipped = piece.clipped(self.piece(self.curve.valued(values)), low, high, self.error).curve
+        return self.curves(clipped)
 
     def piece(self, curve: Curve) -> Piece:
         """A curve over all spans together."""

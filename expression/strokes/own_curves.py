@@ -107,16 +107,20 @@ class NoteStroke(BaseStroke):
     def line(self, take: Take) -> list[tuple[int, float]]:
         """The curve of the first of the notes, as it becomes."""
         for number, mask in masks_of(take, self.where).items():
-            chosen = Chosen.of(take.parts[number], mask)
+            # Two are enough: one of them may be the one whose curve is given.
+            few = np.zeros(len(mask), dtype=bool)
+            few[np.flatnonzero(mask)[:2]] = True
+            chosen = Chosen.of(take.parts[number], few)
             made = self.curves(take, chosen)
-            if made is None:
+            if made is None or not len(made[1]):
                 continue
-            curve = made[1].curve(int(chosen.id[0]))
+            curve = made[1].curve(int(made[1].ids[0]))
             ways = np.flatnonzero(curve.ways)
             places = [curve.ticks, *(np.linspace(curve.ticks[at], curve.ticks[at + 1], 9).astype(int) for at in ways)]
             ticks = np.unique(np.concatenate(places))
             values = np.round(np.nan_to_num(curve.at(ticks)), 3)
-            return list(zip((ticks + chosen.start[0]).tolist(), values.tolist(), strict=True))
+            start = int(chosen.start[chosen.id == made[1].ids[0]][0])
+            return list(zip((ticks + start).tolist(), values.tolist(), strict=True))
         return []
 
 

@@ -6,10 +6,10 @@ from dataclasses import replace
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Floats, Ints, whole
+from expression.arrays import Floats, Ints, union, whole
 from expression.curve import Curve
 from expression.lanes import BEND, EXPRESSION, LANES, NOTE_PITCH, NOTE_PRESSURE, NOTE_TIMBRE, PRESSURE, TIMBRE
-from expression.note_curves import NoteCurves
+from expression.note_curves import APART, NoteCurves
 from expression.notes import Notes
 from expression.take import Part, Take
 
@@ -131,8 +131,8 @@ def _with_own(notes: Notes, owner: Ints, tick: Ints, kinds: Sequence[NoteCurves]
         inner = (notes.id[row] == ids) & (at < notes.end[row])
         rows.append(row[inner])
         ticks.append(at[inner])
-    both = np.unique(np.stack((np.concatenate(rows), np.concatenate(ticks)), axis=1), axis=0)
-    owner, tick = both[:, 0], both[:, 1]
+    both = union(np.concatenate(rows) * APART + np.concatenate(ticks))
+    owner, tick = both // APART, both % APART
     count = np.bincount(owner, minlength=len(notes))
     place = np.arange(len(owner)) - np.repeat(np.cumsum(count) - count, count)
     step = np.maximum(-(-(count - 1) // (MOST_POINTS - 1)), 1)
