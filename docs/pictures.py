@@ -13,6 +13,7 @@ import soundfile
 from playwright.sync_api import Page, expect, sync_playwright
 
 from bench.__main__ import fresh_database
+from demo.fog_signal import TAKES
 from launcher.install import chromium
 from launcher.postgres import free_port
 from launcher.serving import CHROMIUM_FLAGS, serving
@@ -22,7 +23,7 @@ SIZE = {"width": 1280, "height": 800}
 
 
 def library(page: Page) -> None:
-    expect(page.get_by_role("list", name="Takes").locator(":scope > li")).to_have_count(4)
+    expect(page.get_by_role("list", name="Takes").locator(":scope > li")).to_have_count(len(TAKES))
 
 
 def hairpin(page: Page) -> None:

@@ -321,7 +321,7 @@ class NoteScatter(NoteStroke):
                 continue
             curve = known.curve(int(chosen.id[has[0]]))
             tick, value = int(chosen.start[has[0]] + curve.ticks[0]), float(curve.values[0])
-            return [Grip("amount", "Spread", tick, value + self.amount, self.amount, base=value)]
+            return [Grip("amount", "How far the nodes may go", tick, value + self.amount, self.amount, base=value)]
         return []
 
     @override

@@ -4,7 +4,6 @@ import numpy as np
 from typing_extensions import TypedDict
 
 from expression.arrays import Ints
-from expression.errors import NothingMatched
 from expression.lanes import BESIDE, LANES
 from expression.note_curves import NoteCurves
 from expression.strokes import Where, select
@@ -72,7 +71,7 @@ def own_changes(before: Part, after: Part, start: int, end: int) -> list[OwnLane
 
 
 def own_facts(take: Take, where: Where, key: str) -> OwnFacts:
-    """The values of the nodes of chosen notes in numbers. Raises NothingMatched where there are none."""
+    """The values of the nodes of chosen notes in numbers; where there are none, of what rests. Raises NothingMatched."""
     _, masks = select(take, where)
     kept = [
         part.curves[key].only(part.notes.id[masks[part.id]])
@@ -80,19 +79,18 @@ def own_facts(take: Take, where: Where, key: str) -> OwnFacts:
         if part.id in masks and key in part.curves
     ]
     values = np.concatenate([np.zeros(0), *(one.nodes.values for one in kept)])
-    if not len(values):
-        raise NothingMatched(f"None of the chosen notes has a curve of its own here ({LANES[key].name}).")
     kind = LANES[key]
-    lowest, highest = float(values.min()), float(values.max())
+    told = values if len(values) else np.array([kind.default])
+    lowest, highest = float(told.min()), float(told.max())
     low, high = (min(lowest, -1.0), max(highest, 1.0)) if kind.least else (kind.low, kind.high)
     spread = np.bincount(np.minimum((values - low) / (high - low) * BINS, BINS - 1).astype(int), minlength=BINS)
     return {
         "notes": sum(map(len, kept)),
         "nodes": len(values),
         "lowest": round(lowest, 2),
-        "mean": round(float(values.mean()), 2),
+        "mean": round(float(told.mean()), 2),
         "highest": round(highest, 2),
-        "deviation": round(float(values.std()), 2),
+        "deviation": round(float(told.std()), 2),
         "spread": spread.tolist(),
         "low": round(low, 2),
         "high": round(high, 2),

@@ -87,7 +87,12 @@ function OwnFacts({ laneKey }: { laneKey: string }) {
     const body = { revision: desk().history.revision, where, lane: laneKey };
     return api.POST("/api/takes/{take_id}/own-facts", { params: { path: takePath() }, body });
   });
-  if (!has || !facts) return <p className="text-faded">No note has a curve here yet.</p>;
+  if (!facts?.nodes)
+    return (
+      <p className="text-faded">
+        {has ? "None of these has a curve here." : "No note has a curve here yet."}
+      </p>
+    );
   const most = Math.max(...facts.spread, 1);
   const pivot = (change: Partial<Of<"lane.reshape">>) =>
     beginOwn(laneKey, plain("lane.reshape", { lane: laneKey, where, pivot: facts.mean, ...change }));

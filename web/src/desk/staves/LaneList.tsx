@@ -85,4 +85,4 @@ function OwnLanes() {
   );
 }
 
-const CLOSE_HEIGHT = 60;
+const CLOSE_HEIGHT = 72;

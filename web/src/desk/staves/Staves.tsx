@@ -17,6 +17,7 @@ import { Tip } from "./Tip";
 /** The column of staves on one time axis. */
 export function Staves() {
   const share = useDesk((state) => state.arrangement.velocity_share ?? START_SHARE);
+  const closeUp = useDesk((state) => state.closeUp !== null);
   const overview = useRef<HTMLCanvasElement>(null);
   const ruler = useRef<HTMLCanvasElement>(null);
   const notes = useRef<HTMLCanvasElement>(null);
@@ -81,7 +82,11 @@ export function Staves() {
         <Beyond />
       </div>
       <LaneDivider share={share} onShare={shareOut} />
-      <div className="relative min-h-[90px] shrink-[5]" style={{ height: `${share * 100}%` }}>
+      <div
+        className={`relative shrink-[5] ${closeUp ? "min-h-[72px]" : "min-h-[90px]"}`}
+        // A close-up is about what one note has besides: how hard it is struck needs little room then.
+        style={{ height: closeUp ? 72 : `${share * 100}%` }}
+      >
         <canvas
           ref={lane}
           tabIndex={0}
