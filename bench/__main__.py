@@ -123,6 +123,9 @@ def measured() -> None:
         browser.bends(page, str(line.pk), str(bent.pk))
         print("--- curves of 2,000 notes, 60,000 nodes; then 64 chords of four that glide")
         browser.own(page, str(pad.pk), str(chords.pk))
+        browser.opening(page, "Pad")
+        browser.frames(page)
+        page.goto("/")
         for name, other in others.items():
             summary = other.summary
             print(f"--- {name}: {summary['seconds'] / 60:.0f} minutes, {summary['notes']:,} notes")

@@ -10,11 +10,12 @@ from expression import piece
 from expression.arrays import Flags, Ints, frozen
 from expression.errors import NothingMatched
 from expression.limits import MOST_COPIES
+from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.strokes.base import BaseStroke, Count, Reach, Record, Tick, masks_of
 from expression.strokes.copying import converted, repeated
 from expression.strokes.lane import Spot, lane_of
-from expression.take import Take
+from expression.take import Part, Take
 
 """Notes that one stroke makes at most: as many as the longest takes have."""
 LEAST_SHARE = 4
@@ -72,7 +73,9 @@ class NotesCopy(BaseStroke):
             there = made.parts[target].notes
             # A key is the channel's: whoever else plays it there has it down as well.
             sharing = [other.notes for other in made.parts_on(made.parts[target].channel)]
-            made = made.with_notes({target: there.merged(_room(sharing, copies))})
+            room = _room(sharing, copies)
+            made = made.with_notes({target: there.merged(room)})
+            made = _with_curves(made, target, take.parts[part], mask, copies.id, room)
         if self.under:
             made = self._with_lanes(take, made, stretch)
         if all(len(new.notes) == len(old.notes) for new, old in zip(made.parts, take.parts, strict=True)):
@@ -151,6 +154,19 @@ class NotesCopy(BaseStroke):
         count = sum(last - first + 1 for first, last in self.where.notes or ())
         what = ("1 note" if count == 1 else f"{count:,} notes") if self.where.notes else "Notes"
         return f"{what} copied" + (f", {self.repeat} times" if self.repeat > 1 else "")
+
+
+def _with_curves(made: Take, target: int, part: Part, mask: Flags, copied: Ints, room: Notes) -> Take:
+    """The curves of the notes that were copied, for those copies for which there is room."""
+    sources = np.tile(part.notes.id[mask], len(copied) // max(int(mask.sum()), 1))
+    stays = np.isin(copied, room.id)
+    changed = {}
+    for key, curves in part.curves.items():
+        theirs = curves.renamed(sources[stays], copied[stays])
+        if len(theirs):
+            known = made.parts[target].curves.get(key, NoteCurves.each([], []))
+            changed[key] = known.with_curves(copied[stays], theirs)
+    return made.with_curves({target: changed}) if changed else made
 
 
 class Stretch(NamedTuple):

@@ -276,6 +276,15 @@ def test_a_trim_stands_above_both() -> None:
     assert take.parts[0].lanes["bend"].curve.values.tolist() == [0.5]
 
 
+def test_a_copied_note_brings_its_curve() -> None:
+    take = made(lone(240, 240), kind="note.curve", lane="note:pitch", nodes=RISE, where={"notes": [[0, 0]]})
+    copied = made(take, kind="notes.copy", to={"at": 9600}, where={"notes": [[0, 1]]}, repeat=2)
+    ids = copied.parts[0].notes.id.tolist()
+    assert len(ids) == 6
+    assert [note for note in ids if len(copied.parts[0].curves["note:pitch"].curve(note))] == [ids[0], ids[2], ids[4]]
+    assert nodes(copied, ids[2]) == [(0, 0), (240, 2)]
+
+
 # ---- bad input
 
 

@@ -14,6 +14,19 @@ export const OWN_KINDS = [NOTE_PITCH, NOTE_PRESSURE, NOTE_TIMBRE, NOTE_PAN];
 /** Whether a lane is one of curves that notes have by themselves. */
 export const isOfNotes = (key: string): boolean => key.startsWith(OF_NOTES);
 
+const BESIDE: Readonly<Record<string, string>> = {
+  [NOTE_PITCH]: "bend",
+  [NOTE_PRESSURE]: "pressure",
+  [NOTE_TIMBRE]: "cc:74",
+  [NOTE_PAN]: "cc:10",
+};
+
+/** The lane on which curves of notes stand, and the other way round: of the one the other is seen. */
+export function otherLevel(key: string): string {
+  if (isOfNotes(key)) return BESIDE[key] ?? key.slice(OF_NOTES.length);
+  return Object.entries(BESIDE).find(([, lane]) => lane === key)?.[0] ?? `${OF_NOTES}${key}`;
+}
+
 /** A lane of notes: it has no nodes of its own, but those of each note by its id. */
 export function ownOf(lane: Schemas["OwnLane"]): LaneNodes {
   const all = nodesOf(lane);

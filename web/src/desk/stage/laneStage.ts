@@ -2,7 +2,7 @@
 
 import type { Form, LaneKind } from "../../api/client";
 import { BEND, lanesOf } from "../../score/lanes";
-import { isOfNotes } from "../../score/own";
+import { isOfNotes, otherLevel } from "../../score/own";
 import { gridTicks, type PartScore } from "../../score/score";
 import { mixInk } from "../page/draw/ink";
 import { drawLane } from "../page/draw/lane";
@@ -102,6 +102,7 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
       inForce: key === BEND ? part.inForce : [],
       firstNote: part.start[0] ?? 0,
       ofNotes: isOfNotes(key),
+      beside: open ? shown(state.layers).lanes.get(otherLevel(key)) : undefined,
       spread:
         state.shaping?.stroke.kind === "note.scatter" && state.shaping.stroke.lane === key
           ? state.shaping.stroke.amount

@@ -40,6 +40,8 @@ export interface LaneScene extends Scene {
   firstNote: number;
   /** It is one of curves that notes have by themselves; and how far the open stroke scatters their nodes. */
   ofNotes: boolean;
+  /** What stands under the curves of notes, or on top of the lane. */
+  beside: LaneNodes | undefined;
   spread: number | null;
 }
 
@@ -56,6 +58,7 @@ export function drawLane(scene: LaneScene): void {
     drawRanges(scene);
     drawInForce(scene);
   }
+  if (open && scene.beside) drawBeside(scene, scene.beside);
   if (scene.ofNotes) drawOwn(scene, nodes);
   if (scene.was?.tick.length && slides(form)) drawGhost(scene, scene.was);
   if (nodes?.tick.length) {
@@ -272,6 +275,22 @@ function drawNodes({ pen, ink, camera, scale, dyeOf, fronts }: LaneScene, nodes:
   pen.lineWidth = 1.2;
   pen.fill(dots);
   pen.stroke(dots);
+}
+
+/** The other level, pale: the lane under curves of notes, or what the notes add to the lane. */
+function drawBeside(scene: LaneScene, beside: LaneNodes): void {
+  const { pen, ink, camera, scale } = scene;
+  if (!scene.ofNotes) {
+    drawOwn(
+      { ...scene, open: false, was: undefined, picked: scene.picked.map((one) => one.map(() => 0)) },
+      beside,
+    );
+    return;
+  }
+  if (!beside.tick.length) return;
+  pen.strokeStyle = ink.ruleStrong;
+  pen.lineWidth = 1.2;
+  pen.stroke(outline(camera, beside, scale).path);
 }
 
 /** What was there before, dotted. */

@@ -27,7 +27,7 @@ export function drawOwn(scene: LaneScene, lane: LaneNodes | undefined): void {
     const curve = { note, own: lane?.notes?.get(id), was: scene.was?.notes?.get(id) };
     (picked[note] ? strong : faint).push(curve);
   }
-  drawCurves(scene, part, faint, strong.length ? 0.3 : 0.75);
+  drawCurves(scene, part, faint, strong.length || !scene.ofNotes ? 0.3 : 0.75);
   drawRests(scene, part, strong);
   if (scene.open) drawWas(scene, part, strong);
   drawCurves(scene, part, strong, 1);
