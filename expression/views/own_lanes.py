@@ -71,7 +71,7 @@ def own_changes(before: Part, after: Part, start: int, end: int) -> list[OwnLane
 
 
 def own_facts(take: Take, where: Where, key: str) -> OwnFacts:
-    """The values of the nodes of chosen notes in numbers; where there are none, of what rests. Raises NothingMatched."""
+    """The values of the nodes of chosen notes in numbers; where there are none, of rest. Raises NothingMatched."""
     _, masks = select(take, where)
     kept = [
         part.curves[key].only(part.notes.id[masks[part.id]])
