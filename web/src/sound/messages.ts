@@ -52,3 +52,34 @@ export function silence(parts: readonly number[], time: number): Batch {
   });
   return batch;
 }
+
+/** Parts that are told, by messages with their chase, of no zone (registered parameter 6): those that had one have none. */
+export function zonesEnded(batch: Batch, parts: readonly number[], time: number): Batch {
+  const zoned = new Set<number>();
+  batch.parts.forEach((part, message) => {
+    const [status, one, two] = batch.bytes.subarray(message * 3, message * 3 + 3);
+    if (status >> 4 === 0xb && one === 100 && two === 6) zoned.add(part);
+  });
+  const ended = parts.filter((part) => !zoned.has(part));
+  const size = ended.length * NO_ZONE.length;
+  const made = {
+    times: new Float64Array(size).fill(time),
+    parts: new Uint8Array(size),
+    bytes: new Uint8Array(size * 3),
+  };
+  ended.forEach((part, index) => {
+    const first = index * NO_ZONE.length;
+    made.parts.fill(part, first, first + NO_ZONE.length);
+    made.bytes.set(NO_ZONE.flat(), first * 3);
+  });
+  return made;
+}
+
+/** Zones of no members, by either manager, and the null parameter after each (M1-100, 2.1.1). */
+const NO_ZONE = [0xb0, 0xbf].flatMap((status) => [
+  [status, 101, 0],
+  [status, 100, 6],
+  [status, 6, 0],
+  [status, 101, 127],
+  [status, 100, 127],
+]);

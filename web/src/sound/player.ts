@@ -4,7 +4,7 @@
  */
 import { create } from "zustand";
 import { answered, api, type Messages, Refusal, type Schemas } from "../api/client";
-import { silence, unpack } from "./messages";
+import { silence, unpack, zonesEnded } from "./messages";
 import { makeSynth } from "./synth";
 import type { Order, Route } from "./synth.worklet";
 
@@ -333,7 +333,10 @@ class Player {
     // A start waits for its messages; a refresh keeps its place even where the answer came late.
     const start = fresh ? Math.max(at, this.context.currentTime + 0.02) : at;
     if (fresh) this.order({ kind: "play", clearFrom: 0, ...this.silence(start - 0.005) });
-    this.order({ kind: "play", clearFrom: start, ...unpack(batch, start - from, audible) });
+    const told = unpack(batch, start - from, audible);
+    const all = Array.from({ length: this.parts }, (_, part) => part);
+    this.order({ kind: "play", clearFrom: start, ...zonesEnded(told, all, start) });
+    this.order({ kind: "play", clearFrom: null, ...told });
     const past = fresh ? [] : this.handed.filter((one) => one.at < start);
     this.hushAudio(start);
     this.handAudio({ at: start, from, length });

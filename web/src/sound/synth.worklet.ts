@@ -277,9 +277,16 @@ class Instrument {
 
   /** A zone is set up from the manager on (M1-100, 2.1): its members, and the ranges that both begin with. */
   setUp(manager: number, count: number): void {
-    this.members.clear();
-    for (let place = 1; place <= Math.min(count, 15); place++)
-      this.members.set(manager === 0 ? place : 15 - place, new Own());
+    const channels = Array.from({ length: Math.min(count, 15) }, (_, place) =>
+      manager === 0 ? place + 1 : 14 - place,
+    );
+    // The same zone once more is no other: what sounds in it goes on being told.
+    const same = channels.length === this.members.size && channels.every((one) => this.members.has(one));
+    if (!same) {
+      this.members.clear();
+      for (const channel of channels) this.members.set(channel, new Own());
+    }
+    if (!count) return;
     this.memberRange = FIRST_RANGE.member;
     this.range = FIRST_RANGE.manager;
   }
