@@ -4,6 +4,7 @@ import { VELOCITY, wordOf } from "../score/lanes";
 import { placeText, secondsAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
 import { Notice } from "../ui/Notice";
+import { Finder } from "./actions/Finder";
 import { handleKey, mayAct } from "./actions/keys";
 import { Header } from "./bars/Header";
 import { Strokes } from "./bars/Strokes";
@@ -16,10 +17,9 @@ import { compare, onWritten } from "./take/shaping";
 import { desk, frontParts, kindOf, set, useDesk } from "./take/state";
 import { watchLeaving } from "./take/unsaved";
 
-/** What is opened now and then comes when it is. */
+/** What is opened now and then comes when it is. (The search is there at once: what is typed next is for it.) */
 const EventList = lazy(async () => ({ default: (await import("./bars/EventList")).EventList }));
 const KeySheet = lazy(async () => ({ default: (await import("./actions/KeySheet")).KeySheet }));
-const Finder = lazy(async () => ({ default: (await import("./actions/Finder")).Finder }));
 
 export function Desk() {
   const { takeId = "" } = useParams();
@@ -78,10 +78,8 @@ export function Desk() {
       <Suspense>{listOpen && <EventList />}</Suspense>
       <Transport onKeys={() => setKeysOpen(true)} />
       <Spoken />
-      <Suspense>
-        {keysOpen && <KeySheet open onOpen={setKeysOpen} />}
-        {finderOpen && <Finder open onOpen={setFinderOpen} />}
-      </Suspense>
+      <Suspense>{keysOpen && <KeySheet open onOpen={setKeysOpen} />}</Suspense>
+      <Finder open={finderOpen} onOpen={setFinderOpen} />
       <Notice notice={notice} onClose={() => set({ notice: null })} />
     </div>
   );

@@ -1,4 +1,4 @@
-import { lazy, Suspense } from "react";
+import { lazy, Suspense, useEffect } from "react";
 import type { Facts } from "../../api/client";
 import { VELOCITY } from "../../score/lanes";
 import { isOfNotes } from "../../score/own";
@@ -9,11 +9,12 @@ import { inFront } from "../take/choosing";
 import { leadPart, useDesk } from "../take/state";
 import { ActiveLane } from "./ActiveLane";
 import { Gestures, Hand } from "./OnNotes";
-import { OpenStroke } from "./OpenStroke";
 import { Rules } from "./Rules";
 import { TypedVelocity } from "./TypedVelocity";
 
-/** These come when a lane is first shaped. */
+/** The numbers of a stroke, and what lanes have, come once the desk is drawn: before a hand can ask for them. */
+const opening = () => import("./OpenStroke");
+const OpenStroke = lazy(async () => ({ default: (await opening()).OpenStroke }));
 const LaneGestures = lazy(() => import("./OnLane"));
 const OwnGestures = lazy(() => import("./OnOwn"));
 
@@ -24,6 +25,7 @@ export function Shape() {
   const activeLane = useDesk((state) => state.activeLane);
   const onVelocity = activeLane === VELOCITY;
   const hasSelection = useDesk((state) => state.chosenCount > 0 || state.span !== null);
+  useEffect(() => void opening(), []);
   return (
     <section aria-label="Shape" className="p-4">
       <h2 className="mb-2 text-[15px] font-semibold">Shape</h2>
@@ -38,7 +40,9 @@ export function Shape() {
       <Hand onVelocity={onVelocity} />
       {hasSelection && onVelocity && <TypedVelocity where={inFront} />}
       {shaping ? (
-        <OpenStroke shaping={shaping} />
+        <Suspense>
+          <OpenStroke shaping={shaping} />
+        </Suspense>
       ) : onVelocity ? (
         <>
           <Gestures hasSelection={hasSelection} />
