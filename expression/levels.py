@@ -15,6 +15,7 @@ from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.lanes import BESIDE, LANES, NOTE_PITCH, NOTE_PRESSURE
 from expression.note_curves import NoteCurves
+from expression.sounding import struck
 from expression.take import Channel, Lane, Part, Take
 
 HEARD_APART = {NOTE_PITCH: 0.03}
@@ -28,12 +29,11 @@ FINER = 4
 
 
 class Heard(NamedTuple):
-    """The notes of a channel that sound, by their starts, with their parts. One element of each array a note."""
+    """The notes of a channel that sound, by their starts. One element of each array a note."""
 
     id: Ints
     start: Ints
     end: Ints
-    part: Ints
 
 
 class Line(NamedTuple):
@@ -49,12 +49,7 @@ class Line(NamedTuple):
 
 def heard(take: Take, channel: Channel) -> Heard:
     """The notes of a channel that sound."""
-    parts = take.parts_on(channel)
-    notes = [part.notes.only(~part.notes.muted) for part in parts]
-    columns = [np.concatenate([getattr(one, name) for one in notes]) for name in ("id", "start", "end")]
-    columns.append(np.repeat([part.id for part in parts], [len(one) for one in notes]))
-    order = np.argsort(columns[1], kind="stable")
-    return Heard(*(column[order] for column in columns))
+    return Heard(*struck(take, channel, *Heard._fields)[:-1])
 
 
 def kinds_on(take: Take, channel: Channel) -> list[str]:
@@ -114,14 +109,22 @@ def _parted(curve: Curve) -> Curve:
     return curve.rows(curve.ticks >= highest)
 
 
+def _rests(starts: Ints, ends: Ints) -> Ints:
+    """The ends after which the next does not start at once."""
+    return ends[:-1][starts[1:] > ends[:-1]]
+
+
+def _resting(curve: Curve, rests: Ints) -> Curve:
+    """A curve that adds nothing from each of some ticks on, until its next node."""
+    order = np.argsort(np.concatenate((curve.ticks * 2, rests * 2 + 1)), kind="stable")
+    return curve.then(Curve.of(rests, np.zeros(len(rests)))).rows(order)
+
+
 def _unsaid(take: Take, notes: Heard, curves: NoteCurves, key: str, starts: Ints, ends: Ints, made: Curve) -> Ints:
     """Notes of which a line says something else than they do."""
     default = LANES[key].default
     allowed = HEARD_APART.get(key, LANES[key].step / 2)
-    rests = ends[:-1][starts[1:] > ends[:-1]] if len(ends) else ends
-    last = np.append(rests, ends[-1:])
-    order = np.argsort(np.concatenate((made.ticks * 2, last * 2 + 1)), kind="stable")
-    whole = made.then(Curve.of(last, np.zeros(len(last)))).rows(order)
+    whole = _resting(made, np.append(_rests(starts, ends), ends[-1:]))
     # What a note hears: at its start, wherever the line turns while it sounds, and where its own curve turns.
     first, after = (np.searchsorted(whole.ticks, edge, side="right") for edge in (notes.start, notes.end - 1))
     turns, row = ranges(first, after)
@@ -142,16 +145,14 @@ def _unsaid(take: Take, notes: Heard, curves: NoteCurves, key: str, starts: Ints
     return np.unique(notes.id[which[off]])
 
 
-def with_line(take: Take, channel: Channel, key: str, keep: bool = False) -> Take:
-    """The take with what the notes of a channel say in turn on its lane; their curves are gone, unless kept."""
+def with_line(take: Take, channel: Channel, key: str) -> Take:
+    """The take with what the notes of a channel say in turn on its lane; their curves are gone."""
     found = line(take, channel, key)
     beside = BESIDE[key]
     known = channel.lanes.get(beside) or Lane.empty(beside)
     changed = take
     if len(found.starts):
         changed = take.with_lane(channel.id, summed(known, found.starts, found.ends, found.curve))
-    if keep:
-        return changed
     return changed.with_curves({part.id: {key: _gone(part, key)} for part in changed.parts_on(channel)})
 
 
@@ -167,9 +168,7 @@ def summed(lane: Lane, starts: Ints, ends: Ints, curve: Curve) -> Lane:
     if not len(base) or base.ticks[0] > starts[0]:
         base = Curve.of(starts[:1], [default]).then(base)
     first, last = int(starts[0]), int(ends[-1])
-    rests = ends[:-1][starts[1:] > ends[:-1]]
-    order = np.argsort(np.concatenate((curve.ticks * 2, rests * 2 + 1)), kind="stable")
-    moving = curve.then(Curve.of(rests, np.zeros(len(rests)))).rows(order)
+    moving = _resting(curve, _rests(starts, ends))
     under = piece.cut(base, first, last, error)
     # On a lane at rest there is nothing to add to.
     if under.curve.values.any():

@@ -1,8 +1,9 @@
 """How long notes sound: to the end of the key, or as long as the channel's pedals hold them."""
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from expression.arrays import Bytes, Floats, Ints
 from expression.curve import Curve
@@ -23,15 +24,19 @@ class Sounding(NamedTuple):
     id: Ints
 
 
-def sounding(take: Take, channel: Channel) -> Sounding:
-    """When the notes of a channel sound, whichever part they are of, with its sustain and sostenuto counted in."""
+def struck(take: Take, channel: Channel, *names: str) -> list[NDArray[Any]]:
+    """Named columns of the notes of a channel that are not muted, and then their parts, in the order of `start`."""
     parts = take.parts_on(channel)
     notes = [part.notes.only(~part.notes.muted) for part in parts]
-    names = ("start", "end", "pitch", "velocity", "id")
     columns = [np.concatenate([getattr(one, name) for one in notes]) for name in names]
     columns.append(np.repeat([part.id for part in parts], [len(one) for one in notes]))
-    order = np.argsort(columns[0], kind="stable")
-    start, end, pitch, velocity, id_, part = (column[order] for column in columns)
+    order = np.argsort(columns[names.index("start")], kind="stable")
+    return [column[order] for column in columns]
+
+
+def sounding(take: Take, channel: Channel) -> Sounding:
+    """When the notes of a channel sound, whichever part they are of, with its sustain and sostenuto counted in."""
+    start, end, pitch, velocity, id_, part = struck(take, channel, "start", "end", "pitch", "velocity", "id")
     until = end.copy()
     for on, off in _pressed(channel, SOSTENUTO, take.end):
         # Sostenuto holds the keys that were down when it was pressed.

@@ -6,7 +6,7 @@ from typing import NamedTuple
 import numpy as np
 
 from expression import piece
-from expression.arrays import Flags, Floats, Ints, ranges, union
+from expression.arrays import Flags, Floats, Ints, union
 from expression.curve import Curve
 from expression.lanes import LANES
 from expression.note_curves import NoteCurves
@@ -168,8 +168,3 @@ def bows(many: Many, height: float) -> Curve:
     hold = np.broadcast_to(np.arange(count + 1) == count, ticks.shape)
     new = np.diff(ticks, axis=1, prepend=-1) > 0
     return Curve.of(ticks[new], (4 * height * u * (1 - u))[new], hold[new])
-
-
-def rows_of(curve: Curve, starts: Ints, ends: Ints) -> Ints:
-    """The nodes that lie in some stretches."""
-    return ranges(np.searchsorted(curve.ticks, starts), np.searchsorted(curve.ticks, ends))[0]

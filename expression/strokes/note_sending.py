@@ -7,16 +7,13 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression.limits import MOST_SEMITONES
-from expression.strokes.base import Reach
 from expression.strokes.own_curves import NoteLane, known_note_lane
-from expression.strokes.wheel import WheelStroke, throughout
+from expression.strokes.wheel import StandingStroke
 from expression.take import Answers, Sending, Take, Zone
 
 
-class NoteSend(WheelStroke):
+class NoteSend(StandingStroke):
     """How a part is sent: by messages of its one channel, or in a zone in which each note has a channel of its own."""
-
-    stands = True
 
     kind: Literal["note.send"] = "note.send"
     vars()["__annotations__"]["as"] = Literal["auto", "plain", "mpe"]
@@ -50,10 +47,6 @@ class NoteSend(WheelStroke):
         return take
 
     @override
-    def reach(self, take: Take) -> Reach:
-        return throughout(take, self.channels(take))
-
-    @override
     def label(self) -> str:
         way = getattr(self, "as")
         if way == "mpe":
@@ -61,10 +54,8 @@ class NoteSend(WheelStroke):
         return "Sent plainly" if way == "plain" else "Sent as its notes need it"
 
 
-class NoteAnswers(WheelStroke):
+class NoteAnswers(StandingStroke):
     """What the instrument of a part takes of each note by itself. What is lost is shown on the notes."""
-
-    stands = True
 
     kind: Literal["note.answers"] = "note.answers"
     keys: tuple[NoteLane, ...] | None = Field(
@@ -86,10 +77,6 @@ class NoteAnswers(WheelStroke):
         for channel in self.channels(take):
             take = take.with_channel(replace(channel, answers=answers))
         return take
-
-    @override
-    def reach(self, take: Take) -> Reach:
-        return throughout(take, self.channels(take))
 
     @override
     def label(self) -> str:

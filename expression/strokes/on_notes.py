@@ -9,7 +9,7 @@ from typing import NamedTuple, TypeVar
 
 import numpy as np
 
-from expression.arrays import Ints, frozen
+from expression.arrays import frozen
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.note_curves import NoteCurves
@@ -177,9 +177,3 @@ def _take(take: Take, part: Part, row: int, start: int, length: int, lanes: dict
     alone = Part(0, part.name, 0, channel, notes, _NONE, _NONE, None)
     tempo = take.tempo.since(start) if len(take.tempo.ticks) > 1 else take.tempo
     return Take(b"", take.header, take.resolution, (), _NO_ROWS, tempo, take.meter, (alone,), ())
-
-
-def ids_of(take: Take, where: Where) -> dict[int, Ints]:
-    """The ids of the notes of each part that `where` reaches, in their order. Raises NothingMatched."""
-    _, masks = select(take, where)
-    return {part: take.parts[part].notes.id[mask] for part, mask in masks.items()}

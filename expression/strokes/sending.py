@@ -13,14 +13,12 @@ from expression.midi.ranges import by_hand, restated, with_range
 from expression.midi.status import BEND_CENTRE
 from expression.strokes.base import Reach
 from expression.strokes.bend_range import Semitones
-from expression.strokes.wheel import WheelStroke, throughout
+from expression.strokes.wheel import StandingStroke, WheelStroke, throughout
 from expression.take import Channel, Instrument, Pace, Take
 
 
-class BendInstrument(WheelStroke):
+class BendInstrument(StandingStroke):
     """What the instrument can do with its bend range. Set by hand, it is told nothing of it, and has one throughout."""
-
-    stands = True
 
     kind: Literal["bend.instrument"] = "bend.instrument"
     largest: Semitones | None = Field(None, description="Semitones, the largest range that it has; absent: any.")
@@ -40,10 +38,6 @@ class BendInstrument(WheelStroke):
                 made = restated(take, made, None, float(channel.bend_range.at(0)), 0.005, False)
             take = take.with_channel(with_range(channel, made))
         return take
-
-    @override
-    def reach(self, take: Take) -> Reach:
-        return throughout(take, self.channels(take))
 
     @override
     def label(self) -> str:

@@ -1,5 +1,7 @@
 """What strokes on whole channels of the bend wheel share."""
 
+from typing_extensions import override
+
 from expression.errors import NothingMatched
 from expression.lanes import BEND
 from expression.strokes.base import BaseStroke, Reach
@@ -27,6 +29,16 @@ class WheelStroke(BaseStroke):
         wanted = self.where.parts
         found = {part.channel.id: part.channel for part in take.parts if wanted is None or part.id in wanted}
         return list(found.values())
+
+
+class StandingStroke(WheelStroke):
+    """A stroke that says once how the channels of the parts that it names are sent, and holds throughout."""
+
+    stands = True
+
+    @override
+    def reach(self, take: Take) -> Reach:
+        return throughout(take, self.channels(take))
 
 
 def throughout(take: Take, channels: list[Channel], span: tuple[int, int] | None = None) -> Reach:

@@ -13,7 +13,7 @@ import { onLead } from "../take/choosing";
 import { finish, letGo, preview } from "../take/shaping";
 import { desk, draws, keptLane, laneLevels, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
-import { laneSurface, noteOfCurve, ownGrip } from "./ownGestures";
+import { asNode, laneSurface, noteOfCurve, ownGrip } from "./ownGestures";
 import { choosePressed } from "./picking";
 import { reach } from "./reaching";
 import { spanFrom } from "./spanGrip";
@@ -22,8 +22,6 @@ const NODE_REACH = 8;
 const WAY_REACH = 6;
 /** A node is drawn to a round value when it comes so near. */
 const ROUND_REACH = 2;
-
-type Nodes = Extract<Stroke, { kind: "lane.nodes" }>["nodes"];
 
 const scaleOf = ({ kind, height }: LaneStave) => laneLevels(kind, height);
 
@@ -63,16 +61,28 @@ export function laneGrip(
   if (node !== null) return nodeGrip(stave, node);
   const way = slides(stave.form) ? wayAt(stave, x, y) : null;
   if (way !== null) return wayGrip(stave, way, x, event);
+  return spanGrip(x, event, () => {
+    if (!letGoOfShaping()) set({ span: null });
+  });
+}
+
+/** Let go of what is being shaped; false where nothing is. */
+function letGoOfShaping(): boolean {
+  const was = desk().shaping !== null;
+  if (was) letGo();
+  return was;
+}
+
+/** Choose a span by dragging from here; without moving, what was `pressed`. */
+function spanGrip(x: number, event: PointerEvent | MouseEvent, pressed: () => void): Grip {
   const choose = spanFrom(x, event.altKey);
   return {
     move: (to) => {
-      if (desk().shaping) letGo();
+      letGoOfShaping();
       choose(to);
     },
     done: (moved) => {
-      if (moved) return;
-      if (desk().shaping) letGo();
-      else set({ span: null });
+      if (!moved) pressed();
     },
   };
 }
@@ -82,20 +92,12 @@ function ownLaneGrip(stave: LaneStave, x: number, y: number, event: PointerEvent
   const surface = laneSurface(stave);
   const grip = event.shiftKey ? null : ownGrip(surface, x, y, draws(event));
   if (grip) return grip;
-  const choose = spanFrom(x, event.altKey);
-  return {
-    move: (to) => {
-      if (desk().shaping) letGo();
-      choose(to);
-    },
-    done: (moved) => {
-      if (moved) return;
-      if (desk().shaping) letGo();
-      const hit = noteOfCurve(surface, x, y);
-      if (hit) choosePressed(hit, event.shiftKey);
-      else set({ span: null });
-    },
-  };
+  return spanGrip(x, event, () => {
+    letGoOfShaping();
+    const hit = noteOfCurve(surface, x, y);
+    if (hit) choosePressed(hit, event.shiftKey);
+    else set({ span: null });
+  });
 }
 
 function say(stave: LaneStave, x: number, y: number, value: number): void {
@@ -182,17 +184,6 @@ function nodeAt(stave: LaneStave, x: number, y: number): number | null {
     if (away <= nearest) [best, nearest] = [node, away];
   }
   return best;
-}
-
-function asNode(nodes: LaneNodes, node: number): Nodes[number] {
-  const bent = nodes.bent.get(node);
-  return {
-    tick: nodes.tick[node],
-    value: rounded(nodes.value[node], 3),
-    hold: nodes.moves[node] === 0,
-    lift: bent?.lift ?? 0,
-    ease: bent?.ease ?? 0,
-  };
 }
 
 /** Open a node with its numbers. */

@@ -234,7 +234,8 @@ function nodeNear(surface: Surface, x: number, y: number): { met: Met; node: num
   return best;
 }
 
-function asNode(own: LaneNodes, node: number): Nodes[number] {
+/** A node that stands, as a stroke names it. */
+export function asNode(own: LaneNodes, node: number): Nodes[number] {
   const bent = own.bent.get(node);
   return {
     tick: own.tick[node],

@@ -11,6 +11,7 @@ import { useRead } from "../take/reading";
 import { apply } from "../take/shaping";
 import { desk, keptLane, kindOf, leadPart, takePath, useDesk } from "../take/state";
 import { GestureKeys } from "./GestureKeys";
+import { Histogram } from "./Histogram";
 import { Unplayed } from "./LaneCare";
 import { Reach } from "./Wheel";
 
@@ -93,7 +94,6 @@ function OwnFacts({ laneKey }: { laneKey: string }) {
         {has ? "None of these has a curve here." : "No note has a curve here yet."}
       </p>
     );
-  const most = Math.max(...facts.spread, 1);
   const pivot = (change: Partial<Of<"lane.reshape">>) =>
     beginOwn(laneKey, plain("lane.reshape", { lane: laneKey, where, pivot: facts.mean, ...change }));
   return (
@@ -101,27 +101,7 @@ function OwnFacts({ laneKey }: { laneKey: string }) {
       <p>
         {count(facts.nodes, "node")} of {count(facts.notes, "note")}
       </p>
-      <svg viewBox="0 0 128 34" className="my-1 h-9 w-full" preserveAspectRatio="none" aria-hidden>
-        {facts.spread.map((nodes, bin) => {
-          const high = nodes ? 2 + (26 * nodes) / most : 0;
-          return (
-            <rect
-              key={bin}
-              x={bin * 8 + 0.5}
-              y={29 - high}
-              width={7}
-              height={high}
-              fill="var(--color-faded)"
-            />
-          );
-        })}
-        <path d="M0 29.5H128" stroke="var(--color-rule-strong)" />
-        <path
-          d={`M${(128 * (facts.mean - facts.low)) / (facts.high - facts.low)} 30v4`}
-          stroke="var(--color-accent)"
-          strokeWidth="2"
-        />
-      </svg>
+      <Histogram spread={facts.spread} mark={(facts.mean - facts.low) / (facts.high - facts.low)} />
       <p className="text-[13px] text-faded">
         {signed(facts.lowest)} to {signed(facts.highest)}, mean {signed(facts.mean)}, ±{facts.deviation}
       </p>

@@ -8,6 +8,7 @@ import { renamePart, rowName } from "../take/arranging";
 import { inFront } from "../take/choosing";
 import { leadPart, useDesk } from "../take/state";
 import { ActiveLane } from "./ActiveLane";
+import { Histogram } from "./Histogram";
 import { Gestures, Hand } from "./OnNotes";
 import { Rules } from "./Rules";
 import { TypedVelocity } from "./TypedVelocity";
@@ -93,29 +94,13 @@ function Advice({ hasSelection }: { hasSelection: boolean }) {
 }
 
 function FactsView({ facts }: { facts: Facts }) {
-  const most = Math.max(...facts.spread, 1);
   return (
     <div>
       <p data-testid="facts">
         {count(facts.count, "note")}
         {facts.at_end > 0 && <span className="text-faded">, {facts.at_end} at the end of the range</span>}
       </p>
-      <svg viewBox="0 0 128 30" preserveAspectRatio="none" className="my-1.5 h-9 w-full" aria-hidden>
-        {facts.spread.map((notes, bin) => {
-          const high = notes ? 2 + (26 * notes) / most : 0;
-          return (
-            <rect
-              key={bin}
-              x={bin * 8 + 0.5}
-              y={29 - high}
-              width={7}
-              height={high}
-              fill="var(--color-faded)"
-            />
-          );
-        })}
-        <path d="M0 29.5H128" stroke="var(--color-rule-strong)" />
-      </svg>
+      <Histogram spread={facts.spread} />
       <dl className="grid grid-cols-3 text-center">
         <Fact name="lowest" value={facts.lowest} />
         <Fact name="mean" value={facts.mean} mark={facts.dynamic} />
