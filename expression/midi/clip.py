@@ -43,6 +43,8 @@ NOTE_RANGE = (0, 7)
 RANGE = (0, 0)
 REGISTERED = frozenset((1, 2, 7, 8, 10, 11, *range(70, 80), 91, 92, 93, 94, 95))
 """Numbers of registered controllers of notes (M2-104, appendix A.5); others go as assignable ones."""
+ITS_PITCH = 3
+"""The registered controller that says the pitch of a note itself, in 1/2^25 of a semitone (M2-104, appendix A.5)."""
 HALF = 1 << 31
 REACH = 48.0
 """Semitones to either side that the bend of a note goes, unless it is told otherwise."""
@@ -234,9 +236,13 @@ class _Heard:
         """Tick, order, status, two data bytes: what a track of a file of MIDI 1.0 can hold of it."""
         self.lanes: dict[str, list[tuple[int, int]]] = {}
         self.ranges: list[tuple[int, float]] = [(0, 2.0)]
-        self.notes: dict[str, dict[int, list[tuple[int, int]]]] = {}
-        """By their kind and key what is said to single notes: tick, 32 bits."""
+        self.notes: dict[str, dict[int, list[tuple[int, float]]]] = {}
+        """By their kind and key what is said to single notes: tick, value."""
         self.reach = REACH
+
+    def of_note(self, kind: str, key: int, tick: int, value: float) -> None:
+        """A value of a kind that is said to a key."""
+        self.notes.setdefault(kind, {}).setdefault(key, []).append((tick, value))
 
 
 def read_clip(data: bytes) -> Take:
@@ -295,26 +301,30 @@ def _heard(heard: _Heard, tick: int, message: Packet) -> None:
         heard.events.append((tick, OVER, NOTE_OFF, key, round(narrowed(fields["velocity"], 16))))
     elif name in (BEND, PRESSURE):
         heard.lanes.setdefault(name, []).append((tick, fields["value"]))
-    elif name in _OF_KEYS:
-        _of_note(heard, _OF_KEYS[name], key, tick, fields["value"])
+    elif name == "note bend":
+        heard.of_note(NOTE_PITCH, key, tick, (fields["value"] - HALF) / HALF * heard.reach)
+    elif name == "note pressure":
+        heard.of_note(NOTE_PRESSURE, key, tick, narrowed(fields["value"], 32))
+    elif name == "note management" and fields["flags"] & 1:
+        for kind in heard.notes:
+            heard.of_note(kind, key, tick, LANES[kind].default)
     elif name == "program":
         heard.events.append((tick, FIRST, PROGRAM, fields["program"] & 0x7F, 0))
     elif name == "controller":
         _controlled(heard, tick, fields["index"] & 0x7F, fields["value"])
-    elif name in ("registered note controller", "assignable note controller"):
-        kind = _NOTE_KINDS.get(controller(fields["index"] & 0x7F))
-        if kind:
-            _of_note(heard, kind, fields["key"], tick, fields["value"])
+    elif name == "registered note controller" and fields["index"] == ITS_PITCH:
+        heard.of_note(NOTE_PITCH, key, tick, fields["value"] / (1 << 25) - key)
+    elif name == "assignable note controller" or (
+        name == "registered note controller" and fields["index"] in REGISTERED
+    ):
+        own = _NOTE_KINDS.get(controller(fields["index"] & 0x7F))
+        if own:
+            heard.of_note(own, key, tick, narrowed(fields["value"], 32))
     elif name in ("registered", "assignable"):
         _parameter(heard, tick, name == "registered", fields)
 
 
 _NOTE_KINDS = {beside: key for key, beside in BESIDE.items()}
-_OF_KEYS = {"note bend": NOTE_PITCH, "note pressure": NOTE_PRESSURE}
-
-
-def _of_note(heard: _Heard, kind: str, key: int, tick: int, value: int) -> None:
-    heard.notes.setdefault(kind, {}).setdefault(key & 0x7F, []).append((tick, value))
 
 
 def _controlled(heard: _Heard, tick: int, number: int, value: int) -> None:
@@ -394,24 +404,20 @@ def _with_values(take: Take, channels: dict[tuple[int, int], _Heard]) -> Take:
         sending = channel.sending._replace(zone=channel.sending.zone._replace(reach=heard.reach))
         take = take.with_channel(replace(take.channels[channel.id], sending=sending))
         for part in take.parts_on(channel):
-            curves = {kind: _own(part, told, kind, factor, heard.reach) for kind, told in heard.notes.items()}
+            curves = {kind: _own(part, told, kind, factor) for kind, told in heard.notes.items()}
             take = take.with_curves({part.id: curves})
     return take
 
 
-def _own(part: Part, told: dict[int, list[tuple[int, int]]], kind: str, factor: int, reach: float) -> NoteCurves:
+def _own(part: Part, told: dict[int, list[tuple[int, float]]], kind: str, factor: int) -> NoteCurves:
     """What is said to keys, for the notes that sound there: before a note is struck, for that."""
     ids: list[int] = []
     curves: list[Curve] = []
     default = LANES[kind].default
-    for key, values in told.items():
+    for key, said in told.items():
         mine = np.flatnonzero(part.notes.pitch == key)
-        ticks = np.array([tick for tick, _ in values], dtype=np.int64) * factor
-        codes = [code for _, code in values]
-        if kind == NOTE_PITCH:
-            found = (np.array(codes, dtype=np.float64) - HALF) / HALF * reach
-        else:
-            found = np.array([narrowed(code, 32) for code in codes])
+        ticks = np.array([tick for tick, _ in said], dtype=np.int64) * factor
+        found = np.array([value for _, value in said])
         for row in mine.tolist():
             start, end = int(part.notes.start[row]), int(part.notes.end[row])
             first, after = np.searchsorted(ticks, start, side="right"), np.searchsorted(ticks, end)

@@ -4,6 +4,7 @@ M2-104-UM (UMP and MIDI 2.0 Protocol, 1.1.2) and M2-116-U (MIDI Clip File, 1.0).
 unpacking know: of each message the bits of its fields, counted from the first bit of its first word.
 """
 
+from bisect import bisect_right
 from typing import NamedTuple
 
 from expression.errors import BadFile
@@ -130,17 +131,31 @@ def packets(data: bytes, start: int) -> list[bytes]:
     return found
 
 
-def widened(value: float, bits: int, middle: float = 64.0, highest: float = 127.0) -> int:
-    """A value from 0 to 127 in more bits: its ends are their ends, its middle is their middle (M2-115, appendix A)."""
-    half, top = 1 << (bits - 1), (1 << bits) - 1
-    if value <= middle:
-        return max(round(value / middle * half), 0)
-    return min(half + round((value - middle) / (highest - middle) * (top - half)), top)
+def _upscaled(value: int, bits: int) -> int:
+    """7 bits in more: what lies above the middle repeats its own bits, so that the highest is all ones."""
+    code, repeated = value << (bits - 7), value & 0x3F
+    if value <= 64:
+        return code
+    repeated <<= bits - 13
+    while repeated:
+        code |= repeated
+        repeated >>= 6
+    return code
 
 
-def narrowed(code: int, bits: int, middle: float = 64.0, highest: float = 127.0) -> float:
+_CODES = {bits: [_upscaled(value, bits) for value in range(128)] for bits in (16, 32)}
+"""Of each of the values of 7 bits, that of more (M2-115, appendix D.1.3: its ends stay ends, its middle the middle)."""
+
+
+def widened(value: float, bits: int) -> int:
+    """A value from 0 to 127 in 16 or 32 bits: as the standard translates whole ones, and evenly between these."""
+    codes = _CODES[bits]
+    low = min(max(int(value), 0), 126)
+    return min(max(round(codes[low] + (value - low) * (codes[low + 1] - codes[low])), 0), codes[-1])
+
+
+def narrowed(code: int, bits: int) -> float:
     """The inverse of `widened`."""
-    half, top = 1 << (bits - 1), (1 << bits) - 1
-    if code <= half:
-        return code / half * middle
-    return middle + (code - half) / (top - half) * (highest - middle)
+    codes = _CODES[bits]
+    low = min(bisect_right(codes, code), 127) - 1
+    return low + (code - codes[low]) / (codes[low + 1] - codes[low])

@@ -62,14 +62,15 @@ def allotment(take: Take, channel: Channel) -> Allotment:
     """Which member carries which note of a channel that is sent in a zone.
 
     Of those on which nothing sounds any longer (pedals counted in) the one that has been silent longest, so that what
-    rings on keeps its pitch. A note that stands as it was recorded stays on its channel.
+    rings on keeps its pitch. Where something sounds on each, rather one whose keys are up and only ring on, then the
+    one that is nearest to its end. A note that stands as it was recorded stays on its channel.
     """
     zone = channel.sending.zone
     notes = sounding(take, channel)
     recorded = _recorded(take, channel, notes.id)
     members = zone.channels
     slot = {member: at for at, member in enumerate(members)}
-    free = [-1] * len(members)
+    free, up = [-1] * len(members), [-1] * len(members)
     waiting: dict[int, list[tuple[int, int]]] = {}
     for start, end, member in zip(notes.start.tolist(), notes.end.tolist(), recorded.tolist(), strict=True):
         if member in slot:
@@ -78,8 +79,8 @@ def allotment(take: Take, channel: Channel) -> Allotment:
         heapq.heapify(queue)
     found = np.zeros(len(notes.id), dtype=np.int64)
     crowded: list[int] = []
-    columns = (column.tolist() for column in (notes.start, notes.end, recorded, notes.id))
-    for row, (start, end, member, note) in enumerate(zip(*columns, strict=True)):
+    columns = (column.tolist() for column in (notes.start, notes.key_up, notes.end, recorded, notes.id))
+    for row, (start, key_up, end, member, note) in enumerate(zip(*columns, strict=True)):
         if member in slot:
             at = slot[member]
             heapq.heappop(waiting[at])
@@ -93,9 +94,9 @@ def allotment(take: Take, channel: Channel) -> Allotment:
             ]  # fmt: skip
             if not apart:
                 crowded.append(note)
-                apart = list(range(len(members)))
-            at = min(apart, key=free.__getitem__)
-        free[at] = max(free[at], end)
+                apart = [number for number in range(len(members)) if up[number] <= start] or list(range(len(members)))
+            at = min(apart, key=lambda number: (free[number], up[number]))
+        free[at], up[at] = max(free[at], end), max(up[at], key_up)
         found[row] = members[at]
     return Allotment(notes.id, notes.start, notes.key_up, found, frozen(crowded, np.int64))
 

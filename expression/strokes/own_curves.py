@@ -11,10 +11,11 @@ from expression.arrays import Flags, Floats, Ints, whole
 from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
-from expression.lanes import LANES, NOTE_LANES, NOTE_PITCH, Form
+from expression.lanes import LANES, NOTE_LANES, NOTE_PITCH
 from expression.limits import MOST_NODES
 from expression.note_curves import NoteCurves
-from expression.piece import backwards, cut, opened
+from expression.piece import Piece, backwards, cut, opened
+from expression.piece import clipped as piece_clipped
 from expression.strokes.base import BaseStroke, Count, Lift, Record, Unit, masks_of, select
 from expression.strokes.feel import CUT, chance
 from expression.strokes.grips import Grip
@@ -25,7 +26,7 @@ NoteLane = Annotated[
     str, Field(description="`note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.")
 ]
 OCTAVE = 12.0
-"""Semitones to either side of a pitch curve that become the whole range of another kind."""
+"""Semitones to either side of a note that become the whole range of another kind."""
 NODES_EACH = 2**16
 """Ids that are set aside for the nodes of a note, by which they deviate."""
 
@@ -125,12 +126,16 @@ class NoteStroke(BaseStroke):
 
 
 def clipped(curves: NoteCurves, key: str) -> NoteCurves:
-    """Curves held within the range of their kind: their nodes, between which no way leaves it."""
-    low, high = LANES[key].low, LANES[key].high
-    values = curves.nodes.values
-    if not len(values) or (values.min() >= low and values.max() <= high):
+    """Curves held within the range of their kind; a way that leaves it stays at the end of the range."""
+    kind, nodes = LANES[key], curves.nodes
+    if not len(nodes) or (nodes.values.min() >= kind.low and nodes.values.max() <= kind.high):
         return curves
-    return NoteCurves.of(curves.owners(), curves.nodes.valued(np.clip(values, low, high)))
+    # On one line, one note after another.
+    apart = 1 << (2 * int(nodes.ticks.max(initial=0)) + 2).bit_length()
+    base = np.repeat(np.arange(len(curves)) * apart, np.diff(curves.first))
+    line = Piece(0, apart * len(curves), nodes.timed(nodes.ticks + base))
+    held = piece_clipped(line, kind.low, kind.high, kind.error).curve
+    return NoteCurves.of(curves.ids[held.ticks // apart], held.timed(held.ticks % apart))
 
 
 class CurveNode(Record):
@@ -180,13 +185,20 @@ class NoteCurve(NoteStroke):
 
 
 class NoteCopy(NoteStroke):
-    """The curve of one note, given to the other chosen ones."""
+    """The curve of one note, given to the other chosen ones.
+
+    It is shaped as what it is and then becomes another kind by its numbers; between pitch and the others, an octave to
+    either side of the note is 0 to 128 about 64 (and up from 0 for a kind that rests there, 0 to 127).
+    """
 
     kind: Literal["note.copy"] = "note.copy"
     source: Count = Field(description="The id of the note whose curve is given.")
     to: NoteLane | None = Field(None, description="The kind that it becomes; absent: the same.")
     by: Literal["share", "beats"] = Field("share", description="Over the length of each note, or as long as it is.")
-    flip: Literal["none", "time", "value"] = Field("none", description="Backwards, or upside down.")
+    flip: Literal["none", "time", "value"] = Field(
+        "none",
+        description="Backwards, or upside down: about rest where that is in the middle, else the top is the bottom.",
+    )
     alternate: bool = Field(False, description="Every other note gets it upside down.")
     gain: Annotated[float, Field(ge=0, le=16)] = Field(1.0, description="Distances from rest times this.")
     scale: Literal["none", "velocity", "pitch", "chord"] = Field(
@@ -223,24 +235,20 @@ class NoteCopy(NoteStroke):
             return None
         length = max(int(part.notes.end[row] - part.notes.start[row]), 1)
         factor = self._factors(take, part, row, chosen)
-        sign = np.where(self._turned(take, chosen), -1.0, 1.0)
-        rest, to_rest = _rest(self.lane), _rest(self.target_lane)
-        offset = (curve.values - rest) * _unit(self.lane, self.target_lane)
+        turned = self._turned(take, chosen)
+        rest = _rest(self.lane)
         if self.flip == "time":
-            curve = backwards(cut(curve, 0, length, LANES[self.lane].error)).curve
-        nodes, offset = curve.ticks, (curve.values - rest) * _unit(self.lane, self.target_lane)
+            # What says nothing yet is at rest until it does, and so comes to rest where it runs backwards.
+            silent = Curve.of([0], [rest]) if curve.ticks[0] > 0 else Curve.of([], [])
+            curve = backwards(cut(silent.then(curve), 0, length, LANES[self.lane].error)).curve
         ids, lengths = chosen.id[others], chosen.length[others]
-        count, each = len(ids), len(nodes)
-        ticks = np.tile(nodes, count)
+        count, each = len(ids), len(curve)
+        ticks = np.tile(curve.ticks, count)
         if self.by == "share":
             ticks = whole(ticks * np.repeat(lengths / length, each))
-        if LANES[self.target_lane].form is Form.CENTRED or self.target_lane == NOTE_PITCH:
-            values = to_rest + np.tile(offset, count) * np.repeat((factor * sign)[others], each)
-        else:
-            # Upside down within the range: what is at rest is at its top then.
-            low, high = LANES[self.target_lane].low, LANES[self.target_lane].high
-            values = to_rest + np.tile(offset, count) * np.repeat(factor[others], each)
-            values = np.where(np.repeat(sign[others] < 0, each), low + high - values, values)
+        values = rest + np.tile(curve.values - rest, count) * np.repeat(factor[others], each)
+        values = np.where(np.repeat(turned[others], each), _upside_down(values, self.lane), values)
+        values = _in_unit(values, self.lane, self.target_lane)
         made = Curve.of(ticks, values, *(np.tile(column, count) for column in (curve.hold, curve.lift, curve.ease)))
         return ids, NoteCurves.of(np.repeat(ids, each), made)
 
@@ -284,11 +292,22 @@ def _rest(key: str) -> float:
     return LANES[key].default
 
 
-def _unit(old: str, new: str) -> float:
-    """One of the unit of a kind in that of another: an octave to either side is the whole range of the others."""
+def _upside_down(values: Floats, key: str) -> Floats:
+    """About rest where that lies within the range, so that what begins at rest does so still; else within the range."""
+    kind = LANES[key]
+    return 2 * kind.default - values if kind.low < kind.default < kind.high else kind.low + kind.high - values
+
+
+def _in_unit(values: Floats, old: str, new: str) -> Floats:
+    """The values of one kind as those of another: the same numbers, but for pitch, where an octave is half the range.
+
+    So an octave below and above the note are 0 and 128; of a kind that rests at 0, an octave is all of it.
+    """
     if (old == NOTE_PITCH) == (new == NOTE_PITCH):
-        return 1.0
-    return 64 / OCTAVE if old == NOTE_PITCH else OCTAVE / 64
+        return values
+    other = LANES[new if old == NOTE_PITCH else old]
+    octave = other.default if other.default > other.low else other.high
+    return other.default + values * octave / OCTAVE if old == NOTE_PITCH else (values - other.default) * OCTAVE / octave
 
 
 class NoteScatter(NoteStroke):
@@ -305,10 +324,12 @@ class NoteScatter(NoteStroke):
         if known is None or not len(own := known.only(chosen.id)):
             return None
         owners, place = own.owners(), np.arange(len(own.nodes)) - np.repeat(own.first[:-1], np.diff(own.first))
+        kind = LANES[self.lane]
         off = self.amount / CUT * chance(owners * NODES_EACH + place, self.seed)
         last = np.append(owners[1:] != owners[:-1], True)
         which = {"all": True, "first": place == 0, "last": last, "inner": (place > 0) & ~last}[self.nodes]
-        return own.ids, NoteCurves.of(owners, own.nodes.valued(own.nodes.values + np.where(which, off, 0.0)))
+        values = np.clip(own.nodes.values + np.where(which, off, 0.0), kind.low, kind.high)
+        return own.ids, NoteCurves.of(owners, own.nodes.valued(values))
 
     @override
     def grips(self, take: Take) -> list[Grip]:

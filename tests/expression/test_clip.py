@@ -11,8 +11,9 @@ from expression.errors import BadFile
 from expression.history import applied
 from expression.midi.clip import read_clip, write_clip
 from expression.midi.read import read
-from expression.midi.ump import MESSAGES, WORDS, narrowed, packed, unpacked, widened
+from expression.midi.ump import HEADER, MESSAGES, WORDS, narrowed, packed, unpacked, widened
 from expression.strokes import parse_stroke
+from expression.take import Take
 from tests.expression.test_zones import UP, made, polyphony, two_notes
 from tests.files import file_of
 
@@ -60,6 +61,36 @@ def test_values_keep_their_ends_and_their_middle() -> None:
         assert [widened(value, bits) for value in (0, 64, 127)] == [0, 1 << (bits - 1), (1 << bits) - 1]
         for value in np.linspace(0, 127, 777):
             assert narrowed(widened(float(value), bits), bits) == pytest.approx(value, abs=64 / (1 << (bits - 1)))
+
+
+def test_whole_values_are_those_that_the_standard_translates_them_to() -> None:
+    """7 bits in 16 and 32: up to the middle shifted, above it with the lower 6 bits repeated behind (M2-115, D.1.3)."""
+    for value in range(65, 128):
+        bits = f"{value:07b}" + f"{value & 0x3F:06b}" * 5
+        assert (widened(value, 16), widened(value, 32)) == (int(bits[:16], 2), int(bits[:32], 2))
+    assert [widened(value, 16) for value in range(65)] == [value << 9 for value in range(65)]
+
+
+def test_what_others_say_to_a_note_is_understood() -> None:
+    def clip(*said: bytes) -> Take:
+        begin = [HEADER, packed("delta"), packed("resolution", ticks=960), packed("delta"), packed("start")]
+        return read_clip(b"".join([*begin, *(packed("delta") + one for one in said), packed("delta"), packed("end")]))
+
+    def struck(ticks: int) -> list[bytes]:
+        on = packed("note on", key=60, velocity=0x8000)
+        return [on, packed("nothing"), packed("delta", ticks=ticks) + packed("note off", key=60)]
+
+    # Its pitch itself, here 61.5; the range of bends changes between two notes; a reset puts all back to rest.
+    itself = packed("registered note controller", key=60, index=3, value=int(61.5 * 2**25))
+    bent = packed("note bend", key=60, value=0xC0000000)
+    timbre = packed("registered note controller", key=60, index=74, value=0xFFFFFFFF)
+    wider = packed("registered", bank=0, index=7, value=12 << 25)
+    reset = packed("note management", key=60, flags=1)
+    take = clip(itself, *struck(960), bent, timbre, *struck(960), wider, bent, *struck(960), reset, *struck(960))
+    pitch, bright = (take.parts[0].curves[lane] for lane in ("note:pitch", "note:timbre"))
+    assert [pitch.curve(note).values.tolist() for note in range(3)] == [[1.5], [24], [6]]
+    assert bright.curve(1).values.tolist() == bright.curve(2).values.tolist() == [127]
+    assert not len(pitch.curve(3)) and not len(bright.curve(3))
 
 
 @pytest.mark.parametrize("seed", range(8))

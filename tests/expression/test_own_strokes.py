@@ -138,9 +138,29 @@ def test_pressure_upside_down_is_in_its_own_range_and_becomes_timbre() -> None:
     take = made(lone(100, 100), kind="note.curve", lane="note:pressure", nodes=swell, where={"notes": [[0, 0]]})
     turned = made(take, kind="note.copy", lane="note:pressure", source=0, flip="value")
     assert nodes(turned, 1, "note:pressure") == [(0, 127), (50, 27), (100, 127)]
-    # From rest to rest: no pressure is timbre in the middle.
+    # Shaped as pressure, then the same numbers of timbre.
     other = made(take, kind="note.copy", lane="note:pressure", source=0, to="note:timbre", gain=0.5)
-    assert nodes(other, 1, "note:timbre") == [(0, 64), (50, 114), (100, 64)]
+    assert nodes(other, 1, "note:timbre") == [(0, 0), (50, 50), (100, 0)]
+    octave = made(take, kind="note.copy", lane="note:pressure", source=0, to="note:pitch", gain=1.27)
+    assert nodes(octave, 1) == [(0, 0), (50, 12), (100, 0)]
+
+
+def test_what_is_at_rest_in_the_middle_is_so_upside_down_and_backwards() -> None:
+    wander = [{"at": 0.25, "value": 64}, {"at": 0.5, "value": 127}, {"at": 0.75, "value": 44, "hold": True}]
+    take = made(lone(100, 100), kind="note.curve", lane="note:pan", nodes=wander, where={"notes": [[0, 0]]})
+    turned = made(take, kind="note.copy", lane="note:pan", source=0, flip="value")
+    assert nodes(turned, 1, "note:pan") == [(25, 64), (50, 1), (75, 84)]
+    back = made(take, kind="note.copy", lane="note:pan", source=0, flip="time").parts[0].curves["note:pan"].curve(1)
+    np.testing.assert_allclose(back.at(np.array([0, 24, 50, 76, 99]) * take_factor(take)), [44, 44, 127, 64, 64])
+
+
+def test_what_leaves_the_range_goes_as_far_as_its_end_and_stays_there() -> None:
+    rise = [{"at": 0, "value": 0}, {"at": 1, "value": 100}]
+    take = made(lone(127, 127), kind="note.curve", lane="note:pressure", nodes=rise, where={"notes": [[0, 0]]})
+    twice = made(take, kind="note.copy", lane="note:pressure", source=0, gain=2.54)
+    at = np.array([10, 30, 63, 65, 100, 126])
+    found = twice.parts[0].curves["note:pressure"].curve(1).at(at * take_factor(take))
+    np.testing.assert_allclose(found, np.minimum(2 * at, 127), atol=0.5)
 
 
 def test_in_a_chord_the_share_that_is_not_above() -> None:

@@ -152,6 +152,17 @@ def test_more_notes_than_channels_share_that_of_the_one_nearest_to_its_end() -> 
     assert not allotment(mended, mended.channels[0]).crowded.size
 
 
+def test_a_key_that_is_held_keeps_its_channel_where_others_only_ring_under_the_pedal() -> None:
+    pedal = [M("control_change", control=64, value=127)]
+    short = [M("note_on", note=60, time=10), M("note_off", note=60, time=10)]
+    held = [M("note_on", note=64, time=10)]
+    again = [one for note in (65, 67) for one in (M("note_on", note=note, time=10), M("note_off", note=note, time=10))]
+    up = [M("control_change", control=64, value=0, time=10), M("note_off", note=64, time=10)]
+    take = made(read(file_of([*pedal, *short, *held, *again, *up])), {**UP, "where": {}}, SENT)
+    given = allotment(take, take.channels[0])
+    assert given.member.tolist() == [1, 2, 1, 1] and given.crowded.tolist() == [2, 3]
+
+
 # ---- random polyphony, by mido and plain formulas alone
 
 
