@@ -35,15 +35,19 @@ class Voice(Record):
     start: Unit | None = None
     time: Beats | None = None
     late_ms: Annotated[float | None, Field(ge=0, le=60_000)] = None
+    lift: Lift | None = None
+    ease: Unit | None = None
 
 
 class Thread(NamedTuple):
-    """A voice of one chord and its partner in the next: rows of the part's notes, and when it goes (ticks)."""
+    """A voice of one chord and its partner in the next: rows of the part's notes, when it goes (ticks), and how."""
 
     one: int
     other: int
     leaves: int
     arrives: int
+    lift: float
+    ease: float
 
 
 class NoteGlide(BaseStroke):
@@ -81,15 +85,14 @@ class NoteGlide(BaseStroke):
     def apply(self, take: Take) -> Take:
         _, masks = select(take, self.where)
         made, matched = take, False
-        for number, mask in masks.items():
+        for number in masks:
             part = take.parts[number]
             threads = self.threads(take, number)
             if not threads:
                 continue
             matched = True
-            notes, curves = _glided(part, threads, self.lift, self.ease)
+            notes, curves = _glided(part, threads)
             made = made.with_notes({number: notes}).with_curves({number: curves})
-            del mask
         if not matched:
             raise NothingMatched("Choose two chords, or more, that follow one another: there is nothing to glide to.")
         return made
@@ -177,15 +180,17 @@ def _threads(stroke: NoteGlide, take: Take, number: int) -> list[Thread]:
         pairs = sorted(fixed + paired, key=lambda pair: int(notes.pitch[pair[0]]))
         late = _late(stroke, ids[np.array([a for a, _ in pairs], dtype=np.int64)])
         for (a, b), after in zip(pairs, late, strict=True):
-            voice = own.get(int(ids[a]))
-            start = voice.start if voice and voice.start is not None else stroke.start
-            time = voice.time if voice and voice.time is not None else stroke.time
-            after = voice.late_ms if voice and voice.late_ms is not None else after
+            told = own[int(ids[a])].model_dump(exclude={"note"}, exclude_none=True) if int(ids[a]) in own else {}
+            start, time, lift, ease = (
+                told.get(name, getattr(stroke, name)) for name in ("start", "time", "lift", "ease")
+            )
+            after = told.get("late_ms", after)
             begins, struck = int(notes.start[a]), int(notes.start[b])
             leaves = begins + start * (struck - begins)
             leaves = round(float(take.tempo.tick(take.tempo.seconds(leaves) + after / 1000)))
             last = max(int(notes.end[b]), leaves + 1)
-            found.append(Thread(a, b, min(leaves, last - 1), min(leaves + max(round(time * take.resolution), 1), last)))
+            arrives = min(leaves + max(round(time * take.resolution), 1), last)
+            found.append(Thread(a, b, min(leaves, last - 1), arrives, lift, ease))
     return found
 
 
@@ -236,7 +241,7 @@ def least(one: Ints, other: Ints) -> list[tuple[int, int]]:
     return sorted(pairs)
 
 
-def _glided(part: Part, threads: list[Thread], lift: float, ease: float) -> tuple[Notes, dict[str, NoteCurves]]:
+def _glided(part: Part, threads: list[Thread]) -> tuple[Notes, dict[str, NoteCurves]]:
     """The notes of a part with voices that are held, without those that they have become; and their curves."""
     notes = part.notes
     following = {thread.one: thread for thread in threads}
@@ -250,7 +255,7 @@ def _glided(part: Part, threads: list[Thread], lift: float, ease: float) -> tupl
         start = int(notes.start[row])
         end[row] = max(int(notes.end[thread.other]) for thread in chain)
         for key in {NOTE_PITCH, *part.curves}:
-            curve = _chained(part, key, row, chain, start, lift, ease)
+            curve = _chained(part, key, row, chain, start)
             if curve is not None:
                 ids, curves = changed.setdefault(key, ([], []))
                 ids.append(int(notes.id[row]))
@@ -269,7 +274,7 @@ def _glided(part: Part, threads: list[Thread], lift: float, ease: float) -> tupl
     return notes.until(frozen(end, np.int64)).only(keep), made
 
 
-def _chained(part: Part, key: str, row: int, chain: list[Thread], start: int, lift: float, ease: float) -> Curve | None:
+def _chained(part: Part, key: str, row: int, chain: list[Thread], start: int) -> Curve | None:
     """The curve of a voice through its chain: its own, then that of each partner from where it is reached."""
     notes, error = part.notes, LANES[key].error
     rest = LANES[key].default
@@ -281,7 +286,7 @@ def _chained(part: Part, key: str, row: int, chain: list[Thread], start: int, li
         return None
     in_turn = all(after.leaves >= before.arrives for before, after in itertools.pairwise(chain))
     if in_turn and not has:
-        return _steps(notes, row, chain, start, lift, ease)
+        return _steps(notes, row, chain, start)
     curves = [known.curve(int(notes.id[one])) if known else Curve.of([], []) for one in rows]
     curve = _begun(curves[0], rest)
     base = int(notes.pitch[row])
@@ -294,7 +299,7 @@ def _chained(part: Part, key: str, row: int, chain: list[Thread], start: int, li
         from_ = float(curve.at(leaves))
         onto = float(theirs.at(arrives)) if arrives >= struck else float(theirs.values[0])
         if is_pitch:
-            way = Curve.of([leaves, arrives], [from_, onto], [False, True], lift, ease)
+            way = Curve.of([leaves, arrives], [from_, onto], [False, True], thread.lift, thread.ease)
             curve = laid(curve, Piece(leaves, last, way), error, resumes=False)
             curve = laid(curve, cut(theirs, max(arrives, struck), last, error), error, resumes=False)
         else:
@@ -302,9 +307,9 @@ def _chained(part: Part, key: str, row: int, chain: list[Thread], start: int, li
     return curve
 
 
-def _steps(notes: Notes, row: int, chain: list[Thread], start: int, lift: float, ease: float) -> Curve:
+def _steps(notes: Notes, row: int, chain: list[Thread], start: int) -> Curve:
     """The pitch of a voice through its chain, where nothing else moves it: from each partner's to the next."""
-    nodes: list[tuple[int, float, bool]] = [(0, 0.0, True)]
+    nodes: list[tuple[int, float, bool, float, float]] = [(0, 0.0, True, 0.0, 0.0)]
     base = int(notes.pitch[row])
     for thread in chain:
         leaves, arrives = thread.leaves - start, thread.arrives - start
@@ -312,9 +317,8 @@ def _steps(notes: Notes, row: int, chain: list[Thread], start: int, lift: float,
         before = nodes[-1][1]
         if nodes[-1][0] == leaves:
             nodes.pop()
-        nodes += [(leaves, before, False), (arrives, away, True)]
-    ticks, values, hold = zip(*nodes, strict=True)
-    return Curve.of(ticks, values, hold, lift, ease)
+        nodes += [(leaves, before, False, thread.lift, thread.ease), (arrives, away, True, 0.0, 0.0)]
+    return Curve.of(*zip(*nodes, strict=True))
 
 
 def _begun(curve: Curve, rest: float) -> Curve:

@@ -3,19 +3,30 @@
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Ints, runs
+from expression.arrays import Ints, runs, union
+from expression.curve import Curve
+from expression.lanes import NOTE_PITCH
 from expression.notes import Notes
 from expression.take import Part, Take
 
+BENT = 300
+"""Notes of which is told how they are bent."""
+STEPS = 8
+"""Into which each way of a bend is cut."""
+
 
 class AddedNotes(TypedDict):
-    """Notes that have come to a part, in columns; times are ticks."""
+    """Notes that have come to a part, in columns; times are ticks.
+
+    `bends`: of each how its own pitch goes, as (tick from its start, semitones); nothing, where that is as it was.
+    """
 
     part: int
     start: list[int]
     end: list[int]
     pitch: list[int]
     velocity: list[int]
+    bends: list[list[tuple[int, float]]]
 
 
 class MovedNotes(AddedNotes):
@@ -58,12 +69,12 @@ def changes(before: Take, after: Take) -> Changes:
         was, now = old.notes, new.notes
         if was.id is not now.id:
             come, gone = ~now.shared_with(was), ~was.shared_with(now)
-            told["added"] += [_added(new.id, now.only(come))] if come.any() else []
+            told["added"] += [_added(old, new, now.only(come))] if come.any() else []
             told["others"] |= bool(come.any() or gone.any())
             was, now = was.only(~gone), now.only(~come)
             was, now = was.only(np.argsort(was.id)), now.only(np.argsort(now.id))
         if len(moved := now.only(_differ(was, now))):
-            told["moved"].append(_moved(new.id, moved))
+            told["moved"].append(_moved(old, new, moved))
             told["others"] = True
         rows = np.flatnonzero(was.velocity != now.velocity)
         ids.append(now.id[rows])
@@ -95,19 +106,35 @@ def _differ(was: Notes, now: Notes) -> np.ndarray:
     return differ
 
 
-def _added(part: int, notes: Notes) -> AddedNotes:
+def _added(old: Part, new: Part, notes: Notes) -> AddedNotes:
     return {
-        "part": part,
+        "part": new.id,
         "start": notes.start.tolist(),
         "end": notes.end.tolist(),
         "pitch": notes.pitch.tolist(),
         "velocity": notes.velocity.tolist(),
+        "bends": _bends(old, new, notes.id),
     }
 
 
-def _moved(part: int, notes: Notes) -> MovedNotes:
+def _bends(old: Part, new: Part, ids: Ints) -> list[list[tuple[int, float]]]:
+    known = new.curves.get(NOTE_PITCH)
+    if known is None or known is old.curves.get(NOTE_PITCH):
+        return [[] for _ in ids]
+    return [_bend(known.curve(note)) for note in ids[:BENT].tolist()] + [[] for _ in ids[BENT:]]
+
+
+def _bend(curve: Curve) -> list[tuple[int, float]]:
+    ways = np.flatnonzero(curve.ways)
+    between = np.linspace(curve.ticks[ways], curve.ticks[ways + 1], STEPS + 1).astype(np.int64)
+    # What is held is held to the tick before the next.
+    ticks = union(curve.ticks, union(between.ravel(), np.maximum(curve.ticks[1:] - 1, curve.ticks[:-1])))
+    return list(zip(ticks.tolist(), np.round(curve.at(ticks), 3).tolist(), strict=True))
+
+
+def _moved(old: Part, new: Part, notes: Notes) -> MovedNotes:
     return {
-        **_added(part, notes),
+        **_added(old, new, notes),
         "notes": runs(notes.id),
         "release": notes.release.tolist(),
         "muted": notes.muted.tolist(),

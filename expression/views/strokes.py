@@ -2,8 +2,10 @@
 
 from weakref import WeakKeyDictionary
 
+import numpy as np
 from typing_extensions import TypedDict
 
+from expression.curve import form
 from expression.errors import NothingMatched
 from expression.history import Shaped
 from expression.strokes import AnyStroke, Stroke, on_notes, select
@@ -13,11 +15,13 @@ from expression.strokes.velocity import VelocityStroke
 from expression.take import Take
 
 MOST_THREADS = 2000
+STEPS = 12
+"""Into which the way of a voice is cut where it is drawn."""
 
 
 class ThreadView(TypedDict):
     """A voice of chord into chord: the notes (ids) it goes from and to, and their pitches; ticks when it leaves, when
-    it is there, and when the note that it goes to was struck.
+    it is there, and when the note that it goes to was struck; its form, and shares of its rise at even times.
     """
 
     one: int
@@ -27,6 +31,9 @@ class ThreadView(TypedDict):
     pitch: int
     reached: int
     struck: int
+    lift: float
+    ease: float
+    way: list[float]
 
 
 class Mark(TypedDict):
@@ -174,10 +181,13 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
 
 def _threads(take: Take, stroke: NoteGlide, parts: list[int]) -> list[ThreadView]:
     found: list[ThreadView] = []
+    ways: dict[tuple[float, float], list[float]] = {}
     for part in parts:
         notes = take.parts[part].notes
         ids = notes.id
-        for one, other, leaves, arrives in stroke.threads(take, part)[:MOST_THREADS]:
+        for one, other, leaves, arrives, lift, ease in stroke.threads(take, part)[:MOST_THREADS]:
+            if (lift, ease) not in ways:
+                ways[lift, ease] = np.round(form(np.linspace(0, 1, STEPS + 1), lift, ease), 4).tolist()
             found.append(
                 {
                     "one": int(ids[one]),
@@ -187,6 +197,9 @@ def _threads(take: Take, stroke: NoteGlide, parts: list[int]) -> list[ThreadView
                     "pitch": int(notes.pitch[one]),
                     "reached": int(notes.pitch[other]),
                     "struck": int(notes.start[other]),
+                    "lift": lift,
+                    "ease": ease,
+                    "way": ways[lift, ease],
                 }
             )
     return found

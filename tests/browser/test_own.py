@@ -75,11 +75,10 @@ def test_threads_are_seen_and_hung_elsewhere(desk: Desk) -> None:
         desk.button("Chords glide").click()
     threads = waiting.value.json()["mark"]["threads"]
     assert [(one["pitch"], one["reached"]) for one in threads] == [(60, 62), (64, 65), (67, 69)]
-    # The ring of the lowest is dragged onto the highest note of the second chord: both change places.
     canvas, names = desk.box("Notes"), desk.api("view")["note_names"]
 
-    def ring(pitch: int) -> tuple[float, float]:
-        x = desk.x_at(1920)
+    def ring(pitch: int, tick: int = 1920) -> tuple[float, float]:
+        x = desk.x_at(tick)
         low, high = canvas["y"], canvas["y"] + canvas["height"]
         while high - low > 0.5:
             middle = (low + high) / 2
@@ -90,7 +89,12 @@ def test_threads_are_seen_and_hung_elsewhere(desk: Desk) -> None:
             low, high = (middle, high) if here > pitch else (low, middle)
         return x, high + 4
 
-    with desk.page.expect_response(lambda answer: "preview" in answer.url) as waiting:
+    # The middle voice takes its own time: twice as long.
+    with desk.page.expect_response(lambda answer: "preview" in answer.url):
+        desk.drag(ring(65, 2400), ring(65, 2880))
+    desk.quiet()
+    # The ring of the lowest is dragged onto the highest note of the second chord: both change places.
+    with desk.page.expect_response(lambda answer: "preview" in answer.url):
         desk.drag(ring(62), ring(69), release=False)
     desk.page.mouse.up()
     desk.quiet()
@@ -98,6 +102,8 @@ def test_threads_are_seen_and_hung_elsewhere(desk: Desk) -> None:
     desk.expect_strokes("Chord into chord")
     ends = {note: values[-1] for note, values in own(desk, "note:pitch").items()}
     assert ends == {0: 9, 1: 1, 2: -5}
+    kept = desk.api("view")["history"]["strokes"][-1]["stroke"]
+    assert kept["voices"] == [{"note": 1, "time": pytest.approx(1.0, abs=0.03)}]
 
 
 def test_a_swell_is_drawn_once_and_given_to_twelve_every_other_upside_down(desk: Desk) -> None:

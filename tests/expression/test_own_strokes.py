@@ -231,6 +231,11 @@ def test_threads_are_hung_by_hand_and_voices_have_their_own_time() -> None:
     assert alone.parts[0].notes.pitch.tolist() in ([60, 64, 62], [60, 64, 65])
     lazy = made(chords((60, 64), (62, 65)), kind="note.glide", time=0.25, voices=[{"note": 1, "late_ms": 125}])
     assert nodes(lazy, 1) == [(0, 0), (600, 0), (720, 1)]
+    way = {"note": 1, "time": 0.5, "lift": 0.5, "ease": 0.0}
+    own = made(chords((60, 64), (62, 66)), kind="note.glide", time=0.25, ease=0.0, voices=[way])
+    assert [nodes(own, note)[-1] for note in (0, 1)] == [(600, 2), (720, 2)]
+    half = own.parts[0].curves["note:pitch"].curve(1).at(600 * take_factor(own))
+    assert half == pytest.approx(2 * np.expm1(8 * 0.5 * 0.5) / np.expm1(8 * 0.5))
 
 
 def test_late_spreads_the_voices_by_height_or_by_chance() -> None:

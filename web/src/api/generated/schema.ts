@@ -778,8 +778,15 @@ export interface components {
         /**
          * AddedNotes
          * @description Notes that have come to a part, in columns; times are ticks.
+         *
+         *     `bends`: of each how its own pitch goes, as (tick from its start, semitones); nothing, where that is as it was.
          */
         AddedNotes: {
+            /** Bends */
+            bends: [
+                number,
+                number
+            ][][];
             /** End */
             end: number[];
             /** Part */
@@ -2498,6 +2505,11 @@ export interface components {
          * @description Notes (inclusive ranges of ids) of which more than the velocity is another, as they are now.
          */
         MovedNotes: {
+            /** Bends */
+            bends: [
+                number,
+                number
+            ][][];
             /** Cue */
             cue: boolean[];
             /** End */
@@ -2575,6 +2587,9 @@ export interface components {
         /**
          * NoteCopy
          * @description The curve of one note, given to the other chosen ones.
+         *
+         *     It is shaped as what it is and then becomes another kind by its numbers; between pitch and the others, an octave to
+         *     either side of the note is 0 to 128 about 64 (and up from 0 for a kind that rests there, 0 to 127).
          */
         NoteCopy: {
             /**
@@ -2592,7 +2607,7 @@ export interface components {
             by: "share" | "beats";
             /**
              * Flip
-             * @description Backwards, or upside down.
+             * @description Backwards, or upside down: about rest where that is in the middle, else the top is the bottom.
              * @default none
              * @enum {string}
              */
@@ -3435,13 +3450,17 @@ export interface components {
         /**
          * ThreadView
          * @description A voice of chord into chord: the notes (ids) it goes from and to, and their pitches; ticks when it leaves, when
-         *     it is there, and when the note that it goes to was struck.
+         *     it is there, and when the note that it goes to was struck; its form, and shares of its rise at even times.
          */
         ThreadView: {
             /** Arrives */
             arrives: number;
+            /** Ease */
+            ease: number;
             /** Leaves */
             leaves: number;
+            /** Lift */
+            lift: number;
             /** One */
             one: number;
             /** Other */
@@ -3452,6 +3471,8 @@ export interface components {
             reached: number;
             /** Struck */
             struck: number;
+            /** Way */
+            way: number[];
         };
         /**
          * Time
@@ -3874,8 +3895,12 @@ export interface components {
          * @description One voice that goes in its own way: by the note with which it begins.
          */
         Voice: {
+            /** Ease */
+            ease?: number | null;
             /** Late Ms */
             late_ms?: number | null;
+            /** Lift */
+            lift?: number | null;
             /** Note */
             note: number;
             /** Start */

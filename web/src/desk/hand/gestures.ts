@@ -4,20 +4,19 @@ import { VELOCITY } from "../../score/lanes";
 import { NOTE_PITCH } from "../../score/own";
 import { firstAbove, idOfRow, nearestLine, type PartScore } from "../../score/score";
 import {
+  type Camera,
   GUTTER,
   pitchOf,
   scrolled,
   scrolledRows,
   tickOf,
-  xOf,
-  yOfPitch,
   zoomed,
   zoomedRows,
 } from "../page/camera";
 import { overviewTick } from "../page/draw/overview";
+import { MOST_CROWDED, type Thread, threadGrips } from "../page/draw/threads";
 import type { Elements, Stave } from "../stage/stage";
-import { hung, leavingAt } from "../strokes/beginOwn";
-import type { Of } from "../strokes/entry";
+import { hung, leavingAt, ownWay, thereAt } from "../strokes/beginOwn";
 import { chooseSpan, chooseVoice } from "../take/choosing";
 import { keep, letGo, preview } from "../take/shaping";
 import { desk, leadPart, look, set } from "../take/state";
@@ -207,45 +206,64 @@ function notesGrip(x: number, y: number, event: PointerEvent): Grip | null {
   return choiceGrip("notes", x, y, event);
 }
 
-/** A thread of chord into chord, taken at its end and hung on another note. */
+/**
+ * A voice of chord into chord, taken by one of its grips: from then on it goes in its own way. Its ring hangs it on
+ * another note.
+ */
 function threadGrip(x: number, y: number): Grip | null {
   const { shaping, camera } = desk();
   if (shaping?.stroke.kind !== "note.glide") return null;
   const stroke = shaping.stroke;
-  const near = shaping.mark?.threads.find(
-    ({ struck, reached }) =>
-      Math.hypot(xOf(camera, struck) - x, yOfPitch(camera, reached) + camera.row / 2 - y) <= THREAD_REACH,
-  );
-  if (!near) return voiceGrip(stroke, x, y);
-  let onto: number | null = null;
+  const near = nearestGrip(camera, shaping.mark?.threads ?? [], x, y);
+  if (!near) return null;
+  const { thread, grip } = near;
+  const done = () => {
+    if (desk().shaping?.number != null) void keep();
+  };
+  if (grip === "hangs") {
+    let onto: number | null = null;
+    return {
+      move(toX, toY) {
+        const hit = noteAt("notes", toX + 3, toY);
+        const id = hit ? idOfRow(hit.part, hit.note) : null;
+        if (id === null || id === onto || id === thread.one) return;
+        onto = id;
+        preview(hung(stroke, thread.one, id));
+      },
+      done,
+    };
+  }
+  const tickAt = (toX: number) => Math.round(tickOf(desk().camera, toX));
+  const rises = thread.reached >= thread.pitch ? 1 : -1;
   return {
     move(toX, toY) {
-      const hit = noteAt("notes", toX + 3, toY);
-      const id = hit ? idOfRow(hit.part, hit.note) : null;
-      if (id === null || id === onto || id === near.one) return;
-      onto = id;
-      preview(hung(stroke, near.one, id));
+      if (grip === "leaves") preview(leavingAt(stroke, thread, tickAt(toX)));
+      else if (grip === "arrives") preview(thereAt(stroke, thread, tickAt(toX)));
+      else preview(ownWay(stroke, thread, { lift: thread.lift + (rises * (toY - y)) / LIFT_PIXELS }));
     },
-    done() {
-      if (desk().shaping?.number != null) void keep();
-    },
+    done,
   };
 }
 
-/** Where one voice leaves, taken along the time: that one goes in its own way from then on. */
-function voiceGrip(stroke: Of<"note.glide">, x: number, y: number): Grip | null {
-  const { shaping, camera } = desk();
-  const near = shaping?.mark?.threads.find(
-    ({ leaves, pitch }) =>
-      Math.hypot(xOf(camera, leaves) - x, yOfPitch(camera, pitch) + camera.row / 2 - y) <= THREAD_REACH,
-  );
-  if (!near) return null;
-  return {
-    move: (toX) => preview(leavingAt(stroke, near, Math.round(tickOf(desk().camera, toX)))),
-    done() {
-      if (desk().shaping?.number != null) void keep();
-    },
-  };
+/** The grip of a voice that is next to a place; where it is there rather than what it hangs on, where both are. */
+function nearestGrip(camera: Camera, threads: Thread[], x: number, y: number) {
+  let best: { thread: Thread; grip: keyof typeof GRIPS } | null = null;
+  let nearest = THREAD_REACH;
+  for (const thread of threads) {
+    const grips = threadGrips(camera, thread);
+    const crowded = grips.arrives.x - grips.leaves.x <= MOST_CROWDED;
+    for (const grip of Object.keys(GRIPS) as (keyof typeof GRIPS)[]) {
+      const place = grips[grip];
+      const away = Math.hypot(place.x - x, place.y - y) + (grip === "lift" && crowded ? THREAD_REACH : 0);
+      if (away >= nearest) continue;
+      nearest = away;
+      best = { thread, grip };
+    }
+  }
+  return best;
 }
 
+const GRIPS = { hangs: true, leaves: true, arrives: true, lift: true };
 const THREAD_REACH = 10;
+/** So far up or down is all of a voice's lift. */
+const LIFT_PIXELS = 80;

@@ -4,11 +4,11 @@ import { Turns } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { between } from "../../ui/numbers";
 import { limit } from "../strokes/begin";
-import { gesturesOn } from "../strokes/entries";
+import { ENTRIES, gesturesOn } from "../strokes/entries";
 import { type Limit, set, useDesk } from "../take/state";
 import { GestureKeys } from "./GestureKeys";
 
-/** All gestures on velocity; each opens with its numbers before it is kept. */
+/** All gestures on velocity, and chord into chord; each opens with its numbers before it is kept. */
 export function Gestures({ hasSelection }: { hasSelection: boolean }) {
   return (
     <div className="space-y-2 border-t border-rule pt-3">
@@ -18,7 +18,9 @@ export function Gestures({ hasSelection }: { hasSelection: boolean }) {
         </p>
       )}
       <GestureKeys
-        gestures={gesturesOn(VELOCITY).filter(({ forSelection }) => hasSelection || !forSelection)}
+        gestures={[...gesturesOn(VELOCITY), ...ENTRIES["note.glide"].gestures].filter(
+          ({ forSelection }) => hasSelection || !forSelection,
+        )}
         lane={VELOCITY}
       />
     </div>

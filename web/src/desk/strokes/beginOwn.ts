@@ -1,5 +1,5 @@
 /** Beginning strokes on the curves of notes: on those that are chosen, or on all of the leading part. */
-import type { Stroke } from "../../api/client";
+import type { Mark, Stroke } from "../../api/client";
 import { NOTE_PITCH } from "../../score/own";
 import { idOfRow, rowOfId, secondsAt } from "../../score/score";
 import { between, rounded } from "../../ui/numbers";
@@ -98,11 +98,7 @@ export function hung(stroke: Of<"note.glide">, from: number, onto: number): Of<"
 }
 
 /** One voice of chord into chord leaves at a tick: within its note by a share of it, later by the clock. */
-export function leavingAt(
-  stroke: Of<"note.glide">,
-  thread: { one: number; struck: number },
-  tick: number,
-): Of<"note.glide"> {
+export function leavingAt(stroke: Of<"note.glide">, thread: Thread, tick: number): Of<"note.glide"> {
   const { score } = desk();
   const part = leadPart();
   const row = part ? rowOfId(part, thread.one) : -1;
@@ -110,11 +106,24 @@ export function leavingAt(
   const begins = part.start[row];
   const share = (tick - begins) / Math.max(thread.struck - begins, 1);
   const late = (secondsAt(score, tick) - secondsAt(score, thread.struck)) * 1000;
-  const mine = {
-    note: thread.one,
-    start: rounded(between(share, 0, 1), 4),
-    late_ms: rounded(between(late, 0, 60_000), 1),
-  };
-  const others = (stroke.voices ?? []).filter(({ note }) => note !== thread.one);
-  return { ...stroke, voices: [...others, mine] };
+  return ownWay(stroke, thread, { start: between(share, 0, 1), late_ms: between(late, 0, 60_000) });
 }
+
+/** One voice of chord into chord is there at a tick. */
+export function thereAt(stroke: Of<"note.glide">, thread: Thread, tick: number): Of<"note.glide"> {
+  const quarter = desk().score?.resolution ?? 1;
+  return ownWay(stroke, thread, { time: Math.max((tick - thread.leaves) / quarter, 0.01) });
+}
+
+/** One voice of chord into chord goes in its own way, in some of its numbers. */
+export function ownWay(stroke: Of<"note.glide">, thread: Thread, numbers: OwnWay): Of<"note.glide"> {
+  const { voices = [] } = stroke;
+  const { lift = 0 } = numbers;
+  const told = { ...numbers, ...(numbers.lift === undefined ? {} : { lift: between(lift, -1, 1) }) };
+  const mine = { ...voices.find(({ note }) => note === thread.one), note: thread.one };
+  for (const [name, number] of Object.entries(told)) mine[name as keyof OwnWay] = rounded(number, 4);
+  return { ...stroke, voices: [...voices.filter(({ note }) => note !== thread.one), mine] };
+}
+
+type Thread = Mark["threads"][number];
+type OwnWay = { start?: number; time?: number; late_ms?: number; lift?: number };

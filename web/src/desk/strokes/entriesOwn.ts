@@ -43,7 +43,7 @@ export const OWN_ENTRIES = {
   },
   "note.glide": {
     name: "Chord into chord",
-    says: "Each voice is held and goes to its partner's pitch. Hang a thread on another note by its ring.",
+    says: "Each voice is held and goes to its partner's pitch. By its grips a voice goes in its own way; by its ring it is hung on another note.",
     fields: [
       { name: "start", label: "Leaves at", step: 0.05 },
       { name: "time", label: "Beats", step: 0.125 },

@@ -1,6 +1,5 @@
 /** Notes as ribbons: sounding pitch by place, loudness by thickness, brightness by ink. */
 
-import type { Mark } from "../../../api/client";
 import type { LaneNodes } from "../../../score/lanes";
 import { type Contour, idOfRow, type PartScore, sounding } from "../../../score/score";
 import { between } from "../../../ui/numbers";
@@ -9,6 +8,7 @@ import { drawBox, drawGrid, drawGutter, drawSpan } from "./grid";
 import { SANS } from "./ink";
 import { pixelOf, Raster } from "./raster";
 import type { Scene } from "./scene";
+import { drawThreads } from "./threads";
 
 /** With more notes than this in sight, each is a plain bar. */
 const SHAPED_UP_TO = 1200;
@@ -241,7 +241,7 @@ function drawComing({ pen, ink, camera, scale, coming, fronts }: Scene): void {
   pen.fillStyle = ink.accentWash;
   pen.lineWidth = 1;
   const until = rightTick(camera);
-  for (const { part, start, end, pitch, velocity } of coming) {
+  for (const { part, start, end, pitch, velocity, bends } of coming) {
     if (!fronts.some(({ id }) => id === part)) continue;
     pen.beginPath();
     start.forEach((tick, note) => {
@@ -249,11 +249,35 @@ function drawComing({ pen, ink, camera, scale, coming, fronts }: Scene): void {
       if (end[note] < camera.left || tick > until || y < -camera.row || y > camera.notesHeight) return;
       const x = xOf(camera, tick);
       const high = thickness(camera.row, velocity[note] / scale.high);
-      pen.rect(x, y + (camera.row - high) / 2, Math.max((end[note] - tick) * camera.perTick, 2), high);
+      const right = Math.max(xOf(camera, end[note]), x + 2);
+      if (bends[note]?.length) addBent(pen, camera, tick, right, y + camera.row / 2, high / 2, bends[note]);
+      else pen.rect(x, y + (camera.row - high) / 2, right - x, high);
     });
     pen.fill();
     pen.stroke();
   }
+}
+
+/** A note by how it is bent: along its upper side, and back along the lower. */
+function addBent(
+  pen: CanvasRenderingContext2D,
+  camera: Camera,
+  start: number,
+  right: number,
+  middle: number,
+  half: number,
+  bend: readonly (readonly [number, number])[],
+): void {
+  const points = bend
+    .map(([tick, semitones]) => ({ x: xOf(camera, start + tick), y: middle - semitones * camera.row }))
+    .filter(({ x }) => x <= right);
+  const last = points.at(-1);
+  if (!last) return;
+  points.push({ x: right, y: last.y });
+  pen.moveTo(points[0].x, points[0].y - half);
+  for (const { x, y } of points) pen.lineTo(x, y - half);
+  for (const { x, y } of points.reverse()) pen.lineTo(x, y + half);
+  pen.closePath();
 }
 
 /** Brightness of 0 to 100 in steps; 25 is where a sound is that nobody has shaped. */
@@ -289,29 +313,3 @@ function drawPitchNodes({ pen, ink, camera, fronts, picked }: Scene, lane: LaneN
 }
 
 const MOST_PITCH_NODES = 500;
-
-/** The voices of chord into chord: from where each leaves to where it is, and a ring by which it is hung elsewhere. */
-function drawThreads({ pen, ink, camera }: Scene, threads: Mark["threads"]): void {
-  const yOf = (pitch: number) => yOfPitch(camera, pitch) + camera.row / 2;
-  const lines = new Path2D();
-  const rings = new Path2D();
-  for (const { leaves, arrives, pitch, reached, struck } of threads) {
-    const [x0, x1] = [xOf(camera, leaves), xOf(camera, arrives)];
-    if (x1 < GUTTER || x0 > camera.width) continue;
-    const [y0, y1] = [yOf(pitch), yOf(reached)];
-    lines.moveTo(x0, y0);
-    lines.bezierCurveTo((x0 + x1) / 2, y0, (x0 + x1) / 2, y1, x1, y1);
-    rings.moveTo(x0 + 3, y0);
-    rings.arc(x0, y0, 3, 0, 2 * Math.PI);
-    const ring = xOf(camera, struck);
-    rings.moveTo(ring + 4.5, y1);
-    rings.arc(ring, y1, 4.5, 0, 2 * Math.PI);
-  }
-  pen.strokeStyle = ink.accent;
-  pen.lineWidth = 2;
-  pen.stroke(lines);
-  pen.fillStyle = ink.sheet;
-  pen.lineWidth = 1.5;
-  pen.fill(rings);
-  pen.stroke(rings);
-}
