@@ -5,10 +5,13 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from expression.arrays import Bytes, Floats, Ints
+from expression.arrays import Bytes, Flags, Floats, Ints
 from expression.curve import Curve
-from expression.lanes import OFF, ON, SOSTENUTO, SUSTAIN, THRESHOLD
-from expression.take import Channel, Take
+from expression.lanes import SOSTENUTO, SUSTAIN, THRESHOLD
+from expression.take import Channel, Lane, Take
+
+WITHIN = 2**21
+"""Places within a tick: events that stand as they were recorded keep their order, values come before what is new."""
 
 
 class Sounding(NamedTuple):
@@ -22,6 +25,17 @@ class Sounding(NamedTuple):
     pitch: Bytes
     velocity: Bytes
     id: Ints
+    again: Flags
+    """Whether it stops because its key is struck again."""
+
+
+class Pressed(NamedTuple):
+    """Where a pedal is down: from one tick to another, and where among what happens at these ticks (`WITHIN`)."""
+
+    down: Ints
+    up: Ints
+    down_place: Ints
+    up_place: Ints
 
 
 def struck(take: Take, channel: Channel, *names: str) -> list[NDArray[Any]]:
@@ -34,44 +48,96 @@ def struck(take: Take, channel: Channel, *names: str) -> list[NDArray[Any]]:
     return [column[order] for column in columns]
 
 
-def sounding(take: Take, channel: Channel) -> Sounding:
-    """When the notes of a channel sound, whichever part they are of, with its sustain and sostenuto counted in."""
-    start, end, pitch, velocity, id_, part = struck(take, channel, "start", "end", "pitch", "velocity", "id")
-    until = end.copy()
-    for on, off in _pressed(channel, SOSTENUTO, take.end):
+def sounding(take: Take, channel: Channel, threshold: float = THRESHOLD, apart: bool = False) -> Sounding:
+    """When the notes of a channel sound, whichever part they are of, with its sustain and sostenuto counted in.
+
+    A note that only a pedal holds ends where its key is struck again; not where each has its own channel (`apart`).
+    At one tick, what stands as it was recorded counts in its order. A pedal is down from `threshold` on.
+    """
+    names = ("start", "end", "pitch", "velocity", "id", "on", "off")
+    start, end, pitch, velocity, id_, on, off, part = struck(take, channel, *names)
+    begins, let_go = _places(take, part, start, on), _places(take, part, end, off)
+    until, place = end.copy(), let_go
+    for pedal in zip(*pressed(take, channel, SOSTENUTO, threshold), strict=True):
         # Sostenuto holds the keys that were down when it was pressed.
-        held = (start < on) & (end > on) & (end < off)
-        until[held] = np.maximum(until[held], off)
-    pressed = _pressed(channel, SUSTAIN, take.end)
-    if len(pressed):
-        row = np.searchsorted(pressed[:, 0], end, side="right") - 1
-        off = pressed[np.maximum(row, 0), 1]
-        until = np.where((row >= 0) & (end < off), np.maximum(until, off), until)
-    return Sounding(start, until, end, part, pitch, velocity, id_)
+        _, up, down_place, up_place = pedal
+        held = (begins < down_place) & (let_go > down_place) & (let_go < up_place)
+        place = np.where(held, np.maximum(place, up_place), place)
+        until = np.where(held, np.maximum(until, up), until)
+    sustain = pressed(take, channel, SUSTAIN, threshold)
+    if len(sustain.down):
+        row = np.searchsorted(sustain.down_place, place, side="right") - 1
+        held = (row >= 0) & (place < sustain.up_place[np.maximum(row, 0)])
+        until = np.where(held, np.maximum(until, sustain.up[np.maximum(row, 0)]), until)
+    again = _struck_again(pitch, begins, let_go, start)
+    cut = (again < until) & (not apart)
+    return Sounding(start, np.where(cut, np.maximum(again, end), until), end, part, pitch, velocity, id_, cut)
 
 
-def _pressed(channel: Channel, key: str, end: int) -> Ints:
-    """Where a pedal is down: (from, to) in ticks, a row each."""
+def pressed(take: Take, channel: Channel, key: str, on: float = THRESHOLD, off: float | None = None) -> Pressed:
+    """Where a pedal is down: from the value `on` upwards, until it falls below `off`."""
     lane = channel.lanes.get(key)
-    if lane is None:
-        return np.zeros((0, 2), dtype=np.int64)
-    ticks, values = _told(lane.curve)
-    down = np.concatenate(([False], values >= THRESHOLD, [False]))
-    edges = np.flatnonzero(down[1:] != down[:-1])
-    return np.append(ticks, end)[edges].reshape(-1, 2)
+    if lane is None or not len(lane.curve):
+        return Pressed(*[np.zeros(0, dtype=np.int64)] * 4)
+    ticks, is_down, places = _states(lane, on, on if off is None else off, take)
+    edges = np.flatnonzero(np.diff(is_down, prepend=False))
+    at, where = np.append(ticks, take.end)[edges], np.append(places, 0)[edges]
+    if len(edges) % 2:
+        # Still down at the end of the take.
+        at, where = np.append(at, max(take.end, int(at[-1]))), np.append(where, np.iinfo(np.int64).max)
+    return Pressed(at[::2], at[1::2], where[::2], where[1::2])
 
 
-def _told(curve: Curve) -> tuple[Ints, Floats]:
-    """Nodes, and where ways between them cross the point at which the pedal holds, to the nearest tick."""
-    crossed = np.flatnonzero(~curve.hold[:-1] & ((curve.values[1:] >= THRESHOLD) != (curve.values[:-1] >= THRESHOLD)))
-    low, high = curve.ticks[crossed], curve.ticks[crossed + 1]
-    rising = curve.values[crossed + 1] >= THRESHOLD
-    first, last = low.copy(), high.copy()
+def _places(take: Take, part: Ints, ticks: Ints, rows: Ints) -> Ints:
+    """Where among all that happens notes begin or end; what does not stand as recorded, after all else at its tick."""
+    first = np.array([int(take.rows.first[one.track]) for one in take.parts], dtype=np.int64)
+    row = np.where(rows >= 0, first[part] + rows, 0) if len(part) else rows
+    stands = (rows >= 0) & (take.rows.tick[row] == ticks) if len(take.rows.tick) else np.zeros(len(rows), dtype=bool)
+    return np.asarray(ticks * WITHIN + np.where(stands, row + 1, WITHIN - 1))
+
+
+def _struck_again(pitch: Bytes, begins: Ints, let_go: Ints, start: Ints) -> Ints:
+    """When the key of each note is struck next after it was let go; never: beyond all ticks."""
+    ranks = np.unique(np.concatenate((begins, let_go)))
+    many = len(ranks) + 1
+    mine = pitch.astype(np.int64) * many + np.searchsorted(ranks, begins)
+    order = np.argsort(mine, kind="stable")
+    wanted = pitch.astype(np.int64) * many + np.searchsorted(ranks, let_go)
+    # One whose key is let go as soon as it is struck is not struck again by itself.
+    at = np.searchsorted(mine[order], np.maximum(wanted, mine + 1), side="left")
+    found = order[np.minimum(at, len(order) - 1)] if len(order) else order
+    is_again = (at < len(order)) & (pitch[found] == pitch) if len(order) else np.zeros(0, dtype=bool)
+    return np.where(is_again, start[found], np.iinfo(np.int64).max)
+
+
+def _states(lane: Lane, on: float, off: float, take: Take) -> tuple[Ints, Flags, Ints]:
+    """Ticks from which a pedal is down or up, and their places."""
+    curve = lane.curve
+    ways = np.flatnonzero(curve.ways)
+    from_, to = curve.values[ways], curve.values[ways + 1]
+    rising, falling = ways[(from_ < on) & (to >= on)], ways[(from_ >= off) & (to < off)]
+    crossed = np.concatenate((_crossing(curve, rising, on, True), _crossing(curve, falling, off, False)))
+    turns = np.concatenate((np.ones(len(rising), dtype=int), -np.ones(len(falling), dtype=int)))
+    told = np.where(curve.values >= on, 1, np.where(curve.values < off, -1, 0))
+    origin = np.where(lane.touched, -1, lane.origin)
+    rows = np.maximum(origin, 0)
+    stands = (origin >= 0) & (take.rows.tick[rows] == curve.ticks) if len(take.rows.tick) else origin >= 0
+    places = np.maximum.accumulate(curve.ticks * WITHIN + np.where(stands, origin + 1, 0))
+    ticks = np.concatenate((curve.ticks, crossed))
+    turns, places = np.concatenate((told, turns)), np.concatenate((places, crossed * WITHIN))
+    order = np.argsort(places, kind="stable")
+    ticks, turns, places = ticks[order], turns[order], places[order]
+    # What lies between the two thresholds leaves the pedal as it is.
+    last = np.maximum.accumulate(np.where(turns != 0, np.arange(len(turns)), -1))
+    return ticks, np.where(last >= 0, turns[np.maximum(last, 0)], -1) > 0, places
+
+
+def _crossing(curve: Curve, ways: Ints, level: float, rising: bool) -> Ints:
+    """Where ways come to a level, to the nearest tick."""
+    first, last = curve.ticks[ways].copy(), curve.ticks[ways + 1].copy()
     while (last - first > 1).any():
         middle = (first + last) // 2
-        on = (curve.at(middle) >= THRESHOLD) == rising
-        first, last = np.where(on, first, middle), np.where(on, middle, last)
-    ticks = np.concatenate((curve.ticks, last))
-    values = np.concatenate((curve.values, np.where(rising, ON, OFF)))
-    order = np.argsort(ticks, kind="stable")
-    return ticks[order], values[order]
+        values: Floats = curve.at(middle)
+        there = (values >= level) if rising else (values < level)
+        first, last = np.where(there, first, middle), np.where(there, middle, last)
+    return last

@@ -66,7 +66,7 @@ def allotment(take: Take, channel: Channel) -> Allotment:
     one that is nearest to its end. A note that stands as it was recorded stays on its channel.
     """
     zone = channel.sending.zone
-    notes = sounding(take, channel)
+    notes = sounding(take, channel, apart=True)
     recorded = _recorded(take, channel, notes.id)
     members = zone.channels
     slot = {member: at for at, member in enumerate(members)}
