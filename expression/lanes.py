@@ -140,13 +140,15 @@ def controller(number: int) -> str:
 
 BEND, PRESSURE = "bend", "pressure"
 MOD_WHEEL, VOLUME, PAN, EXPRESSION, SUSTAIN, SOSTENUTO, TIMBRE = map(controller, (1, 7, 10, 11, 64, 66, 74))
+SOFT, HOLD_2 = controller(67), controller(69)
+PEDALS = (SUSTAIN, SOSTENUTO, SOFT, HOLD_2)
 BANKS = (0, 32)
 """Controllers that say what a program change that follows means."""
 DATA_MSB, DATA_LSB, DATA_UP, DATA_DOWN = 6, 38, 96, 97
 NRPN_LSB, NRPN_MSB, RPN_LSB, RPN_MSB = 98, 99, 100, 101
 PARAMETERS = (DATA_MSB, DATA_LSB, DATA_UP, DATA_DOWN, NRPN_LSB, NRPN_MSB, RPN_LSB, RPN_MSB)
 """Controllers that carry parameters, not expression. They are kept in place and are no lanes."""
-RESET = 121
+ALL_SOUND_OFF, RESET = 120, 121
 MODE_MESSAGES = 120
 """Controllers from here on are channel mode messages (all sound off, reset, all notes off ...): events, not lanes."""
 

@@ -7,11 +7,12 @@ from numpy.typing import NDArray
 
 from expression.arrays import Bytes, Flags, Floats, Ints
 from expression.curve import Curve
-from expression.lanes import SOSTENUTO, SUSTAIN, THRESHOLD
+from expression.lanes import ALL_SOUND_OFF, SOSTENUTO, SUSTAIN, THRESHOLD
+from expression.midi.status import CONTROL
 from expression.take import Channel, Lane, Take
 
 WITHIN = 2**21
-"""Places within a tick: events that stand as they were recorded keep their order, values come before what is new."""
+"""Places within a tick: new values, new ends of notes, what was recorded in its order, new starts (see midi/order)."""
 
 
 class Sounding(NamedTuple):
@@ -56,7 +57,7 @@ def sounding(take: Take, channel: Channel, threshold: float = THRESHOLD, apart: 
     """
     names = ("start", "end", "pitch", "velocity", "id", "on", "off")
     start, end, pitch, velocity, id_, on, off, part = struck(take, channel, *names)
-    begins, let_go = _places(take, part, start, on), _places(take, part, end, off)
+    begins, let_go = _places(take, part, start, on, WITHIN - 1), _places(take, part, end, off, 1)
     until, place = end.copy(), let_go
     for pedal in zip(*pressed(take, channel, SOSTENUTO, threshold), strict=True):
         # Sostenuto holds the keys that were down when it was pressed.
@@ -69,6 +70,10 @@ def sounding(take: Take, channel: Channel, threshold: float = THRESHOLD, apart: 
         row = np.searchsorted(sustain.down_place, place, side="right") - 1
         held = (row >= 0) & (place < sustain.up_place[np.maximum(row, 0)])
         until = np.where(held, np.maximum(until, sustain.up[np.maximum(row, 0)]), until)
+    silent, silent_place = _silences(take, channel)
+    if len(silent):
+        row = np.searchsorted(silent_place, let_go)
+        until = np.minimum(until, np.append(silent, np.iinfo(np.int64).max)[row])
     again = _struck_again(pitch, begins, let_go, start)
     cut = (again < until) & (not apart)
     return Sounding(start, np.where(cut, np.maximum(again, end), until), end, part, pitch, velocity, id_, cut)
@@ -88,12 +93,23 @@ def pressed(take: Take, channel: Channel, key: str, on: float = THRESHOLD, off: 
     return Pressed(at[::2], at[1::2], where[::2], where[1::2])
 
 
-def _places(take: Take, part: Ints, ticks: Ints, rows: Ints) -> Ints:
-    """Where among all that happens notes begin or end; what does not stand as recorded, after all else at its tick."""
+def _places(take: Take, part: Ints, ticks: Ints, rows: Ints, new: int) -> Ints:
+    """Where among all that happens notes begin or end; what does not stand as recorded is `new`."""
     first = np.array([int(take.rows.first[one.track]) for one in take.parts], dtype=np.int64)
     row = np.where(rows >= 0, first[part] + rows, 0) if len(part) else rows
     stands = (rows >= 0) & (take.rows.tick[row] == ticks) if len(take.rows.tick) else np.zeros(len(rows), dtype=bool)
-    return np.asarray(ticks * WITHIN + np.where(stands, row + 1, WITHIN - 1))
+    return np.asarray(ticks * WITHIN + np.where(stands, row + 2, new))
+
+
+def _silences(take: Take, channel: Channel) -> tuple[Ints, Ints]:
+    """When all sound is put off on a channel (MIDI 1.0, All Sound Off), and the places of that."""
+    rows = take.rows
+    tracks = np.unique([part.track for part in take.parts_on(channel)])
+    off = np.flatnonzero((rows.status == (CONTROL | channel.number)) & (rows.data1 == ALL_SOUND_OFF))
+    off = off[np.isin(rows.track[off], tracks)]
+    places = rows.tick[off] * WITHIN + off + 2
+    order = np.argsort(places)
+    return rows.tick[off][order], places[order]
 
 
 def _struck_again(pitch: Bytes, begins: Ints, let_go: Ints, start: Ints) -> Ints:
@@ -119,10 +135,10 @@ def _states(lane: Lane, on: float, off: float, take: Take) -> tuple[Ints, Flags,
     crossed = np.concatenate((_crossing(curve, rising, on, True), _crossing(curve, falling, off, False)))
     turns = np.concatenate((np.ones(len(rising), dtype=int), -np.ones(len(falling), dtype=int)))
     told = np.where(curve.values >= on, 1, np.where(curve.values < off, -1, 0))
-    origin = np.where(lane.touched, -1, lane.origin)
+    origin = lane.origin
     rows = np.maximum(origin, 0)
     stands = (origin >= 0) & (take.rows.tick[rows] == curve.ticks) if len(take.rows.tick) else origin >= 0
-    places = np.maximum.accumulate(curve.ticks * WITHIN + np.where(stands, origin + 1, 0))
+    places = np.maximum.accumulate(curve.ticks * WITHIN + np.where(stands, origin + 2, 0))
     ticks = np.concatenate((curve.ticks, crossed))
     turns, places = np.concatenate((told, turns)), np.concatenate((places, crossed * WITHIN))
     order = np.argsort(places, kind="stable")

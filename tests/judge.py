@@ -613,6 +613,9 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
         start, end, keys = reach.start, reach.end, ["bend"]
         if kind in ("bend.range", "bend.centre", "bend.instrument", "bend.stream") and "span" not in where:
             end = math.inf
+    elif kind in ("pedal.to_lengths", "pedal.from_lengths") or (kind.startswith("pedal.") and not where.get("span")):
+        reach = stroke.reach(take)
+        start, end = reach.start, reach.end + 1
     elif kind == "lane.shape" and said.get("notes"):
         reach = stroke.reach(take)
         start, end = reach.start, reach.end
@@ -632,7 +635,7 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
             # Where the lane has not begun, nothing comes back: what the stroke ends with stays until it begins.
             high = drawn.ticks[0]
         spans.append((low, high))
-    if kind == "bend.glide" and said.get("as") == "one":
+    if (kind == "bend.glide" and said.get("as") == "one") or kind in ("pedal.to_lengths", "pedal.from_lengths"):
         return {**dict.fromkeys(parts, spans), -1: []}
     return dict.fromkeys(parts, spans)
 
@@ -1265,6 +1268,57 @@ def ranged(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]
     return _compare(after, part, "bend", ticks, was, 1.5)
 
 
+def sounding_on(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    """Pedal into lengths and lengths into pedal: every note stops sounding when it did, within a tick."""
+    if said.get("threshold", 64.0) != 64 or said.get("longest") or said.get("gap_ms"):
+        return 0.0, ""
+    ends = []
+    for take in (before, after):
+        hearing = Hearing(take)
+        scale = hearing.scale
+        ends.append(sorted((n.part, n.start * scale, n.pitch, n.velocity, n.end * scale) for n in hearing.heard.notes))
+    last = min(before.end, after.end)
+    for one, other in zip(*ends, strict=True):
+        if one[:4] != other[:4]:
+            return 999.0, f"note {one[:4]} has become {other[:4]}"
+        if (off := abs(min(one[4], last) - min(other[4], last))) > 1:
+            return off, f"note {one[:4]} stops {off} ticks from where it did"
+    return 0.0, ""
+
+
+def footed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    """Pressed and lifted: at its depth over the span, or while any of the notes lasts."""
+    wanted = said.get("depth", 127.0) if said["kind"] == "pedal.press" else 0.0
+    stroke = parse_stroke(said)
+    for part in said["where"]["parts"]:
+        spans = [said["where"].get("span")]
+        if said["where"].get("notes") or said["where"].get("pitches"):
+            notes = before.parts[part].notes.only(stroke.where.notes_of(before.parts[part]))
+            spans = list(zip(notes.start.tolist(), notes.end.tolist(), strict=True))
+        for start, end in (span for span in spans if span and span[1] > span[0]):
+            off, sentence = _compare(
+                after, part, said.get("lane", "cc:64"), ticks := _inside(start, end, 9), [wanted] * len(ticks)
+            )
+            if off > 1:
+                return off, sentence
+    return 0.0, ""
+
+
+def switched(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    """Depth into on and off, with a memory: by walking along the lane tick after tick of what it says."""
+    part, key = said["where"]["parts"][0], said.get("lane", "cc:64")
+    drawn = Drawn.of(before, part, key)
+    if not all(drawn.hold) or not drawn.ticks or _is_switch(before, part, key):
+        return 0.0, ""
+    start, end = said["where"].get("span") or (drawn.ticks[0], drawn.ticks[-1] + 1)
+    is_on, states = False, {}
+    for tick, value in zip(drawn.ticks, drawn.values, strict=True):
+        is_on = value >= said.get("on", 64.0) or (is_on and value >= said.get("off", 60.0))
+        states[tick] = 127.0 if is_on else 0.0
+    told = [tick for tick in states if start <= tick < end]
+    return _compare(after, part, key, told, [states[tick] for tick in told]) if told else (0.0, "")
+
+
 FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] = {
     "lane.ramp": ramped,
     "lane.wave": waved,
@@ -1280,6 +1334,11 @@ FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] =
     "lane.shape": shaped,
     "lane.move": moved,
     "lane.unplayed": unplayed,
+    "pedal.to_lengths": sounding_on,
+    "pedal.from_lengths": sounding_on,
+    "pedal.press": footed,
+    "pedal.lift": footed,
+    "pedal.switch": switched,
     "velocity.set": velocities(lambda v, start, take, said: np.full(len(v), _measured(said["value"], v))),
     "velocity.nudge": velocities(nudged),
     "velocity.scale": velocities(scaled),

@@ -20,6 +20,8 @@ from expression.strokes.hairpin import VelocityDraw, VelocityHairpin
 from expression.strokes.note_sending import NoteAnswers, NoteSend
 from expression.strokes.notes import NotesCopy
 from expression.strokes.own_curves import NoteCopy, NoteCurve, NoteScatter, NoteStart
+from expression.strokes.pedalling import PedalFromLengths, PedalLegato, PedalToLengths
+from expression.strokes.pedals import PedalLift, PedalPress, PedalSwitch
 from expression.strokes.resting import BendCentre, BendHome
 from expression.strokes.sending import BendInstrument, BendStream
 from expression.strokes.shapes import LaneShape, LaneWave
@@ -71,6 +73,12 @@ AnyStroke = (
     | LaneTrim
     | NoteSend
     | NoteAnswers
+    | PedalPress
+    | PedalLift
+    | PedalSwitch
+    | PedalToLengths
+    | PedalFromLengths
+    | PedalLegato
 )
 Stroke = Annotated[AnyStroke, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}

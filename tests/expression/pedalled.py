@@ -1,4 +1,4 @@
-"""Random performances with pedals: simultaneous events, half-pedalling, keys struck again, two tracks of one channel."""
+"""Random performances with pedals: events at one tick, half-pedalling, keys struck again, two tracks of one channel."""
 
 import random
 
@@ -38,10 +38,10 @@ def performance(dice: random.Random, notes: int = 40, depth: bool = True, tracks
             if dice.random() < chance * 2:
                 put(at, M("control_change", control=number, value=value))
     found = []
-    for track in events:
-        track.sort(key=lambda one: one[:2])
+    for mine in events:
+        mine.sort(key=lambda one: one[:2])
         now, told = 0, []
-        for at, _, message in track:
+        for at, _, message in mine:
             told.append(message.copy(time=at - now))
             now = at
         found.append(told)

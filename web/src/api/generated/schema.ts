@@ -1243,7 +1243,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"]) | null;
+            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"]) | null;
         };
         /**
          * Changes
@@ -3111,6 +3111,189 @@ export interface components {
             revision: number;
         };
         /**
+         * PedalFromLengths
+         * @description Notes as short as fingers hold them, and the pedal where what sounds on needs it: what is heard stays as it was.
+         *
+         *     The pedal goes down only where nothing ends that it would hold: what it would make longer the fingers hold instead.
+         *     Hands are told apart at middle C, where a part goes to both sides of it.
+         */
+        PedalFromLengths: {
+            /**
+             * Finger Ms
+             * @description How long fingers hold; absent: to the next chord of the same hand.
+             */
+            finger_ms?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pedal.from_lengths";
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * PedalLegato
+         * @description Up at each change, and down again a little later, so that nothing is cut off and nothing blurs.
+         *
+         *     `harmony`: at a new bass, or a chord of which so large a share of pitch classes is new. `bass`: at a new bass alone.
+         *     `chord`, `bar`, `beat`: at each. A new bass is what is struck below the last, the lowest note of a chord of three or
+         *     more (of two in the lower hand), or a step above the last in the lower hand, where no lower finger outlasts it.
+         *     The pedal is up in rests longer than a beat, and a bass that is still held by its finger is not caught again.
+         */
+        PedalLegato: {
+            /**
+             * By
+             * @default harmony
+             * @enum {string}
+             */
+            by: "harmony" | "bass" | "chord" | "bar" | "beat";
+            /**
+             * Depth
+             * @description How deep.
+             * @default 127
+             */
+            depth: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pedal.legato";
+            /**
+             * Lag Ms
+             * @description Down again so much after the change.
+             * @default 80
+             */
+            lag_ms: number;
+            /**
+             * Share
+             * @description Of the pitch classes of a chord (two notes or more): so many new ones are a new harmony.
+             * @default 0.5
+             */
+            share: number;
+            /**
+             * Through Bass
+             * @description A change of bass alone does not lift the pedal.
+             * @default false
+             */
+            through_bass: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * PedalLift
+         * @description The pedal up, over the span or over each chosen note; after that it is as it was.
+         */
+        PedalLift: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pedal.lift";
+            /**
+             * Lane
+             * @description `cc:64` (sustain), `cc:66` (sostenuto), `cc:67` (soft) or `cc:69`.
+             * @default cc:64
+             */
+            lane: string;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * PedalPress
+         * @description The pedal down, over the span or over each chosen note; after that it is as it was.
+         */
+        PedalPress: {
+            /**
+             * Depth
+             * @description How deep.
+             * @default 127
+             */
+            depth: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pedal.press";
+            /**
+             * Lane
+             * @description `cc:64` (sustain), `cc:66` (sostenuto), `cc:67` (soft) or `cc:69`.
+             * @default cc:64
+             */
+            lane: string;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * PedalSwitch
+         * @description Depth into on and off: on from one value upwards, off again only below another, so that nothing flickers.
+         */
+        PedalSwitch: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pedal.switch";
+            /**
+             * Lane
+             * @description `cc:64` (sustain), `cc:66` (sostenuto), `cc:67` (soft) or `cc:69`.
+             * @default cc:64
+             */
+            lane: string;
+            /**
+             * Off
+             * @description Off below this; at most `on`.
+             * @default 60
+             */
+            off: number;
+            /**
+             * On
+             * @description On from here upwards.
+             * @default 64
+             */
+            on: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * PedalToLengths
+         * @description Notes end where they sounded to, and the pedal that held them goes: what is heard stays as it was.
+         *
+         *     A note that the pedal held ends when that comes up, or when its key is struck again. Where the pedal holds notes
+         *     that are not chosen it stays.
+         */
+        PedalToLengths: {
+            /**
+             * Gap Ms
+             * @description So much before its key is struck again a note ends.
+             * @default 0
+             */
+            gap_ms: number;
+            /**
+             * Keep Pedal
+             * @description The pedal stays as well.
+             * @default false
+             */
+            keep_pedal: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pedal.to_lengths";
+            /**
+             * Longest
+             * @description Beats: no note becomes longer than this; absent: as long as it sounded.
+             */
+            longest?: number | null;
+            /**
+             * Threshold
+             * @description A pedal holds from here upwards.
+             * @default 64
+             */
+            threshold: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
          * Pitches
          * @description Notes of some pitches: the voices of a drum part.
          */
@@ -3148,7 +3331,7 @@ export interface components {
             proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * PreviewAsked
@@ -3174,7 +3357,7 @@ export interface components {
                 number
             ] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * Problem
@@ -3241,7 +3424,7 @@ export interface components {
                 number
             ];
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /** Rename */
         Rename: {
@@ -3374,7 +3557,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * StrokeView
@@ -3391,7 +3574,7 @@ export interface components {
             /** Step */
             step: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * Summary
@@ -3524,7 +3707,7 @@ export interface components {
         /** Traced */
         Traced: {
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * TriedContour
@@ -3566,7 +3749,7 @@ export interface components {
                 number
             ][];
             /** Stroke */
-            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"]) | null;
+            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"]) | null;
         };
         /**
          * VelocityAccent
