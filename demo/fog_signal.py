@@ -12,6 +12,7 @@ import mido
 
 from demo.bellows_room import bowed_glass, glass_bell, glass_drone, glass_harp, second_wheel, too_far
 from demo.hand import RESOLUTION, Hand
+from demo.lens_room import half_pedalled, unpedalled
 from demo.reed_loft import drawn, reed_box, thin_line
 
 CHORDS = ((50, 57, 60, 65), (48, 55, 60, 64), (46, 53, 58, 62), (45, 52, 57, 60))
@@ -168,12 +169,18 @@ def the_reed_loft() -> bytes:
     return _file("The reed loft", [reed_box(), thin_line()], [(0, 66)], waltz=None)
 
 
+def the_lens_room() -> bytes:
+    """Pedals: one pressed in part under short notes, and a part that has none."""
+    return _file("The lens room", [half_pedalled(), unpedalled()], [(0, 72)], waltz=None)
+
+
 TAKES: dict[str, Callable[[], bytes]] = {
     "The fog signal: the stair": the_stair,
     "The fog signal: the keeper's log": the_keepers_log,
     "The fog signal: the lamp room": the_lamp_room,
     "The fog signal: the bellows room": the_bellows_room,
     "The fog signal: the reed loft": the_reed_loft,
+    "The fog signal: the lens room": the_lens_room,
 }
 STROKES: dict[str, list[dict[str, object]]] = {
     "The fog signal: the bellows room": [too_far(8)],

@@ -1,14 +1,29 @@
 """The facts of a selection."""
 
+from collections.abc import Mapping
+
 import numpy as np
 from typing_extensions import TypedDict
 
+from expression.arrays import Flags, Ints
 from expression.dynamics import dynamic
 from expression.notes import HIGHEST, LOWEST
+from expression.sounding import sounding
 from expression.strokes import Where, select
 from expression.take import Take
 
 BINS = 16
+
+
+def _sounds(take: Take, ids: Ints, masks: Mapping[int, Flags]) -> float:
+    """How long notes sound, in beats, pedals counted in: the mean; 0 where all that are chosen are muted."""
+    total, count = 0, 0
+    for number in {take.parts[part].channel.id for part in masks}:
+        sounds = sounding(take, take.channels[number])
+        mine = np.isin(sounds.id, ids)
+        total += int((sounds.end - sounds.start)[mine].sum())
+        count += int(mine.sum())
+    return total / max(count, 1) / take.resolution
 
 
 class Facts(TypedDict):
@@ -22,11 +37,17 @@ class Facts(TypedDict):
     spread: list[int]
     at_end: int
     """Notes at the lowest or the highest velocity there is."""
+    held: float
+    """How long their keys are held, in beats: the mean ..."""
+    sounds: float
+    """... and how long they sound, pedals counted in."""
 
 
 def facts(take: Take, where: Where) -> Facts:
     """The facts of what is selected. Raises NothingMatched."""
-    velocity = select(take, where).picked.velocity
+    picked, masks = select(take, where)
+    velocity = picked.velocity
+    held = float((picked.end - picked.start).mean()) / take.resolution
     spread = np.bincount(velocity * BINS // 128, minlength=BINS)
     lowest, highest = int(velocity.min()), int(velocity.max())
     return {
@@ -36,5 +57,7 @@ def facts(take: Take, where: Where) -> Facts:
         "highest": highest,
         "dynamic": dynamic(float(velocity.mean())),
         "spread": spread.tolist(),
+        "held": round(held, 2),
+        "sounds": round(_sounds(take, picked.id, masks) or held, 2),
         "at_end": int(((velocity == LOWEST) | (velocity == HIGHEST)).sum()),
     }

@@ -7,6 +7,7 @@ from expression.unplayed import Run, flickers, unheard
 from expression.views.bend_faults import BEND_FAULTS
 from expression.views.finding import MOST_SPANS, Unplayed
 from expression.views.note_faults import note_faults
+from expression.views.pedal_faults import pedal_faults
 
 
 def findings(take: Take) -> list[Unplayed]:
@@ -27,6 +28,7 @@ def findings(take: Take) -> list[Unplayed]:
             for faults in BEND_FAULTS:
                 found += faults(take, channel, part)
             found += note_faults(take, channel, part)
+            found += pedal_faults(take, channel, part)
     return sorted(found, key=lambda one: one["part"])
 
 

@@ -16,6 +16,7 @@ from expression.take import Part, Take
 from expression.views import events
 from expression.views.contours import Contour, contours
 from expression.views.looks import dye, patch, seal, voices
+from expression.views.rings import Rings, rings
 
 MOST_FLAGS = 500
 RESTED = 4
@@ -95,6 +96,7 @@ class PartLanes(TypedDict):
     in_force: list[InForce]
     lanes: list[LaneHead]
     contour: Contour | None
+    rings: Rings | None
 
 
 class PartView(PartLanes):
@@ -189,6 +191,7 @@ def _lanes(take: Take, part: Part) -> PartLanes:
         "in_force": in_force(take, part),
         "lanes": heads,
         "contour": contours(part),
+        "rings": rings(take, part),
     }
 
 

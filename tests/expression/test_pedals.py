@@ -17,6 +17,7 @@ from expression.receiver import receive
 from expression.sounding import sounding
 from expression.strokes import parse_stroke
 from expression.take import Take
+from expression.views.findings import findings
 from tests.expression.pedalled import performance
 from tests.files import file_of
 
@@ -263,3 +264,37 @@ def test_no_new_bass_sounds_over_the_old_one(seed: int) -> None:
             (end,) = [end for start, pitch, end in sounds if (start, pitch) == (at * 960, one)]
             # It may still be held by its finger, but by no pedal.
             assert end <= max(fingers[at * 960, one], (at + 1) * 960), (by, at)
+
+
+# ---- faults
+
+
+def told(take: Take) -> dict[str, Any]:
+    return {one["reason"]: one for one in findings(take) if one["lane"].startswith("cc:6")}
+
+
+def test_a_pedal_left_down_or_down_long_before_the_first_note_is_lifted() -> None:
+    take = take_of([(4000, 4900, 60)], [(0, 127)])
+    found = told(take)
+    assert "end of the take" in found["left down"]["says"] and "before the first note" in found["early pedal"]["says"]
+    assert pedal(applied(found["left down"]["stroke"], take)) == [(0, 127), (4900, 0)]
+    assert pedal(applied(found["early pedal"]["stroke"], take)) == [(0, 0), (4000, 127)]
+    assert not told(take_of([(0, 960, 60)], [(0, 127), (960, 0)]))
+
+
+def test_a_flickering_pedal_is_steadied() -> None:
+    take = take_of([(0, 4000, 60)], [(tick, 66 if tick % 100 else 61) for tick in range(0, 2000, 50)] + [(2400, 0)])
+    found = told(take)["pedal flickers"]
+    steady = applied(found["stroke"], take)
+    assert "flickers about its threshold" in found["says"] and len(pedal(steady)) <= 2
+    assert "pedal flickers" not in told(steady)
+
+
+def test_a_pedal_pressed_in_silence_and_one_that_notes_off_does_not_lift() -> None:
+    take = take_of([(0, 960, 60), (20000, 20960, 62)], [(2000, 127), (19000, 0)])
+    found = told(take)["idle pedal"]
+    assert found["spans"] == [(2000, 19000)] and not told(applied(found["stroke"], take))
+    ringing = take_of([(0, 960, 60), (5000, 5960, 62)], [(500, 127), (4000, 0)], cc123=[(2000, 0)])
+    found = told(ringing)["ringing on"]
+    mended = applied(found["stroke"], ringing)
+    assert heard(ringing)[0][2] == 4000 and heard(mended)[0][2] == 2000

@@ -101,6 +101,7 @@ export function wayOf(lane: LaneNodes, node: number): readonly (readonly number[
 /** Velocity is drawn, chosen and named as a lane, though every note has its own. */
 export const VELOCITY = "velocity";
 /** The wheel: a lane of semitones, with a range and gestures of its own. */
+export const SUSTAIN = "cc:64";
 export const BEND = "bend";
 /** Lanes that strokes begin with, until the player names another. */
 export const MOD_WHEEL = "cc:1";
@@ -111,6 +112,9 @@ export const EXPRESSION = "cc:11";
 export function formOf(kind: LaneKind, head: Schemas["LaneHead"] | undefined): Form {
   return head?.form ?? (kind.form === "pedal" ? "switch" : kind.form);
 }
+
+/** Whether a kind of lane is a pedal: off and on, or pressed in part. */
+export const isPedal = (kind: LaneKind): boolean => kind.form === "pedal";
 
 /** Whether a lane of this form can move from one value to another; otherwise it is off or on. */
 export const slides = (form: Form): boolean => form !== "switch";

@@ -42,6 +42,7 @@ export function scored({ ids, tempo = [[0, 500_000]] }: Wanted): Score {
         largest: null,
         inForce: [],
         contour: null,
+        rings: null,
       },
     ],
   };

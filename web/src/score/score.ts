@@ -41,6 +41,8 @@ export interface PartScore {
   /** How its notes are sent, and what its instrument takes of each by itself. */
   sent: Schemas["SentView"];
   contour: Contour | null;
+  /** Until when each note sounds, where a pedal holds it (0 where none does); and the latest of it and all before. */
+  rings: { until: Int32Array; reach: Int32Array } | null;
   lowest: number;
   highest: number;
 }
@@ -132,6 +134,7 @@ function partOf(part: DeskView["parts"][number]): PartScore {
     lanes: part.lanes,
     ...wheelOf(part),
     contour: contourOf(part.contour),
+    rings: ringsOf(part.rings, count),
     lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
     highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
   };
@@ -160,6 +163,20 @@ export function contourOf(given: Schemas["PartLanes"]["contour"]): Contour | nul
   };
 }
 
+function ringsOf(given: Schemas["PartLanes"]["rings"], count: number): PartScore["rings"] {
+  if (!given) return null;
+  const until = new Int32Array(count);
+  given.row.forEach((row, at) => {
+    until[row] = given.until[at];
+  });
+  let latest = 0;
+  const reach = until.map((tick) => {
+    latest = Math.max(latest, tick);
+    return latest;
+  });
+  return { until, reach };
+}
+
 /** The score with what has changed of the lanes of some parts. */
 export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]): Score {
   const parts = [...score.parts];
@@ -169,6 +186,7 @@ export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]
       lanes: part.lanes,
       ...wheelOf(part),
       contour: contourOf(part.contour),
+      rings: ringsOf(part.rings, parts[part.id].start.length),
     };
   return { ...score, parts };
 }

@@ -1501,12 +1501,16 @@ export interface components {
             count: number;
             /** Dynamic */
             dynamic: string;
+            /** Held */
+            held: number;
             /** Highest */
             highest: number;
             /** Lowest */
             lowest: number;
             /** Mean */
             mean: number;
+            /** Sounds */
+            sounds: number;
             /** Spread */
             spread: number[];
         };
@@ -3002,6 +3006,7 @@ export interface components {
             lanes: components["schemas"]["LaneHead"][];
             /** Largest */
             largest: number | null;
+            rings: components["schemas"]["Rings"] | null;
             sent: components["schemas"]["SentView"];
         };
         /**
@@ -3084,6 +3089,7 @@ export interface components {
             patch: string;
             /** Pitch */
             pitch: number[];
+            rings: components["schemas"]["Rings"] | null;
             /** Seal */
             seal: string;
             sent: components["schemas"]["SentView"];
@@ -3430,6 +3436,16 @@ export interface components {
         Rename: {
             /** Name */
             name: string;
+        };
+        /**
+         * Rings
+         * @description The notes of a part (`row`) that a pedal holds, and until when each sounds (ticks).
+         */
+        Rings: {
+            /** Row */
+            row: number[];
+            /** Until */
+            until: number[];
         };
         /**
          * Route

@@ -1,6 +1,6 @@
 /** Every key of the desk in one table: what it does is read by the handler and by the sheet. */
 
-import { VELOCITY } from "../../score/lanes";
+import { SUSTAIN, VELOCITY } from "../../score/lanes";
 import { type Chosen, noneOf, secondsAt, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
 import { erase } from "../hand/laneGestures";
@@ -16,6 +16,7 @@ import {
   zoomedRows,
 } from "../page/camera";
 import { hairpin, limit } from "../strokes/begin";
+import { press } from "../strokes/beginPedal";
 import { paste, remember } from "../strokes/copying";
 import { allToFront, arrangeRows, toFront, wish } from "../take/arranging";
 import { choose, chooseAll, chooseNone, chooseSpan, invertChoice } from "../take/choosing";
@@ -130,6 +131,13 @@ export const ACTIONS: Action[] = [
     does: "Hairpins go there and back, or one way",
     words: "swell dip peak",
     run: () => set({ thereAndBack: !desk().thereAndBack }),
+  },
+  {
+    keys: ["k", "Shift+k"],
+    group: "Shape",
+    does: "Press the pedal over the span or the chosen notes (Shift: lift it)",
+    words: "sustain foot down up",
+    run: (event) => press(SUSTAIN, event.shiftKey ? "pedal.lift" : "pedal.press"),
   },
   {
     keys: ["d"],

@@ -1,6 +1,6 @@
 /** The line at the bottom: where the pointer is, and what it would do there. */
 
-import { BEND, slides, textOf, VELOCITY, valueAt, wordOf } from "../../score/lanes";
+import { BEND, isPedal, slides, textOf, VELOCITY, valueAt, wordOf } from "../../score/lanes";
 import { isOfNotes, NOTE_PITCH } from "../../score/own";
 import { placeText, soundingAlone } from "../../score/score";
 import { GUTTER, pitchOf, tickOf } from "../page/camera";
@@ -10,6 +10,7 @@ import { noteName, partName, rowName } from "../take/arranging";
 import { selected } from "../take/choosing";
 import { shown } from "../take/layers";
 import { desk, frontParts, keptVelocities, kindOf, laneLevels, leadPart, set } from "../take/state";
+import { pedalHint } from "./pedalGestures";
 import { noteAt, velocityAt } from "./picking";
 
 export function hover(stave: Stave, x: number, y: number): void {
@@ -69,12 +70,14 @@ export function hoverLane(stave: LaneStave, x: number, y: number): void {
   if (isOfNotes(stave.kind.key)) {
     const { kind, height } = stave;
     const here = textOf(kind, laneLevels(kind, height).valueAt(y));
-    set({ hint: `${placeText(score, tick)}  ${here} — ${strokeOffer(stave)}` });
+    set({ hint: `${placeText(score, tick)}  ${here} — ${strokeOffer(stave, x)}` });
     return;
   }
   const value = nodes ? valueAt(nodes, tick) : null;
   const here = stave.open && stave.kind.key === BEND ? `; here ${pitchAt(stave, tick, y)}` : "";
-  set({ hint: `${placeText(score, tick)}  ${laneValue(stave, value, tick)}${here} — ${strokeOffer(stave)}` });
+  set({
+    hint: `${placeText(score, tick)}  ${laneValue(stave, value, tick)}${here} — ${strokeOffer(stave, x)}`,
+  });
 }
 
 /** What the height of the pointer would come to: semitones, and where one note sounds the note and its cents. */
@@ -101,7 +104,8 @@ function laneValue({ kind, form }: LaneStave, value: number | null, tick: number
   return slides(form) ? textOf(kind, value) : `${value} ${wordOf(kind, value)}`;
 }
 
-function strokeOffer({ open, kind }: LaneStave): string {
+function strokeOffer({ open, kind, form }: LaneStave, x: number): string {
+  if (open && isPedal(kind) && !slides(form) && !desk().drawing) return pedalHint(kind.key, x);
   if (open && isOfNotes(kind.key))
     return desk().drawing
       ? "drag to draw over a note, from its start (all that are chosen with it get the same; Ctrl: choose)"

@@ -1,6 +1,6 @@
 /** What the pointer does on an open lane: draws, moves nodes, pulls the ways between them, chooses a span for the frame. */
 import type { Stroke } from "../../api/client";
-import { BEND, type LaneNodes, slides, taken, textOf, valueAt } from "../../score/lanes";
+import { BEND, isPedal, type LaneNodes, slides, taken, textOf, valueAt } from "../../score/lanes";
 import { isOfNotes } from "../../score/own";
 import { addPoint, type Point } from "../../score/path";
 import { firstAbove, gridTicks, nearestLine } from "../../score/score";
@@ -14,6 +14,7 @@ import { finish, letGo, preview } from "../take/shaping";
 import { desk, draws, keptLane, laneLevels, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
 import { asNode, laneSurface, noteOfCurve, ownGrip } from "./ownGestures";
+import { pedalGrip } from "./pedalGestures";
 import { choosePressed } from "./picking";
 import { reach } from "./reaching";
 import { spanFrom } from "./spanGrip";
@@ -57,6 +58,10 @@ export function laneGrip(
   set({ activeLane: stave.kind.key });
   if (isOfNotes(stave.kind.key)) return ownLaneGrip(stave, x, y, event);
   if (draws(event)) return drawGrip(stave, x, y, event.shiftKey, event.altKey);
+  if (stave.open && isPedal(stave.kind) && !slides(stave.form)) {
+    if (event.shiftKey) return spanGrip(x, event, () => set({ span: null }));
+    return pedalGrip(stave, x, event.altKey);
+  }
   const node = nodeAt(stave, x, y);
   if (node !== null) return nodeGrip(stave, node);
   const way = slides(stave.form) ? wayAt(stave, x, y) : null;

@@ -1,4 +1,4 @@
-import { BEND, formOf, slides } from "../../score/lanes";
+import { BEND, formOf, isPedal, slides } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { between, rounded, signed } from "../../ui/numbers";
@@ -57,6 +57,7 @@ export default function LaneGestures({ laneKey }: { laneKey: string }) {
         {span ? "These act within the span." : "Without a span these act on all of the lane."}
       </p>
       {laneKey === BEND && <Wheel />}
+      {isPedal(kind) && <GestureKeys gestures={gesturesOn("pedal", sliding)} lane={laneKey} />}
       <GestureKeys gestures={gesturesOn("lane", sliding)} lane={laneKey} />
       <div className="grid grid-cols-2 gap-1.5">
         <button

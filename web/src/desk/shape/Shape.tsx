@@ -100,6 +100,10 @@ function FactsView({ facts }: { facts: Facts }) {
         {count(facts.count, "note")}
         {facts.at_end > 0 && <span className="text-faded">, {facts.at_end} at the end of the range</span>}
       </p>
+      <p className="text-[13px] text-faded" data-testid="lengths">
+        Held {count(facts.held, "beat")}
+        {facts.sounds > facts.held && `, sounding ${count(facts.sounds, "beat")}`} on average
+      </p>
       <Histogram spread={facts.spread} />
       <dl className="grid grid-cols-3 text-center">
         <Fact name="lowest" value={facts.lowest} />

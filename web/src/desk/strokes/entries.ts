@@ -19,6 +19,7 @@ import {
 } from "./beginLane";
 import { copyNotes } from "./copying";
 import { OWN_ENTRIES } from "./entriesOwn";
+import { PEDAL_ENTRIES } from "./entriesPedal";
 import { type Entry, type Field, type Gesture, type Kind, type NumberField, plain } from "./entry";
 
 const LIFT: NumberField = { name: "lift", label: "Lift", step: 0.05 };
@@ -644,6 +645,7 @@ export const ENTRIES: Record<Kind, Entry> = {
     ],
   },
   ...OWN_ENTRIES,
+  ...PEDAL_ENTRIES,
   "lane.nodes": { name: "Nodes", fields: [], on: "lane", gestures: [] },
   "lane.draw": {
     name: "Drawn",

@@ -48,7 +48,7 @@ export interface Entry {
   says?: string;
   fields: readonly Field[];
   /** Where its gestures are offered. */
-  on: "velocity" | "lane" | "bend" | "own";
+  on: "velocity" | "lane" | "bend" | "own" | "pedal";
   /** On a lane that is off or on there is nothing for it. */
   slides?: boolean;
   gestures: readonly Gesture[];

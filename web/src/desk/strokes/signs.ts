@@ -20,6 +20,12 @@ export const SIGNS = {
   instrument: "M3 2h18v9h-18z M7 5v3 M12 5v3 M17 5v3",
   stream: "M2 10h3v-2h3v-2h4v-2h4v-2h6",
   range: "M3 2 L21 2 M3 11 L21 11 M12 2 L12 11 M9.5 4.5 L12 2 L14.5 4.5 M9.5 8.5 L12 11 L14.5 8.5",
+  press: "M2 3 L7 3 L7 10 L17 10 L17 3 L22 3",
+  lift: "M2 10 L7 10 L7 3 L17 3 L17 10 L22 10",
+  square: "M2 10h4v-7h5v7h5v-7h6",
+  longer: "M3 3h5 M3 3h18 M3 8h5 M3 11L21 11 M19 9L21 11L19 12.5",
+  shorter: "M3 3h18 M3 8h5 M3 11h3 M8 11h13",
+  legato: "M2 4 L5 10 L9 10 L10.5 4 L12 10 L16 10 L17.5 4 L19 10 L22 10",
 } as const;
 
 export type Sign = keyof typeof SIGNS;

@@ -63,9 +63,11 @@ export function drawLane(scene: LaneScene): void {
   if (scene.was?.tick.length && slides(form)) drawGhost(scene, scene.was);
   if (nodes?.tick.length) {
     drawNoValue(scene, nodes);
-    if (slides(form)) drawSteps(scene, nodes);
+    if (form === "pedal") drawDepth(scene, nodes);
+    else if (slides(form)) drawSteps(scene, nodes);
     else drawSwitch(scene, nodes);
-    if (open) drawNodes(scene, nodes);
+    // What is on or off is moved by the ends of its ground.
+    if (open && slides(form)) drawNodes(scene, nodes);
   }
   drawMarks(scene);
   if (scene.mark && open) drawLine(scene, scene.mark.line);
@@ -243,6 +245,53 @@ function drawSwitch({ pen, ink, camera, height, scale, dyeOf, fronts }: LaneScen
   }
   pen.globalAlpha = 1;
 }
+
+/** A pedal that is pressed in part: ground of that depth, dark where it holds, and the line from which it does. */
+function drawDepth(scene: LaneScene, nodes: LaneNodes): void {
+  const { pen, ink, camera, scale, height, dyeOf, fronts, open } = scene;
+  const line = outline(camera, nodes, scale);
+  const [base, threshold] = [scale.yOf(scale.low), scale.yOf(HOLDS_FROM)];
+  const ground = new Path2D(line.path);
+  ground.lineTo(camera.width, base);
+  ground.lineTo(line.left, base);
+  pen.fillStyle = ink.dye(dyeOf(fronts[0]));
+  pen.globalAlpha = 0.2;
+  pen.fill(ground);
+  // What lies above the threshold holds.
+  pen.save();
+  pen.beginPath();
+  pen.rect(GUTTER, 0, camera.width, threshold);
+  pen.clip();
+  pen.globalAlpha = 0.4;
+  pen.fill(ground);
+  pen.restore();
+  pen.globalAlpha = 1;
+  pen.strokeStyle = scene.was ? ink.accent : ink.dye(dyeOf(fronts[0]));
+  pen.lineWidth = open ? 1.25 : 1;
+  pen.stroke(line.path);
+  if (!open) return;
+  pen.strokeStyle = ink.ink;
+  pen.lineWidth = 1;
+  pen.setLineDash([5, 4]);
+  pen.beginPath();
+  hair(pen, GUTTER, threshold, camera.width, threshold);
+  pen.stroke();
+  pen.setLineDash([]);
+  if (height < NAMED_HEIGHT) return;
+  pen.font = `500 11px ${SANS}`;
+  pen.textAlign = "right";
+  pen.textBaseline = "bottom";
+  pen.fillStyle = ink.ink;
+  pen.strokeStyle = ink.sheet;
+  pen.lineWidth = 4;
+  pen.lineJoin = "round";
+  pen.strokeText("holds from 64", camera.width - 8, threshold - 3);
+  pen.fillText("holds from 64", camera.width - 8, threshold - 3);
+}
+
+const HOLDS_FROM = 64;
+/** In pixels: on a lower lane the threshold has no name. */
+const NAMED_HEIGHT = 90;
 
 function drawSteps({ pen, ink, camera, scale, dyeOf, fronts, open, was }: LaneScene, nodes: LaneNodes): void {
   const base = scale.yOf(scale.middle);

@@ -1,7 +1,7 @@
 /** Notes as ribbons: sounding pitch by place, loudness by thickness, brightness by ink. */
 
 import type { LaneNodes } from "../../../score/lanes";
-import { type Contour, idOfRow, type PartScore, sounding } from "../../../score/score";
+import { type Contour, firstAbove, idOfRow, type PartScore, sounding } from "../../../score/score";
 import { between } from "../../../ui/numbers";
 import { type Camera, GUTTER, rightTick, xOf, yOfPitch } from "../camera";
 import { drawBox, drawGrid, drawGutter, drawSpan } from "./grid";
@@ -140,7 +140,8 @@ function addBars(scene: Scene, part: PartScore, inFront: boolean): void {
 /** Ribbons with all that the core knows of their sound. */
 function drawShaped(scene: Scene, part: PartScore): void {
   const { pen, ink, camera, voice } = scene;
-  const [from, to] = sounding(part, camera.left, rightTick(camera));
+  const [begun, to] = sounding(part, camera.left, rightTick(camera));
+  const from = part.rings ? Math.min(begun, firstAbove(part.rings.reach, camera.left)) : begun;
   const picked = scene.picked[part.id];
   const velocities = scene.shown[part.id];
   // Of several parts in front, what is chosen keeps the dye of its part at its onset.
@@ -148,8 +149,9 @@ function drawShaped(scene: Scene, part: PartScore): void {
   const isShaped = tried || part.contour;
   const onsets = scene.fronts.length > 1 ? new Path2D() : null;
   const inks = (["cold", "warm"] as const).map(() => Array.from({ length: INKS }, () => new Path2D()));
+  const tails = [new Path2D(), new Path2D()];
   for (let note = from; note < to; note++) {
-    if (part.end[note] < camera.left) continue;
+    if (Math.max(part.end[note], part.rings?.until[note] ?? 0) < camera.left) continue;
     const y = yOfPitch(camera, part.pitch[note]);
     if (y < -8 * camera.row || y > camera.notesHeight + 8 * camera.row) continue;
     const faint =
@@ -163,7 +165,14 @@ function drawShaped(scene: Scene, part: PartScore): void {
     const shape = isTried ? shapeOf(tried.contour, row) : shapeOf(part.contour, note);
     const touch = (faint ? FAINT : velocities[note]) / scene.scale.high;
     addRibbon(paths, camera, part, note, shape, y + camera.row / 2, touch);
+    const until = part.rings?.until[note];
+    if (until) addTail(tails[picked[note]], camera, part.end[note], until, y + camera.row / 2, touch);
   }
+  tails.forEach((path, warm) => {
+    pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
+    pen.globalAlpha = 0.45;
+    pen.fill(path);
+  });
   inks.forEach((paths, warm) => {
     pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
     paths.forEach((path, step) => {
@@ -175,6 +184,25 @@ function drawShaped(scene: Scene, part: PartScore): void {
   pen.fillStyle = ink.dye(scene.dyeOf(part));
   if (onsets) pen.fill(onsets);
 }
+
+/** What the pedal holds after the key is let go: thinner, to where it stops sounding. */
+function addTail(
+  path: Path2D,
+  camera: Camera,
+  end: number,
+  until: number,
+  middle: number,
+  touch: number,
+): void {
+  const left = Math.max(xOf(camera, end), GUTTER - 2);
+  const right = Math.min(xOf(camera, until), camera.width + 2);
+  if (right - left < 1) return;
+  const high = Math.max(thickness(camera.row, touch) * TAIL, 1);
+  path.rect(left, middle - high / 2, right - left, high);
+}
+
+/** Of a ribbon's thickness, what is left in its tail. */
+const TAIL = 0.3;
 
 /** The points of one note: those of a contour from `first` to before `after`; none where nothing shapes it. */
 interface Shape {

@@ -1,0 +1,29 @@
+"""How long notes ring on after their keys are let go, as ribbons draw it."""
+
+import numpy as np
+from typing_extensions import TypedDict
+
+from expression.lanes import SOSTENUTO, SUSTAIN
+from expression.sounding import sounding
+from expression.take import Part, Take
+
+
+class Rings(TypedDict):
+    """The notes of a part (`row`) that a pedal holds, and until when each sounds (ticks)."""
+
+    row: list[int]
+    until: list[int]
+
+
+def rings(take: Take, part: Part) -> Rings | None:
+    """Of a part; None where no pedal holds any of its notes."""
+    if not ({SUSTAIN, SOSTENUTO} & part.channel.lanes.keys()) or not len(part.notes):
+        return None
+    sounds = sounding(take, part.channel)
+    on = (sounds.part == part.id) & (sounds.end > sounds.key_up)
+    if not on.any():
+        return None
+    order = np.argsort(part.notes.id)
+    rows = order[np.searchsorted(part.notes.id[order], sounds.id[on])]
+    by_row = np.argsort(rows)
+    return {"row": rows[by_row].tolist(), "until": sounds.end[on][by_row].tolist()}

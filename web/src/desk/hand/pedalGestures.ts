@@ -1,0 +1,87 @@
+/** What the pointer does on a pedal that is on or off: along open ground it presses, on pressed ground it lifts. */
+import { type LaneNodes, valueAt } from "../../score/lanes";
+import { firstAbove, gridTicks, nearestLine } from "../../score/score";
+import { GUTTER, tickOf, xOf } from "../page/camera";
+import type { LaneStave } from "../stage/laneStage";
+import { onLead } from "../take/choosing";
+import { finish, letGo, preview } from "../take/shaping";
+import { desk, keptLane, set } from "../take/state";
+import type { Grip } from "./grip";
+
+/** An end of pressed ground is taken by hand when the pointer comes so near. */
+const EDGE_REACH = 6;
+const HOLDS_FROM = 64;
+
+const isDown = (nodes: LaneNodes | undefined, tick: number): boolean =>
+  (nodes ? (valueAt(nodes, tick) ?? 0) : 0) >= HOLDS_FROM;
+
+/** On the grid, unless Alt lets go of it or it is finer than the hand. */
+function snapped(x: number, free: boolean): number {
+  const { camera, score, grid } = desk();
+  const tick = Math.max(Math.round(tickOf(camera, Math.max(x, GUTTER))), 0);
+  if (!score || free === grid.snap || gridTicks(score, grid) * camera.perTick <= 6) return tick;
+  return nearestLine(score, tick, grid);
+}
+
+/** The end of pressed ground near a place: its tick, and whether the pedal goes down there. */
+function edgeAt(nodes: LaneNodes | undefined, x: number): { tick: number; down: boolean } | null {
+  if (!nodes) return null;
+  const { camera } = desk();
+  const from = Math.max(firstAbove(nodes.tick, tickOf(camera, x - EDGE_REACH) - 1), 0);
+  for (let node = from; node < nodes.tick.length; node++) {
+    const away = xOf(camera, nodes.tick[node]) - x;
+    if (away > EDGE_REACH) return null;
+    const before = node > 0 && nodes.value[node - 1] >= HOLDS_FROM;
+    const now = nodes.value[node] >= HOLDS_FROM;
+    if (before !== now && Math.abs(away) <= EDGE_REACH) return { tick: nodes.tick[node], down: now };
+  }
+  return null;
+}
+
+function say(stave: LaneStave, x: number, y: number, text: string): void {
+  set({ tip: { stave: stave.kind.key, x, y, text } });
+}
+
+/** Press or lift from where the hand went down; or move an end of pressed ground. */
+export function pedalGrip(stave: LaneStave, x: number, free: boolean): Grip {
+  const lane = stave.kind.key;
+  const nodes = keptLane(lane);
+  const edge = edgeAt(nodes, x);
+  const from = edge ? edge.tick : snapped(x, free);
+  const lifts = isDown(nodes, Math.round(tickOf(desk().camera, x)));
+  let begun = false;
+  return {
+    move(toX, toY, now) {
+      if (!begun && desk().shaping) letGo();
+      begun = true;
+      const to = snapped(toX, now.altKey);
+      if (to === from) return;
+      // An end that goes outwards presses what it goes over; one that goes inwards lifts it.
+      const presses = edge ? edge.down === to < from : !lifts;
+      say(stave, toX, toY, presses ? "pressed" : "lifted");
+      preview({
+        kind: presses ? "pedal.press" : "pedal.lift",
+        lane,
+        where: onLead([Math.min(from, to), Math.max(from, to)]),
+        ...(presses ? { depth: 127 } : {}),
+      } as Parameters<typeof preview>[0]);
+    },
+    done(moved) {
+      set({ tip: null });
+      if (moved) finish();
+      else if (desk().shaping) letGo();
+      else set({ span: null });
+    },
+  };
+}
+
+/** What a press would do there, in words. */
+export function pedalHint(lane: string, x: number): string {
+  const nodes = keptLane(lane);
+  const edge = edgeAt(nodes, x);
+  if (edge) return `drag to move where it ${edge.down ? "goes down" : "comes up"}`;
+  const down = isDown(nodes, Math.round(tickOf(desk().camera, x)));
+  return down
+    ? "drag to lift it here (Shift: choose a span)"
+    : "drag to press it here (Shift: choose a span)";
+}
