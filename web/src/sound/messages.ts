@@ -38,17 +38,17 @@ export function unpack(
   };
 }
 
-/** Pedal up, then All Notes Off (controller 123), for some parts: what a player does when stopping. */
+/** Pedals up, then All Notes Off (controller 123), for some parts: what a player does when stopping. */
 export function silence(parts: readonly number[], time: number): Batch {
-  const size = parts.length * 2;
+  const size = parts.length * 3;
   const batch = {
     times: new Float64Array(size).fill(time),
     parts: new Uint8Array(size),
     bytes: new Uint8Array(size * 3),
   };
   parts.forEach((part, index) => {
-    batch.parts.fill(part, index * 2, index * 2 + 2);
-    batch.bytes.set([0xb0, 64, 0, 0xb0, 123, 0], index * 6);
+    batch.parts.fill(part, index * 3, index * 3 + 3);
+    batch.bytes.set([0xb0, 64, 0, 0xb0, 66, 0, 0xb0, 123, 0], index * 9);
   });
   return batch;
 }

@@ -200,7 +200,10 @@ class Instrument {
   volume = 100 / 127;
   expression = 1;
   pan = 0.5;
-  pedal = false;
+  /** How deep the pedals are, 0 to 127: sustain; sostenuto is down or up; soft. */
+  pedal = 0;
+  sostenuto = false;
+  soft = 0;
   /** Where the wheel is, -1 to 1; and how far it goes, in semitones: kept from play to play, as real gear keeps it. */
   bend = 0;
   range = 2;
@@ -266,7 +269,6 @@ class Instrument {
       this.range = Math.min(Math.max(cents, 0), MOST_CENTS) / 100;
     } else if (number === 121) {
       this.expression = 1;
-      this.pedal = false;
       this.bend = 0;
       this.rpn = 0x3fff;
       this.values.clear();
@@ -353,12 +355,23 @@ interface Sides {
 }
 
 /** What the lanes of a part make of the sound of its voices. */
-type Colour = Pick<Instrument, "brightness" | "resonance" | "detune">;
+type Colour = Pick<Instrument, "brightness" | "resonance" | "detune" | "pedal">;
+
+/** A sustain pedal holds from here on (MIDI 1.0), and from there on no damper touches anything. */
+const HOLDS_FROM = 64;
+const FREE_FROM = 100;
+/** So many times a note's release does it fade where dampers just touch, and where they hardly do. */
+const TOUCHED = 6;
+const FREE = 80;
+/** The soft pedal takes so much of the force of a strike. */
+const SOFTENED = 0.3;
 
 class Voice {
   active = false;
   held = false;
+  /** Let go by the finger, and held by sustain; its key was down when sostenuto went down. */
   sustained = false;
+  caught = false;
   part = 0;
   channel = 0;
   pitch = 0;
@@ -386,7 +399,7 @@ class Voice {
     this.hissFall = noise ? 0.001 ** (1 / (noise[1] * sampleRate)) : 0;
     const ring = key?.ring ?? 1;
     this.active = this.held = true;
-    this.sustained = false;
+    this.sustained = this.caught = false;
     this.part = part;
     this.pitch = pitch;
     this.age = age;
@@ -414,14 +427,24 @@ class Voice {
     return this.loudness * this.fade * (this.held ? 2 : 1);
   }
 
+  /** How much is left of it after a frame: dampers that a pedal lifts in part let it fade slowly. */
+  private fading(pedal: number): number {
+    if (this.held || this.caught) return 1;
+    const seconds = this.patch.release;
+    if (!this.sustained) return 0.001 ** (1 / (seconds * sampleRate));
+    if (pedal >= FREE_FROM) return 1;
+    const share = (pedal - HOLDS_FROM) / (FREE_FROM - HOLDS_FROM);
+    return 0.001 ** (1 / (seconds * (TOUCHED + (FREE - TOUCHED) * share ** 2) * sampleRate));
+  }
+
   render(out: Float32Array, from: number, to: number, bend: number, colour: Colour): void {
-    const { partials, attack, release } = this.patch;
+    const { partials, attack } = this.patch;
     const frequency = this.hertz * 2 ** (bend / 12);
     const rank = this.patch.rank + colour.detune * DETUNE_CENTS;
     const tilt = 1.35 ** colour.brightness;
     const peak = 2 + 4 * (colour.brightness + 1.5);
     const frames = to - from;
-    const fading = this.held || this.sustained ? 1 : 0.001 ** (1 / (release * sampleRate));
+    const fading = this.fading(colour.pedal);
     const rising = 1 / (attack * sampleRate);
     const envelope = this.envelope;
     let rise = this.rise;
@@ -546,9 +569,13 @@ class PracticeSynth extends AudioWorkletProcessor {
       instrument.bend = ((one | (two << 7)) - 8192) / 8192;
       instrument.lane("bend", instrument.bend);
     } else if (kind === 0xb0) {
-      if (one === 64) this.pedal(part, two >= 64);
+      if (one === 64) this.pedal(part, two);
+      else if (one === 66) this.sostenuto(part, two >= HOLDS_FROM);
+      else if (one === 67) instrument.soft = two;
       else if (one === 121) {
-        this.pedal(part, false);
+        this.pedal(part, 0);
+        this.sostenuto(part, false);
+        instrument.soft = 0;
         instrument.controller(one, two);
       } else if (one === 120 || one === 123) this.allOff(part, one === 120);
       else instrument.controller(one, two);
@@ -570,7 +597,8 @@ class PracticeSynth extends AudioWorkletProcessor {
     const free = this.voices.find((voice) => !voice.active);
     const voice = free ?? this.voices.reduce((a, b) => (b.presence < a.presence ? b : a));
     const instrument = this.instrument(part);
-    voice.start(part, pitch, velocity, instrument.patch, ++this.struck);
+    const force = velocity * (1 - (SOFTENED * instrument.soft) / 127);
+    voice.start(part, pitch, force, instrument.patch, ++this.struck);
     voice.channel = channel;
     voice.own = instrument.members.get(channel) ?? null;
     voice.own?.settle(instrument.memberRange);
@@ -586,19 +614,36 @@ class PracticeSynth extends AudioWorkletProcessor {
     }
     if (!oldest) return;
     oldest.held = false;
-    oldest.sustained = this.instrument(part).pedal;
+    oldest.sustained = this.instrument(part).pedal >= HOLDS_FROM;
   }
 
-  private pedal(part: number, down: boolean): void {
-    this.instrument(part).pedal = down;
-    if (!down) for (const voice of this.voices) if (voice.part === part) voice.sustained = false;
+  /** A note that rings on is taken up again by no pedal: what has begun to fade fades. */
+  private pedal(part: number, depth: number): void {
+    const instrument = this.instrument(part);
+    instrument.pedal = depth;
+    const down = depth >= HOLDS_FROM;
+    for (const voice of this.voices) {
+      if (voice.part !== part) continue;
+      // What only sostenuto holds is held by both from now on.
+      if (!down) voice.sustained = false;
+      else if (voice.caught && !voice.held) voice.sustained = true;
+    }
+  }
+
+  /** Sostenuto holds the keys that are down as it goes down, and no others. */
+  private sostenuto(part: number, down: boolean): void {
+    const instrument = this.instrument(part);
+    if (down === instrument.sostenuto) return;
+    instrument.sostenuto = down;
+    for (const voice of this.voices) if (voice.part === part) voice.caught = down && voice.held;
   }
 
   private allOff(part: number, atOnce: boolean): void {
     for (const voice of this.voices) {
       if (voice.part !== part) continue;
       voice.held = false;
-      voice.sustained = !atOnce && this.instrument(part).pedal;
+      voice.sustained = !atOnce && this.instrument(part).pedal >= HOLDS_FROM;
+      if (atOnce) voice.caught = false;
       if (atOnce) voice.active = false;
     }
   }
@@ -671,6 +716,7 @@ class PracticeSynth extends AudioWorkletProcessor {
       brightness: Math.min(Math.max(instrument.brightness + own.to.brightness, -1.5), 1.5),
       resonance: Math.min(Math.max(instrument.resonance + own.to.resonance, 0), 1),
       detune: Math.min(Math.abs(instrument.detune + own.to.detune), 1),
+      pedal: instrument.pedal,
     };
     const shake = Math.min(Math.abs(own.to.vibrato), 1) * sway;
     voice.render(this.mono, from, to, bend + own.bent + shake, colour);

@@ -36,6 +36,7 @@ export function Hand({ onVelocity }: { onVelocity: boolean }) {
   const drawing = useDesk((state) => state.drawing);
   const thereAndBack = useDesk((state) => state.thereAndBack);
   const accents = useDesk((state) => state.accents);
+  const travels = useDesk((state) => state.travels);
   return (
     <div className="space-y-1.5 pt-2 pb-3">
       <Choice
@@ -63,6 +64,15 @@ export function Hand({ onVelocity }: { onVelocity: boolean }) {
           onChange={(wanted) => set({ thereAndBack: wanted })}
         />
       )}
+      <Choice
+        label="Under the notes"
+        value={travels ? "travels" : "stays"}
+        options={[
+          ["travels", "travels along"],
+          ["stays", "stays"],
+        ]}
+        onChange={(how) => set({ travels: how === "travels" })}
+      />
       <Choice
         label="At the end"
         value={now}

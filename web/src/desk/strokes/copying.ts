@@ -84,7 +84,13 @@ async function putDown(): Promise<void> {
   } else {
     const parts = copied.where.parts ?? [];
     const part = parts.length === 1 && !fronts.includes(parts[0]) ? fronts[0] : null;
-    await apply(plain("notes.copy", { where: copied.where, to: { part, at } }));
+    await apply(
+      plain("notes.copy", {
+        under: desk().travels,
+        where: copied.where,
+        to: { part, at },
+      }),
+    );
   }
   const now = desk();
   const made = now.history.strokes.at(-1);
@@ -98,7 +104,13 @@ export function copyNotes(): void {
   const { score } = desk();
   const found = chosenNotes();
   if (!score || !found) return;
-  begin(plain("notes.copy", { where: found.where, to: { part: null, at: behind(score, found.where) } }));
+  begin(
+    plain("notes.copy", {
+      under: desk().travels,
+      where: found.where,
+      to: { part: null, at: behind(score, found.where) },
+    }),
+  );
 }
 
 function behind(score: Score, where: Where): number {

@@ -105,6 +105,8 @@ interface HandState {
   /** Drawn lines on lanes: how far the kept nodes may stray from them, and whether they jump instead of sliding. */
   tolerance: number;
   steps: boolean;
+  /** What is copied or moved takes with it what the lanes hold under it. */
+  travels: boolean;
   /** What was copied last, to be put down where the playhead stands. */
   copied: Copied | null;
   /** A place, or bars, are being typed where the place is shown. */
@@ -168,6 +170,7 @@ export const cleared: TakeState &
   accents: 0,
   tolerance: 1,
   steps: false,
+  travels: true,
   copied: null,
   typesPlace: false,
   renaming: null,
