@@ -17,7 +17,7 @@ def half_pedalled() -> Hand:
         for step, pitch in enumerate(chord[1:]):
             hand.note(beat + 1 + step, 0.6, pitch, 56 + 4 * step)
         deep = 108 if bar % 3 else 82
-        path = [(beat + 0.15, 0), (beat + 0.45, deep), (beat + 2.6, deep - 12)]
+        path: list[tuple[float, float]] = [(beat + 0.15, 0), (beat + 0.45, deep), (beat + 2.6, deep - 12)]
         if bar % 4 == 3:
             # A tired foot: it rests just where the pedal takes hold.
             path += [(beat + 2.7 + step / 16, 64 + 4 * math.sin(2.2 * step)) for step in range(10)]

@@ -30,6 +30,8 @@ KEPT = -1.0
 """Instead of a depth: as deep as it was."""
 EARLY = 1
 """Ticks by which the pedal is down before keys are let go that it is to hold."""
+APART = 2
+"""Beats after which a single note of the lower hand is a bass again."""
 CHORD = 3
 """Notes from which on what is struck at once is a chord with a bass of its own."""
 
@@ -353,7 +355,8 @@ class PedalLegato(_FootStroke):
 
     `harmony`: at a new bass, or a chord of which so large a share of pitch classes is new. `bass`: at a new bass alone.
     `chord`, `bar`, `beat`: at each. A new bass is what is struck below the last, the lowest note of a chord of three or
-    more (of two in the lower hand), or a step above the last in the lower hand, where no lower finger outlasts it.
+    more (of two in the lower hand) after another such chord, or a note of the lower hand after a chord of that hand or
+    two beats, or a step above the last; where no lower finger outlasts it.
     The pedal is up in rests longer than a beat, and a bass that is still held by its finger is not caught again.
     """
 
@@ -451,15 +454,17 @@ def _changes(stroke: PedalLegato, take: Take, number: int) -> Ints:
     onsets = chord_onsets(sounds.start[inside], take.resolution)
     if stroke.by == "chord":
         return np.unique(onsets)
-    return _of_harmony(stroke, sounds, inside, onsets)
+    return _of_harmony(stroke, sounds, inside, onsets, take.resolution)
 
 
-def _of_harmony(stroke: PedalLegato, sounds: Sounding, rows: Ints, onsets: Ints) -> Ints:
+def _of_harmony(stroke: PedalLegato, sounds: Sounding, rows: Ints, onsets: Ints, resolution: int) -> Ints:
     changes: list[int] = []
-    bass, known = 128, set[int]()
+    bass, beside, known, formed = 128, 0, set[int](), False
     order = np.lexsort((sounds.pitch[rows], onsets))
     columns = (sounds.start[rows], sounds.key_up[rows], sounds.pitch[rows].astype(int), onsets)
     fingers: list[tuple[int, int]] = []
+    onset_before, count_before = -(2**62), 0
+    """When the lower hand struck last, and how many keys."""
     for onset, group in itertools.groupby(
         zip(*(column[order].tolist() for column in columns), strict=True), key=lambda note: note[3]
     ):
@@ -470,17 +475,24 @@ def _of_harmony(stroke: PedalLegato, sounds: Sounding, rows: Ints, onsets: Ints)
         # What a lower finger outlasts is no bass.
         is_bass = lowest != bass and not any(pitch < lowest and until >= let_go for until, pitch in fingers)
         low = lowest < SPLIT
-        is_new = is_bass and (len(notes) >= CHORD or (low and (len(notes) > 1 or lowest - bass <= STEP)))
+        # Above a bass that was struck alone chords are its company.
+        is_chord = beside > 1 and (len(notes) >= CHORD or (low and len(notes) > 1))
+        # One after a rest or a chord of its hand is a bass; one in a figure is not, unless it rubs against the last.
+        is_apart = low and (count_before > 1 or onset - onset_before >= APART * resolution)
+        is_new = is_bass and (is_chord or is_apart or (low and lowest - bass <= STEP))
         new_bass = lowest < bass or is_new
-        new_harmony = (
-            stroke.by == "harmony" and len(classes) > 1 and len(classes - known) / len(classes) >= stroke.share
-        )
+        # What a bass that was struck alone stands under, the first chord after it says.
+        news = len(classes - known) / len(classes)
+        new_harmony = stroke.by == "harmony" and formed and len(classes) > 1 and news >= stroke.share
         if not changes or new_harmony or (new_bass and not stroke.through_bass):
             changes.append(min(note[0] for note in notes))
-            bass, known = lowest, set()
+            bass, beside, known, formed = lowest, len(notes), set(), False
         bass = min(bass, lowest)
         known |= classes
+        formed |= len(classes) > 1
         fingers += [(until, pitch) for _, until, pitch, _ in notes]
+        if low:
+            onset_before, count_before = onset, sum(pitch < SPLIT for _, _, pitch, _ in notes)
     return np.array(changes, dtype=np.int64)
 
 

@@ -3143,7 +3143,8 @@ export interface components {
          *
          *     `harmony`: at a new bass, or a chord of which so large a share of pitch classes is new. `bass`: at a new bass alone.
          *     `chord`, `bar`, `beat`: at each. A new bass is what is struck below the last, the lowest note of a chord of three or
-         *     more (of two in the lower hand), or a step above the last in the lower hand, where no lower finger outlasts it.
+         *     more (of two in the lower hand) after another such chord, or a note of the lower hand after a chord of that hand or
+         *     two beats, or a step above the last; where no lower finger outlasts it.
          *     The pedal is up in rests longer than a beat, and a bass that is still held by its finger is not caught again.
          */
         PedalLegato: {
