@@ -1,6 +1,6 @@
 import { type PointerEvent, useEffect, useRef } from "react";
 import type { LaneKind } from "../../api/client";
-import { BEND, formOf, lanesOf, VELOCITY } from "../../score/lanes";
+import { BEND, formOf, lanesOf, slides, VELOCITY } from "../../score/lanes";
 import type { PartScore } from "../../score/score";
 import { between, rounded, signed } from "../../ui/numbers";
 import { Press } from "../hand/grip";
@@ -165,7 +165,7 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
         </span>
       )}
       {head && <OutOfSight laneKey={look.key} />}
-      {open && <FrameGrips kind={kind} height={height} />}
+      {open && slides(now.form) && <FrameGrips kind={kind} height={height} />}
       {open && head && <FaultMarks laneKey={look.key} />}
       {open && <Tip stave={look.key} />}
       {open && <SpokenNode stave={now} />}
