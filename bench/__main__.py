@@ -89,6 +89,7 @@ def measured() -> None:
     core.emitting(moved)
     core.receiving(data)
     core.zoning()
+    core.pedalling()
     core.starting()
 
     user = User.objects.create_user("bench")
@@ -104,6 +105,7 @@ def measured() -> None:
     line = takes.add(user, "Line.mid", performance(notes=2_000, pedals=0, parts=1))
     pad = takes.add(user, "Pad.mid", leaned())
     chords = takes.add(user, "Chords.mid", progression())
+    pedalled = takes.add(user, "Pedalled.mid", performance(notes=10_000, pedals=17_000, parts=1))
     port = free_port()
     with serving(port, os.environ) as server, sync_playwright() as playwright:
         chrome = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
@@ -123,6 +125,8 @@ def measured() -> None:
         browser.bends(page, str(line.pk), str(bent.pk))
         print("--- curves of 2,000 notes, 60,000 nodes; then 64 chords of four that glide")
         browser.own(page, str(pad.pk), str(chords.pk))
+        print("--- the pedal of 10,000 notes")
+        browser.pedals(page, str(pedalled.pk))
         browser.opening(page, "Pad")
         browser.frames(page)
         page.goto("/")

@@ -197,6 +197,21 @@ def own(page: Page, leaned: str, progression: str) -> None:
             _preview(page, take_id, str(stroke["kind"]), stroke, field, values)
 
 
+PEDALS: list[tuple[dict[str, Any], str, list[Any]]] = [
+    ({"kind": "pedal.to_lengths"}, "threshold", [62, 63, 64]),
+    ({"kind": "pedal.from_lengths"}, "finger_ms", [80, 90, 100]),
+    ({"kind": "pedal.legato"}, "lag_ms", [60, 80, 100]),
+    ({"kind": "pedal.switch"}, "on", [64, 65, 66]),
+    ({"kind": "pedal.press", "where": {"parts": [0], "span": [0, 400_000]}}, "depth", [100, 110, 127]),
+]
+
+
+def pedals(page: Page, take_id: str) -> None:
+    """What a foot does for 10,000 notes."""
+    for stroke, field, values in PEDALS:
+        _preview(page, take_id, str(stroke["kind"]), stroke, field, values)
+
+
 def shapes(page: Page, take_id: str) -> None:
     """A swell on each of very many notes."""
     _preview(page, take_id, "lane.shape on each note", ON_NOTES, "peak", [90, 100, 110])

@@ -111,6 +111,29 @@ def zoning() -> None:
     print(f"read back: {time.perf_counter() - start:.2f} s")
 
 
+def pedalling() -> None:
+    """25,000 notes and 43,000 values of their pedal, turned into lengths; and the others that do what a foot does."""
+    from bench.performance import performance
+
+    take = read(performance(notes=25_000, pedals=43_000, parts=1))
+    for kind, budget in (("to_lengths", " (budget 150)"), ("from_lengths", ""), ("legato", ""), ("switch", "")):
+        # Another number each time, so that nothing is known from before.
+        strokes = iter([
+            parse_stroke({"kind": f"pedal.{kind}", **said})
+            for said in PEDALS[kind]
+        ])  # fmt: skip
+        taken = timed(lambda: next(strokes).apply(take), len(PEDALS[kind]))  # noqa: B023
+        print(f"pedal.{kind} over 25,000 notes and 43,000 pedal events: {taken * 1000:.0f} ms{budget}")
+
+
+PEDALS: dict[str, list[dict[str, float]]] = {
+    "to_lengths": [{"threshold": 64 + step} for step in range(5)],
+    "from_lengths": [{"finger_ms": 100 + step} for step in range(5)],
+    "legato": [{"lag_ms": 80 + step} for step in range(5)],
+    "switch": [{"on": 64 + step} for step in range(5)],
+}
+
+
 def starting() -> None:
     """A command on a small file beside what it cannot do without."""
     from bench.performance import performance

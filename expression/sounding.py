@@ -1,12 +1,13 @@
 """How long notes sound: to the end of the key, or as long as the channel's pedals hold them."""
 
 from collections import deque
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from expression.arrays import Bytes, Flags, Floats, Ints
+from expression.arrays import Bytes, Flags, Floats, Ints, union
 from expression.curve import Curve
 from expression.lanes import ALL_SOUND_OFF, SOSTENUTO, SUSTAIN, THRESHOLD
 from expression.midi.status import CONTROL
@@ -113,6 +114,7 @@ def _sounding(take: Take, channel: Channel, threshold: float, apart: bool) -> tu
     return start, np.where(cut, np.maximum(again, end), until), end, part, pitch, id_, cut, order
 
 
+@lru_cache(maxsize=16)
 def pressed(take: Take, channel: Channel, key: str, on: float = THRESHOLD, off: float | None = None) -> Pressed:
     """Where a pedal is down: from the value `on` upwards, until it falls below `off`."""
     lane = channel.lanes.get(key)
@@ -148,7 +150,7 @@ def _silences(take: Take, channel: Channel) -> tuple[Ints, Ints]:
 
 def _struck_again(pitch: Bytes, begins: Ints, let_go: Ints, start: Ints) -> Ints:
     """When the key of each note is struck next after it was let go; never: beyond all ticks."""
-    ranks = np.unique(np.concatenate((begins, let_go)))
+    ranks = union(begins, let_go)
     many = len(ranks) + 1
     mine = pitch.astype(np.int64) * many + np.searchsorted(ranks, begins)
     order = np.argsort(mine, kind="stable")

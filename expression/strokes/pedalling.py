@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 from typing_extensions import override
 
-from expression.arrays import Flags, Ints, whole
+from expression.arrays import Flags, Ints, union, whole
 from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
@@ -217,7 +217,7 @@ def _from_lengths(stroke: PedalFromLengths, take: Take) -> list[_Held]:
         # The pedal may only go down once all has ended that it would make longer.
         # A reset lifts it, even where it is pressed again at once.
         resets = take.rows.tick[channel.resets]
-        ends = np.unique(np.concatenate((sounds.end[~sounds.again], resets)))
+        ends = union(sounds.end[~sounds.again], resets)
         before = np.searchsorted(ends, sounds.end) - 1
         least = np.maximum(np.where(before >= 0, ends[np.maximum(before, 0)], -1), sounds.start) + 1 + EARLY
         key_up = np.where(chosen, np.minimum(sounds.key_up, np.maximum(wanted, least)), sounds.key_up)
@@ -273,7 +273,7 @@ def _next_chord(take: Take, sounds: Sounding) -> Ints:
         for hand in (sounds.pitch < SPLIT, sounds.pitch >= SPLIT) if both else (own,):
             rows = np.flatnonzero(own & hand)
             onsets = chord_onsets(sounds.start[rows], take.resolution)
-            chords = np.unique(onsets)
+            chords = union(onsets)
             following = np.searchsorted(chords, onsets, side="right")
             has = following < len(chords)
             wanted[rows[has]] = chords[following[has]]
@@ -406,7 +406,7 @@ class PedalLegato(_FootStroke):
     @override
     def grips(self, take: Take) -> list[Grip]:
         for held in self.held(take):
-            changes = _changes(self, take, held.channel.id)
+            changes = _changes(_timeless(self), take, held.channel.id)
             spans = self.spans(take, held)
             if not spans or not len(changes):
                 continue
@@ -453,7 +453,7 @@ def _changes(stroke: PedalLegato, take: Take, number: int) -> Ints:
     inside = rows[sounds.start[rows] >= start]
     onsets = chord_onsets(sounds.start[inside], take.resolution)
     if stroke.by == "chord":
-        return np.unique(onsets)
+        return union(onsets)
     return _of_harmony(stroke, sounds, inside, onsets, take.resolution)
 
 
@@ -496,39 +496,51 @@ def _of_harmony(stroke: PedalLegato, sounds: Sounding, rows: Ints, onsets: Ints,
     return np.array(changes, dtype=np.int64)
 
 
-@lru_cache(maxsize=8)
 def _legato(stroke: PedalLegato, take: Take, number: int) -> list[tuple[int, int]]:
+    changes, waits, ups = _between(_timeless(stroke), take, number)
+    downs = np.maximum(whole(take.tempo.tick(take.tempo.seconds(changes) + stroke.lag_ms / 1000)), waits)
+    down = downs < ups
+    return list(zip(downs[down].tolist(), ups[down].tolist(), strict=True))
+
+
+def _timeless(stroke: PedalLegato) -> PedalLegato:
+    """The same stroke for all lags and depths: where the pedal changes does not depend on these."""
+    return stroke.model_copy(update={"lag_ms": 0.0, "depth": ON})
+
+
+@lru_cache(maxsize=8)
+def _between(stroke: PedalLegato, take: Take, number: int) -> tuple[Ints, Ints, Ints]:
+    """The changes, until when the pedal has to wait after each, and when it comes up again."""
     held, rows = _fingers(stroke, take, number)
     end, sounds = stroke.span(take, held)[1], held.sounds
     changes = _changes(stroke, take, number)
     if not len(changes):
-        return []
+        return changes, changes, changes
     rests = np.array(_rests(take, sounds.start[rows], sounds.key_up[rows]), dtype=np.int64)
-    ups = np.append(changes[1:], end)
-    following = np.append(rests, np.iinfo(np.int64).max)[np.searchsorted(rests, changes)]
-    downs = whole(take.tempo.tick(take.tempo.seconds(changes) + stroke.lag_ms / 1000))
+    rest = np.append(rests, np.iinfo(np.int64).max)[np.searchsorted(rests, changes)]
+    ups = np.minimum(np.append(changes[1:], end), rest)
     notes = sorted(zip(*(column[rows].tolist() for column in (sounds.start, sounds.key_up, sounds.pitch)), strict=True))
-    found: list[tuple[int, int]] = []
+    waits = changes.copy()
     held_on: list[tuple[int, int]] = []
     """Of the notes from before each change that fingers hold still: when they are let go, and their pitches."""
     at = 0
-    for change, down, up, rest in zip(changes.tolist(), downs.tolist(), ups.tolist(), following.tolist(), strict=True):
+    for place, (change, following) in enumerate(zip(changes.tolist(), [*changes[1:].tolist(), end], strict=True)):
         while at < len(notes) and notes[at][0] < change:
             held_on.append(notes[at][1:])
             at += 1
         held_on = [one for one in held_on if one[0] > change]
         after = at
-        while after < len(notes) and notes[after][0] < up:
+        while after < len(notes) and notes[after][0] < following:
             after += 1
         new = [pitch for _, _, pitch in notes[at:after]]
-        if held_on and new and not stroke.through_bass:
+        if not held_on and not new:
+            waits[place] = following
+        elif held_on and new and not stroke.through_bass:
             # A bass from before that its finger still holds would be caught again.
             lowest = min(pitch for _, pitch in held_on)
             if lowest != min(new):
-                down = max(down, 1 + max(let_go for let_go, pitch in held_on if pitch == lowest))
-        if down < min(up, rest) and (held_on or new):
-            found.append((down, min(up, rest)))
-    return found
+                waits[place] = 1 + max(let_go for let_go, pitch in held_on if pitch == lowest)
+    return changes, waits, ups
 
 
 def _rests(take: Take, start: Ints, end: Ints) -> list[int]:

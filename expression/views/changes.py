@@ -3,7 +3,7 @@
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Ints, runs, union
+from expression.arrays import Flags, Ints, runs, union
 from expression.curve import Curve
 from expression.lanes import NOTE_PITCH
 from expression.notes import Notes
@@ -56,8 +56,8 @@ BESIDE_VELOCITY = ("start", "end", "pitch", "release", "muted", "cue")
 """Columns of notes that a change is told of; ids never change, and rows of events are not seen."""
 
 
-def changes(before: Take, after: Take) -> Changes:
-    """What of a take differs in another of the same recording."""
+def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> Changes:
+    """What of a take differs in another of the same recording. Of notes that are elsewhere now only those in sight."""
     told = Changes(notes=[], velocity=[], lanes=[], added=[], moved=[], others=False)
     ids: list[Ints] = [np.zeros(0, dtype=np.int64)]
     values: list[np.ndarray] = [np.zeros(0, dtype=np.uint8)]
@@ -73,8 +73,10 @@ def changes(before: Take, after: Take) -> Changes:
             told["others"] |= bool(come.any() or gone.any())
             was, now = was.only(~gone), now.only(~come)
             was, now = was.only(np.argsort(was.id)), now.only(np.argsort(now.id))
-        if len(moved := now.only(_differ(was, now))):
-            told["moved"].append(_moved(old, new, moved))
+        if (differ := _differ(was, now)).any():
+            if sight:
+                differ &= (np.minimum(was.start, now.start) < sight[1]) & (np.maximum(was.end, now.end) > sight[0])
+            told["moved"].append(_moved(old, new, now.only(differ)))
             told["others"] = True
         rows = np.flatnonzero(was.velocity != now.velocity)
         ids.append(now.id[rows])
@@ -96,7 +98,7 @@ def _lanes_differ(old: Part, new: Part) -> bool:
     return any(old.lanes.get(key) is not new.lanes.get(key) for key in old.lanes.keys() | new.lanes.keys())
 
 
-def _differ(was: Notes, now: Notes) -> np.ndarray:
+def _differ(was: Notes, now: Notes) -> Flags:
     """Which notes differ in more than velocity. Columns that both share are not looked at."""
     differ = np.zeros(len(now), dtype=bool)
     for name in BESIDE_VELOCITY:

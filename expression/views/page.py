@@ -16,7 +16,7 @@ from expression.take import Part, Take
 from expression.views import events
 from expression.views.contours import Contour, contours
 from expression.views.looks import dye, patch, seal, voices
-from expression.views.rings import Rings, rings
+from expression.views.rings import Rings, feet, rings
 
 MOST_FLAGS = 500
 RESTED = 4
@@ -97,6 +97,8 @@ class PartLanes(TypedDict):
     lanes: list[LaneHead]
     contour: Contour | None
     rings: Rings | None
+    feet: list[tuple[int, int]]
+    """Where sustain is down: from one tick to another."""
 
 
 class PartView(PartLanes):
@@ -192,6 +194,7 @@ def _lanes(take: Take, part: Part) -> PartLanes:
         "lanes": heads,
         "contour": contours(part),
         "rings": rings(take, part),
+        "feet": feet(take, part),
     }
 
 

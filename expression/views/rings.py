@@ -4,7 +4,7 @@ import numpy as np
 from typing_extensions import TypedDict
 
 from expression.lanes import SOSTENUTO, SUSTAIN
-from expression.sounding import sounding
+from expression.sounding import pressed, sounding
 from expression.take import Part, Take
 
 
@@ -27,3 +27,9 @@ def rings(take: Take, part: Part) -> Rings | None:
     rows = order[np.searchsorted(part.notes.id[order], sounds.id[on])]
     by_row = np.argsort(rows)
     return {"row": rows[by_row].tolist(), "until": sounds.end[on][by_row].tolist()}
+
+
+def feet(take: Take, part: Part) -> list[tuple[int, int]]:
+    """Where the sustain of a part is down: from one tick to another."""
+    presses = pressed(take, part.channel, SUSTAIN)
+    return list(zip(presses.down.tolist(), presses.up.tolist(), strict=True))

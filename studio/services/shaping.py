@@ -95,7 +95,7 @@ def preview(
     return {
         "stroke": stroke,
         "mark": views.strokes.mark(known.met_by(number), stroke),
-        "changes": views.changes.changes(known.now.take, tried.now.take),
+        "changes": views.changes.changes(known.now.take, tried.now.take, sight),
         "lanes": lanes,
         "own": views.own_lanes.own_changes(parts[0][part], parts[1][part], *sight)
         if known_part and part is not None and sight

@@ -43,6 +43,7 @@ export function scored({ ids, tempo = [[0, 500_000]] }: Wanted): Score {
         inForce: [],
         contour: null,
         rings: null,
+        feet: [],
       },
     ],
   };

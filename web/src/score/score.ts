@@ -43,6 +43,8 @@ export interface PartScore {
   contour: Contour | null;
   /** Until when each note sounds, where a pedal holds it (0 where none does); and the latest of it and all before. */
   rings: { until: Int32Array; reach: Int32Array } | null;
+  /** Where sustain is down. */
+  feet: readonly (readonly [number, number])[];
   lowest: number;
   highest: number;
 }
@@ -135,6 +137,7 @@ function partOf(part: DeskView["parts"][number]): PartScore {
     ...wheelOf(part),
     contour: contourOf(part.contour),
     rings: ringsOf(part.rings, count),
+    feet: part.feet,
     lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
     highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
   };
@@ -187,6 +190,7 @@ export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]
       ...wheelOf(part),
       contour: contourOf(part.contour),
       rings: ringsOf(part.rings, parts[part.id].start.length),
+      feet: part.feet,
     };
   return { ...score, parts };
 }

@@ -2998,6 +2998,11 @@ export interface components {
             /** By Hand */
             by_hand: boolean;
             contour: components["schemas"]["Contour"] | null;
+            /** Feet */
+            feet: [
+                number,
+                number
+            ][];
             /** Id */
             id: number;
             /** In Force */
@@ -3068,6 +3073,11 @@ export interface components {
             drum: boolean;
             /** Dye */
             dye: string;
+            /** Feet */
+            feet: [
+                number,
+                number
+            ][];
             /** Id */
             id: number;
             /** Ids */

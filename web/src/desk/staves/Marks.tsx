@@ -3,7 +3,7 @@ import type { StrokeView } from "../../api/client";
 import { placeText, type Score } from "../../score/score";
 import { type Camera, GUTTER, xOf } from "../page/camera";
 import { openStroke } from "../take/arranging";
-import { useDesk } from "../take/state";
+import { leadPart, useDesk } from "../take/state";
 
 const LEAST_WIDTH = 14;
 const ROW_PIXELS = 22;
@@ -33,11 +33,13 @@ export function Marks() {
   const fronts = useDesk((state) => state.fronts);
   const openNumber = useDesk((state) => state.shaping?.number);
   const { shown, rows } = useMemo(() => inRows(strokes, fronts), [strokes, fronts]);
+  const feet = useDesk((state) => leadPart(state)?.feet);
+  const pedalled = feet?.length ? PEDAL_PIXELS : 0;
   return (
     <section
       aria-label="Marks"
       className="relative w-full shrink-0 overflow-hidden border-b border-rule bg-sheet"
-      style={{ height: rows * ROW_PIXELS + 2 }}
+      style={{ height: rows * ROW_PIXELS + pedalled + 2 }}
     >
       <span
         aria-hidden
@@ -68,10 +70,65 @@ export function Marks() {
           );
         })}
         {score && <Flags camera={camera} score={score} />}
+        {feet && <Feet feet={feet} camera={camera} top={rows * ROW_PIXELS} />}
       </div>
     </section>
   );
 }
+
+/** The pedal as a score writes it: pressed, and lifted with a star; of those that fall together only the first. */
+function Feet({
+  feet,
+  camera,
+  top,
+}: {
+  feet: readonly (readonly [number, number])[];
+  camera: Camera;
+  top: number;
+}) {
+  const signs: { x: number; lifts: boolean }[] = [];
+  let free = Number.NEGATIVE_INFINITY;
+  for (const [down, up] of feet) {
+    const [left, right] = [xOf(camera, down) - GUTTER, xOf(camera, up) - GUTTER];
+    if (right < -SIGN_PIXELS || left > camera.width) continue;
+    if (left >= free) {
+      signs.push({ x: left, lifts: false });
+      free = left + SIGN_PIXELS;
+    }
+    if (right - STAR_PIXELS >= free) {
+      signs.push({ x: right - STAR_PIXELS, lifts: true });
+      free = right;
+    }
+  }
+  return (
+    <span aria-hidden className="pointer-events-none absolute inset-x-0 text-faded" style={{ top }}>
+      {signs.map(({ x, lifts }) => (
+        <span
+          key={`${x} ${lifts}`}
+          className="absolute font-mark text-[13px] leading-[15px] italic"
+          style={{ left: x }}
+        >
+          {lifts ? (
+            <svg viewBox="0 0 10 10" className="mt-[3px] h-2.5 w-2.5" aria-hidden>
+              <path
+                d="M5 1v8M1 5h8M2.2 2.2l5.6 5.6M7.8 2.2L2.2 7.8"
+                stroke="currentColor"
+                strokeWidth="1.1"
+                fill="none"
+              />
+            </svg>
+          ) : (
+            "Ped."
+          )}
+        </span>
+      ))}
+    </span>
+  );
+}
+
+const PEDAL_PIXELS = 16;
+const SIGN_PIXELS = 30;
+const STAR_PIXELS = 10;
 
 /** A hairpin is drawn as in a score; the others by what they do. */
 function MarkSign({ stroke, width }: { stroke: StrokeView; width: number }) {

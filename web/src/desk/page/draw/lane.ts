@@ -248,7 +248,7 @@ function drawSwitch({ pen, ink, camera, height, scale, dyeOf, fronts }: LaneScen
 
 /** A pedal that is pressed in part: ground of that depth, dark where it holds, and the line from which it does. */
 function drawDepth(scene: LaneScene, nodes: LaneNodes): void {
-  const { pen, ink, camera, scale, height, dyeOf, fronts, open } = scene;
+  const { pen, ink, camera, scale, dyeOf, fronts, open } = scene;
   const line = outline(camera, nodes, scale);
   const [base, threshold] = [scale.yOf(scale.low), scale.yOf(HOLDS_FROM)];
   const ground = new Path2D(line.path);
@@ -277,22 +277,9 @@ function drawDepth(scene: LaneScene, nodes: LaneNodes): void {
   hair(pen, GUTTER, threshold, camera.width, threshold);
   pen.stroke();
   pen.setLineDash([]);
-  if (height < NAMED_HEIGHT) return;
-  pen.font = `500 11px ${SANS}`;
-  pen.textAlign = "right";
-  pen.textBaseline = "bottom";
-  pen.fillStyle = ink.ink;
-  pen.strokeStyle = ink.sheet;
-  pen.lineWidth = 4;
-  pen.lineJoin = "round";
-  pen.strokeText("holds from 64", camera.width - 8, threshold - 3);
-  pen.fillText("holds from 64", camera.width - 8, threshold - 3);
 }
 
 const HOLDS_FROM = 64;
-/** In pixels: on a lower lane the threshold has no name. */
-const NAMED_HEIGHT = 90;
-
 function drawSteps({ pen, ink, camera, scale, dyeOf, fronts, open, was }: LaneScene, nodes: LaneNodes): void {
   const base = scale.yOf(scale.middle);
   const line = outline(camera, nodes, scale);
