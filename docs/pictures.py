@@ -130,13 +130,12 @@ def wheel(page: Page) -> None:
     expect(page.get_by_test_id("fault").first).to_be_visible()
 
 
-def bend_range(page: Page) -> None:
-    """A range that changes in the middle of a note, because it is said too late."""
-    _open(page, "The fog signal: the bellows room", "Glass harp")
-    page.get_by_label("Lane that Shape acts on").select_option("bend")
-    fault = page.get_by_test_id("unplayed").filter(has_text="said only in bar 4")
-    fault.scroll_into_view_if_needed()
-    fault.get_by_role("button", name="Show it").hover()
+def pedal_depth(page: Page) -> None:
+    """A pedal that is pressed in part, the threshold from which it holds, and the tails of what it holds."""
+    _open(page, "The fog signal: the lens room", "Reed box")
+    page.get_by_label("Lane that Shape acts on").select_option("cc:64")
+    for _ in range(2):
+        page.keyboard.press("+")
 
 
 def distil(page: Page) -> None:
@@ -222,14 +221,12 @@ def close_up(page: Page) -> None:
     expect(page.get_by_role("region", name="Lanes of the close-up")).to_be_visible()
 
 
-def copy(page: Page) -> None:
-    """Four bars with their bends and wheels about to be put down again."""
-    _open(page, "The fog signal: the lamp room", "Bowed glass")
-    page.locator("[data-lane='bend'] button").first.click()
-    page.get_by_label("Lane that Shape acts on").select_option("velocity")
-    _span(page, 1, 5)
-    page.get_by_role("button", name="Copy notes", exact=True).click()
-    _numbers(page, ("Bar", "15"))
+def pedal_lengths(page: Page) -> None:
+    """A pedal about to become lengths: what was there is dotted, and the notes as long as they sounded."""
+    _open(page, "The fog signal: the lens room", "Reed box")
+    page.get_by_label("Lane that Shape acts on").select_option("cc:64")
+    page.get_by_role("button", name="Into lengths", exact=True).click()
+    expect(page.get_by_role("region", name="Shape")).to_contain_text("notes grow")
 
 
 VIEWS: dict[str, Callable[[Page], None]] = {
@@ -242,11 +239,11 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "two-parts": two_parts,
     "swell": swell,
     "frame": frame,
-    "copy": copy,
+    "pedal-lengths": pedal_lengths,
     "distil": distil,
     "glide": glide,
     "wheel": wheel,
-    "bend-range": bend_range,
+    "pedal-depth": pedal_depth,
     "trace": trace,
     "chords-glide": chords,
     "many-curves": curves,

@@ -2,28 +2,18 @@
 
 import { VELOCITY } from "../../score/lanes";
 import { NOTE_PITCH } from "../../score/own";
-import { firstAbove, idOfRow, nearestLine, type PartScore } from "../../score/score";
-import {
-  type Camera,
-  GUTTER,
-  pitchOf,
-  scrolled,
-  scrolledRows,
-  tickOf,
-  zoomed,
-  zoomedRows,
-} from "../page/camera";
+import { firstAbove, nearestLine, type PartScore } from "../../score/score";
+import { GUTTER, pitchOf, scrolled, scrolledRows, tickOf, zoomed, zoomedRows } from "../page/camera";
 import { overviewTick } from "../page/draw/overview";
-import { MOST_CROWDED, type Thread, threadGrips } from "../page/draw/threads";
 import type { Elements, Stave } from "../stage/stage";
-import { hung, leavingAt, ownWay, thereAt } from "../strokes/beginOwn";
 import { chooseSpan, chooseVoice } from "../take/choosing";
-import { keep, letGo, preview } from "../take/shaping";
+import { letGo } from "../take/shaping";
 import { desk, leadPart, look, set } from "../take/state";
 import { type Grip, Press } from "./grip";
 import { hover } from "./hints";
 import { ownGrip, ribbonSurface } from "./ownGestures";
-import { choiceGrip, noteAt } from "./picking";
+import { choiceGrip } from "./picking";
+import { threadGrip } from "./threadGestures";
 import { nudgeByWheel, velocityGrip } from "./velocityGestures";
 import { closerBy, turned } from "./wheel";
 
@@ -205,65 +195,3 @@ function notesGrip(x: number, y: number, event: PointerEvent): Grip | null {
   }
   return choiceGrip("notes", x, y, event);
 }
-
-/**
- * A voice of chord into chord, taken by one of its grips: from then on it goes in its own way. Its ring hangs it on
- * another note.
- */
-function threadGrip(x: number, y: number): Grip | null {
-  const { shaping, camera } = desk();
-  if (shaping?.stroke.kind !== "note.glide") return null;
-  const stroke = shaping.stroke;
-  const near = nearestGrip(camera, shaping.mark?.threads ?? [], x, y);
-  if (!near) return null;
-  const { thread, grip } = near;
-  const done = () => {
-    if (desk().shaping?.number != null) void keep();
-  };
-  if (grip === "hangs") {
-    let onto: number | null = null;
-    return {
-      move(toX, toY) {
-        const hit = noteAt("notes", toX + 3, toY);
-        const id = hit ? idOfRow(hit.part, hit.note) : null;
-        if (id === null || id === onto || id === thread.one) return;
-        onto = id;
-        preview(hung(stroke, thread.one, id));
-      },
-      done,
-    };
-  }
-  const tickAt = (toX: number) => Math.round(tickOf(desk().camera, toX));
-  const rises = thread.reached >= thread.pitch ? 1 : -1;
-  return {
-    move(toX, toY) {
-      if (grip === "leaves") preview(leavingAt(stroke, thread, tickAt(toX)));
-      else if (grip === "arrives") preview(thereAt(stroke, thread, tickAt(toX)));
-      else preview(ownWay(stroke, thread, { lift: thread.lift + (rises * (toY - y)) / LIFT_PIXELS }));
-    },
-    done,
-  };
-}
-
-/** The grip of a voice that is next to a place; where it is there rather than what it hangs on, where both are. */
-function nearestGrip(camera: Camera, threads: Thread[], x: number, y: number) {
-  let best: { thread: Thread; grip: keyof typeof GRIPS } | null = null;
-  let nearest = THREAD_REACH;
-  for (const thread of threads) {
-    const grips = threadGrips(camera, thread);
-    const crowded = grips.arrives.x - grips.leaves.x <= MOST_CROWDED;
-    for (const grip of Object.keys(GRIPS) as (keyof typeof GRIPS)[]) {
-      const place = grips[grip];
-      const away = Math.hypot(place.x - x, place.y - y) + (grip === "lift" && crowded ? THREAD_REACH : 0);
-      if (away >= nearest) continue;
-      nearest = away;
-      best = { thread, grip };
-    }
-  }
-  return best;
-}
-
-const GRIPS = { hangs: true, leaves: true, arrives: true, lift: true };
-const THREAD_REACH = 10;
-/** So far up or down is all of a voice's lift. */
-const LIFT_PIXELS = 80;

@@ -12,6 +12,7 @@ import { shown } from "../take/layers";
 import { desk, frontParts, keptVelocities, kindOf, laneLevels, leadPart, set } from "../take/state";
 import { pedalHint } from "./pedalGestures";
 import { noteAt, velocityAt } from "./picking";
+import { threadHint } from "./threadGestures";
 
 export function hover(stave: Stave, x: number, y: number): void {
   const { camera, score } = desk();
@@ -31,6 +32,8 @@ function hintFor(stave: Stave, x: number, y: number, place: string): string {
     const name = pitch < 0 ? "" : rowName(lead, pitch);
     if (x < GUTTER)
       return `${name} — click to ${pitch === voice ? "let go of" : "choose"} all of it; the lane then shows it alone`;
+    const thread = threadHint(x, y);
+    if (thread) return `${place}  ${name} — ${thread}`;
     const hit = noteAt("notes", x, y);
     if (!hit) return `${place}  ${name} — drag to choose notes (Shift: add)`;
     const velocity = keptVelocities()[hit.part.id][hit.note];
