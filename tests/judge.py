@@ -613,7 +613,9 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
         start, end, keys = reach.start, reach.end, ["bend"]
         if kind in ("bend.range", "bend.centre", "bend.instrument", "bend.stream") and "span" not in where:
             end = math.inf
-    elif kind in ("pedal.to_lengths", "pedal.from_lengths") or (kind.startswith("pedal.") and not where.get("span")):
+    elif kind in ("pedal.to_lengths", "pedal.from_lengths") or (
+        kind.startswith("pedal.") and (said.get("spans") or not where.get("span"))
+    ):
         reach = stroke.reach(take)
         start, end = reach.start, reach.end + 1
     elif kind == "lane.shape" and said.get("notes"):
@@ -1291,8 +1293,8 @@ def footed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]
     wanted = said.get("depth", 127.0) if said["kind"] == "pedal.press" else 0.0
     stroke = parse_stroke(said)
     for part in said["where"]["parts"]:
-        spans = [said["where"].get("span")]
-        if said["where"].get("notes") or said["where"].get("pitches"):
+        spans = said.get("spans") or [said["where"].get("span")]
+        if not said.get("spans") and (said["where"].get("notes") or said["where"].get("pitches")):
             notes = before.parts[part].notes.only(stroke.where.notes_of(before.parts[part]))
             spans = list(zip(notes.start.tolist(), notes.end.tolist(), strict=True))
         for start, end in (span for span in spans if span and span[1] > span[0]):

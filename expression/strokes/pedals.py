@@ -9,9 +9,10 @@ from typing_extensions import override
 from expression.arrays import Ints
 from expression.curve import Curve
 from expression.lanes import LANES, OFF, ON, PEDALS, SUSTAIN
+from expression.limits import MOST_NODES
 from expression.piece import laid_all
 from expression.sounding import pressed
-from expression.strokes.base import Reach, masks_of, select
+from expression.strokes.base import Reach, Tick, masks_of, select
 from expression.strokes.lane import LaneStroke, Spot, parts_of
 from expression.take import Lane, Take
 
@@ -35,6 +36,16 @@ class PedalStroke(LaneStroke):
 class _Foot(PedalStroke):
     """Over the span, or over each chosen note: the pedal at one depth, and after that as it was."""
 
+    spans: Annotated[tuple[tuple[Tick, Tick], ...], Field(max_length=MOST_NODES)] = Field(
+        (), description="Several spans (ticks), in place of that of `where`."
+    )
+
+    @model_validator(mode="after")
+    def _forwards(self) -> Self:
+        if any(start >= end for start, end in self.spans):
+            raise ValueError("spans must end after they start")
+        return self
+
     @property
     @override
     def makes(self) -> bool:
@@ -53,6 +64,9 @@ class _Foot(PedalStroke):
         return super().lanes(take)
 
     def _spans(self, take: Take, spot: Spot) -> list[tuple[int, int]]:
+        if self.spans:
+            starts, ends = (np.array(column) for column in zip(*self.spans, strict=True))
+            return merged(starts, ends)
         if self.where.notes is None and self.where.pitches is None:
             return [self.where.span or (0, max(take.end, 1))]
         masks = [(part.notes, self.where.notes_of(part)) for part in spot.parts]

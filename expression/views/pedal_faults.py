@@ -65,10 +65,11 @@ def _ends(take: Take, channel: Channel, part: int, key: str, presses: Pressed) -
         held = (row >= 0) & (ticks < presses.up[np.maximum(row, 0)])
         spans = list(dict.fromkeys(zip(ticks[held].tolist(), presses.up[row[held]].tolist(), strict=True)))
         if spans:
-            after = notes.start[notes.start >= spans[0][0]]
-            until = int(min(spans[0][1], after.min(initial=spans[0][1])))
-            span = (spans[0][0], max(until, spans[0][0] + 1))
-            mend = {"kind": "pedal.lift", "where": {"parts": [part], "span": span}}
+            # Up until the next note, or as long as it was down.
+            first = np.array([span[0] for span in spans])
+            after = np.append(notes.start, take.end)[np.searchsorted(notes.start, first)]
+            lifts = [(a, max(min(b, int(c)), a + 1)) for (a, b), c in zip(spans, after.tolist(), strict=True)]
+            mend = {"kind": "pedal.lift", "where": {"parts": [part]}, "spans": lifts}
             says = "{name} is down where all notes are put off, in bar {bar}: they ring on until it comes up."
             found += _told(take, part, key, "ringing on", spans, says, mend)
     return found
@@ -87,7 +88,7 @@ def _flickers(take: Take, channel: Channel, part: int, key: str, presses: Presse
     says = "{name} flickers about its threshold in {count} places, the first in bar {bar}."
     mend: dict[str, object] = {"kind": "pedal.switch", "on": 70.0, "off": 50.0, "where": {"parts": [part]}}
     if LANES[key].form_of(channel.lanes[key].curve.values) is Form.SWITCH:
-        mend = {"kind": "pedal.press", "where": {"parts": [part], "span": spans[0]}}
+        mend = {"kind": "pedal.press", "where": {"parts": [part]}, "spans": spans}
     return _told(take, part, key, "pedal flickers", spans, says, mend)
 
 
@@ -102,6 +103,6 @@ def _silent(take: Take, channel: Channel, part: int, key: str, presses: Pressed)
     bars = take.meter.bar_of(quiet)[2]
     idle = presses.up - quiet > SILENT_BARS * bars
     spans = list(zip(quiet[idle].tolist(), presses.up[idle].tolist(), strict=True))
-    mend: dict[str, object] = {"kind": "pedal.lift", "where": {"parts": [part], "span": spans[0] if spans else None}}
+    mend: dict[str, object] = {"kind": "pedal.lift", "where": {"parts": [part]}, "spans": spans}
     says = "{name} is pressed while nothing sounds for more than two bars, the first time in bar {bar}."
     return _told(take, part, key, "idle pedal", spans, says, mend)

@@ -3212,6 +3212,15 @@ export interface components {
              * @default cc:64
              */
             lane: string;
+            /**
+             * Spans
+             * @description Several spans (ticks), in place of that of `where`.
+             * @default []
+             */
+            spans: [
+                number,
+                number
+            ][];
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
@@ -3237,6 +3246,15 @@ export interface components {
              * @default cc:64
              */
             lane: string;
+            /**
+             * Spans
+             * @description Several spans (ticks), in place of that of `where`.
+             * @default []
+             */
+            spans: [
+                number,
+                number
+            ][];
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
