@@ -19,15 +19,13 @@ from expression.sounding import Pressed, Sounding, pressed, sounding
 from expression.strokes.base import BaseStroke, Reach, Where, masks_of, select
 from expression.strokes.grips import Grip, Time
 from expression.strokes.lane import Spot, lane_of
-from expression.strokes.pedals import Threshold, filled, footed, merged
+from expression.strokes.pedals import Spans, Threshold, footed, merged
 from expression.take import Channel, Take
 
 SPLIT = 60
 """Where a part goes below and above middle C, two hands are told apart there."""
 STEP = 2
 """Semitones: so little above the bass, a note of the lower hand is a new one."""
-KEPT = -1.0
-"""Instead of a depth: as deep as it was."""
 EARLY = 1
 """Ticks by which the pedal is down before keys are let go that it is to hold."""
 APART = 2
@@ -304,18 +302,17 @@ def _pedalled(take: Take, held: _Held, span: tuple[int, int], threshold: float, 
     # Where fingers are let go as before, the pedal goes down as it did.
     as_before = held.key_up == held.sounds.key_up
     down = np.where(as_before, _down(pressed(take, channel, SUSTAIN, threshold), held.sounds.end), held.key_up - EARLY)
-    needed = merged(down[held.needs], held.sounds.end[held.needs])
-    inside = [(max(a, span[0]), min(b, span[1])) for a, b in needed if a < span[1] and b > span[0]]
-    told = {SUSTAIN: filled(*span, [(a, b, depth or KEPT) for a, b in inside])}
+    needed = Spans.of(*merged(down[held.needs], held.sounds.end[held.needs]), depth or ON).within(*span)
+    # What stays is as deep as it was: only what lies between is lifted.
+    told = {SUSTAIN: needed.up_between(*span) if depth is None else needed.filled(*span)}
     if depth is None:
-        catches = zip(*_catching(take, held, span, threshold), strict=True)
-        told[SOSTENUTO] = [(int(down), int(up), OFF) for down, up, stays in catches if not stays]
+        downs, ups, stays = _catching(take, held, span, threshold)
+        told[SOSTENUTO] = Spans.of(downs[~stays], ups[~stays], OFF)
     for key, spans in told.items():
         if key not in channel.lanes and depth is None:
             continue
         spot = Spot(channel, [], lane_of(take, channel, key))
-        changed = [one for one in spans if one[2] != KEPT]
-        lane = footed(spot, changed, resumes=span[1] <= take.end) if changed else spot.lane
+        lane = footed(spot, spans, resumes=span[1] <= take.end)
         if not (lane.curve.values >= 1).any():
             # Of a pedal that is never pressed nothing has to be said.
             lane = spot.laid(Piece(0, max(take.end, span[1]) + 1, Curve.of([], [])), resumes=False)
@@ -389,28 +386,28 @@ class PedalLegato(_FootStroke):
         for held in self.held(take):
             start, end = self.span(take, held)
             channel = made.channels[held.channel.id]
-            spans = [(a, b, self.depth) for a, b in self.spans(take, held)]
-            lane = footed(Spot(channel, [], lane_of(made, channel, SUSTAIN)), filled(start, end, spans))
+            spans = Spans.of(*self.spans(take, held), self.depth).filled(start, end)
+            lane = footed(Spot(channel, [], lane_of(made, channel, SUSTAIN)), spans)
             made = made.with_lane(channel.id, lane)
         return made
 
-    def spans(self, take: Take, held: _Held) -> list[tuple[int, int]]:
-        """Where the pedal is down."""
+    def spans(self, take: Take, held: _Held) -> tuple[Ints, Ints]:
+        """From when to when the pedal is down."""
         return _legato(self, take, held.channel.id)
 
     @override
     def also(self, take: Take) -> str:
-        count = sum(len(self.spans(take, held)) for held in self.held(take))
+        count = sum(len(self.spans(take, held)[0]) for held in self.held(take))
         return "Pressed once." if count == 1 else f"Pressed {count:,} times."
 
     @override
     def grips(self, take: Take) -> list[Grip]:
         for held in self.held(take):
             changes = _changes(_timeless(self), take, held.channel.id)
-            spans = self.spans(take, held)
-            if not spans or not len(changes):
+            downs = self.spans(take, held)[0]
+            if not len(downs) or not len(changes):
                 continue
-            first = spans[0][0]
+            first = int(downs[0])
             change = int(changes[np.searchsorted(changes, first, side="right") - 1])
             second = float(take.tempo.tick(take.tempo.seconds(change) + 1)) - change
             time = Time("lag_ms", change, max(second / 1000, 1e-6))
@@ -496,11 +493,11 @@ def _of_harmony(stroke: PedalLegato, sounds: Sounding, rows: Ints, onsets: Ints,
     return np.array(changes, dtype=np.int64)
 
 
-def _legato(stroke: PedalLegato, take: Take, number: int) -> list[tuple[int, int]]:
+def _legato(stroke: PedalLegato, take: Take, number: int) -> tuple[Ints, Ints]:
     changes, waits, ups = _between(_timeless(stroke), take, number)
     downs = np.maximum(whole(take.tempo.tick(take.tempo.seconds(changes) + stroke.lag_ms / 1000)), waits)
     down = downs < ups
-    return list(zip(downs[down].tolist(), ups[down].tolist(), strict=True))
+    return downs[down], ups[down]
 
 
 def _timeless(stroke: PedalLegato) -> PedalLegato:
@@ -516,7 +513,7 @@ def _between(stroke: PedalLegato, take: Take, number: int) -> tuple[Ints, Ints, 
     changes = _changes(stroke, take, number)
     if not len(changes):
         return changes, changes, changes
-    rests = np.array(_rests(take, sounds.start[rows], sounds.key_up[rows]), dtype=np.int64)
+    rests = _rests(take, sounds.start[rows], sounds.key_up[rows])
     rest = np.append(rests, np.iinfo(np.int64).max)[np.searchsorted(rests, changes)]
     ups = np.minimum(np.append(changes[1:], end), rest)
     notes = sorted(zip(*(column[rows].tolist() for column in (sounds.start, sounds.key_up, sounds.pitch)), strict=True))
@@ -543,12 +540,8 @@ def _between(stroke: PedalLegato, take: Take, number: int) -> tuple[Ints, Ints, 
     return changes, waits, ups
 
 
-def _rests(take: Take, start: Ints, end: Ints) -> list[int]:
+def _rests(take: Take, start: Ints, end: Ints) -> Ints:
     """When rests longer than a beat begin."""
-    sounding_ = merged(start, end)
-    gaps = []
-    for (_, over), (begins, _) in zip(sounding_, [*sounding_[1:], (2**62, 0)], strict=True):
-        _, beat, _ = take.meter.bar_of(np.array([over]))
-        if begins - over > int(beat[0]):
-            gaps.append(over)
-    return gaps
+    begins, over = merged(start, end)
+    beat = take.meter.bar_of(over)[1]
+    return over[np.append(begins[1:], 2**62) - over > beat]

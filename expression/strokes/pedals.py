@@ -1,12 +1,12 @@
 """Strokes on pedals: pressed and lifted, and depth turned into on and off."""
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal, NamedTuple, Self
 
 import numpy as np
 from pydantic import Field, field_validator, model_validator
 from typing_extensions import override
 
-from expression.arrays import Ints
+from expression.arrays import Floats, Ints
 from expression.curve import Curve
 from expression.lanes import LANES, OFF, ON, PEDALS, SUSTAIN
 from expression.limits import MOST_NODES
@@ -63,29 +63,29 @@ class _Foot(PedalStroke):
             return self.model_copy(update={"where": self.where.model_copy(update={"parts": named})}).lanes(take)
         return super().lanes(take)
 
-    def _spans(self, take: Take, spot: Spot) -> list[tuple[int, int]]:
+    def _spans(self, take: Take, spot: Spot) -> tuple[Ints, Ints]:
         if self.spans:
             starts, ends = (np.array(column) for column in zip(*self.spans, strict=True))
             return merged(starts, ends)
         if self.where.notes is None and self.where.pitches is None:
-            return [self.where.span or (0, max(take.end, 1))]
+            start, end = self.where.span or (0, max(take.end, 1))
+            return np.array([start]), np.array([end])
         masks = [(part.notes, self.where.notes_of(part)) for part in spot.parts]
-        start, end = (np.concatenate([getattr(n, side)[mask] for n, mask in masks]) for side in ("start", "end"))
-        return merged(start, np.maximum(end, start + 1))
+        starts, ends = (np.concatenate([getattr(n, side)[mask] for n, mask in masks]) for side in ("start", "end"))
+        return merged(starts, np.maximum(ends, starts + 1))
 
     @override
     def shaped(self, take: Take, spot: Spot) -> Lane | None:
-        spans = self._spans(take, spot)
-        return footed(spot, [(start, end, self._depth) for start, end in spans]) if spans else None
+        starts, ends = self._spans(take, spot)
+        return footed(spot, Spans.of(starts, ends, self._depth)) if len(starts) else None
 
     @override
     def reach(self, take: Take) -> Reach:
         spots = self.lanes(take)
-        spans = [span for spot in spots for span in self._spans(take, spot)]
-        if not spans:
+        starts, ends = (np.concatenate(side) for side in zip(*(self._spans(take, spot) for spot in spots), strict=True))
+        if not len(starts):
             select(take, self.where)
-        starts, ends = zip(*spans, strict=True)
-        return Reach(min(starts), max(ends), parts_of(spots), len(spans))
+        return Reach(int(starts.min()), int(ends.max()), parts_of(spots), len(starts))
 
     @override
     def line(self, take: Take) -> list[tuple[int, float]]:
@@ -144,12 +144,10 @@ class PedalSwitch(PedalStroke):
         start, end = self.span_of(take, spot.lane)
         spans = pressed(take, spot.channel, self.lane, self.on, self.off)
         first = min(max(int(spot.curve.ticks[0]), start), end)
-        down = [
-            (max(a, first), min(b, end), ON)
-            for a, b in zip(spans.down.tolist(), spans.up.tolist(), strict=True)
-            if a < end and b > first
-        ]
-        return footed(spot, filled(first, end, down), self.where.span is not None) if first < end else None
+        if first >= end:
+            return None
+        down = Spans.of(spans.down, spans.up, ON).filled(first, end)
+        return footed(spot, down, self.where.span is not None)
 
     @property
     @override
@@ -161,43 +159,63 @@ class PedalSwitch(PedalStroke):
         return f"{self.name} on and off, at {self.on:g}"
 
 
-def merged(start: Ints, end: Ints) -> list[tuple[int, int]]:
+class Spans(NamedTuple):
+    """Where a pedal is at some depth: spans that ascend and do not overlap. One element of each array a span."""
+
+    start: Ints
+    end: Ints
+    depth: Floats
+
+    @classmethod
+    def of(cls, start: Ints, end: Ints, depth: float) -> "Spans":
+        """All at one depth."""
+        return cls(start, end, np.full(len(start), depth))
+
+    def within(self, first: int, last: int) -> "Spans":
+        """What lies between two ticks."""
+        start, end = np.maximum(self.start, first), np.minimum(self.end, last)
+        inside = start < end
+        return Spans(start[inside], end[inside], self.depth[inside])
+
+    def up_between(self, first: int, last: int) -> "Spans":
+        """Where between two ticks none of them lies: there the pedal is up."""
+        start, end = np.append(first, self.end), np.append(self.start, last)
+        return Spans.of(start[start < end], end[start < end], OFF)
+
+    def filled(self, first: int, last: int) -> "Spans":
+        """They, and the pedal up between them, so that all from one tick to another is told."""
+        mine = self.within(first, last)
+        up = mine.up_between(first, last)
+        order = np.argsort(np.concatenate((mine.start, up.start)), kind="stable")
+        return Spans(
+            np.concatenate((mine.start, up.start))[order],
+            np.concatenate((mine.end, up.end))[order],
+            np.concatenate((mine.depth, up.depth))[order],
+        )
+
+
+def merged(start: Ints, end: Ints) -> tuple[Ints, Ints]:
     """Spans as few as they can be: those that touch or overlap are one."""
     if not len(start):
-        return []
+        return start, end
     order = np.argsort(start, kind="stable")
     start, reach = start[order], np.maximum.accumulate(end[order])
     first = np.append(True, start[1:] > reach[:-1])
-    return list(zip(start[first].tolist(), reach[np.append(np.flatnonzero(first)[1:] - 1, -1)].tolist(), strict=True))
+    return start[first], reach[np.append(np.flatnonzero(first)[1:] - 1, -1)]
 
 
-def filled(start: int, end: int, spans: list[tuple[int, int, float]]) -> list[tuple[int, int, float]]:
-    """Spans (ascending, apart) within others at which the pedal is up, so that all from `start` to `end` is told."""
-    told: list[tuple[int, int, float]] = []
-    at = start
-    for a, b, depth in spans:
-        if a > at:
-            told.append((at, a, OFF))
-        if b > max(a, at):
-            told.append((max(a, at), b, depth))
-        at = max(at, b)
-    return told + ([(at, end, OFF)] if end > at else [])
-
-
-def footed(spot: Spot, spans: list[tuple[int, int, float]], resumes: bool = True) -> Lane:
-    """A pedal's lane with spans (ascending, apart) at some depth each. Before the first that is told it is up; after
-    the last it `resumes` what it said.
+def footed(spot: Spot, spans: Spans, resumes: bool = True) -> Lane:
+    """A pedal's lane with the pedal at some depths. Before the first that is told it is up; after the last it `resumes`
+    what it said.
     """
-    told = [span for span in spans if span[1] > span[0]]
-    if not told:
+    if not len(spans.start):
         return spot.lane
+    first, last = int(spans.start[0]), int(spans.end[-1])
     curve = spot.curve
-    if not len(curve) or curve.ticks[0] > told[0][0]:
+    if not len(curve) or curve.ticks[0] > first:
         curve = Curve.of([0], [OFF]).then(curve)
-    starts, ends, depths = (np.array(column) for column in zip(*told, strict=True))
-    lane = spot.lane.reshaped(laid_all(curve, starts, ends, Curve.of(starts, depths), spot.error, resumes))
-    # What says again what is said already is not needed; of a lane that is never pressed nothing is.
-    values = lane.curve.values
-    repeats = np.append(False, (values[1:] == values[:-1]) & lane.curve.hold[:-1] & lane.curve.hold[1:])
-    touched = (lane.curve.ticks >= min(told[0][0], curve.ticks[0])) & (lane.curve.ticks <= told[-1][1])
-    return lane.reshaped(lane.curve.rows(~(repeats & touched))) if (repeats & touched).any() else lane
+    made = laid_all(curve, spans.start, spans.end, Curve.of(spans.start, spans.depth), spot.error, resumes)
+    # What says again what is said already is not needed.
+    repeats = np.append(False, (made.values[1:] == made.values[:-1]) & made.hold[:-1] & made.hold[1:])
+    repeats &= (made.ticks >= min(first, int(curve.ticks[0]))) & (made.ticks <= last)
+    return spot.lane.reshaped(made.rows(~repeats) if repeats.any() else made)

@@ -342,14 +342,14 @@ class TestGesturesUnderTheHand:
             "way": "auto", "zoned": False, "lower": True, "members": 15, "semitones": 48.0,
             "replaces": [], "takes": None, "bends": None,
         }  # fmt: skip
-        assert before["parts"] == [{"id": 0, **plain, "lanes": [], "contour": None}]
+        assert before["parts"] == [{"id": 0, **plain, "lanes": [], "contour": None, "rings": None, "feet": []}]
         desk.send("post", "strokes", stroke={**FADE, "lane": "cc:11"})
         after = desk.caller.get(f"takes/{desk.id}/parts?of=0")
         holds_to(PartsLanes, after)
         (part,) = after["parts"]
         view = desk.caller.get(f"takes/{desk.id}/view")
         assert (after["revision"], after["end"]) == (1, view["end"])
-        assert part == {name: view["parts"][0][name] for name in ("id", *plain, "lanes", "contour")}
+        assert part == {name: view["parts"][0][name] for name in ("id", *plain, "lanes", "contour", "rings", "feet")}
         assert part["contour"]["loud"][0] == 100
 
 

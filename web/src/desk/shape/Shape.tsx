@@ -34,7 +34,7 @@ export function Shape() {
       <VoiceName />
       {onVelocity && (
         // Facts come after the choice: room is kept for them, so that no button moves under the hand when they do.
-        <div className="mb-3 min-h-[7rem]">
+        <div className="mb-3 min-h-[8.25rem]">
           {facts ? <FactsView facts={facts} /> : <Advice hasSelection={hasSelection} />}
         </div>
       )}
