@@ -74,7 +74,7 @@ def opened(curve: Curve, ticks: Ints, error: float) -> Curve:
     """
     if not len(curve):
         return curve
-    ticks = np.unique(np.asarray(ticks, dtype=np.int64))
+    ticks = union(np.asarray(ticks, dtype=np.int64))
     at = np.searchsorted(curve.ticks, ticks)
     known = (at < len(curve)) & (curve.ticks[np.minimum(at, len(curve) - 1)] == ticks)
     ticks = ticks[~known & (ticks > curve.ticks[0])]

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 from typing_extensions import override
 
-from expression.arrays import Flags, Ints, union, whole
+from expression.arrays import Flags, Ints, contained, union, whole
 from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
@@ -69,7 +69,7 @@ class _FootStroke(BaseStroke):
     def reach(self, take: Take) -> Reach:
         found = self.held(take)
         spans = [self.span(take, held) for held in found]
-        parts = sorted({int(part) for held in found for part in np.unique(held.sounds.part[held.chosen])})
+        parts = sorted({int(part) for held in found for part in union(held.sounds.part[held.chosen])})
         count = sum(int(held.chosen.sum()) for held in found)
         return Reach(min(a for a, _ in spans), max(b for _, b in spans), parts, count)
 
@@ -227,7 +227,7 @@ def _from_lengths(stroke: PedalFromLengths, take: Take) -> list[_Held]:
             needs = _by_sustain(presses, bare, sounds) & (key_up < sounds.end)
             as_before = key_up == sounds.key_up
             stays = np.concatenate((down[needs & as_before], presses.down[presses.down >= last]))
-            stuck = ~as_before & ~sounds.again & np.isin(sounds.end, stays)
+            stuck = ~as_before & ~sounds.again & contained(sounds.end, np.sort(stays))
             if not stuck.any():
                 break
             key_up = np.where(stuck, sounds.key_up, key_up)
@@ -246,7 +246,7 @@ def _chosen(where: Where, take: Take, threshold: float) -> list[tuple[Channel, S
     found = []
     for number in sorted({take.parts[part].channel.id for part in masks}):
         sounds = sounding(take, take.channels[number], threshold)
-        chosen = np.isin(sounds.id, ids)
+        chosen = contained(sounds.id, np.sort(ids))
         if chosen.any():
             found.append((take.channels[number], sounds, chosen))
     if not found:
@@ -265,7 +265,7 @@ def _without(take: Take, channel: Channel, key: str, threshold: float = THRESHOL
 def _next_chord(take: Take, sounds: Sounding) -> Ints:
     """When the next chord of the same hand of the same part begins; never: where the note is let go."""
     wanted = sounds.key_up.copy()
-    for part in np.unique(sounds.part):
+    for part in union(sounds.part):
         own = sounds.part == part
         both = bool((sounds.pitch[own] < SPLIT).any() and (sounds.pitch[own] >= SPLIT).any())
         for hand in (sounds.pitch < SPLIT, sounds.pitch >= SPLIT) if both else (own,):
@@ -282,7 +282,7 @@ def _ended(take: Take, held: _Held) -> Take:
     """The take with notes whose keys are let go at other times."""
     changed: dict[int, Notes] = {}
     differ = held.key_up != held.sounds.key_up
-    for part in np.unique(held.sounds.part[differ]).tolist():
+    for part in union(held.sounds.part[differ]).tolist():
         notes = take.parts[part].notes
         mine = differ & (held.sounds.part == part)
         order = np.argsort(notes.id)
@@ -329,7 +329,7 @@ def _down(presses: Pressed, ends: Ints) -> Ints:
 
 def _by_sustain(presses: Pressed, bare: Sounding, sounds: Sounding) -> Flags:
     """Which notes sustain can hold to their ends: sostenuto does not, or only until sustain takes over."""
-    return np.asarray((bare.end == sounds.end) | np.isin(sounds.end, presses.up))
+    return np.asarray((bare.end == sounds.end) | contained(sounds.end, presses.up))
 
 
 def _catching(take: Take, held: _Held, span: tuple[int, int], threshold: float) -> tuple[Ints, Ints, Flags]:
