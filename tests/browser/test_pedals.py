@@ -111,6 +111,25 @@ def test_eight_bars_are_pedalled_by_their_harmony_and_one_change_is_moved(desk: 
     assert moved[0] == 4 * BAR - 960 and moved[1:] == ups[1:]
 
 
+def test_where_there_is_depth_a_press_is_taken_deeper_or_less_deep(desk: Desk) -> None:
+    desk.open(the_lens_room())
+    desk.page.get_by_label("Lane that Shape acts on").select_option("cc:64")
+    before = pedal(desk)
+    canvas = desk.page.locator("[data-lane='cc:64'] canvas").bounding_box()
+    assert canvas
+    x, y = desk.x_of(2, 3), canvas["y"] + canvas["height"] * 0.6
+    desk.page.mouse.move(x, y)
+    assert "pressed deeper" in desk.hint()
+    desk.drag((x, y), (x + 2, y + 20))
+    expect(desk.strokes).to_have_count(1)
+    after = pedal(desk)
+    # All of the press in bar 2 is less deep by as much; the others are as they were.
+    lower = {tick: old - new for (tick, old), (_, new) in zip(before, after, strict=True) if old != new}
+    assert min(lower) > BAR and max(lower) < 2 * BAR
+    most = max(lower.values())
+    assert most > 5 and sum(one == most for one in lower.values()) > 0.8 * len(lower)
+
+
 def level(sound: np.ndarray, start: float, end: float) -> float:
     piece = sound[int(start * RATE) : int(end * RATE)]
     return float(10 * np.log10((piece**2).mean() + 1e-12))

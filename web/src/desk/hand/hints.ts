@@ -10,7 +10,7 @@ import { noteName, partName, rowName } from "../take/arranging";
 import { selected } from "../take/choosing";
 import { shown } from "../take/layers";
 import { desk, frontParts, keptVelocities, kindOf, laneLevels, leadPart, set } from "../take/state";
-import { pedalHint } from "./pedalGestures";
+import { depthHint, pedalHint } from "./pedalGestures";
 import { noteAt, velocityAt } from "./picking";
 import { threadHint } from "./threadGestures";
 
@@ -108,7 +108,10 @@ function laneValue({ kind, form }: LaneStave, value: number | null, tick: number
 }
 
 function strokeOffer({ open, kind, form }: LaneStave, x: number): string {
-  if (open && isPedal(kind) && !slides(form) && !desk().drawing) return pedalHint(kind.key, x);
+  if (open && isPedal(kind) && !desk().drawing) {
+    const offer = slides(form) ? depthHint(kind.key, x) : pedalHint(kind.key, x);
+    if (offer) return offer;
+  }
   if (open && isOfNotes(kind.key))
     return desk().drawing
       ? "drag to draw over a note, from its start (all that are chosen with it get the same; Ctrl: choose)"

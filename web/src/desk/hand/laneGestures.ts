@@ -14,7 +14,7 @@ import { finish, letGo, preview } from "../take/shaping";
 import { desk, draws, keptLane, laneLevels, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
 import { asNode, laneSurface, noteOfCurve, ownGrip } from "./ownGestures";
-import { pedalGrip } from "./pedalGestures";
+import { depthGrip, groundAt, pedalGrip } from "./pedalGestures";
 import { choosePressed } from "./picking";
 import { reach } from "./reaching";
 import { spanFrom } from "./spanGrip";
@@ -66,9 +66,22 @@ export function laneGrip(
   if (node !== null) return nodeGrip(stave, node);
   const way = slides(stave.form) ? wayAt(stave, x, y) : null;
   if (way !== null) return wayGrip(stave, way, x, event);
-  return spanGrip(x, event, () => {
+  const choose = spanGrip(x, event, () => {
     if (!letGoOfShaping()) set({ span: null });
   });
+  const ground =
+    stave.open && isPedal(stave.kind) ? groundAt(stave.kind.key, Math.round(tickOf(desk().camera, x))) : null;
+  if (!ground) return choose;
+  // Along the lane a span is chosen; up or down the press is taken deeper, or less deep.
+  const deepen = depthGrip(stave, ground, (at) => valueAtY(stave, at), y);
+  let grip: Grip | null = null;
+  return {
+    move(toX, toY, now) {
+      grip ??= Math.abs(toY - y) > Math.abs(toX - x) ? deepen : choose;
+      grip.move(toX, toY, now);
+    },
+    done: (moved, now) => (grip ?? choose).done(moved, now),
+  };
 }
 
 /** Let go of what is being shaped; false where nothing is. */

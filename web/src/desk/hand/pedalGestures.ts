@@ -3,6 +3,7 @@ import { type LaneNodes, valueAt } from "../../score/lanes";
 import { firstAbove, gridTicks, nearestLine } from "../../score/score";
 import { GUTTER, tickOf, xOf } from "../page/camera";
 import type { LaneStave } from "../stage/laneStage";
+import { plain } from "../strokes/entry";
 import { onLead } from "../take/choosing";
 import { finish, letGo, preview } from "../take/shaping";
 import { desk, keptLane, set } from "../take/state";
@@ -75,6 +76,41 @@ export function pedalGrip(stave: LaneStave, x: number, free: boolean): Grip {
   };
 }
 
+/** The ground that a pedal is pressed over at a tick, more or less deeply: from where it leaves 0 to where it is there again. */
+export function groundAt(lane: string, tick: number): [number, number] | null {
+  const nodes = keptLane(lane);
+  const at = nodes ? firstAbove(nodes.tick, tick) - 1 : -1;
+  if (!nodes || at < 0 || (valueAt(nodes, tick) ?? 0) <= 0) return null;
+  let from = at;
+  while (from > 0 && nodes.value[from] > 0) from--;
+  let to = at + 1;
+  while (to < nodes.tick.length && nodes.value[to] > 0) to++;
+  const end = to < nodes.tick.length ? nodes.tick[to] : (desk().score?.end ?? nodes.tick[to - 1] + 1);
+  return end > nodes.tick[from] ? [nodes.tick[from], end] : null;
+}
+
+/** Pressed ground is taken up or down: all of that press is deeper, or less deep. */
+export function depthGrip(
+  stave: LaneStave,
+  ground: [number, number],
+  levelAt: (y: number) => number,
+  y: number,
+): Grip {
+  const lane = stave.kind.key;
+  return {
+    move(toX, toY) {
+      if (desk().shaping?.number != null) letGo();
+      const level = Math.round(levelAt(toY) - levelAt(y));
+      say(stave, toX, toY, `${level > 0 ? "+" : "−"}${Math.abs(level)} deep`);
+      preview(plain("lane.reshape", { lane, where: onLead(ground), level, limit: "pin" }));
+    },
+    done(moved) {
+      set({ tip: null });
+      if (moved) finish();
+    },
+  };
+}
+
 /** What a press would do there, in words. */
 export function pedalHint(lane: string, x: number): string {
   const nodes = keptLane(lane);
@@ -84,4 +120,10 @@ export function pedalHint(lane: string, x: number): string {
   return down
     ? "drag to lift it here (Shift: choose a span)"
     : "drag to press it here (Shift: choose a span)";
+}
+
+/** The same on one that is pressed in part; empty where it is up. */
+export function depthHint(lane: string, x: number): string {
+  const ground = groundAt(lane, Math.round(tickOf(desk().camera, x)));
+  return ground ? "drag up or down: pressed deeper, or less deep; along: choose a span (d: draw)" : "";
 }
