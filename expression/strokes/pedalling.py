@@ -375,8 +375,8 @@ class PedalLegato(_FootStroke):
 
     @override
     def span(self, take: Take, held: _Held) -> tuple[int, int]:
-        if self.where.span:
-            return self.where.span
+        if self.where.span or held.chosen.all():
+            return super().span(take, held)
         sounds = held.sounds
         return int(sounds.start[held.chosen].min()), int(sounds.key_up[held.chosen].max())
 
@@ -387,7 +387,7 @@ class PedalLegato(_FootStroke):
             start, end = self.span(take, held)
             channel = made.channels[held.channel.id]
             spans = Spans.of(*self.spans(take, held), self.depth).filled(start, end)
-            lane = footed(Spot(channel, [], lane_of(made, channel, SUSTAIN)), spans)
+            lane = footed(Spot(channel, [], lane_of(made, channel, SUSTAIN)), spans, resumes=end <= take.end)
             made = made.with_lane(channel.id, lane)
         return made
 

@@ -99,7 +99,7 @@ export const PEDAL_ENTRIES = {
     fields: [
       {
         name: "by",
-        label: "At each",
+        label: "By",
         options: [
           ["harmony", "harmony"],
           ["bass", "bass"],
