@@ -1321,6 +1321,18 @@ def switched(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, st
     return _compare(after, part, key, told, [states[tick] for tick in told]) if told else (0.0, "")
 
 
+def deepened(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    """On and off into depth: what was down is so deep."""
+    part, key = said["where"]["parts"][0], said.get("lane", "cc:64")
+    drawn = Drawn.of(before, part, key)
+    if not drawn.ticks:
+        return 0.0, ""
+    start, end = said["where"].get("span") or (drawn.ticks[0], drawn.ticks[-1] + 1)
+    ticks = _inside(max(start, drawn.ticks[0]), max(end, drawn.ticks[0] + 1))
+    wanted = np.where(drawn.at(ticks) == 127, said.get("depth", 100.0), drawn.at(ticks))
+    return _compare(after, part, key, ticks, np.where(ticks < end, wanted, np.nan))
+
+
 FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] = {
     "lane.ramp": ramped,
     "lane.wave": waved,
@@ -1341,6 +1353,7 @@ FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] =
     "pedal.press": footed,
     "pedal.lift": footed,
     "pedal.switch": switched,
+    "pedal.depth": deepened,
     "velocity.set": velocities(lambda v, start, take, said: np.full(len(v), _measured(said["value"], v))),
     "velocity.nudge": velocities(nudged),
     "velocity.scale": velocities(scaled),

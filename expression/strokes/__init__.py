@@ -21,7 +21,7 @@ from expression.strokes.note_sending import NoteAnswers, NoteSend
 from expression.strokes.notes import NotesCopy
 from expression.strokes.own_curves import NoteCopy, NoteCurve, NoteScatter, NoteStart
 from expression.strokes.pedalling import PedalFromLengths, PedalLegato, PedalToLengths
-from expression.strokes.pedals import PedalLift, PedalPress, PedalSwitch
+from expression.strokes.pedals import PedalDepth, PedalLift, PedalPress, PedalSwitch
 from expression.strokes.resting import BendCentre, BendHome
 from expression.strokes.sending import BendInstrument, BendStream
 from expression.strokes.shapes import LaneShape, LaneWave
@@ -76,6 +76,7 @@ AnyStroke = (
     | PedalPress
     | PedalLift
     | PedalSwitch
+    | PedalDepth
     | PedalToLengths
     | PedalFromLengths
     | PedalLegato

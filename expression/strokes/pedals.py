@@ -159,6 +159,31 @@ class PedalSwitch(PedalStroke):
         return f"{self.name} on and off, at {self.on:g}"
 
 
+class PedalDepth(PedalStroke):
+    """On and off into depth: what is down is pressed in part, and from then on it is a curve like any other."""
+
+    kind: Literal["pedal.depth"] = "pedal.depth"
+    depth: Annotated[float, Field(ge=1, le=126)] = Field(100.0, description="How deep; it holds from 64 upwards.")
+
+    @override
+    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+        found = spot.cut(*self.span_of(take, spot.lane))
+        down = found.curve.values == ON
+        if not spot.is_switch or not down.any():
+            return None
+        pressed_ = found.valued(np.where(down, self.depth, found.curve.values))
+        return spot.laid(pressed_, resumes=self.where.span is not None)
+
+    @property
+    @override
+    def nothing(self) -> str:
+        return f"{LANES[self.lane].name} is pressed in part already, or not down here."
+
+    @override
+    def label(self) -> str:
+        return f"{self.name} pressed in part, {self.depth:g} deep"
+
+
 class Spans(NamedTuple):
     """Where a pedal is at some depth: spans that ascend and do not overlap. One element of each array a span."""
 

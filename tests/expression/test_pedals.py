@@ -108,6 +108,18 @@ def test_depth_becomes_on_and_off_and_a_trembling_foot_does_not_flicker() -> Non
             parse_stroke({"kind": "pedal.switch", "on": threshold})
 
 
+def test_on_and_off_becomes_depth_where_the_player_says_so() -> None:
+    take = take_of([(0, 4000, 60)], [(0, 127), (960, 0), (1920, 127), (2880, 0)])
+    part = made(take, "pedal.depth", depth=90)
+    assert pedal(part) == [(0, 90), (960, 0), (1920, 90), (2880, 0)]
+    smooth = made(part, "lane.ramp", lane="cc:64", start=90, end=0, where={"parts": [0], "span": [500, 960]})
+    assert 40 < smooth.channels[0].lanes["cc:64"].curve.at([730])[0] < 50
+    with pytest.raises(NothingMatched, match="in part already"):
+        made(part, "pedal.depth")
+    within = made(take, "pedal.depth", depth=90, where={"span": [1000, 3000]}).channels[0].lanes["cc:64"].curve
+    assert within.at([500, 970, 1000, 2000, 2900]).tolist() == [127, 0, 0, 90, 0]
+
+
 def test_what_flickers_very_often_is_dealt_with() -> None:
     take = take_of([(0, 3840, 60)], [(tick, 127 * (tick % 2)) for tick in range(3840)])
     assert len(pedal(made(take, "pedal.lift", where={"parts": [0], "span": [10, 3000]}))) < 900

@@ -7,7 +7,7 @@ import { letGo, preview } from "../take/shaping";
 import { desk, set } from "../take/state";
 import { plain } from "./entry";
 
-type Foot = "pedal.press" | "pedal.lift" | "pedal.switch";
+type Foot = "pedal.switch" | "pedal.depth";
 
 /** The span where one is chosen; otherwise the chosen notes. */
 const where = (): Where => (desk().span ? onLead(desk().span) : chosenOfLead());

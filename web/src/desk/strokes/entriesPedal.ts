@@ -58,6 +58,21 @@ export const PEDAL_ENTRIES = {
       },
     ],
   },
+  "pedal.depth": {
+    name: "In part",
+    says: "What is down is pressed so deep: from then on it is a curve, with the line from which it holds.",
+    fields: [{ name: "depth", label: "Depth", step: 1 }],
+    on: "pedal",
+    gestures: [
+      {
+        sign: "depth",
+        name: "In part",
+        title: "On and off into depth, which can be drawn and framed",
+        words: "pedal half pedalling depth continuous partial",
+        begin: (lane: string) => beginFoot(lane, "pedal.depth"),
+      },
+    ],
+  },
   "pedal.to_lengths": {
     name: "Pedal into lengths",
     says: "Notes end where they sounded to, and the pedal that held them goes. It is heard as before.",
