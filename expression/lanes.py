@@ -148,7 +148,7 @@ DATA_MSB, DATA_LSB, DATA_UP, DATA_DOWN = 6, 38, 96, 97
 NRPN_LSB, NRPN_MSB, RPN_LSB, RPN_MSB = 98, 99, 100, 101
 PARAMETERS = (DATA_MSB, DATA_LSB, DATA_UP, DATA_DOWN, NRPN_LSB, NRPN_MSB, RPN_LSB, RPN_MSB)
 """Controllers that carry parameters, not expression. They are kept in place and are no lanes."""
-ALL_SOUND_OFF, RESET = 120, 121
+ALL_SOUND_OFF, RESET, ALL_NOTES_OFF = 120, 121, 123
 MODE_MESSAGES = 120
 """Controllers from here on are channel mode messages (all sound off, reset, all notes off ...): events, not lanes."""
 

@@ -1,6 +1,7 @@
 """How long notes sound: to the end of the key, or as long as the channel's pedals hold them."""
 
 from collections import deque
+from collections.abc import Iterable
 from functools import lru_cache
 from typing import Any, NamedTuple
 
@@ -9,7 +10,7 @@ from numpy.typing import NDArray
 
 from expression.arrays import Bytes, Flags, Floats, Ints, union
 from expression.curve import Curve
-from expression.lanes import ALL_SOUND_OFF, SOSTENUTO, SUSTAIN, THRESHOLD
+from expression.lanes import ALL_NOTES_OFF, ALL_SOUND_OFF, MODE_MESSAGES, SOSTENUTO, SUSTAIN, THRESHOLD
 from expression.midi.status import CONTROL
 from expression.take import Channel, Lane, Take
 
@@ -137,15 +138,26 @@ def _places(take: Take, part: Ints, ticks: Ints, rows: Ints, new: int) -> Ints:
     return np.asarray(ticks * WITHIN + np.where(stands, row + 2, new))
 
 
+def notes_off(take: Take, channel: Channel) -> Ints:
+    """When all keys of a channel are let go by a message (MIDI 1.0, All Notes Off, and the modes that imply it)."""
+    rows = _said(take, channel, range(ALL_NOTES_OFF, 128))
+    return np.sort(take.rows.tick[rows])
+
+
 def _silences(take: Take, channel: Channel) -> tuple[Ints, Ints]:
     """When all sound is put off on a channel (MIDI 1.0, All Sound Off), and the places of that."""
+    rows = _said(take, channel, (ALL_SOUND_OFF,))
+    places = take.rows.tick[rows] * WITHIN + rows + 2
+    order = np.argsort(places)
+    return take.rows.tick[rows][order], places[order]
+
+
+def _said(take: Take, channel: Channel, numbers: Iterable[int]) -> Ints:
+    """Rows of the mode messages of a channel that have one of some numbers."""
     rows = take.rows
     tracks = np.unique([part.track for part in take.parts_on(channel)])
-    off = np.flatnonzero((rows.status == (CONTROL | channel.number)) & (rows.data1 == ALL_SOUND_OFF))
-    off = off[np.isin(rows.track[off], tracks)]
-    places = rows.tick[off] * WITHIN + off + 2
-    order = np.argsort(places)
-    return rows.tick[off][order], places[order]
+    found = np.flatnonzero((rows.status == (CONTROL | channel.number)) & (rows.data1 >= MODE_MESSAGES))
+    return found[np.isin(rows.data1[found], list(numbers)) & np.isin(rows.track[found], tracks)]
 
 
 def _struck_again(pitch: Bytes, begins: Ints, let_go: Ints, start: Ints) -> Ints:

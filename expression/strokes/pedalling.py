@@ -15,7 +15,7 @@ from expression.errors import NothingMatched
 from expression.lanes import OFF, ON, SOSTENUTO, SUSTAIN, THRESHOLD
 from expression.notes import Notes
 from expression.piece import Piece
-from expression.sounding import Pressed, Sounding, pressed, sounding
+from expression.sounding import Pressed, Sounding, notes_off, pressed, sounding
 from expression.strokes.base import BaseStroke, Reach, Where, masks_of, select
 from expression.strokes.grips import Grip, Time
 from expression.strokes.lane import Spot, lane_of
@@ -180,6 +180,9 @@ def _to_lengths(stroke: PedalToLengths, take: Take) -> list[_Held]:
             until = np.minimum(until, sounds.start + max(round(stroke.longest * take.resolution), 1))
         # What fingers hold longer stays.
         key_up = np.where(chosen, np.maximum(until, sounds.key_up), sounds.key_up)
+        # What a message lets go of all keys at before that cannot be held by its key: the pedal goes on holding it.
+        offs = np.append(notes_off(take, channel), np.iinfo(np.int64).max)
+        key_up = np.where(offs[np.searchsorted(offs, sounds.key_up)] < key_up, sounds.key_up, key_up)
         held = _Held(channel, sounds, chosen, key_up, np.zeros(len(chosen), dtype=bool))
         # A key that sostenuto would catch now, where that stays, is let go as before; and what held it stays too.
         while True:

@@ -5,8 +5,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from expression.lanes import LANES, OFF, PEDALS, SOSTENUTO, SUSTAIN, Form
-from expression.midi.status import CONTROL
-from expression.sounding import Pressed, pressed, sounding
+from expression.sounding import Pressed, notes_off, pressed, sounding
 from expression.strokes import parse_stroke
 from expression.take import Channel, Take
 from expression.views.finding import MOST_SPANS, Unplayed
@@ -14,7 +13,6 @@ from expression.views.finding import MOST_SPANS, Unplayed
 FLICKER_SECONDS = 0.06
 """No foot goes down and up, or up and down, faster than this, more than once."""
 SILENT_BARS = 2
-NOTES_OFF = 123
 
 
 def pedal_faults(take: Take, channel: Channel, part: int) -> list[Unplayed]:
@@ -57,10 +55,7 @@ def _ends(take: Take, channel: Channel, part: int, key: str, presses: Pressed) -
         says = "{name} is down from bar {bar} on, long before the first note."
         found += _told(take, part, key, "early pedal", [span], says, mend)
     if key in (SUSTAIN, SOSTENUTO):
-        rows = take.rows
-        tracks = np.unique([one.track for one in take.parts_on(channel)])
-        off = (rows.status == (CONTROL | channel.number)) & (rows.data1 == NOTES_OFF) & np.isin(rows.track, tracks)
-        ticks = np.sort(rows.tick[off])
+        ticks = notes_off(take, channel)
         row = np.searchsorted(presses.down, ticks, side="right") - 1
         held = (row >= 0) & (ticks < presses.up[np.maximum(row, 0)])
         spans = list(dict.fromkeys(zip(ticks[held].tolist(), presses.up[row[held]].tolist(), strict=True)))

@@ -166,6 +166,14 @@ def test_the_pedal_stays_for_notes_that_are_not_chosen() -> None:
     assert heard(middle) == heard(take) and ends(middle) == [100, 2400, 2000]
 
 
+def test_what_all_notes_off_would_cut_stays_with_the_pedal() -> None:
+    take = take_of(
+        [(0, 100, 60), (0, 200, 64), (1000, 1100, 62)], [(0, 127), (800, 0), (900, 127), (1500, 0)], cc123=[(150, 0)]
+    )
+    lengths = made(take, "pedal.to_lengths")
+    assert heard(lengths) == heard(take) and ends(lengths)[2] == 1500
+
+
 def test_without_a_pedal_there_is_nothing_to_turn() -> None:
     with pytest.raises(NothingMatched, match="No pedal is pressed"):
         made(take_of([(0, 100, 60)]), "pedal.to_lengths")
