@@ -239,7 +239,10 @@ def footed(spot: Spot, spans: Spans, resumes: bool = True) -> Lane:
     curve = spot.curve
     if not len(curve) or curve.ticks[0] > first:
         curve = Curve.of([0], [OFF]).then(curve)
-    made = laid_all(curve, spans.start, spans.end, Curve.of(spans.start, spans.depth), spot.error, resumes)
+    # What is told without a gap is laid as one.
+    gapless = bool((spans.start[1:] == spans.end[:-1]).all())
+    starts, ends = (spans.start[:1], spans.end[-1:]) if gapless else (spans.start, spans.end)
+    made = laid_all(curve, starts, ends, Curve.of(spans.start, spans.depth), spot.error, resumes)
     # What says again what is said already is not needed.
     repeats = np.append(False, (made.values[1:] == made.values[:-1]) & made.hold[:-1] & made.hold[1:])
     repeats &= (made.ticks >= min(first, int(curve.ticks[0]))) & (made.ticks <= last)
