@@ -14,7 +14,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import ArrayLike
 
-from expression.arrays import Flags, Floats, Ints, constant, frozen, joined, taken, whole
+from expression.arrays import Flags, Floats, Ints, constant, frozen, joined, taken, union, whole
 
 STEEPNESS = 8.0
 """The power of a way whose lift is 1."""
@@ -174,6 +174,12 @@ class Curve:
             return np.full(ticks.shape, np.nan)
         node = np.searchsorted(self.ticks, ticks, side="left") - 1
         return np.where(node < 0, np.nan, self.along(node, ticks))
+
+    def places(self, steps: int) -> Ints:
+        """Ticks to draw it by: of its nodes, and so many even steps of each way. Ascending, each once."""
+        ways = np.flatnonzero(self.ways)
+        between = np.linspace(self.ticks[ways], self.ticks[ways + 1], steps + 1).astype(np.int64)
+        return union(self.ticks, between.ravel())
 
     @cached_property
     def ways(self) -> Flags:

@@ -116,9 +116,7 @@ class NoteStroke(BaseStroke):
             if made is None or not len(made[1]):
                 continue
             curve = made[1].curve(int(made[1].ids[0]))
-            ways = np.flatnonzero(curve.ways)
-            places = [curve.ticks, *(np.linspace(curve.ticks[at], curve.ticks[at + 1], 9).astype(int) for at in ways)]
-            ticks = np.unique(np.concatenate(places))
+            ticks = curve.places(8)
             values = np.round(np.nan_to_num(curve.at(ticks)), 3)
             start = int(chosen.start[chosen.id == made[1].ids[0]][0])
             return list(zip((ticks + start).tolist(), values.tolist(), strict=True))

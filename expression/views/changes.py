@@ -127,10 +127,8 @@ def _bends(old: Part, new: Part, ids: Ints) -> list[list[tuple[int, float]]]:
 
 
 def _bend(curve: Curve) -> list[tuple[int, float]]:
-    ways = np.flatnonzero(curve.ways)
-    between = np.linspace(curve.ticks[ways], curve.ticks[ways + 1], STEPS + 1).astype(np.int64)
     # What is held is held to the tick before the next.
-    ticks = union(curve.ticks, union(between.ravel(), np.maximum(curve.ticks[1:] - 1, curve.ticks[:-1])))
+    ticks = union(curve.places(STEPS), np.maximum(curve.ticks[1:] - 1, curve.ticks[:-1]))
     return list(zip(ticks.tolist(), np.round(curve.at(ticks), 3).tolist(), strict=True))
 
 

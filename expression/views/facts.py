@@ -5,7 +5,7 @@ from collections.abc import Mapping
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Flags, Ints
+from expression.arrays import Flags, Ints, contained
 from expression.dynamics import dynamic
 from expression.notes import HIGHEST, LOWEST
 from expression.sounding import sounding
@@ -16,11 +16,11 @@ BINS = 16
 
 
 def _sounds(take: Take, ids: Ints, masks: Mapping[int, Flags]) -> float:
-    """How long notes sound, in beats, pedals counted in: the mean; 0 where all that are chosen are muted."""
+    """How long notes (ids, ascending) sound, in beats, pedals counted in: the mean; 0 where all are muted."""
     total, count = 0, 0
     for number in {take.parts[part].channel.id for part in masks}:
         sounds = sounding(take, take.channels[number])
-        mine = np.isin(sounds.id, ids)
+        mine = contained(sounds.id, ids)
         total += int((sounds.end - sounds.start)[mine].sum())
         count += int(mine.sum())
     return total / max(count, 1) / take.resolution
@@ -58,6 +58,6 @@ def facts(take: Take, where: Where) -> Facts:
         "dynamic": dynamic(float(velocity.mean())),
         "spread": spread.tolist(),
         "held": round(held, 2),
-        "sounds": round(_sounds(take, picked.id, masks) or held, 2),
+        "sounds": round(_sounds(take, np.sort(picked.id), masks) or held, 2),
         "at_end": int(((velocity == LOWEST) | (velocity == HIGHEST)).sum()),
     }

@@ -113,6 +113,9 @@ export function formOf(kind: LaneKind, head: Schemas["LaneHead"] | undefined): F
   return head?.form ?? (kind.form === "pedal" ? "switch" : kind.form);
 }
 
+/** A pedal acts from here upwards. */
+export const HOLDS_FROM = 64;
+
 /** Whether a kind of lane is a pedal: off and on, or pressed in part. */
 export const isPedal = (kind: LaneKind): boolean => kind.form === "pedal";
 

@@ -643,8 +643,7 @@ class PracticeSynth extends AudioWorkletProcessor {
       if (voice.part !== part) continue;
       voice.held = false;
       voice.sustained = !atOnce && this.instrument(part).pedal >= HOLDS_FROM;
-      if (atOnce) voice.caught = false;
-      if (atOnce) voice.active = false;
+      if (atOnce) voice.active = voice.caught = false;
     }
   }
 

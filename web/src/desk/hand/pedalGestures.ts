@@ -1,17 +1,17 @@
 /** What the pointer does on a pedal that is on or off: along open ground it presses, on pressed ground it lifts. */
-import { type LaneNodes, valueAt } from "../../score/lanes";
-import { firstAbove, gridTicks, nearestLine } from "../../score/score";
-import { GUTTER, tickOf, xOf } from "../page/camera";
+import { HOLDS_FROM, type LaneNodes, valueAt } from "../../score/lanes";
+import { firstAbove, gridTicks } from "../../score/score";
+import { tickOf, xOf } from "../page/camera";
 import type { LaneStave } from "../stage/laneStage";
 import { plain } from "../strokes/entry";
 import { onLead } from "../take/choosing";
 import { finish, letGo, preview } from "../take/shaping";
 import { desk, keptLane, set } from "../take/state";
 import type { Grip } from "./grip";
+import { snappedTick } from "./spanGrip";
 
 /** An end of pressed ground is taken by hand when the pointer comes so near. */
 const EDGE_REACH = 6;
-const HOLDS_FROM = 64;
 
 const isDown = (nodes: LaneNodes | undefined, tick: number): boolean =>
   (nodes ? (valueAt(nodes, tick) ?? 0) : 0) >= HOLDS_FROM;
@@ -19,9 +19,8 @@ const isDown = (nodes: LaneNodes | undefined, tick: number): boolean =>
 /** On the grid, unless Alt lets go of it or it is finer than the hand. */
 function snapped(x: number, free: boolean): number {
   const { camera, score, grid } = desk();
-  const tick = Math.max(Math.round(tickOf(camera, Math.max(x, GUTTER))), 0);
-  if (!score || free === grid.snap || gridTicks(score, grid) * camera.perTick <= 6) return tick;
-  return nearestLine(score, tick, grid);
+  const isFine = score !== null && gridTicks(score, grid) * camera.perTick <= 6;
+  return snappedTick(x, isFine ? grid.snap : free);
 }
 
 /** The end of pressed ground near a place: its tick, and whether the pedal goes down there. */

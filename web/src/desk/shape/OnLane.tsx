@@ -57,12 +57,7 @@ export default function LaneGestures({ laneKey }: { laneKey: string }) {
         {span ? "These act within the span." : "Without a span these act on all of the lane."}
       </p>
       {laneKey === BEND && <Wheel />}
-      {isPedal(kind) && (
-        <GestureKeys
-          gestures={gesturesOn("pedal", sliding).filter(({ sign }) => !sliding || sign !== "depth")}
-          lane={laneKey}
-        />
-      )}
+      {isPedal(kind) && <GestureKeys gestures={gesturesOn("pedal", sliding)} lane={laneKey} />}
       <GestureKeys gestures={gesturesOn("lane", sliding)} lane={laneKey} />
       <div className="grid grid-cols-2 gap-1.5">
         <button

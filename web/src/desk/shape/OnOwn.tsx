@@ -3,7 +3,8 @@ import { api } from "../../api/client";
 import { NOTE_PITCH } from "../../score/own";
 import { rounded, signed } from "../../ui/numbers";
 import { count } from "../../ui/words";
-import { beginOwn, ownWhere } from "../strokes/beginOwn";
+import { beginOn } from "../strokes/beginLane";
+import { ownWhere } from "../strokes/beginOwn";
 import { gesturesOn } from "../strokes/entries";
 import { type Of, plain } from "../strokes/entry";
 import { closeUpOfChosen, leaveCloseUp } from "../take/closeUp";
@@ -95,7 +96,7 @@ function OwnFacts({ laneKey }: { laneKey: string }) {
       </p>
     );
   const pivot = (change: Partial<Of<"lane.reshape">>) =>
-    beginOwn(laneKey, plain("lane.reshape", { lane: laneKey, where, pivot: facts.mean, ...change }));
+    beginOn(laneKey, plain("lane.reshape", { lane: laneKey, where, pivot: facts.mean, ...change }));
   return (
     <div data-testid="own-facts">
       <p>

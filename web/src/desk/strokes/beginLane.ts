@@ -27,6 +27,14 @@ export type Reshape = Of<"lane.reshape">;
 export const neutral = (lane: string, where: Where): Required<Reshape> =>
   plain("lane.reshape", { lane, where, limit: desk().limit }) as Required<Reshape>;
 
+/** Begin a stroke that shows on one lane: Shape acts on it from then on, and it is opened so that it is seen. */
+export function beginOn(lane: string, stroke: Stroke): void {
+  letGo();
+  set({ activeLane: lane });
+  changeLane(lane, { open: true });
+  preview(stroke);
+}
+
 /** Begin a stroke on a lane, with its lane opened so that it is seen. */
 export function beginOnLane(stroke: Stroke): void {
   letGo();

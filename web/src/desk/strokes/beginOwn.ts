@@ -1,25 +1,17 @@
 /** Beginning strokes on the curves of notes: on those that are chosen, or on all of the leading part. */
-import type { Mark, Stroke } from "../../api/client";
+import type { Mark } from "../../api/client";
 import { NOTE_PITCH } from "../../score/own";
 import { idOfRow, rowOfId, secondsAt } from "../../score/score";
 import { between, rounded } from "../../ui/numbers";
-import { changeLane } from "../take/arranging";
 import { chosenOfLead } from "../take/choosing";
-import { letGo, preview } from "../take/shaping";
 import { desk, keptLane, kindOf, leadPart, set } from "../take/state";
 import { anotherRoll } from "./begin";
+import { beginOn } from "./beginLane";
 import { type Of, plain } from "./entry";
 
 type Nodes = Of<"note.curve">["nodes"];
 
 export const ownWhere = chosenOfLead;
-
-export function beginOwn(lane: string, stroke: Stroke): void {
-  letGo();
-  set({ activeLane: lane });
-  changeLane(lane, { open: true });
-  preview(stroke);
-}
 
 /** Levels of a curve by what the kind is: an octave's quarter for pitch, most of the range for the others. */
 function levels(lane: string): { rest: number; top: number } {
@@ -45,7 +37,7 @@ export const CURVES: Record<string, (lane: string) => Nodes> = {
 export function beginCurve(lane: string, form: keyof typeof CURVES): void {
   const kind = kindOf(lane);
   const nodes = CURVES[form](lane).map((one) => ({ ...one, value: Math.max(one.value, kind.low) }));
-  beginOwn(lane, plain("note.curve", { lane, where: ownWhere(), nodes }));
+  beginOn(lane, plain("note.curve", { lane, where: ownWhere(), nodes }));
 }
 
 /** From the first of the chosen notes that has a curve to the others. */
@@ -63,16 +55,16 @@ export function beginGive(lane: string): void {
     });
     return;
   }
-  beginOwn(lane, plain("note.copy", { lane, where: ownWhere(), source }));
+  beginOn(lane, plain("note.copy", { lane, where: ownWhere(), source }));
 }
 
 export function beginScatter(lane: string): void {
   const amount = lane === NOTE_PITCH ? 0.3 : 8;
-  beginOwn(lane, plain("note.scatter", { lane, where: ownWhere(), amount, seed: anotherRoll() }));
+  beginOn(lane, plain("note.scatter", { lane, where: ownWhere(), amount, seed: anotherRoll() }));
 }
 
 export function beginStart(lane: string): void {
-  beginOwn(lane, plain("note.start", { lane, where: ownWhere() }));
+  beginOn(lane, plain("note.start", { lane, where: ownWhere() }));
 }
 
 /** Chord into chord, through all that are chosen. */
@@ -82,7 +74,7 @@ export function beginGlide(): void {
     set({ notice: { text: "Choose two chords or more that follow one another: their voices glide." } });
     return;
   }
-  beginOwn(NOTE_PITCH, plain("note.glide", { where: ownWhere() }));
+  beginOn(NOTE_PITCH, plain("note.glide", { where: ownWhere() }));
 }
 
 /** Other threads: one that is hung on another note gives that one's to the note it had. */

@@ -666,7 +666,7 @@ export const ENTRIES: Record<Kind, Entry> = {
 /** All gestures that begin on velocities, or on a lane; of those on lanes, where it can slide or not. */
 export const gesturesOn = (on: Entry["on"], sliding = true): Gesture[] =>
   Object.values(ENTRIES)
-    .filter((entry) => entry.on === on && (sliding || !entry.slides))
+    .filter((entry) => entry.on === on && (entry.slides ?? sliding) === sliding)
     .flatMap(({ gestures }) => gestures);
 
 /** The fields that a stroke shows as it stands: some belong to one mode only. */

@@ -1,7 +1,8 @@
 /** The strokes on curves of notes, one entry each, as `ENTRIES` has all kinds. */
 
 import { letGo, preview } from "../take/shaping";
-import { beginCurve, beginGive, beginGlide, beginOwn, beginScatter, beginStart, ownWhere } from "./beginOwn";
+import { beginOn } from "./beginLane";
+import { beginCurve, beginGive, beginGlide, beginScatter, beginStart, ownWhere } from "./beginOwn";
 import { type Entry, type NumberField, plain } from "./entry";
 
 const LIFT: NumberField = { name: "lift", label: "Lift", step: 0.05 };
@@ -167,7 +168,7 @@ export const OWN_ENTRIES = {
         name: "To the lane",
         title: "The curves of a line become the lane of its part",
         words: "merge flatten level part channel",
-        begin: (lane: string) => beginOwn(lane, plain("note.to_lane", { lane, where: ownWhere() })),
+        begin: (lane: string) => beginOn(lane, plain("note.to_lane", { lane, where: ownWhere() })),
       },
     ],
   },
@@ -239,7 +240,7 @@ export const OWN_ENTRIES = {
         title: "Plainly, or as MPE: the zone, its members and their range",
         words: "mpe zone channel members plain send midi",
         begin: (lane: string) =>
-          beginOwn(lane, plain("note.send", { where: { parts: ownWhere().parts }, as: "mpe" })),
+          beginOn(lane, plain("note.send", { where: { parts: ownWhere().parts }, as: "mpe" })),
       },
     ],
   },
@@ -254,8 +255,7 @@ export const OWN_ENTRIES = {
         name: "Its instrument",
         title: "What the instrument takes of each note: pitch, pressure, timbre, pan",
         words: "capability polyphonic expression synth device receives",
-        begin: (lane: string) =>
-          beginOwn(lane, plain("note.answers", { where: { parts: ownWhere().parts } })),
+        begin: (lane: string) => beginOn(lane, plain("note.answers", { where: { parts: ownWhere().parts } })),
       },
     ],
   },

@@ -1,7 +1,7 @@
 /** The strokes on pedals, one entry each, as `ENTRIES` has all kinds. */
 
 import { beginFoot, beginOnNotes, press } from "./beginPedal";
-import { type Entry, plain } from "./entry";
+import type { Entry } from "./entry";
 
 const YES_NO = [
   ["false", "no"],
@@ -63,6 +63,7 @@ export const PEDAL_ENTRIES = {
     says: "What is down is pressed so deep: from then on it is a curve, with the line from which it holds.",
     fields: [{ name: "depth", label: "Depth", step: 1 }],
     on: "pedal",
+    slides: false,
     gestures: [
       {
         sign: "depth",
@@ -89,7 +90,7 @@ export const PEDAL_ENTRIES = {
         name: "Into lengths",
         title: "Notes end where the pedal let them sound to",
         words: "pedal to note lengths extend apply sustain fingers",
-        begin: () => beginOnNotes(plain("pedal.to_lengths", { where: {} })),
+        begin: () => beginOnNotes("pedal.to_lengths"),
       },
     ],
   },
@@ -104,7 +105,7 @@ export const PEDAL_ENTRIES = {
         name: "From lengths",
         title: "Long notes become short ones that the pedal holds",
         words: "note lengths to pedal shorten fingers",
-        begin: () => beginOnNotes(plain("pedal.from_lengths", { where: {} })),
+        begin: () => beginOnNotes("pedal.from_lengths"),
       },
     ],
   },
@@ -135,7 +136,7 @@ export const PEDAL_ENTRIES = {
         name: "Follow harmony",
         title: "A pedal made from what is played: up at each change of harmony, and down again",
         words: "pedal legato auto harmony change bass bar beat chord pedalling",
-        begin: () => beginOnNotes(plain("pedal.legato", { where: {} })),
+        begin: () => beginOnNotes("pedal.legato"),
       },
     ],
   },

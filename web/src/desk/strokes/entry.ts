@@ -49,7 +49,7 @@ export interface Entry {
   fields: readonly Field[];
   /** Where its gestures are offered. */
   on: "velocity" | "lane" | "bend" | "own" | "pedal";
-  /** On a lane that is off or on there is nothing for it. */
+  /** Only for lanes that slide, or only for those that are off or on; absent: for both. */
   slides?: boolean;
   gestures: readonly Gesture[];
 }

@@ -1,7 +1,7 @@
 /** A lane of recorded or shaped nodes: thin as a strip, tall when it is open. */
 
 import type { Form } from "../../../api/client";
-import { type LaneNodes, slides } from "../../../score/lanes";
+import { HOLDS_FROM, type LaneNodes, slides } from "../../../score/lanes";
 import { firstAbove, isAlone, secondsAt, sounding } from "../../../score/score";
 import { between } from "../../../ui/numbers";
 import { type Camera, GUTTER, rightTick, tickOf, xOf } from "../camera";
@@ -279,7 +279,6 @@ function drawDepth(scene: LaneScene, nodes: LaneNodes): void {
   pen.setLineDash([]);
 }
 
-const HOLDS_FROM = 64;
 function drawSteps({ pen, ink, camera, scale, dyeOf, fronts, open, was }: LaneScene, nodes: LaneNodes): void {
   const base = scale.yOf(scale.middle);
   const line = outline(camera, nodes, scale);
