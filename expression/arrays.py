@@ -73,6 +73,16 @@ def contained(values: Ints, ascending: Ints) -> Flags:
     return np.asarray(ascending[at] == values)
 
 
+def merged(start: Ints, end: Ints) -> tuple[Ints, Ints]:
+    """Spans as few as they can be: those that touch or overlap are one."""
+    if not len(start):
+        return start, end
+    order = np.argsort(start, kind="stable")
+    start, reach = start[order], np.maximum.accumulate(end[order])
+    first = np.append(True, start[1:] > reach[:-1])
+    return start[first], reach[np.append(np.flatnonzero(first)[1:] - 1, -1)]
+
+
 def ranges(starts: Ints, ends: Ints) -> tuple[Ints, Ints]:
     """The numbers from each start to before its end, one range after another; and for each number its range."""
     count = np.maximum(ends - starts, 0)

@@ -6,6 +6,7 @@ A limit holds before anything is built, as far as an input tells its size; what 
 from typing import NamedTuple
 
 MIB = 2**20
+GIB = 2**30
 
 MOST_FILE_BYTES = 32 * MIB
 MOST_TRACKS = 128
@@ -22,6 +23,7 @@ MOST_POINTS = 20_000
 MOST_NODES = 100_000
 MOST_LANES = 130
 MOST_COPIES = 100_000
+MOST_PAGE_BARS = 64
 MOST_CYCLES = 20_000
 MOST_SEMITONES = 96
 LONGEST_SOUND_SECONDS = 65 * 60
@@ -31,6 +33,8 @@ MOST_SOUND_CHANNELS = 64
 MOST_CALL_BYTES = 4 * MIB
 MOST_BYTES_UNDER_WAY = 256 * MIB
 MOST_SHAPED_BYTES = 512 * MIB
+MOST_TAKES_EACH = 2_000
+MOST_BYTES_EACH = 4 * GIB
 
 
 class Limit(NamedTuple):
@@ -56,11 +60,14 @@ TABLE: tuple[Limit, ...] = (
     Limit("A stroke", "cycles, swings or shapes", f"{MOST_CYCLES:,}"),
     Limit("A stroke", "after the end of the take", f"{FARTHEST:,} ticks"),
     Limit("A stroke", "bend range", f"{MOST_SEMITONES} semitones"),
+    Limit("The page", "bars drawn at once", f"{MOST_PAGE_BARS}; as MusicXML the whole take"),
     Limit("A sound beside a take", "size", f"{MOST_SOUND_BYTES // MIB} MiB"),
     Limit("A sound beside a take", "length", f"{LONGEST_SOUND_SECONDS // 60} minutes"),
     Limit("A sound beside a take", "samples a second", f"{SOUND_RATES[0]:,} to {SOUND_RATES[1]:,}"),
     Limit("A sound beside a take", "channels", f"{MOST_SOUND_CHANNELS}"),
     Limit("A call of the API", "size, but for files", f"{MOST_CALL_BYTES // MIB} MiB"),
+    Limit("An account", "takes", f"{MOST_TAKES_EACH:,}"),
+    Limit("An account", "bytes of recordings and sounds", f"{MOST_BYTES_EACH // GIB} GiB"),
     Limit("The server", "bytes of files that are read at a time", f"{MOST_BYTES_UNDER_WAY // MIB} MiB"),
     Limit("The server", "memory of shaped takes in a process", f"{MOST_SHAPED_BYTES // MIB} MiB"),
 )

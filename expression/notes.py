@@ -5,7 +5,7 @@ from dataclasses import dataclass, fields, replace
 import numpy as np
 from numpy.typing import ArrayLike
 
-from expression.arrays import Bytes, Flags, Ints, frozen, joined
+from expression.arrays import Bytes, Flags, Ints, contained, frozen, joined
 
 LOWEST, HIGHEST = 1, 127
 """Velocities a note can have. Note-on with velocity 0 is a note-off (MIDI 1.0, Note-Off)."""
@@ -29,6 +29,31 @@ class Notes:
     on: Ints
     off: Ints
     """Rows of the source track's events that start and end the note; -1 where it is no recorded one."""
+    page_start: Ints
+    page_end: Ints
+    """Where it is written, in ticks; a start of -1: it is heard, but not written."""
+
+    @classmethod
+    def made(
+        cls, id: Ints, start: Ints, end: Ints, pitch: ArrayLike, velocity: ArrayLike, **more: ArrayLike
+    ) -> "Notes":
+        """New notes, which no recorded event stands for, in the order of their onsets. `more`: other columns."""
+        columns = {
+            "release": 64,
+            "muted": False,
+            "cue": False,
+            "on": -1,
+            "off": -1,
+            "page_start": start,
+            "page_end": end,
+        }
+        columns |= {"id": id, "start": start, "end": end, "pitch": pitch, "velocity": velocity, **more}
+        kinds = {"pitch": np.uint8, "velocity": np.uint8, "release": np.uint8, "muted": bool, "cue": bool}
+        made = {
+            name: frozen(np.array(np.broadcast_to(np.asarray(column), (len(id),))), kinds.get(name, np.int64))
+            for name, column in columns.items()
+        }
+        return cls(**made).in_order()
 
     def __len__(self) -> int:
         return len(self.id)
@@ -49,14 +74,31 @@ class Notes:
         """The same notes at other times."""
         return replace(self, start=frozen(start, np.int64), end=frozen(end, np.int64))
 
+    def put(self, **columns: ArrayLike) -> "Notes":
+        """The same notes with other columns, in the order of their onsets."""
+        made = {name: frozen(column, getattr(self, name).dtype) for name, column in columns.items()}
+        return replace(self, **made).in_order()
+
+    def in_order(self) -> "Notes":
+        """The same notes in the order of their onsets."""
+        if bool((self.start[1:] >= self.start[:-1]).all()):
+            return self
+        return self.only(np.argsort(self.start, kind="stable"))
+
     def merged(self, others: "Notes") -> "Notes":
         """These and others together, in the order of their onsets."""
-        both = Notes(*(joined(getattr(self, field.name), getattr(others, field.name)) for field in fields(self)))
-        return both.only(np.argsort(both.start, kind="stable"))
+        return Notes(
+            *(joined(getattr(self, field.name), getattr(others, field.name)) for field in fields(self))
+        ).in_order()
 
     def shared_with(self, others: "Notes") -> Flags:
         """Which of these have their ids among others."""
-        return np.isin(self.id, others.id)
+        return contained(self.id, np.sort(others.id))
+
+    @property
+    def written(self) -> Flags:
+        """Which notes stand on the page."""
+        return np.asarray((self.page_start >= 0) & ~self.cue & ~self.muted)
 
     @property
     def music(self) -> Flags:

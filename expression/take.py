@@ -345,6 +345,13 @@ class Part:
     """Curves of its notes, by their kind."""
     said: Ints = field(default_factory=lambda: frozen([], np.int64))
     """Rows of the track's events that say something to single notes: sent only while a curve stands for them."""
+    cue_names: Mapping[int, str] = field(default_factory=dict[int, str])
+    """What the keys of its cue notes call up."""
+
+    @cached_property
+    def music(self) -> "Part":
+        """The same without its cue notes."""
+        return replace(self, notes=self.notes.only(self.notes.music)) if self.notes.cue.any() else self
 
     @property
     def lanes(self) -> Mapping[str, Lane]:
@@ -382,6 +389,10 @@ class Take:
         """The take with the notes of some parts (by id) replaced; the rest is shared."""
         parts = tuple(replace(part, notes=notes[part.id]) if part.id in notes else part for part in self.parts)
         return replace(self, parts=parts)
+
+    def without_cues(self) -> "Take":
+        """The take with its music alone."""
+        return self.with_notes({part.id: part.music.notes for part in self.parts if part.music is not part})
 
     def with_curves(self, changed: Mapping[int, Mapping[str, NoteCurves]]) -> "Take":
         """The take with curves of the notes of some parts (by id) replaced, kind by kind; of no note there are none."""

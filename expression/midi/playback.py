@@ -108,16 +108,20 @@ def listen(messages: Stream, start: float, end: float, chase: bool, held: Stream
     return after(after(chased, held) if held is not None else chased, messages.pick(within))
 
 
-def held_at(take: Take, start: float) -> Stream:
+def held_at(take: Take, start: float, cues_alone: bool = False) -> Stream:
     """What is to be struck so that what sounds at `start` in seconds sounds there: notes begun before, in their order.
 
-    Pedals are counted in: a note that only they hold is struck and let go again. Of one key the last is struck.
+    Pedals are counted in: a note that only they hold is struck and let go again. Of one key the last is struck. What
+    the last cue of a part has called up lasts: it is struck, and let go again, before all music.
     """
-    rows: list[tuple[int, int, int, int, int]] = []
+    rows = [row for part in take.parts for row in _last_cue(take, part, start)]
+    if cues_alone:
+        return _struck(rows, start)
     for channel in take.channels:
         notes = sounding(take, channel)
         begun, over, up = (take.tempo.seconds(ticks) for ticks in (notes.start, notes.end, notes.key_up))
-        here = np.flatnonzero((begun < start) & (over > start))
+        cues = np.concatenate([part.notes.id[part.notes.cue] for part in take.parts_on(channel)])
+        here = np.flatnonzero((begun < start) & (over > start) & ~np.isin(notes.id, cues))
         given = allotment(take, channel) if is_zoned(take, channel) else None
         member = dict(zip(given.id.tolist(), given.member.tolist(), strict=True)) if given else {}
         numbers = [member.get(note, channel.number) for note in notes.id[here].tolist()]
@@ -127,6 +131,25 @@ def held_at(take: Take, start: float) -> Stream:
             rows.append((int(notes.start[row]), part, NOTE_ON | number, pitch, int(notes.velocity[row])))
             if up[row] <= start:
                 rows.append((int(notes.start[row]), part, NOTE_OFF | number, pitch, RELEASE))
+    return _struck(rows, start)
+
+
+def _last_cue(take: Take, part: Part, start: float) -> list[tuple[int, int, int, int, int]]:
+    notes = part.notes
+    # In the order of their onsets: the last that has begun.
+    begun = np.flatnonzero(notes.cue & ~notes.muted & (take.tempo.seconds(notes.start) < start))
+    if not len(begun):
+        return []
+    row = int(begun[-1])
+    number, pitch = part.channel.number, int(notes.pitch[row])
+    struck = (-2, part.id, NOTE_ON | number, pitch, int(notes.velocity[row]))
+    if take.tempo.seconds(notes.end[row]) > start:
+        return [struck]
+    return [struck, (-1, part.id, NOTE_OFF | number, pitch, RELEASE)]
+
+
+def _struck(rows: list[tuple[int, int, int, int, int]], start: float) -> Stream:
+    """Messages from (when they were told, part, and their bytes), all at one time, in their order."""
     rows.sort(key=lambda one: one[0])
     columns = np.array(rows, dtype=np.int64).reshape(-1, 5).T
     when = np.full(len(rows), start)

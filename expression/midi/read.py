@@ -262,10 +262,11 @@ def _values(wire: Wire, number: Bytes, value: Bytes) -> Floats:
 def _notes(track: Events, pairs: Ints, first_id: int) -> Notes:
     on, off = pairs[:, 0], pairs[:, 1]
     nothing = np.zeros(len(on), dtype=bool)
+    start, end = frozen(track.tick[on], np.int64), frozen(track.tick[off], np.int64)
     return Notes(
         id=frozen(np.arange(first_id, first_id + len(on)), np.int64),
-        start=frozen(track.tick[on], np.int64),
-        end=frozen(track.tick[off], np.int64),
+        start=start,
+        end=end,
         pitch=frozen(track.data1[on], np.uint8),
         velocity=frozen(track.data2[on], np.uint8),
         release=frozen(track.data2[off], np.uint8),
@@ -273,6 +274,8 @@ def _notes(track: Events, pairs: Ints, first_id: int) -> Notes:
         cue=frozen(nothing, bool),
         on=frozen(on, np.int64),
         off=frozen(off, np.int64),
+        page_start=start,
+        page_end=end,
     )
 
 

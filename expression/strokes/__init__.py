@@ -17,7 +17,17 @@ from expression.strokes.fade import LaneFade
 from expression.strokes.feel import VelocityAccent, VelocityVary
 from expression.strokes.frame import LaneReshape
 from expression.strokes.hairpin import VelocityDraw, VelocityHairpin
+from expression.strokes.note_edits import (
+    NotesAdd,
+    NotesCue,
+    NotesDelete,
+    NotesMove,
+    NotesMute,
+    NotesTranspose,
+)
+from expression.strokes.note_pieces import NotesFill, NotesJoin, NotesSplit
 from expression.strokes.note_sending import NoteAnswers, NoteSend
+from expression.strokes.note_times import NotesLength, NotesLoosen, NotesPlace, NotesSpread
 from expression.strokes.notes import NotesCopy
 from expression.strokes.own_curves import NoteCopy, NoteCurve, NoteScatter, NoteStart
 from expression.strokes.pedalling import PedalFromLengths, PedalLegato, PedalToLengths
@@ -53,6 +63,19 @@ AnyStroke = (
     | LaneClear
     | LaneLeadIn
     | NotesCopy
+    | NotesAdd
+    | NotesMove
+    | NotesTranspose
+    | NotesLength
+    | NotesSplit
+    | NotesJoin
+    | NotesMute
+    | NotesDelete
+    | NotesCue
+    | NotesSpread
+    | NotesPlace
+    | NotesLoosen
+    | NotesFill
     | BendRangeStroke
     | BendScoop
     | BendFall

@@ -3,7 +3,7 @@
 import itertools
 from abc import ABC, abstractmethod
 from functools import cache
-from typing import Annotated, Any, ClassVar, NamedTuple, Self, TypeVar
+from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self, TypeVar
 
 import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
@@ -19,6 +19,8 @@ Tick = Annotated[int, Field(ge=0, le=LAST_TICK)]
 Unit = Annotated[float, Field(ge=0, le=1)]
 Lift = Annotated[float, Field(ge=-1, le=1)]
 Height = TypeVar("Height")
+Which = Literal["music", "cues", "all"]
+"""Notes of the music, those that are cues, or both."""
 
 
 def _ascending(points: tuple[tuple[int, Height], ...]) -> tuple[tuple[int, Height], ...]:
@@ -91,10 +93,10 @@ class Where(Record):
             raise NothingMatched("The stroke lies outside the span that it is meant for.")
         return self.model_copy(update={"span": (start, end)})
 
-    def notes_of(self, part: Part) -> Flags:
-        """Which notes of a part are meant, by their onsets. Cue notes never are."""
+    def notes_of(self, part: Part, which: Which = "music") -> Flags:
+        """Which notes of a part are meant, by their onsets. Cue notes are only where they are asked for."""
         notes = part.notes
-        mask = notes.music.copy()
+        mask = {"music": notes.music, "cues": notes.cue.copy(), "all": np.ones(len(notes), dtype=bool)}[which]
         if self.parts is not None and part.id not in self.parts:
             mask[:] = False
         if self.notes is not None:
@@ -141,15 +143,15 @@ class Selection(NamedTuple):
     masks: dict[int, Flags]
 
 
-def masks_of(take: Take, where: Where) -> dict[int, Flags]:
+def masks_of(take: Take, where: Where, which: Which = "music") -> dict[int, Flags]:
     """Which notes `where` reaches, of each part of which it reaches any."""
-    masks = {part.id: where.notes_of(part) for part in take.parts}
+    masks = {part.id: where.notes_of(part, which) for part in take.parts}
     return {part: mask for part, mask in masks.items() if mask.any()}
 
 
-def select(take: Take, where: Where) -> Selection:
+def select(take: Take, where: Where, which: Which = "music") -> Selection:
     """The notes that `where` reaches. Raises NothingMatched when there are none."""
-    masks = masks_of(take, where)
+    masks = masks_of(take, where, which)
     if not masks:
         raise NothingMatched(_why_nothing(take, where))
     chosen = [(take.parts[part].notes, mask) for part, mask in masks.items()]
@@ -166,6 +168,10 @@ def _why_nothing(take: Take, where: Where) -> str:
     if where.span:
         first, last = (take.meter.position(tick) for tick in (where.span[0], where.span[1] - 1))
         return f"No notes begin between bar {first.bar} beat {first.beat} and bar {last.bar} beat {last.beat}."
+    if where.notes and not any(
+        where.model_copy(update={"parts": None}).notes_of(part, "all").any() for part in take.parts
+    ):
+        return "The stroke reaches no notes in this take: those that it was made for are gone."
     return "The stroke reaches no notes in this take."
 
 
@@ -199,6 +205,10 @@ class BaseStroke(Record, ABC):
         picked, masks = select(take, self.target)
         start, end = self.target.span or (int(picked.start.min()), int(picked.end.max()))
         return Reach(start, end, list(masks), len(picked.id))
+
+    def seen(self, take: Take, start: int, end: int) -> Self:
+        """As much of the stroke as is to be seen between two ticks; all of it where that is as soon worked out."""
+        return self
 
     def also(self, take: Take) -> str:
         """What it moves besides what it is meant for, in a sentence; empty where it moves nothing else."""

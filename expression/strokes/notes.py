@@ -7,21 +7,20 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression import piece
-from expression.arrays import Flags, Ints, frozen
+from expression.arrays import Flags, Ints
 from expression.errors import NothingMatched
 from expression.limits import MOST_COPIES
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.strokes.base import BaseStroke, Count, Reach, Record, Tick, masks_of
 from expression.strokes.copying import converted, repeated
+from expression.strokes.keys import Keys, transposed
 from expression.strokes.lane import Spot, lane_of
+from expression.strokes.note_stroke import FIRST_MADE, IDS_EACH, free_ids
 from expression.take import Part, Take
 
-"""Notes that one stroke makes at most: as many as the longest takes have."""
 LEAST_SHARE = 4
 """Of a copy that has to end early at least a quarter is left, or it is left out."""
-IDS_EACH = 2**32
-"""Ids that are set aside for the copies of one stroke of a history."""
 
 
 class NotesTarget(Record):
@@ -44,9 +43,8 @@ class NotesCopy(BaseStroke):
     to: NotesTarget
     under: bool = Field(True, description="What the lanes hold under the notes comes along, over what is there.")
     repeat: Annotated[int, Field(ge=1, le=1000)] = Field(1, description="So many copies one after another.")
-    first: Count | None = Field(
-        None, description="The id of the first copy, the others follow. A history gives it; absent: after all others."
-    )
+    keys: Keys = Field(0, description="So many keys higher; negative: lower.")
+    first: Count | None = FIRST_MADE
 
     @model_validator(mode="after")
     def _placed(self) -> Self:
@@ -61,20 +59,14 @@ class NotesCopy(BaseStroke):
     @override
     def apply(self, take: Take) -> Take:
         stretch = self._stretch(take)
-        ids = [part.notes.id for part in take.parts]
-        id_ = self.first if self.first is not None else 1 + max(int(known.max(initial=-1)) for known in ids)
-        if any(((known >= id_) & (known < id_ + stretch.notes * self.repeat)).any() for known in ids):
-            raise NothingMatched("Other notes have these ids already; leave `first` out.", "first")
+        id_ = free_ids(take, self.first, stretch.notes * self.repeat)
         made = take
         for part, mask in stretch.masks.items():
             target = self._target(part)
             copies = self._copies(take.parts[part].notes, mask, stretch, id_)
             id_ += int(mask.sum())
-            there = made.parts[target].notes
-            # A key is the channel's: whoever else plays it there has it down as well.
-            sharing = [other.notes for other in made.parts_on(made.parts[target].channel)]
-            room = _room(sharing, copies)
-            made = made.with_notes({target: there.merged(room)})
+            room = _room(made, target, copies)
+            made = made.with_notes({target: made.parts[target].notes.merged(room)})
             made = _with_curves(made, target, take.parts[part], mask, copies.id, room)
         if self.under:
             made = self._with_lanes(take, made, stretch)
@@ -112,18 +104,18 @@ class NotesCopy(BaseStroke):
         turn = np.repeat(np.arange(self.repeat), int(mask.sum()))
         shift = self.to.at - stretch.start + turn * stretch.step
         start = notes.start[rows] + shift
-        new = np.full(len(rows), -1)
-        return Notes(
-            id=frozen(id_ + turn * stretch.notes + np.tile(np.arange(int(mask.sum())), self.repeat), np.int64),
-            start=frozen(start, np.int64),
-            end=frozen(np.maximum(notes.end[rows] + shift, start + 1), np.int64),
-            pitch=frozen(notes.pitch[rows], np.uint8),
-            velocity=frozen(notes.velocity[rows], np.uint8),
-            release=frozen(notes.release[rows], np.uint8),
-            muted=frozen(notes.muted[rows], bool),
-            cue=frozen(notes.cue[rows], bool),
-            on=frozen(new, np.int64),
-            off=frozen(new, np.int64),
+        written = notes.page_start[rows] >= 0
+        return Notes.made(
+            id_ + turn * stretch.notes + np.tile(np.arange(int(mask.sum())), self.repeat),
+            start,
+            np.maximum(notes.end[rows] + shift, start + 1),
+            transposed(notes, mask, self.keys, None)[rows] if self.keys else notes.pitch[rows],
+            notes.velocity[rows],
+            release=notes.release[rows],
+            muted=notes.muted[rows],
+            cue=notes.cue[rows],
+            page_start=np.where(written, np.maximum(notes.page_start[rows] + shift, 0), -1),
+            page_end=np.where(written, np.maximum(notes.page_end[rows] + shift, 1), -1),
         )
 
     def _with_lanes(self, take: Take, made: Take, stretch: "Stretch") -> Take:
@@ -193,29 +185,44 @@ def _on_beat(take: Take, tick: int) -> int:
     return tick - position.tick + beat_ticks if beat_ticks - position.tick <= near else tick
 
 
-def _room(sharing: list[Notes], copies: Notes) -> Notes:
-    """The copies for which there is room among the notes of a channel: one key sounds one note at a time."""
-    there = sharing[0]
-    for other in sharing[1:]:
-        there = there.merged(other)
+def with_room(take: Take, part: int, notes: Notes) -> tuple[Take, int]:
+    """The take with new notes in a part where their keys are not down already; and how many had no room."""
+    room = _room(take, part, notes)
+    return take.with_notes({part: take.parts[part].notes.merged(room)}), len(notes) - len(room)
+
+
+def _room(take: Take, part: int, copies: Notes) -> Notes:
+    """The copies for which there is room among the notes of a part's channel: one key sounds one note at a time."""
+    # A key is the channel's: whoever else plays it there has it down as well.
+    sharing = take.parts_on(take.parts[part].channel)
+    start, end, pitch, muted = (
+        np.concatenate([getattr(one.notes, name) for one in sharing]) for name in ("start", "end", "pitch", "muted")
+    )
+    track = np.repeat([one.track for one in sharing], [len(one.notes) for one in sharing])
+    mine = take.parts[part].track
     # One number for key and tick: the notes of a key lie together, in the order of time.
-    span = int(max(there.end.max(initial=0), copies.end.max(initial=0))) + 1
-
-    def keyed(notes: Notes, ticks: Ints) -> Ints:
-        return np.asarray(notes.pitch.astype(np.int64) * span + ticks)
-
-    sounding = ~there.muted
-    order = np.argsort(keyed(there, there.start)[sounding], kind="stable")
-    starts = keyed(there, there.start)[sounding][order]
-    ends = np.maximum.accumulate(keyed(there, there.end)[sounding][order])
-    wanted = keyed(copies, copies.start)
+    span = int(max(end.max(initial=0), copies.end.max(initial=0))) + 2
+    key, wanted_key = pitch.astype(np.int64) * span, copies.pitch.astype(np.int64) * span
+    # At one tick the tracks are told in their order: what ends in a later one ends after a copy has begun.
+    by_start = np.argsort(start, kind="stable") if len(sharing) > 1 else np.arange(len(start))
+    order = by_start[~muted[by_start]]
+    order = order[np.argsort(pitch[order], kind="stable")]
+    starts = (key + start)[order]
+    ends = np.maximum.accumulate((key + end + (track > mine))[order])
+    # Copies in the same order: what is asked for in order is found sooner.
+    turn = np.argsort(copies.pitch, kind="stable")
+    wanted = (wanted_key + copies.start)[turn]
     before = np.searchsorted(starts, wanted, side="right") - 1
     down = (before >= 0) & (ends[np.maximum(before, 0)] > wanted) if len(ends) else np.zeros(len(wanted), dtype=bool)
-    copies = copies.only(~down)
-    strikes = np.unique(np.concatenate((starts, keyed(copies, copies.start))))
-    following = np.append(strikes, np.iinfo(np.int64).max)[
-        np.searchsorted(strikes, keyed(copies, copies.start), side="right")
-    ]
-    until = np.minimum(keyed(copies, copies.end), following) - copies.pitch.astype(np.int64) * span
-    enough = (until - copies.start) * LEAST_SHARE >= copies.end - copies.start
-    return copies.until(until).only(enough)
+    turn, wanted = turn[~down], wanted[~down]
+    # And what is struck in an earlier one is struck before a copy has ended.
+    strikes = np.concatenate((starts - (track[order] < mine), wanted))
+    strikes.sort(kind="stable")
+    following = np.append(strikes, np.iinfo(np.int64).max)[np.searchsorted(strikes, wanted, side="right")]
+    last = copies.end.copy()
+    last[turn] = np.minimum((wanted_key + copies.end)[turn], following) - wanted_key[turn]
+    keep = np.zeros(len(copies), dtype=bool)
+    keep[turn] = True
+    keep &= (last - copies.start) * LEAST_SHARE >= copies.end - copies.start
+    made = copies.until(last)
+    return made if keep.all() else made.only(keep)

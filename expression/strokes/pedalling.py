@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 from typing_extensions import override
 
-from expression.arrays import Flags, Ints, contained, union, whole
+from expression.arrays import Flags, Ints, contained, merged, union, whole
 from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
@@ -19,7 +19,8 @@ from expression.sounding import Pressed, Sounding, notes_off, pressed, sounding
 from expression.strokes.base import BaseStroke, Reach, Where, masks_of, select
 from expression.strokes.grips import Grip, Time
 from expression.strokes.lane import Spot, lane_of
-from expression.strokes.pedals import Spans, Threshold, footed, merged
+from expression.strokes.note_stroke import on_page
+from expression.strokes.pedals import Spans, Threshold, footed
 from expression.take import Channel, Take
 
 SPLIT = 60
@@ -282,7 +283,7 @@ def _next_chord(take: Take, sounds: Sounding) -> Ints:
 
 
 def _ended(take: Take, held: _Held) -> Take:
-    """The take with notes whose keys are let go at other times."""
+    """The take with notes whose keys are let go at other times. The written page follows: the foot's work is seen."""
     changed: dict[int, Notes] = {}
     differ = held.key_up != held.sounds.key_up
     for part in union(held.sounds.part[differ]).tolist():
@@ -290,9 +291,9 @@ def _ended(take: Take, held: _Held) -> Take:
         mine = differ & (held.sounds.part == part)
         order = np.argsort(notes.id)
         rows = order[np.searchsorted(notes.id[order], held.sounds.id[mine])]
-        end = notes.end.copy()
-        end[rows] = held.key_up[mine]
-        changed[part] = notes.until(end)
+        end, touched = notes.end.copy(), np.zeros(len(notes), dtype=bool)
+        end[rows], touched[rows] = held.key_up[mine], True
+        changed[part] = notes.put(**on_page(notes, touched, notes.start[touched], end[touched], True))
     return take.with_notes(changed) if changed else take
 
 

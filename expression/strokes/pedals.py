@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field, field_validator, model_validator
 from typing_extensions import override
 
-from expression.arrays import Floats, Ints
+from expression.arrays import Floats, Ints, merged
 from expression.curve import Curve
 from expression.lanes import LANES, OFF, ON, PEDALS, SUSTAIN
 from expression.limits import MOST_NODES
@@ -217,16 +217,6 @@ class Spans(NamedTuple):
             np.concatenate((mine.end, up.end))[order],
             np.concatenate((mine.depth, up.depth))[order],
         )
-
-
-def merged(start: Ints, end: Ints) -> tuple[Ints, Ints]:
-    """Spans as few as they can be: those that touch or overlap are one."""
-    if not len(start):
-        return start, end
-    order = np.argsort(start, kind="stable")
-    start, reach = start[order], np.maximum.accumulate(end[order])
-    first = np.append(True, start[1:] > reach[:-1])
-    return start[first], reach[np.append(np.flatnonzero(first)[1:] - 1, -1)]
 
 
 def footed(spot: Spot, spans: Spans, resumes: bool = True) -> Lane:

@@ -52,30 +52,33 @@ class Changes(TypedDict):
     others: bool
 
 
-BESIDE_VELOCITY = ("start", "end", "pitch", "release", "muted", "cue")
+BESIDE_VELOCITY = ("start", "end", "pitch", "release", "muted", "cue", "page_start", "page_end")
 """Columns of notes that a change is told of; ids never change, and rows of events are not seen."""
 
 
 def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> Changes:
-    """What of a take differs in another of the same recording. Of notes that are elsewhere now only those in sight."""
+    """What of a take differs in another of the same recording.
+
+    Of notes that have come or are elsewhere now only those in sight."""
     told = Changes(notes=[], velocity=[], lanes=[], added=[], moved=[], others=False)
     ids: list[Ints] = [np.zeros(0, dtype=np.int64)]
     values: list[np.ndarray] = [np.zeros(0, dtype=np.uint8)]
     for old, new in zip(before.parts, after.parts, strict=True):
         if _lanes_differ(old, new):
             told["lanes"].append(new.id)
+        told["others"] |= old.cue_names != new.cue_names
         if old.notes is new.notes:
             continue
         was, now = old.notes, new.notes
         if was.id is not now.id:
             come, gone = ~now.shared_with(was), ~was.shared_with(now)
-            told["added"] += [_added(old, new, now.only(come))] if come.any() else []
             told["others"] |= bool(come.any() or gone.any())
+            if (seen := come & _in_sight(now, sight)).any():
+                told["added"].append(_added(old, new, now.only(seen)))
             was, now = was.only(~gone), now.only(~come)
             was, now = was.only(np.argsort(was.id)), now.only(np.argsort(now.id))
         if (differ := _differ(was, now)).any():
-            if sight:
-                differ &= (np.minimum(was.start, now.start) < sight[1]) & (np.maximum(was.end, now.end) > sight[0])
+            differ &= _in_sight(was, sight) | _in_sight(now, sight)
             told["moved"].append(_moved(old, new, now.only(differ)))
             told["others"] = True
         rows = np.flatnonzero(was.velocity != now.velocity)
@@ -84,6 +87,13 @@ def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> 
     told["notes"] = runs(np.concatenate(ids))
     told["velocity"] = np.concatenate(values).tolist()
     return told
+
+
+def _in_sight(notes: Notes, sight: tuple[int, int] | None) -> Flags:
+    """Which notes lie between two ticks; all of them where none are given."""
+    if sight is None:
+        return np.ones(len(notes), dtype=bool)
+    return np.asarray((notes.start < sight[1]) & (notes.end > sight[0]))
 
 
 def _lanes_differ(old: Part, new: Part) -> bool:

@@ -57,7 +57,7 @@ def tried_contours(before: Take, after: Take, start: int, end: int) -> list[Trie
         same = old.channel is new.channel or all(old.lanes.get(key) is new.lanes.get(key) for key in SHAPING)
         if same and all(old.curves.get(key) is new.curves.get(key) for key in OWN):
             continue
-        notes = old.notes
+        notes = old.music.notes
         near = np.flatnonzero((notes.start < end) & (notes.end > start))
         if not len(near) or near[-1] - near[0] >= MOST_TRIED:
             continue

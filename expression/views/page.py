@@ -11,6 +11,7 @@ from expression.arrays import runs
 from expression.lanes import BEND, BESIDE, CHANNEL_LANES, LANES, Form
 from expression.levels import is_zoned
 from expression.midi.status import SYSEX
+from expression.notes import Notes
 from expression.pitch import NOTE_NAMES
 from expression.take import Part, Take
 from expression.views import events
@@ -101,8 +102,30 @@ class PartLanes(TypedDict):
     """Where sustain is down: from one tick to another."""
 
 
+class OffPage(TypedDict):
+    """Notes (rows) that are written elsewhere than they are heard: from one tick to another (start -1: not at all)."""
+
+    row: list[int]
+    start: list[int]
+    end: list[int]
+
+
+class CueView(TypedDict):
+    """A cue note."""
+
+    id: int
+    start: int
+    end: int
+    pitch: int
+    velocity: int
+    muted: bool
+
+
 class PartView(PartLanes):
-    """A part with its notes in columns. `start` holds differences; `shares` are the other parts on its channel."""
+    """A part with its music in columns, its cues apart. `start` holds differences; `shares`: others on its channel.
+
+    `muted` are rows.
+    """
 
     name: str
     channel: int
@@ -117,6 +140,10 @@ class PartView(PartLanes):
     length: list[int]
     pitch: list[int]
     velocity: list[int]
+    muted: list[int]
+    cues: list[CueView]
+    cue_names: dict[int, str]
+    off_page: OffPage
 
 
 class Page(TypedDict):
@@ -154,7 +181,7 @@ def page(take: Take) -> Page:
 
 
 def _part(take: Take, part: Part) -> PartView:
-    notes = part.notes
+    notes = part.music.notes
     return {
         **_lanes(take, part),
         "name": part.name,
@@ -170,7 +197,27 @@ def _part(take: Take, part: Part) -> PartView:
         "length": (notes.end - notes.start).tolist(),
         "pitch": notes.pitch.tolist(),
         "velocity": notes.velocity.tolist(),
+        "muted": np.flatnonzero(notes.muted).tolist(),
+        "cues": _cues(part),
+        "cue_names": dict(part.cue_names),
+        "off_page": _off_page(notes),
     }
+
+
+def _cues(part: Part) -> list[CueView]:
+    cues = part.notes.only(part.notes.cue)
+    columns = (getattr(cues, name).tolist() for name in ("id", "start", "end", "pitch", "velocity", "muted"))
+    return [
+        {"id": id_, "start": start, "end": end, "pitch": pitch, "velocity": velocity, "muted": muted}
+        for id_, start, end, pitch, velocity, muted in zip(*columns, strict=True)
+    ]
+
+
+def _off_page(notes: Notes) -> OffPage:
+    if notes.page_start is notes.start and notes.page_end is notes.end:
+        return {"row": [], "start": [], "end": []}
+    rows = np.flatnonzero((notes.page_start != notes.start) | (notes.page_end != notes.end))
+    return {"row": rows.tolist(), "start": notes.page_start[rows].tolist(), "end": notes.page_end[rows].tolist()}
 
 
 def lanes_of(take: Take, parts: Sequence[int]) -> list[PartLanes]:
@@ -192,7 +239,7 @@ def _lanes(take: Take, part: Part) -> PartLanes:
         "largest": largest,
         "in_force": in_force(take, part),
         "lanes": heads,
-        "contour": contours(part),
+        "contour": contours(part.music),
         "rings": rings(take, part),
         "feet": feet(take, part),
     }

@@ -3,13 +3,14 @@
 import numpy as np
 from typing_extensions import TypedDict
 
+from expression.arrays import contained
 from expression.lanes import SOSTENUTO, SUSTAIN
 from expression.sounding import pressed, sounding
 from expression.take import Part, Take
 
 
 class Rings(TypedDict):
-    """The notes of a part (`row`) that a pedal holds, and until when each sounds (ticks)."""
+    """The music of a part (`row`) that a pedal holds, and until when each sounds (ticks)."""
 
     row: list[int]
     until: list[int]
@@ -20,11 +21,12 @@ def rings(take: Take, part: Part) -> Rings | None:
     if not ({SUSTAIN, SOSTENUTO} & part.channel.lanes.keys()) or not len(part.notes):
         return None
     sounds = sounding(take, part.channel)
-    on = (sounds.part == part.id) & (sounds.end > sounds.key_up)
+    ids = part.music.notes.id
+    order = np.argsort(ids)
+    on = (sounds.part == part.id) & (sounds.end > sounds.key_up) & contained(sounds.id, ids[order])
     if not on.any():
         return None
-    order = np.argsort(part.notes.id)
-    rows = order[np.searchsorted(part.notes.id[order], sounds.id[on])]
+    rows = order[np.searchsorted(ids[order], sounds.id[on])]
     by_row = np.argsort(rows)
     return {"row": rows[by_row].tolist(), "until": sounds.end[on][by_row].tolist()}
 

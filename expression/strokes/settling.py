@@ -1,0 +1,138 @@
+"""One key sounds one note at a time: what becomes of notes that lie over others of their key."""
+
+from collections.abc import Mapping
+from typing import Literal, NamedTuple
+
+import numpy as np
+
+from expression.arrays import Flags, Ints, contained
+from expression.errors import NothingMatched
+from expression.notes import Notes
+from expression.take import Part, Take
+
+Over = Literal["cut", "refuse"]
+NEVER = np.iinfo(np.int64).max
+
+
+class Settled(NamedTuple):
+    """A take in which no note that a stroke has touched overlaps another of its key."""
+
+    take: Take
+    ended: int
+    """Other notes that end sooner than they did."""
+    gone: int
+    """Notes that gave way, since another is struck on their key at the same tick."""
+
+
+def settled(take: Take, changed: Mapping[int, Notes], touched: Ints, over: Over = "cut") -> Settled:
+    """The take with the notes of some parts (by id) replaced, of which some (ids, ascending) have been touched.
+
+    A note ends at the latest where its key is struck next, whoever plays it on the channel. Of two that are struck at
+    once the one that was touched stays, of several of these the longest. What nobody touched and nothing touched meets
+    is left as it is. Raises NothingMatched where that is to be refused.
+    """
+    made = take.with_notes(changed)
+    ended = gone = 0
+    for channel in {take.parts[part].channel.id: take.parts[part].channel for part in changed}.values():
+        parts = made.parts_on(channel)
+        keys = _Keys(parts, touched)
+        ended += int((keys.cut & ~keys.mine).sum())
+        gone += int(keys.gives_way.sum())
+        if over == "refuse" and (keys.cut.any() or keys.gives_way.any()):
+            count = int((keys.cut | keys.gives_way).sum())
+            raise NothingMatched(
+                f"{'1 note' if count == 1 else f'{count:,} notes'} would lie over another of the same key; "
+                "move it elsewhere, or let what is there be cut.",
+                "over",
+            )
+        if keys.cut.any() or keys.gives_way.any():
+            made = made.with_notes(dict(zip([part.id for part in parts], keys.settled(parts), strict=True)))
+    return Settled(made, ended, gone)
+
+
+class _Keys:
+    """The notes of a channel, part after part. One element of each array a note."""
+
+    def __init__(self, parts: list[Part], touched: Ints) -> None:
+        notes = [part.notes for part in parts]
+        start, self.until, pitch, id_, muted = (
+            np.concatenate([getattr(one, name) for one in notes]) for name in ("start", "end", "pitch", "id", "muted")
+        )
+        self.count = [len(one) for one in notes]
+        tracks = np.repeat([part.track for part in parts], self.count)
+        self.mine: Flags = contained(id_, touched) & ~muted
+        self.gives_way: Flags = np.zeros(len(id_), dtype=bool)
+        self.cut: Flags = np.zeros(len(id_), dtype=bool)
+        order = np.argsort(start, kind="stable") if len(parts) > 1 else np.arange(len(start))
+        order = order[~muted[order]]
+        # One number for key and tick: the notes of a key lie together, in the order of time.
+        order = order[np.argsort(pitch[order], kind="stable")]
+        span = int(max(start.max(initial=0), self.until.max(initial=0))) + 2
+        at = pitch[order].astype(np.int64) * span + start[order]
+        loses = _same_tick(at, self.until[order], self.mine[order])
+        self.gives_way[order[loses]] = True
+        if loses.any():
+            order, at = order[~loses], at[~loses]
+        mine, end = self.mine[order], self.until[order]
+        until = _until(at, mine, tracks[order]) - at
+        # Struck in another track a tick later, nothing would be left of it.
+        length = end - start[order]
+        self.gives_way[order[until < 1]] = True
+        cut = (length > until) & (until >= 1)
+        self.cut[order[cut]] = True
+        self.until[order[cut]] = (start[order] + until)[cut]
+
+    def settled(self, parts: list[Part]) -> list[Notes]:
+        """The notes of each part as they are to be."""
+        edges = np.cumsum([0, *self.count])
+        found = []
+        for part, first, last in zip(parts, edges[:-1].tolist(), edges[1:].tolist(), strict=True):
+            keep = ~self.gives_way[first:last]
+            notes = part.notes.until(self.until[first:last]) if self.cut[first:last].any() else part.notes
+            found.append(notes if keep.all() else notes.only(keep))
+        return found
+
+
+def _until(at: Ints, mine: Flags, track: Ints) -> Ints:
+    """Until when each note (at ascending places) may last: to the next strike of its key, or of those that are mine.
+
+    At one tick the tracks are told in their order: what is struck in an earlier one is struck before a note has ended.
+    """
+    if not len(at):
+        return at
+    # Of each place where the next one begins.
+    heads = np.append(np.flatnonzero(at[1:] != at[:-1]) + 1, len(at))
+    behind = heads[np.searchsorted(heads, np.arange(len(at)), side="right")] if len(heads) < len(at) else heads
+    any_, theirs = _following(at, behind, track), None
+    if not mine.all():
+        theirs = _following(np.where(mine, at, NEVER), behind, track)
+    return any_ if theirs is None else np.where(mine, any_, theirs)
+
+
+def _following(strikes: Ints, behind: Ints, track: Ints) -> Ints:
+    """The first of some strikes from a row on (`NEVER` where none is); a tick before where it is told earlier."""
+    ahead = np.append(np.minimum.accumulate(strikes[::-1])[::-1], NEVER)
+    found = ahead[behind]
+    if (track == track[0]).all():
+        return found
+    # Of strikes at one place the first track that has one.
+    places, which = np.unique(strikes, return_inverse=True)
+    first = np.full(len(places) + 1, NEVER)
+    np.minimum.at(first, which, track)
+    earlier = first[np.searchsorted(places, found)] < track
+    return np.where((found < NEVER) & earlier, found - 1, found)
+
+
+def _same_tick(at: Ints, end: Ints, mine: Flags) -> Flags:
+    """Which notes (at ascending places) give way to one of `mine` that is struck on their key at their tick."""
+    same = at[1:] == at[:-1]
+    loses = np.zeros(len(at), dtype=bool)
+    if not same.any():
+        return loses
+    rows = np.flatnonzero(np.append(False, same) | np.append(same, False))
+    rows = rows[np.lexsort((end[rows], mine[rows], at[rows]))]
+    last = np.append(at[rows][1:] != at[rows][:-1], True)
+    group = np.cumsum(last) - last
+    winner = rows[last][group]
+    loses[rows] = (winner != rows) & mine[winner]
+    return loses
