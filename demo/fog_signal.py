@@ -14,6 +14,7 @@ from demo.bellows_room import bowed_glass, glass_bell, glass_drone, glass_harp, 
 from demo.hand import RESOLUTION, Hand
 from demo.lens_room import half_pedalled, unpedalled
 from demo.reed_loft import drawn, reed_box, thin_line
+from demo.rope_locker import called, harp, told_reeds
 
 CHORDS = ((50, 57, 60, 65), (48, 55, 60, 64), (46, 53, 58, 62), (45, 52, 57, 60))
 TUNE = (74, 77, 76, 72, 74, 69, 72, 70, 69, 67, 69, 65, 67, 69, 62, 64)
@@ -174,6 +175,11 @@ def the_lens_room() -> bytes:
     return _file("The lens room", [half_pedalled(), unpedalled()], [(0, 72)], waltz=None)
 
 
+def the_rope_locker() -> bytes:
+    """The ends of runs, and keys that tell an instrument how to play."""
+    return _file("The rope locker", [harp(), told_reeds()], [(0, 80)], waltz=None)
+
+
 TAKES: dict[str, Callable[[], bytes]] = {
     "The fog signal: the stair": the_stair,
     "The fog signal: the keeper's log": the_keepers_log,
@@ -181,9 +187,11 @@ TAKES: dict[str, Callable[[], bytes]] = {
     "The fog signal: the bellows room": the_bellows_room,
     "The fog signal: the reed loft": the_reed_loft,
     "The fog signal: the lens room": the_lens_room,
+    "The fog signal: the rope locker": the_rope_locker,
 }
 STROKES: dict[str, list[dict[str, object]]] = {
     "The fog signal: the bellows room": [too_far(8)],
     "The fog signal: the reed loft": drawn(0),
+    "The fog signal: the rope locker": called(1),
 }
 """What has been done to a take already."""

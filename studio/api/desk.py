@@ -1,13 +1,15 @@
 """The desk: a take as it is drawn, shaped and heard."""
 
 import gzip
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
+from django.utils.http import content_disposition_header
 from ninja import Router
 from pydantic import Field
 
+from expression.limits import MOST_BARS, MOST_PAGE_BARS
 from expression.views.changes import Changes
 from expression.views.events import EventPage
 from expression.views.facts import Facts
@@ -28,13 +30,21 @@ from studio.api.schemas import (
     StepAsked,
     StrokeAsked,
 )
-from studio.services import arrangement, listening, shaping, takes
+from studio.services import arrangement, engraving, listening, shaping, takes
 from studio.services.answers import Chosen, DeskView, Lanes, Messages, PartsLanes, Preview, ProofView, Written
 from studio.services.arrangement import Arrangement
+from studio.services.engraving import SheetView
 
 router = Router(tags=["desk"])
 REFUSALS = {401: Problem, 404: Problem, 409: StaleProblem, 422: Problem}
 Index = Annotated[int, Field(ge=0, le=2**31)]
+Bar = Annotated[int, Field(ge=1, le=MOST_BARS)]
+Bars = Annotated[int, Field(ge=1, le=MOST_PAGE_BARS)]
+PAGE_KINDS = {
+    "musicxml": "application/vnd.recordare.musicxml+xml",
+    "svg": "image/svg+xml",
+    "pdf": "application/pdf",
+}
 Seconds = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
 
 
@@ -52,6 +62,7 @@ def _json(request: HttpRequest, data: Any, pack: bool = False) -> HttpResponse:
 @router.get("{uuid:take_id}/view", response={200: DeskView, **REFUSALS})
 def view(request: HttpRequest, take_id: UUID) -> HttpResponse:
     """All that the desk draws, at the take's current revision."""
+    engraving.warm()
     return _json(request, shaping.desk(takes.get(owner(request), take_id)), pack=True)
 
 
@@ -172,6 +183,41 @@ def events(
     wanted_parts = _numbers(parts) if parts is not None else None
     take = takes.get(owner(request), take_id)
     return _json(request, shaping.events(take, first, count, wanted_kinds, wanted_parts, note))
+
+
+@router.get("{uuid:take_id}/page", response={200: SheetView, **REFUSALS})
+def page(
+    request: HttpRequest,
+    take_id: UUID,
+    parts: str = "",
+    first: Bar = 1,
+    count: Bars = 8,
+    width: Annotated[int, Field(ge=200, le=4000)] = 1000,
+    before: Index | None = None,
+) -> HttpResponse:
+    """Parts (a list with commas; none: all) as staff notation, `width` pixels wide; `before`: as before that stroke."""
+    take = takes.get(owner(request), take_id)
+    return _json(request, engraving.sheet(take, _numbers(parts), first, count, width, before), pack=True)
+
+
+@router.get("{uuid:take_id}/page/{kind}", response={200: None, **REFUSALS})
+def page_file(
+    request: HttpRequest,
+    take_id: UUID,
+    kind: Literal["musicxml", "svg", "pdf"],
+    parts: str = "",
+    first: Bar = 1,
+    count: Bars = 16,
+) -> HttpResponse:
+    """The page as a file: the whole take as MusicXML, or some bars of it as SVG or PDF."""
+    take = takes.get(owner(request), take_id)
+    if kind == "musicxml":
+        body = engraving.document(take, _numbers(parts)).encode()
+    else:
+        body = engraving.drawing(take, _numbers(parts), first, count, kind)
+    response = HttpResponse(body, content_type=PAGE_KINDS[kind])
+    response["Content-Disposition"] = content_disposition_header(True, f"{take.name}.{kind}") or "attachment"
+    return response
 
 
 @router.put("{uuid:take_id}/arrangement", response={200: Arrangement, **REFUSALS})

@@ -30,6 +30,19 @@ class Credentials(Schema):
     password: Annotated[str, Field(max_length=4096)]
 
 
+class NewPassword(Schema):
+    old: Annotated[str, Field(max_length=4096)] = ""
+    new: Annotated[str, Field(max_length=4096)]
+
+
+class Farewell(Schema):
+    name: Annotated[str, Field(max_length=500)]
+
+
+class Ended(Schema):
+    sessions: int
+
+
 class Link(Schema):
     token: Annotated[str, Field(max_length=200)]
 

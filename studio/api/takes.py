@@ -65,10 +65,15 @@ def restore_take(request: HttpRequest, take_id: UUID) -> Take:
 
 
 @router.get("{uuid:take_id}/file")
-def take_file(request: HttpRequest, take_id: UUID, kind: Literal["plain", "mpe", "clip"] | None = None) -> HttpResponse:
-    """The take as a Standard MIDI File: as its parts are sent; plainly, or in zones of MPE; or as a MIDI 2.0 clip."""
+def take_file(
+    request: HttpRequest, take_id: UUID, kind: Literal["plain", "mpe", "clip"] | None = None, cues: bool = True
+) -> HttpResponse:
+    """The take as a Standard MIDI File: as its parts are sent; plainly, or in zones of MPE; or as a MIDI 2.0 clip.
+
+    Cue notes are in it, unless `cues` says otherwise.
+    """
     take = takes.get(owner(request), take_id)
-    response = HttpResponse(takes.file(take, kind), content_type="audio/midi")
+    response = HttpResponse(takes.file(take, kind, cues), content_type="audio/midi")
     name = f"{take.name}.{'midi2' if kind == 'clip' else 'mid'}"
     response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response

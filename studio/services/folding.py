@@ -47,6 +47,11 @@ class ShapedCache:
                 self._owners.pop(other, None)
                 self._weight -= _weight(gone)
 
+    def held(self) -> tuple[int, int]:
+        """How many takes are here, and how many bytes they are reckoned to weigh."""
+        with self._lock:
+            return len(self._held), self._weight
+
     def lend(self, take_id: UUID, owner: object) -> None:
         """Remember whose a take is that is here: its owner need not be asked for again (see `lent`)."""
         with self._lock:

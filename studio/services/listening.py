@@ -34,7 +34,7 @@ def rehearse(
 
 
 def _heard(revision: int, take: Recording, start: float, end: float, chase: bool, held: bool) -> Messages:
-    heard = listen(stream(take), start, end, chase or held, held_at(take, start) if held else None)
+    heard = listen(stream(take), start, end, chase or held, held_at(take, start, not held) if chase or held else None)
     return {
         "revision": revision,
         "seconds": np.round(heard.seconds, 5).tolist(),

@@ -86,7 +86,8 @@ def preview(
     known = _at(owner, take_id, revision)
     if pull is not None:
         stroke = on_notes.fitted(stroke, known.met_by(number), *pull)
-    tried = _tried(known, stroke, number)
+    part_of = stroke.seen(known.met_by(number), *sight) if sight else stroke
+    tried = _tried(known, part_of, number)
     parts = (known.now.take.parts, tried.now.take.parts)
     known_part = part is not None and part < len(parts[0])
     lanes = views.lanes.lane_changes(*(take[part] for take in parts)) if known_part and part is not None else []
@@ -106,7 +107,7 @@ def preview(
         "beyond": views.bend_faults.beyond(known.met_by(number), tried.now.take, part)
         if bends and part is not None
         else None,
-        "also": stroke.also(known.met_by(number)),
+        "also": _also(tried, part_of, number, known.met_by(number), part_of is stroke),
         "proof": views.proof.proof(tried.now.take, parts[1][part])
         if known_part and is_sent and part is not None
         else None,
@@ -206,6 +207,18 @@ def _tried(known: Shaped, stroke: AnyStroke, number: int | None) -> Shaped:
     tried = known.with_history(_with(known.history, stroke, number))
     _refuse_idle(tried, number)
     return tried
+
+
+def _also(tried: Shaped, stroke: AnyStroke, number: int | None, met: Recording, is_whole: bool) -> str:
+    """What a stroke does besides, in a sentence that says how much of it was looked at."""
+    said = _as_kept(tried, stroke, number).also(met)
+    return said if is_whole or not said else f"In sight: {said}"
+
+
+def _as_kept(tried: Shaped, stroke: AnyStroke, number: int | None) -> AnyStroke:
+    """A stroke as the history has it: what was worked out when it was tried is known of that one."""
+    entry = next((one for one in reversed(tried.entries) if number in (None, one.number)), None)
+    return entry.stroke if entry is not None and entry.stroke.kind == stroke.kind else stroke
 
 
 def _with(history: History, stroke: AnyStroke, number: int | None) -> History:

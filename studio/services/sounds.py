@@ -5,6 +5,7 @@ import base64
 from expression import sound
 from expression.strokes import AnyStroke, parse_stroke
 from studio.models import Take, TakeSound
+from studio.services import room
 from studio.services.answers import SoundView
 from studio.services.shaping import seen
 from studio.services.takes import NoSuchTake, clean_name
@@ -12,6 +13,7 @@ from studio.services.takes import NoSuchTake, clean_name
 
 def add(take: Take, file_name: str, data: bytes) -> SoundView:
     """Keep a WAV file beside a take, in place of any other. Raises BadFile, and then nothing has changed."""
+    room.has_room(take.owner, len(data), 0)
     heard = sound.decode(data)
     kept, _ = TakeSound.objects.update_or_create(
         take=take,

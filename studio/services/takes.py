@@ -13,6 +13,7 @@ from expression.limits import LONGEST_NAME
 from expression.midi.files import FileKind, opened, saved
 from expression.midi.zoning import as_zone
 from studio.models import Take
+from studio.services import room
 from studio.services.folding import cache, shaped
 
 
@@ -43,6 +44,7 @@ def revision(owner: AbstractBaseUser, take_id: UUID) -> int:
 
 def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> Take:
     """A new take from an uploaded file. Raises BadFile, and then nothing is stored."""
+    room.has_room(owner, len(data))
     recording = opened(data)
     take = Take.objects.create(
         owner_id=owner.pk,
@@ -93,9 +95,10 @@ def restore(owner: AbstractBaseUser, take_id: UUID) -> Take:
     return get(owner, take_id)
 
 
-def file(take: Take, kind: FileKind | None = None) -> bytes:
+def file(take: Take, kind: FileKind | None = None, cues: bool = True) -> bytes:
     """The take as a Standard MIDI File, its parts as they are set to be sent, or as `kind` says; or as a clip file."""
-    return saved(shaped(take.pk, take.revision).now.take, kind)
+    now = shaped(take.pk, take.revision).now.take
+    return saved(now if cues else now.without_cues(), kind)
 
 
 def zoned(owner: AbstractBaseUser, take_id: UUID) -> Take:

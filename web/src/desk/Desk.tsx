@@ -1,7 +1,7 @@
 import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { VELOCITY, wordOf } from "../score/lanes";
-import { placeText, secondsAt } from "../score/score";
+import { cueKeysOf, placeText, secondsAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
 import { Notice } from "../ui/Notice";
 import { Finder } from "./actions/Finder";
@@ -19,6 +19,7 @@ import { watchLeaving } from "./take/unsaved";
 
 /** What is opened now and then comes when it is. (The search is there at once: what is typed next is for it.) */
 const EventList = lazy(async () => ({ default: (await import("./bars/EventList")).EventList }));
+const PagePane = lazy(async () => ({ default: (await import("./bars/PagePane")).PagePane }));
 const KeySheet = lazy(async () => ({ default: (await import("./actions/KeySheet")).KeySheet }));
 
 export function Desk() {
@@ -29,6 +30,7 @@ export function Desk() {
   const [keysOpen, setKeysOpen] = useState(false);
   const [finderOpen, setFinderOpen] = useState(false);
   const listOpen = useDesk((state) => state.listOpen);
+  const pageOpen = useDesk((state) => state.pageOpen);
   const panelOpen = useDesk((state) => state.panelOpen);
   const isOpen = useDesk((state) => state.score !== null);
 
@@ -75,6 +77,7 @@ export function Desk() {
           </aside>
         )}
       </div>
+      <Suspense>{pageOpen && isOpen && <PagePane />}</Suspense>
       <Suspense>{listOpen && <EventList />}</Suspense>
       <Transport onKeys={() => setKeysOpen(true)} />
       <Spoken />
@@ -99,6 +102,7 @@ function useSound() {
       takeId: score.id,
       seconds: score.seconds,
       patches: score.parts.map((part) => part.patch),
+      cues: score.parts.map((part) => cueKeysOf(part)),
       routes: score.parts.map((part) => [...routesOf(part.id)]),
       loop: () => {
         const now = desk().span;

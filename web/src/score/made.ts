@@ -44,6 +44,10 @@ export function scored({ ids, tempo = [[0, 500_000]] }: Wanted): Score {
         contour: null,
         rings: null,
         feet: [],
+        muted: [],
+        off_page: { row: [], start: [], end: [] },
+        cues: [],
+        cue_names: {},
       },
     ],
   };

@@ -47,6 +47,13 @@ export interface PartScore {
   feet: readonly (readonly [number, number])[];
   lowest: number;
   highest: number;
+  /** Which notes are not sent; null where all are. */
+  muted: Uint8Array | null;
+  /** Notes that are written elsewhere than they are heard: from one tick to another (-1: not at all). */
+  offPage: DeskView["parts"][number]["off_page"];
+  /** What the instrument hears and is no music, and what its keys call up. */
+  cues: readonly Schemas["CueView"][];
+  cueNames: Record<number, string>;
 }
 
 /** Notes at neighbouring rows, from `row` on, whose ids follow one another. */
@@ -140,7 +147,18 @@ function partOf(part: DeskView["parts"][number]): PartScore {
     feet: part.feet,
     lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
     highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
+    muted: mutedOf(part.muted, count),
+    offPage: part.off_page,
+    cues: part.cues,
+    cueNames: part.cue_names,
   };
+}
+
+function mutedOf(rows: readonly number[], count: number): Uint8Array | null {
+  if (!rows.length) return null;
+  const muted = new Uint8Array(count);
+  for (const row of rows) muted[row] = 1;
+  return muted;
 }
 
 const wheelOf = (part: Schemas["PartLanes"]) => ({
@@ -235,6 +253,11 @@ export function rowOfId(part: PartScore, id: number): number {
   return run && run.first <= id ? run.row + id - run.first : -1;
 }
 
+/** The keys of a part's cues, ascending. */
+export function cueKeysOf(part: PartScore): number[] {
+  return [...new Set(part.cues.map(({ pitch }) => pitch))].sort((a, b) => a - b);
+}
+
 /** The id of the note at a row. */
 export function idOfRow(part: PartScore, row: number): number {
   const run = part.runs.findLast((one) => one.row <= row) as Run;
@@ -255,8 +278,17 @@ export function maskOf(part: PartScore, ranges: readonly (readonly [number, numb
   return mask;
 }
 
-/** The same notes chosen after the take was read anew; or, where some have come, those. */
-export function carried(old: Score, chosen: Chosen, fresh: Score, newest: boolean): Chosen {
+/**
+ * The same notes chosen after the take was read anew; or, where some have come, those, with what else of the chosen has
+ * changed (`others`, ranges of ids).
+ */
+export function carried(
+  old: Score,
+  chosen: Chosen,
+  fresh: Score,
+  newest: boolean,
+  others: readonly (readonly [number, number])[] = [],
+): Chosen {
   const known = (id: number) => {
     const run = old.runs[runAt(old.runs, id)];
     return run !== undefined && run.first <= id;
@@ -268,8 +300,14 @@ export function carried(old: Score, chosen: Chosen, fresh: Score, newest: boolea
     }
     return mask;
   });
-  if (newest && come.some((mask) => mask.includes(1))) return come;
   const ranges = old.parts.flatMap((part) => rangesOf(part, chosen[part.id]));
+  if (newest && come.some((mask) => mask.includes(1))) {
+    return fresh.parts.map((part) => {
+      const kept = maskOf(part, ranges);
+      const changed = maskOf(part, others);
+      return come[part.id].map((one, row) => one | (kept[row] & changed[row]));
+    });
+  }
   return fresh.parts.map((part) => maskOf(part, ranges));
 }
 

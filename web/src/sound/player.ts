@@ -58,6 +58,8 @@ export interface Programme {
   takeId: string;
   seconds: number;
   patches: string[];
+  /** Of each part the keys of its cues, ascending. */
+  cues: number[][];
   routes: Route[][];
   loop: () => [number, number] | null;
   trial: () => Trial | null;
@@ -95,6 +97,7 @@ class Player {
     }
     this.programme = programme;
     this.order({ kind: "patches", patches: programme.patches });
+    this.order({ kind: "cues", keys: programme.cues });
     this.order({ kind: "routes", routes: programme.routes });
   }
 
@@ -313,6 +316,7 @@ class Player {
       this.synth.connect(this.context.destination);
       this.order({ kind: "level", level: now().level });
       this.order({ kind: "patches", patches: this.programme?.patches ?? [] });
+      this.order({ kind: "cues", keys: this.programme?.cues ?? [] });
       this.order({ kind: "routes", routes: this.programme?.routes ?? [] });
     }
     if (this.context.state !== "running") await this.context.resume();

@@ -10,6 +10,7 @@ export interface Stretch {
   end: number;
   patches: string[];
   routes?: Route[][];
+  cues?: number[][];
   /** What the synth was left with by an earlier play: heard first, and thrown away. */
   after?: [number, number];
   /** The left (0) or the right (1) alone; absent: both together. */
@@ -22,7 +23,7 @@ const RATE = 44_100;
 
 /** Mono samples of a stretch (seconds of the take). */
 export async function renderStretch(stretch: Stretch): Promise<Float32Array> {
-  const { takeId, start, end, patches, routes = [], before, after, side } = stretch;
+  const { takeId, start, end, patches, routes = [], cues = [], before, after, side } = stretch;
   const fetch = (from: number, to: number) => {
     const params = { path: { take_id: takeId }, query: { start: from, end: to, chase: true, before } };
     return answered<Messages>(api.GET("/api/takes/{take_id}/messages", { params }));
@@ -31,6 +32,7 @@ export async function renderStretch(stretch: Stretch): Promise<Float32Array> {
   const orders: Order[] = [
     { kind: "patches", patches },
     { kind: "routes", routes },
+    { kind: "cues", keys: cues },
   ];
   if (after) {
     // An earlier play, in no time: what it leaves behind is what the next one finds.

@@ -9,6 +9,8 @@ export type Order =
   | ({ kind: "play"; clearFrom: number | null } & Batch)
   | { kind: "patches"; patches: string[] }
   | { kind: "routes"; routes: Route[][] }
+  /** Of each part the keys that sound no note, but say how what follows is played. */
+  | { kind: "cues"; keys: number[][] }
   | { kind: "level"; level: number };
 
 /** What a lane of a part also moves: by `amount` of the target's full reach, either way. */
@@ -115,6 +117,25 @@ const PATCHES: Record<string, Patch> = {
   },
 };
 
+/** Ways of playing that cue keys call up, in the order of the keys; the first is as it was made. */
+const WAYS: readonly ((patch: Patch) => Patch)[] = [
+  (patch) => patch,
+  (patch) => ({
+    ...patch,
+    attack: patch.attack * 6 + 0.05,
+    bright: patch.bright * 0.85,
+    gain: patch.gain * 0.9,
+  }),
+  (patch) => ({
+    ...patch,
+    release: Math.min(patch.release, 0.08),
+    partials: patch.partials.map(
+      ([ratio, strength, fall]) => [ratio, strength, Math.min(fall, 0.4)] as const,
+    ),
+  }),
+  (patch) => ({ ...patch, attack: patch.attack * 0.3, dull: patch.bright * 0.9, noise: [0.4, 0.05] }),
+];
+
 /** What moves what in every patch: the wheel shakes the pitch, pressure swells, timbre brightens. */
 const STANDARD: readonly Route[] = [
   { lane: "cc:1", target: "vibrato", amount: 1 },
@@ -197,6 +218,9 @@ const FIRST_RANGE = { member: 48, manager: 2 };
 /** One part's instrument: the state that its controllers have put it in. */
 class Instrument {
   patch: Patch = PATCHES["thumb piano"];
+  /** Keys that sound no note, ascending; and which of them was struck last: kept from play to play. */
+  cues: readonly number[] = [];
+  way = 0;
   volume = 100 / 127;
   expression = 1;
   pan = 0.5;
@@ -536,6 +560,12 @@ class PracticeSynth extends AudioWorkletProcessor {
       order.routes.forEach((routes, part) => {
         this.instrument(part).route(routes);
       });
+    } else if (order.kind === "cues") {
+      order.keys.forEach((keys, part) => {
+        const instrument = this.instrument(part);
+        instrument.cues = keys;
+        if (!keys.length) instrument.way = 0;
+      });
     } else {
       const { clearFrom, times, parts, bytes } = order;
       const kept = this.queue.slice(this.next).filter(({ time }) => clearFrom === null || time < clearFrom);
@@ -592,13 +622,18 @@ class PracticeSynth extends AudioWorkletProcessor {
   }
 
   private strike(part: number, channel: number, pitch: number, velocity: number): void {
+    const cue = this.instrument(part).cues.indexOf(pitch);
+    if (cue >= 0) {
+      this.instrument(part).way = cue % WAYS.length;
+      return;
+    }
     // After a rest nothing is left that could glide.
     if (!this.voices.some((voice) => voice.active && voice.part === part)) this.instrument(part).settle();
     const free = this.voices.find((voice) => !voice.active);
     const voice = free ?? this.voices.reduce((a, b) => (b.presence < a.presence ? b : a));
     const instrument = this.instrument(part);
     const force = velocity * (1 - (SOFTENED * instrument.soft) / 127);
-    voice.start(part, pitch, force, instrument.patch, ++this.struck);
+    voice.start(part, pitch, force, WAYS[instrument.way](instrument.patch), ++this.struck);
     voice.channel = channel;
     voice.own = instrument.members.get(channel) ?? null;
     voice.own?.settle(instrument.memberRange);

@@ -44,6 +44,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Delete Account
+         * @description Delete the account with everything in it, for good; its name says that this is meant.
+         */
+        post: operations["studio_api_session_delete_account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/end-others": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Others
+         * @description Sign the account out everywhere but here.
+         */
+        post: operations["studio_api_session_end_others"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Password
+         * @description Another password for the account; it is signed out everywhere else.
+         */
+        post: operations["studio_api_session_change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ping": {
         parameters: {
             query?: never;
@@ -310,6 +370,8 @@ export interface paths {
         /**
          * Take File
          * @description The take as a Standard MIDI File: as its parts are sent; plainly, or in zones of MPE; or as a MIDI 2.0 clip.
+         *
+         *     Cue notes are in it, unless `cues` says otherwise.
          */
         get: operations["studio_api_takes_take_file"];
         put?: never;
@@ -396,6 +458,46 @@ export interface paths {
          * @description How the values of chosen notes' curves of one kind are spread.
          */
         post: operations["studio_api_desk_own_facts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Page
+         * @description Parts (a list with commas; none: all) as staff notation, `width` pixels wide; `before`: as before that stroke.
+         */
+        get: operations["studio_api_desk_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/page/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Page File
+         * @description The page as a file: the whole take as MusicXML, or some bars of it as SVG or PDF.
+         */
+        get: operations["studio_api_desk_page_file"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1243,7 +1345,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"]) | null;
+            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"]) | null;
         };
         /**
          * Changes
@@ -1343,6 +1445,24 @@ export interface components {
             password: string;
         };
         /**
+         * CueView
+         * @description A cue note.
+         */
+        CueView: {
+            /** End */
+            end: number;
+            /** Id */
+            id: number;
+            /** Muted */
+            muted: boolean;
+            /** Pitch */
+            pitch: number;
+            /** Start */
+            start: number;
+            /** Velocity */
+            velocity: number;
+        };
+        /**
          * CurveNode
          * @description One node of a curve, and the way to the next.
          */
@@ -1422,6 +1542,11 @@ export interface components {
             /** Seconds */
             seconds: number;
             tempo: components["schemas"]["Tempo"];
+        };
+        /** Ended */
+        Ended: {
+            /** Sessions */
+            sessions: number;
         };
         /**
          * EventPage
@@ -1519,6 +1644,11 @@ export interface components {
             /** Revision */
             revision: number;
             where: components["schemas"]["Where"];
+        };
+        /** Farewell */
+        Farewell: {
+            /** Name */
+            name: string;
         };
         /**
          * Favourite
@@ -2537,6 +2667,36 @@ export interface components {
             velocity: number[];
         };
         /**
+         * NewNote
+         * @description A note to be put in.
+         */
+        NewNote: {
+            /**
+             * Length
+             * @description Ticks, at least 1.
+             */
+            length: number;
+            /** Pitch */
+            pitch: number;
+            /**
+             * Start
+             * @description Ticks.
+             */
+            start: number;
+            /** Velocity */
+            velocity: number;
+        };
+        /** NewPassword */
+        NewPassword: {
+            /** New */
+            new: string;
+            /**
+             * Old
+             * @default
+             */
+            old: string;
+        };
+        /**
          * Node
          * @description One node of a lane, and the way to the next.
          */
@@ -2877,6 +3037,39 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
+         * NotesAdd
+         * @description Notes put in where there were none.
+         */
+        NotesAdd: {
+            /**
+             * Cue
+             * @description They are cues: heard by the instrument, but no part of the music.
+             * @default false
+             */
+            cue: boolean;
+            /**
+             * First
+             * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
+             */
+            first?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.add";
+            /** Notes */
+            notes: components["schemas"]["NewNote"][];
+            /**
+             * Over
+             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
+             * @default cut
+             * @enum {string}
+             */
+            over: "cut" | "refuse";
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
          * NotesCopy
          * @description Notes put down again: at another time or in another part, among those that are there.
          *
@@ -2888,9 +3081,15 @@ export interface components {
         NotesCopy: {
             /**
              * First
-             * @description The id of the first copy, the others follow. A history gives it; absent: after all others.
+             * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
              */
             first?: number | null;
+            /**
+             * Keys
+             * @description So many keys higher; negative: lower.
+             * @default 0
+             */
+            keys: number;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2913,6 +3112,496 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
+         * NotesCue
+         * @description Notes that the instrument hears and that are no part of the music; `pitches` of `where` are keys of a part.
+         */
+        NotesCue: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.cue";
+            /**
+             * Name
+             * @description What these keys call up; absent: as they were called.
+             */
+            name?: string | null;
+            /**
+             * On
+             * @description They are cues, or music again.
+             * @default true
+             */
+            on: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NotesDelete
+         * @description Notes taken away.
+         */
+        NotesDelete: {
+            /**
+             * Cues
+             * @description It acts on the cue notes that `where` reaches, in place of the music.
+             * @default false
+             */
+            cues: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.delete";
+            /**
+             * Under
+             * @description What the lanes hold under the notes goes with them, where no other note sounds.
+             * @default true
+             */
+            under: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NotesFill
+         * @description A run from each chosen note to the next one of the line: heard, not written.
+         *
+         *     The line are the chosen notes of a part, of each chord the highest; one alone goes on to what follows it.
+         *     Keys lie strictly between the two. A note of the run is left out where its key is down.
+         */
+        NotesFill: {
+            /**
+             * By
+             * @description Which keys the run goes through.
+             * @default semitone
+             * @enum {string}
+             */
+            by: "semitone" | "scale" | "white" | "named";
+            /**
+             * Ease
+             * @description Of the way of velocities.
+             * @default 0
+             */
+            ease: number;
+            /**
+             * End Velocity
+             * @description Absent: that of the next note.
+             */
+            end_velocity?: number | null;
+            /**
+             * First
+             * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
+             */
+            first?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.fill";
+            /**
+             * Lift
+             * @description Of the way of velocities.
+             * @default 0
+             */
+            lift: number;
+            /**
+             * Named
+             * @description For `named`: the keys that it may go through.
+             * @default []
+             */
+            named: number[];
+            /**
+             * Ring
+             * @description Beats that each rings on after the next has begun.
+             * @default 0
+             */
+            ring: number;
+            /**
+             * Scale
+             * @description For `scale`: pitch classes, 0 is C.
+             */
+            scale?: number[] | null;
+            /**
+             * Time
+             * @description Beats that the run takes, up to the next note; absent: all there is.
+             */
+            time?: number | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NotesJoin
+         * @description Neighbours of one key among the chosen notes of a part become one, as loud as the first. The page follows.
+         */
+        NotesJoin: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.join";
+            /**
+             * Rest
+             * @description Beats: notes are joined across a rest no longer than this.
+             * @default 0.125
+             */
+            rest: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NotesLength
+         * @description Other lengths: set, scaled, by so much, or up to a gap before the next note of the line (staccato and legato).
+         *
+         *     The line is made of the chosen notes of a part; after the last of them the part goes on. By a factor, by so much or
+         *     up to a gap no note becomes shorter than a thirty-second of a beat.
+         */
+        NotesLength: {
+            /**
+             * By
+             * @description Beats longer; negative: shorter.
+             */
+            by?: number | null;
+            /**
+             * Edge
+             * @description The edge that moves.
+             * @default end
+             * @enum {string}
+             */
+            edge: "start" | "end";
+            /**
+             * Factor
+             * @description Times as long.
+             */
+            factor?: number | null;
+            /**
+             * Gap Ms
+             * @description Ends so long before the next of the line begins; negative: after.
+             */
+            gap_ms?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.length";
+            /**
+             * Over
+             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
+             * @default cut
+             * @enum {string}
+             */
+            over: "cut" | "refuse";
+            /**
+             * Page
+             * @description The written page follows.
+             * @default false
+             */
+            page: boolean;
+            /**
+             * To
+             * @description Beats.
+             */
+            to?: number | null;
+            /**
+             * Under
+             * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
+             * @default true
+             */
+            under: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NotesLoosen
+         * @description Small deviations in time, as a hand makes them: some by chance, and some with a drift that comes and goes slowly.
+         *
+         *     What a note gets depends on the seed, the part, the note and its time alone. Notes of a key stay in their order.
+         */
+        NotesLoosen: {
+            /**
+             * Amount Ms
+             * @description Standard deviation in milliseconds; none deviates by more than twice that.
+             * @default 8
+             */
+            amount_ms: number;
+            /**
+             * Drift
+             * @description How much of it is drift: 0 each note by itself, 1 all of it slow.
+             * @default 0.5
+             */
+            drift: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.loosen";
+            /**
+             * Over
+             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
+             * @default cut
+             * @enum {string}
+             */
+            over: "cut" | "refuse";
+            /**
+             * Page
+             * @description The written page follows.
+             * @default false
+             */
+            page: boolean;
+            /**
+             * Seed
+             * @description Another seed is another roll of the dice.
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Under
+             * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
+             * @default true
+             */
+            under: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NotesMove
+         * @description Notes to another time, or to other keys.
+         */
+        NotesMove: {
+            /**
+             * Cues
+             * @description It acts on the cue notes that `where` reaches, in place of the music.
+             * @default false
+             */
+            cues: boolean;
+            /**
+             * Keys
+             * @description Up; negative: down. With a scale so many steps of that.
+             * @default 0
+             */
+            keys: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.move";
+            /**
+             * Over
+             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
+             * @default cut
+             * @enum {string}
+             */
+            over: "cut" | "refuse";
+            /**
+             * Page
+             * @description The written page follows.
+             * @default true
+             */
+            page: boolean;
+            /**
+             * Scale
+             * @description Pitch classes of a scale; a note beside it keeps its distance to the step below.
+             */
+            scale?: number[] | null;
+            /**
+             * Ticks
+             * @description Later; negative: sooner.
+             * @default 0
+             */
+            ticks: number;
+            /**
+             * Under
+             * @description What the lanes hold under the notes goes with them, where no other note sounds.
+             * @default true
+             */
+            under: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NotesMute
+         * @description Notes that are not sent, and stay where they are; or that are sent again.
+         */
+        NotesMute: {
+            /**
+             * Cues
+             * @description It acts on the cue notes that `where` reaches, in place of the music.
+             * @default false
+             */
+            cues: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.mute";
+            /**
+             * On
+             * @description Muted, or heard again.
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Over
+             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
+             * @default cut
+             * @enum {string}
+             */
+            over: "cut" | "refuse";
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NotesPlace
+         * @description Towards a grid, or away from it: how far from its line each note was played is kept, and scaled.
+         *
+         *     Lines count from the bar line. Of several notes of a key that would come to one line on the grid only the nearest
+         *     goes; the others stay.
+         */
+        NotesPlace: {
+            /**
+             * Grid
+             * @description The step: 8 is eighths, 12 eighth triplets.
+             * @default 16
+             * @enum {integer}
+             */
+            grid: 1 | 2 | 4 | 6 | 8 | 12 | 16 | 24 | 32 | 48 | 64;
+            /**
+             * Keep
+             * @description How much of the distance from the line stays: 0 on it, 1 as played, 2 twice as far.
+             * @default 0
+             */
+            keep: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.place";
+            /**
+             * Over
+             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
+             * @default cut
+             * @enum {string}
+             */
+            over: "cut" | "refuse";
+            /**
+             * Page
+             * @description The written page follows.
+             * @default true
+             */
+            page: boolean;
+            /**
+             * Swing
+             * @description Every second line later: 1 as in triplets, 1.5 as in dotted notes.
+             * @default 0
+             */
+            swing: number;
+            /**
+             * Under
+             * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
+             * @default true
+             */
+            under: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+            /**
+             * Window
+             * @description Beats: notes further from their line are left alone.
+             */
+            window?: number | null;
+        };
+        /**
+         * NotesSplit
+         * @description Each chosen note in pieces: at a place, into so many, or at the lines of a grid. Their curves divide with them.
+         *
+         *     The first piece is the note as it was, only shorter; the velocity of all is the same. The written page follows.
+         */
+        NotesSplit: {
+            /**
+             * At
+             * @description The tick at which notes that sound there are cut.
+             */
+            at?: number | null;
+            /**
+             * First
+             * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
+             */
+            first?: number | null;
+            /**
+             * Grid
+             * @description At the lines of a grid from the bar line on: 8 is eighths.
+             */
+            grid?: (1 | 2 | 4 | 6 | 8 | 12 | 16 | 24 | 32 | 48 | 64) | null;
+            /**
+             * Into
+             * @description So many pieces, of one length to a tick.
+             */
+            into?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.split";
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NotesSpread
+         * @description A strum: the notes of each chord one after another. They end where they ended.
+         *
+         *     A note that would begin near its end, or after it, keeps a quarter of its length.
+         */
+        NotesSpread: {
+            /**
+             * Anchor
+             * @description The note that is struck where the chord was.
+             * @default first
+             * @enum {string}
+             */
+            anchor: "first" | "last";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.spread";
+            /**
+             * Lift
+             * @description -1: ever slower; 0: even; 1: ever faster.
+             * @default 0
+             */
+            lift: number;
+            /**
+             * Order
+             * @description From below, from above, or from the middle outwards.
+             * @default up
+             * @enum {string}
+             */
+            order: "up" | "down" | "out";
+            /**
+             * Over
+             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
+             * @default cut
+             * @enum {string}
+             */
+            over: "cut" | "refuse";
+            /**
+             * Page
+             * @description The written page follows.
+             * @default false
+             */
+            page: boolean;
+            /**
+             * Time Ms
+             * @description Milliseconds from one note to the next; with a lift, on average.
+             * @default 20
+             */
+            time_ms: number;
+            /**
+             * Under
+             * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
+             * @default true
+             */
+            under: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
          * NotesTarget
          * @description Where copied notes go. Without a part each note stays in its own.
          */
@@ -2924,6 +3613,48 @@ export interface components {
             at: number;
             /** Part */
             part?: number | null;
+        };
+        /**
+         * NotesTranspose
+         * @description Notes to other keys. The written page follows.
+         */
+        NotesTranspose: {
+            /**
+             * Keys
+             * @description Up; negative: down. With a scale so many steps of that.
+             */
+            keys: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "notes.transpose";
+            /**
+             * Over
+             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
+             * @default cut
+             * @enum {string}
+             */
+            over: "cut" | "refuse";
+            /**
+             * Scale
+             * @description Pitch classes of a scale; a note beside it keeps its distance to the step below. Absent: keys.
+             */
+            scale?: number[] | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * OffPage
+         * @description Notes (rows) that are written elsewhere than they are heard: from one tick to another (start -1: not at all).
+         */
+        OffPage: {
+            /** End */
+            end: number[];
+            /** Row */
+            row: number[];
+            /** Start */
+            start: number[];
         };
         /**
          * OwnFacts
@@ -3056,7 +3787,9 @@ export interface components {
         };
         /**
          * PartView
-         * @description A part with its notes in columns. `start` holds differences; `shares` are the other parts on its channel.
+         * @description A part with its music in columns, its cues apart. `start` holds differences; `shares`: others on its channel.
+         *
+         *     `muted` are rows.
          */
         PartView: {
             /** Bend Range */
@@ -3069,6 +3802,12 @@ export interface components {
             /** Channel */
             channel: number;
             contour: components["schemas"]["Contour"] | null;
+            /** Cue Names */
+            cue_names: {
+                [key: string]: string;
+            };
+            /** Cues */
+            cues: components["schemas"]["CueView"][];
             /** Drum */
             drum: boolean;
             /** Dye */
@@ -3093,8 +3832,11 @@ export interface components {
             largest: number | null;
             /** Length */
             length: number[];
+            /** Muted */
+            muted: number[];
             /** Name */
             name: string;
+            off_page: components["schemas"]["OffPage"];
             /** Patch */
             patch: string;
             /** Pitch */
@@ -3391,7 +4133,7 @@ export interface components {
             proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * PreviewAsked
@@ -3417,7 +4159,7 @@ export interface components {
                 number
             ] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * Problem
@@ -3484,7 +4226,7 @@ export interface components {
                 number
             ];
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /** Rename */
         Rename: {
@@ -3493,7 +4235,7 @@ export interface components {
         };
         /**
          * Rings
-         * @description The notes of a part (`row`) that a pedal holds, and until when each sounds (ticks).
+         * @description The music of a part (`row`) that a pedal holds, and until when each sounds (ticks).
          */
         Rings: {
             /** Row */
@@ -3584,6 +4326,24 @@ export interface components {
             /** Zoned */
             zoned: boolean;
         };
+        /**
+         * SheetView
+         * @description Parts as staff notation over some bars: a drawing (SVG) whose heads are groups with the ids of their notes.
+         *
+         *     `first` and `count`: the bars that are there. `remarks` are sentences.
+         */
+        SheetView: {
+            /** Count */
+            count: number;
+            /** First */
+            first: number;
+            /** Remarks */
+            remarks: string[];
+            /** Revision */
+            revision: number;
+            /** Svg */
+            svg: string;
+        };
         /** SoundMoved */
         SoundMoved: {
             /** Offset */
@@ -3627,7 +4387,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * StrokeView
@@ -3644,7 +4404,7 @@ export interface components {
             /** Step */
             step: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * Summary
@@ -3777,7 +4537,7 @@ export interface components {
         /** Traced */
         Traced: {
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * TriedContour
@@ -3819,7 +4579,7 @@ export interface components {
                 number
             ][];
             /** Stroke */
-            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"]) | null;
+            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"]) | null;
         };
         /**
          * VelocityAccent
@@ -4272,6 +5032,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Account"];
+                };
+            };
+        };
+    };
+    studio_api_session_delete_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Farewell"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_session_end_others: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ended"];
+                };
+            };
+        };
+    };
+    studio_api_session_change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4912,6 +5756,7 @@ export interface operations {
         parameters: {
             query?: {
                 kind?: ("plain" | "mpe" | "clip") | null;
+                cues?: boolean;
             };
             header?: never;
             path: {
@@ -5140,6 +5985,131 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["OwnFacts"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_page: {
+        parameters: {
+            query?: {
+                parts?: string;
+                first?: number;
+                count?: number;
+                width?: number;
+                before?: number | null;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_page_file: {
+        parameters: {
+            query?: {
+                parts?: string;
+                first?: number;
+                count?: number;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+                kind: "musicxml" | "svg" | "pdf";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

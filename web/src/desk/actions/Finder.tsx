@@ -1,8 +1,7 @@
 import { Dialog } from "radix-ui";
-import { useState } from "react";
-import { KeyCaps } from "./KeySheet";
+import { useEffect, useState } from "react";
+import { KeyCaps } from "./KeyCaps";
 import { ACTIONS, type Action } from "./keys";
-import { offers } from "./offers";
 
 /** Every action, found by what it does. */
 export function Finder({ open, onOpen }: { open: boolean; onOpen: (open: boolean) => void }) {
@@ -12,7 +11,12 @@ export function Finder({ open, onOpen }: { open: boolean; onOpen: (open: boolean
     const text = `${action.does} ${action.group} ${action.words ?? ""}`.toLowerCase();
     return wanted.every((word) => text.includes(word));
   };
-  const found = open ? [...ACTIONS, ...offers()].filter(fits).slice(0, 10) : [];
+  // What depends on the take comes a moment after the rest.
+  const [offers, setOffers] = useState<(() => Action[]) | null>(null);
+  useEffect(() => {
+    if (open && !offers) void import("./offers").then((known) => setOffers(() => known.offers));
+  }, [open, offers]);
+  const found = open ? [...ACTIONS, ...(offers?.() ?? [])].filter(fits).slice(0, 10) : [];
   const run = (action: Action | undefined) => {
     if (!action) return;
     onOpen(false);

@@ -2,17 +2,10 @@ import { Dialog } from "radix-ui";
 import { Check } from "../../ui/Entries";
 import { wish } from "../take/arranging";
 import { useDesk } from "../take/state";
+import { KeyCaps } from "./KeyCaps";
 import { ACTIONS } from "./keys";
 
 const GROUPS = ["Hear", "Choose", "Shape", "Look"] as const;
-const isMac = /Mac|iPhone|iPad/.test(navigator.platform);
-const SIGNS: Record<string, string> = {
-  Mod: isMac ? "⌘" : "Ctrl",
-  ArrowUp: "↑",
-  ArrowDown: "↓",
-  ArrowLeft: "←",
-  ArrowRight: "→",
-};
 
 /** Every key on one sheet. */
 export function KeySheet({ open, onOpen }: { open: boolean; onOpen: (open: boolean) => void }) {
@@ -56,20 +49,5 @@ export function KeySheet({ open, onOpen }: { open: boolean; onOpen: (open: boole
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
-  );
-}
-
-export function KeyCaps({ keys }: { keys: string[] }) {
-  return (
-    <span className="flex flex-wrap gap-1">
-      {keys.map((name) => (
-        <kbd key={name} className="rounded border border-rule-strong bg-paper px-1.5 font-sans text-[12px]">
-          {name
-            .split(/\+(?=.)/)
-            .map((piece) => SIGNS[piece] ?? (piece.length === 1 ? piece.toUpperCase() : piece))
-            .join(" ")}
-        </kbd>
-      ))}
-    </span>
   );
 }

@@ -4,6 +4,7 @@ import { SUSTAIN, VELOCITY } from "../../score/lanes";
 import { type Chosen, noneOf, secondsAt, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
 import { erase } from "../hand/laneGestures";
+import { splitHere } from "../hand/noteGestures";
 import { nudge } from "../hand/velocityGestures";
 import {
   GUTTER,
@@ -16,6 +17,7 @@ import {
   zoomedRows,
 } from "../page/camera";
 import { hairpin, limit } from "../strokes/begin";
+import { beginNote, join, lengthen, mute, remove, step } from "../strokes/beginNotes";
 import { press } from "../strokes/beginPedal";
 import { paste, remember } from "../strokes/copying";
 import { allToFront, arrangeRows, toFront, wish } from "../take/arranging";
@@ -64,13 +66,13 @@ export const ACTIONS: Action[] = [
     keys: ["ArrowRight", "Shift+ArrowRight"],
     group: "Choose",
     does: "Next note (Shift: add it)",
-    run: (event) => step(1, event.shiftKey),
+    run: (event) => stepChoice(1, event.shiftKey),
   },
   {
     keys: ["ArrowLeft", "Shift+ArrowLeft"],
     group: "Choose",
     does: "Note before (Shift: add it)",
-    run: (event) => step(-1, event.shiftKey),
+    run: (event) => stepChoice(-1, event.shiftKey),
   },
   { keys: ["s"], group: "Choose", does: "Make the chosen notes a span", run: () => spanOfChosen() },
   {
@@ -149,8 +151,56 @@ export const ACTIONS: Action[] = [
   {
     keys: ["Delete", "Backspace"],
     group: "Shape",
-    does: "Erase the span on the lane that Shape acts on, or its chosen node",
-    run: () => eraseSpan(),
+    does: "Delete the chosen notes; on a lane, erase its span or its chosen node",
+    words: "remove clear",
+    run: () => eraseChosen(),
+  },
+  {
+    keys: ["n"],
+    group: "Shape",
+    does: "Put in a note at the playhead, its numbers in Shape",
+    words: "add new insert write",
+    run: () => beginNote(),
+  },
+  {
+    keys: ["x"],
+    group: "Shape",
+    does: "Split the note under the pointer, or the chosen ones at the playhead",
+    words: "cut divide",
+    run: (event) => splitAtPointer(event.altKey),
+  },
+  {
+    keys: ["o"],
+    group: "Shape",
+    does: "Join neighbours of one key",
+    words: "glue merge tie",
+    run: () => void join(),
+  },
+  {
+    keys: ["m"],
+    group: "Shape",
+    does: "Mute the chosen notes, or let them be heard",
+    run: () => void mute(),
+  },
+  {
+    keys: ["Mod+ArrowLeft", "Mod+ArrowRight"],
+    group: "Shape",
+    does: "Move the chosen notes by a step of the grid",
+    words: "nudge shift earlier later",
+    run: (event) => step(event.key === "ArrowRight" ? 1 : -1, 0),
+  },
+  {
+    keys: ["Mod+ArrowUp", "Mod+ArrowDown", "Mod+Shift+ArrowUp", "Mod+Shift+ArrowDown"],
+    group: "Shape",
+    does: "Move the chosen notes by a key (Shift: an octave)",
+    words: "transpose semitone octave up down",
+    run: (event) => step(0, (event.key === "ArrowUp" ? 1 : -1) * (event.shiftKey ? 12 : 1)),
+  },
+  {
+    keys: ["Mod+Shift+ArrowLeft", "Mod+Shift+ArrowRight"],
+    group: "Shape",
+    does: "Shorten or lengthen the chosen notes by a step of the grid",
+    run: (event) => lengthen(event.key === "ArrowRight" ? 1 : -1),
   },
   {
     keys: ["Mod+c"],
@@ -179,6 +229,13 @@ export const ACTIONS: Action[] = [
     group: "Look",
     does: "All rows, or only those in use",
     run: () => arrangeRows(desk().rows === "all" ? "used" : "all"),
+  },
+  {
+    keys: ["q"],
+    group: "Look",
+    does: "The page: the parts in front as staff notation",
+    words: "score sheet music notation staff musicxml pdf svg engrave print",
+    run: () => set({ pageOpen: !desk().pageOpen }),
   },
   { keys: ["e"], group: "Look", does: "The list of events", run: () => set({ listOpen: !desk().listOpen }) },
   {
@@ -212,6 +269,13 @@ export const ACTIONS: Action[] = [
   },
   { keys: ["w"], group: "Look", does: "The whole take", run: () => wholeTake() },
   { keys: ["v"], group: "Look", does: "Fill the view with the selection", run: () => viewSelection() },
+  {
+    keys: [],
+    group: "Look",
+    does: "Show the strip of cues, or not",
+    words: "keyswitch articulation",
+    run: () => set({ showsCues: !desk().showsCues }),
+  },
   ...([3, 4, 5] as const).map(
     (octave): Action => ({
       keys: [],
@@ -225,6 +289,7 @@ export const ACTIONS: Action[] = [
     [
       ["", "Download the take", "file save export mid"],
       ["?kind=mpe", "Download as MPE", "file save export mpe zone"],
+      ["?cues=false", "Download the take without its cues", "file save export mid keyswitch"],
       ["?kind=clip", "Download as a MIDI 2.0 clip", "file save export midi2 clip ump"],
     ] as const
   ).map(
@@ -239,10 +304,15 @@ export const ACTIONS: Action[] = [
   },
 ];
 
-function eraseSpan(): void {
-  const { activeLane, span } = desk();
-  if (activeLane === VELOCITY || !span) return;
-  void apply(erase(activeLane, span));
+function eraseChosen(): void {
+  const { activeLane, span, chosenCount } = desk();
+  if (activeLane !== VELOCITY && span) void apply(erase(activeLane, span));
+  else if (chosenCount) void remove();
+}
+
+function splitAtPointer(free: boolean): void {
+  const { score } = desk();
+  if (score) void splitHere(tickAt(score, player.position()), free);
 }
 
 /** Whether a key may act: those of one sign can be made to need Alt, so that nothing is done by mistake. */
@@ -322,7 +392,7 @@ export function goTo(seconds: number): void {
 }
 
 /** The next or the previous note of the leading part; with `add`, beside those that are chosen. */
-function step(by: number, add: boolean): void {
+function stepChoice(by: number, add: boolean): void {
   if (stepCloseUp(by)) return;
   const { chosen, score, voice } = desk();
   const part = leadPart();

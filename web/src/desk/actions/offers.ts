@@ -1,6 +1,6 @@
 /** Actions that depend on the take: its parts, its lanes, the grid. They have no keys and are found by search. */
 
-import { BEND, slides, VELOCITY } from "../../score/lanes";
+import { BEND, SUSTAIN, slides, VELOCITY } from "../../score/lanes";
 import { player } from "../../sound/player";
 import { gesturesOn } from "../strokes/entries";
 import type { Gesture } from "../strokes/entry";
@@ -48,6 +48,10 @@ export function offers(): Action[] {
     action("Look", `Open the lane ${title}`, () => changeLane(key, { open: true })),
   );
   const onNotes = gesturesOn(VELOCITY).map((gesture) => offered(gesture, VELOCITY, ""));
+  const onThem = gesturesOn("notes").map((gesture) => offered(gesture, VELOCITY, ""));
+  const onPedal = gesturesOn("pedal", slides(leadForm(SUSTAIN))).map((gesture) =>
+    offered(gesture, SUSTAIN, ""),
+  );
   const onWheel = gesturesOn("bend").map((gesture) => offered(gesture, BEND, ""));
   const lane =
     desk().activeLane === VELOCITY ? desk().layers.kept.lanes.keys().next().value : desk().activeLane;
@@ -57,7 +61,18 @@ export function offers(): Action[] {
       : gesturesOn("lane", slides(leadForm(lane))).map((gesture) =>
           offered(gesture, lane, ` on ${kindOf(lane).name}`),
         );
-  return [...onNotes, ...onWheel, ...onLane, ...parts, ...strokes, ...values, ...feels, ...lanes];
+  return [
+    ...onNotes,
+    ...onThem,
+    ...onPedal,
+    ...onWheel,
+    ...onLane,
+    ...parts,
+    ...strokes,
+    ...values,
+    ...feels,
+    ...lanes,
+  ];
 }
 
 /** A gesture as search finds it: begun on the lane that it is for. */

@@ -15,6 +15,7 @@ export function Header({ onFind }: { onFind: () => void }) {
   const name = useDesk((state) => state.name);
   const score = useDesk((state) => state.score);
   const listOpen = useDesk((state) => state.listOpen);
+  const pageOpen = useDesk((state) => state.pageOpen);
   const panelOpen = useDesk((state) => state.panelOpen);
   return (
     <header className="flex items-center gap-3 border-b border-rule-strong bg-sheet px-4 py-2">
@@ -33,6 +34,15 @@ export function Header({ onFind }: { onFind: () => void }) {
         title="Find any action (/)"
       >
         Find
+      </button>
+      <button
+        type="button"
+        className="key shrink-0 px-2.5 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
+        aria-pressed={pageOpen}
+        title="The parts in front as staff notation (q)"
+        onClick={() => set({ pageOpen: !pageOpen })}
+      >
+        Page
       </button>
       <button
         type="button"
@@ -58,7 +68,7 @@ export function Header({ onFind }: { onFind: () => void }) {
           <Menu label="Download in another form" sign="▾" className="key rounded-l-none px-2">
             {FORMS.map(([kind, words]) => (
               <DropdownMenu.Item key={kind} className={MENU_ITEM} asChild>
-                <a href={`/api/takes/${score.id}/file?kind=${kind}`} download>
+                <a href={`/api/takes/${score.id}/${kind}`} download>
                   {words}
                 </a>
               </DropdownMenu.Item>
@@ -72,9 +82,11 @@ export function Header({ onFind }: { onFind: () => void }) {
 
 /** What else a take can be written as. */
 const FORMS = [
-  ["mpe", "MPE: each note on a channel of its own"],
-  ["plain", "Plain: by the parts' own channels"],
-  ["clip", "MIDI 2.0 clip file"],
+  ["file?kind=mpe", "MPE: each note on a channel of its own"],
+  ["file?kind=plain", "Plain: by the parts' own channels"],
+  ["file?kind=clip", "MIDI 2.0 clip file"],
+  ["file?cues=false", "Without the cues"],
+  ["page/musicxml", "MusicXML: the page of all parts"],
 ] as const;
 
 /** That something is being saved still; what is done in no time is not told. */

@@ -11,6 +11,7 @@ import { letGo } from "../take/shaping";
 import { desk, leadPart, look, set } from "../take/state";
 import { type Grip, Press } from "./grip";
 import { hover } from "./hints";
+import { noteGrip, pointAt } from "./noteGestures";
 import { ownGrip, ribbonSurface } from "./ownGestures";
 import { choiceGrip } from "./picking";
 import { threadGrip } from "./threadGestures";
@@ -65,6 +66,7 @@ export function attach(elements: Elements, actions: Actions): () => void {
         pinch(pointers, event.pointerId, point);
         return;
       }
+      if (stave === "notes") pointAt(point);
       if (!press.move(point.x, point.y, event)) hover(stave, point.x, point.y);
     };
     const up = (event: PointerEvent) => {
@@ -90,7 +92,10 @@ export function attach(elements: Elements, actions: Actions): () => void {
         return scrolled(camera, score, across + along);
       });
     };
-    const leave = () => set({ hint: "" });
+    const leave = () => {
+      pointAt(null);
+      set({ hint: "" });
+    };
     const noMenu = (event: Event) => event.preventDefault();
     canvas.addEventListener("pointerdown", down, { signal });
     canvas.addEventListener("pointermove", move, { signal });
@@ -184,11 +189,14 @@ function notesGrip(x: number, y: number, event: PointerEvent): Grip | null {
   if (!leadPart()) return null;
   const thread = threadGrip(x, y);
   if (thread) return thread;
-  if (desk().activeLane === NOTE_PITCH && x >= GUTTER && !event.shiftKey) {
+  const isBent = desk().activeLane === NOTE_PITCH;
+  if (isBent && x >= GUTTER && !event.shiftKey) {
     const grip = ownGrip(ribbonSurface(), x, y, desk().drawing && desk().chosenCount > 0);
     if (grip) return grip;
   }
+  const held = isBent ? null : noteGrip(x, y, event);
   if (desk().shaping) letGo();
+  if (held) return held;
   if (x < GUTTER) {
     const pitch = pitchOf(desk().camera, y);
     return { move() {}, done: (moved) => moved || pitch < 0 || chooseVoice(pitch) };

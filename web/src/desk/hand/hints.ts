@@ -10,6 +10,7 @@ import { noteName, partName, rowName } from "../take/arranging";
 import { selected } from "../take/choosing";
 import { shown } from "../take/layers";
 import { desk, frontParts, keptVelocities, kindOf, laneLevels, leadPart, set } from "../take/state";
+import { noteHint } from "./noteGestures";
 import { depthHint, pedalHint } from "./pedalGestures";
 import { noteAt, velocityAt } from "./picking";
 import { threadHint } from "./threadGestures";
@@ -35,11 +36,15 @@ function hintFor(stave: Stave, x: number, y: number, place: string): string {
     const thread = threadHint(x, y);
     if (thread) return `${place}  ${name} — ${thread}`;
     const hit = noteAt("notes", x, y);
-    if (!hit) return `${place}  ${name} — drag to choose notes (Shift: add)`;
+    const does = desk().activeLane === NOTE_PITCH ? "" : noteHint(x, y);
+    if (!hit && does) return `${place}  ${name} — ${does}`;
+    if (!hit)
+      return `${place}  ${name} — drag to choose notes (Shift: add; Ctrl: put in a note; d: the pointer draws)`;
     const velocity = keptVelocities()[hit.part.id][hit.note];
     if (desk().activeLane === NOTE_PITCH && desk().chosen[hit.part.id][hit.note])
       return `${place}  ${name}, velocity ${velocity} — drag its ribbon to bend it there: nodes and ways, to the notes named in Shape (Alt: any pitch; Shift: choose)`;
     const whose = frontParts().length > 1 ? `${partName(hit.part)}, ` : "";
+    if (does) return `${place}  ${whose}${name}, velocity ${velocity} — ${does}`;
     return `${place}  ${whose}${name}, velocity ${velocity} ${wordOf(kindOf(VELOCITY), velocity)} — click to choose (Shift: add)`;
   }
   const velocity = velocityAt(y);

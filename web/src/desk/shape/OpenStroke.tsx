@@ -14,6 +14,7 @@ import { changeLane } from "../take/arranging";
 import { deleteStroke, done, keep, keepWith, letGo, preview } from "../take/shaping";
 import { desk, type Shaping, useDesk } from "../take/state";
 import { CopyPlace, Extent, type FormProps, MovePlace, NotesCopyPlace, Saving } from "./LaneForms";
+import { NoteForms } from "./NoteForms";
 import { Heard } from "./Proof";
 
 /** The open stroke with all its numbers: what the pointer does to it shows here, and what is typed here shows on the page. */
@@ -153,7 +154,7 @@ function Numbers(form: FormProps) {
         </div>
       )}
       {stroke.kind === "note.answers" && <Taken {...form} stroke={stroke} />}
-      {(stroke.kind === "velocity.vary" || stroke.kind === "note.scatter") && (
+      {["velocity.vary", "note.scatter", "notes.loosen"].includes(stroke.kind) && (
         <button
           type="button"
           className="key col-span-2 h-7"
@@ -176,6 +177,7 @@ function Numbers(form: FormProps) {
       )}
       {"lane" in stroke && <Extent {...form} />}
       {stroke.kind === "lane.copy" && <CopyPlace {...form} stroke={stroke} />}
+      {stroke.kind.startsWith("notes.") && <NoteForms {...form} />}
       {stroke.kind === "notes.copy" && <NotesCopyPlace {...form} stroke={stroke} />}
       {stroke.kind === "lane.move" && <MovePlace {...form} stroke={stroke} />}
       {stroke.kind === "lane.distil" && <Saving />}

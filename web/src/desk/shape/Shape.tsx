@@ -8,14 +8,16 @@ import { renamePart, rowName } from "../take/arranging";
 import { inFront } from "../take/choosing";
 import { leadPart, useDesk } from "../take/state";
 import { ActiveLane } from "./ActiveLane";
+import { Hand } from "./Hand";
 import { Histogram } from "./Histogram";
-import { Gestures, Hand } from "./OnNotes";
-import { Rules } from "./Rules";
 import { TypedVelocity } from "./TypedVelocity";
 
 /** The numbers of a stroke, and what lanes have, come once the desk is drawn: before a hand can ask for them. */
 const opening = () => import("./OpenStroke");
 const OpenStroke = lazy(async () => ({ default: (await opening()).OpenStroke }));
+const gestures = () => import("./OnNotes");
+const Gestures = lazy(async () => ({ default: (await gestures()).Gestures }));
+const Rules = lazy(async () => ({ default: (await import("./Rules")).Rules }));
 const LaneGestures = lazy(() => import("./OnLane"));
 const OwnGestures = lazy(() => import("./OnOwn"));
 
@@ -45,10 +47,10 @@ export function Shape() {
           <OpenStroke shaping={shaping} />
         </Suspense>
       ) : onVelocity ? (
-        <>
+        <Suspense>
           <Gestures hasSelection={hasSelection} />
           <Rules />
-        </>
+        </Suspense>
       ) : isOfNotes(activeLane) ? (
         <Suspense>
           <OwnGestures laneKey={activeLane} />

@@ -144,7 +144,7 @@ export class Stage {
       gridTicks: gridTicks(score, state.grid),
       box: state.box,
       shapes: layers.tried?.shapes ?? new Map(),
-      coming: layers.tried?.coming ?? [],
+      coming: (layers.tried ?? layers.compared)?.coming ?? [],
       pitches: state.activeLane === NOTE_PITCH ? shown(layers).lanes.get(NOTE_PITCH) : undefined,
       threads: shaping?.mark?.threads,
       closeUp: state.closeUp?.id ?? null,

@@ -1,4 +1,4 @@
-import { useEffect, useRef } from "react";
+import { lazy, Suspense, useEffect, useRef } from "react";
 import { actsOnVelocity, VELOCITY } from "../../score/lanes";
 import { secondsAt, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
@@ -14,6 +14,9 @@ import { Lanes } from "./LaneList";
 import { Marks } from "./Marks";
 import { Tip } from "./Tip";
 
+/** The strip of cues comes where there are any, or where it is asked for. */
+const CueStrip = lazy(async () => ({ default: (await import("./CueStrip")).CueStrip }));
+
 /** The column of staves on one time axis. */
 export function Staves() {
   const share = useDesk((state) => state.arrangement.velocity_share ?? START_SHARE);
@@ -24,6 +27,7 @@ export function Staves() {
   const lane = useRef<HTMLCanvasElement>(null);
   const playhead = useRef<HTMLDivElement>(null);
   const part = useDesk((state) => leadPart(state));
+  const hasCues = useDesk((state) => state.showsCues || (leadPart(state)?.cues.length ?? 0) > 0);
   const name = part ? partName(part) : "the part in front";
 
   useEffect(() => {
@@ -80,7 +84,9 @@ export function Staves() {
           className="absolute inset-0 h-full w-full cursor-crosshair touch-none"
         />
         <Beyond />
+        <Tip stave="notes" />
       </div>
+      <Suspense>{hasCues && <CueStrip />}</Suspense>
       <LaneDivider share={share} onShare={shareOut} />
       <div
         className={`relative shrink-[5] ${closeUp ? "min-h-[72px]" : "min-h-[90px]"}`}

@@ -17,7 +17,7 @@ import {
   swell,
   whereOn,
 } from "./beginLane";
-import { copyNotes } from "./copying";
+import { NOTE_ENTRIES } from "./entriesNotes";
 import { OWN_ENTRIES } from "./entriesOwn";
 import { PEDAL_ENTRIES } from "./entriesPedal";
 import { type Entry, type Field, type Gesture, type Kind, type NumberField, plain } from "./entry";
@@ -164,22 +164,6 @@ export const ENTRIES: Record<Kind, Entry> = {
         title: "A pattern of accents that goes round with the bars",
         words: "accent groove beat strong weak pattern metre",
         begin: accent,
-      },
-    ],
-  },
-  "notes.copy": {
-    name: "Copy of notes",
-    says: "They join the notes that are there; a key that is down is not struck again.",
-    fields: [{ name: "repeat", label: "Repeated" }],
-    on: "velocity",
-    gestures: [
-      {
-        sign: "copy",
-        name: "Copy notes",
-        title: "The chosen notes again, at another time or in another part, with what lies under them",
-        words: "duplicate double repeat paste",
-        forSelection: true,
-        begin: copyNotes,
       },
     ],
   },
@@ -646,6 +630,7 @@ export const ENTRIES: Record<Kind, Entry> = {
   },
   ...OWN_ENTRIES,
   ...PEDAL_ENTRIES,
+  ...NOTE_ENTRIES,
   "lane.nodes": { name: "Nodes", fields: [], on: "lane", gestures: [] },
   "lane.draw": {
     name: "Drawn",
@@ -669,6 +654,9 @@ export const gesturesOn = (on: Entry["on"], sliding = true): Gesture[] =>
     .filter((entry) => entry.on === on && (entry.slides ?? sliding) === sliding)
     .flatMap(({ gestures }) => gestures);
 
+/** Of these a stroke has one: what its number is. */
+const SAID_BY_ONE = ["to", "by", "factor", "gap_ms", "at", "into", "grid"];
+
 /** The fields that a stroke shows as it stands: some belong to one mode only. */
 export function fieldsOf(stroke: Stroke): readonly Field[] {
   const turns = "peak" in stroke && stroke.peak != null;
@@ -677,6 +665,10 @@ export function fieldsOf(stroke: Stroke): readonly Field[] {
     return fields.filter(({ name }) =>
       stroke.notes ? name !== "every" : name !== "delay" && name !== "over",
     );
+  if (stroke.kind === "notes.length" || stroke.kind === "notes.split") {
+    const said = stroke as unknown as Record<string, unknown>;
+    return fields.filter(({ name }) => !SAID_BY_ONE.includes(name) || said[name] != null);
+  }
   if (stroke.kind === "bend.stream") return fields.filter(({ name }) => stroke[name as "cents"] != null);
   if (stroke.kind !== "velocity.hairpin") return fields;
   const byFactor = stroke.mode === "by";

@@ -48,7 +48,7 @@ export interface Entry {
   says?: string;
   fields: readonly Field[];
   /** Where its gestures are offered. */
-  on: "velocity" | "lane" | "bend" | "own" | "pedal";
+  on: "velocity" | "notes" | "lane" | "bend" | "own" | "pedal";
   /** Only for lanes that slide, or only for those that are off or on; absent: for both. */
   slides?: boolean;
   gestures: readonly Gesture[];

@@ -18,6 +18,11 @@ export interface TriedShapes {
   contour: Contour;
 }
 
+/** As it was: notes that were elsewhere, or are no more, as they were. */
+export interface Compared extends Layer {
+  coming: Schemas["Changes"]["added"];
+}
+
 /** As a stroke would have it. */
 export interface Tried extends Layer {
   /** The shapes of notes in sight, by their parts, where it gives them others. */
@@ -34,7 +39,7 @@ export interface Layers {
   /** As it was before the open stroke. */
   before: Layer | null;
   /** As it was before the point of comparison, while that is heard. */
-  compared: Layer | null;
+  compared: Compared | null;
 }
 
 export const blankLayers: Layers = {

@@ -31,13 +31,16 @@ import { complain, desk, type Shaping, set, setLayers, takePath, visit } from ".
 
 const params = () => ({ path: takePath() });
 
-/** Read the take again. What is being done here stays; with `newest`, notes that have come are chosen. */
-export async function reopen(newest = false): Promise<void> {
+/**
+ * Read the take again. What is being done here stays; with `newest`, notes that have come are chosen, and those of the
+ * chosen that have changed with them.
+ */
+export async function reopen(newest = false, changed: readonly [number, number][] = []): Promise<void> {
   const isSameVisit = visit();
   const view = await answered<DeskView>(api.GET("/api/takes/{take_id}/view", { params: params() }));
   if (!isSameVisit()) return;
   // A stroke may have been kept since this was read.
-  if (view.history.revision < desk().history.revision) return reopen(newest);
+  if (view.history.revision < desk().history.revision) return reopen(newest, changed);
   const { score: old, chosen, layers } = desk();
   const score = scoreOf(view);
   // Columns of another score do not fit: what is shown beside what is kept is asked for anew.
@@ -48,7 +51,7 @@ export async function reopen(newest = false): Promise<void> {
     compared: null,
   };
   set({ score, history: view.history, layers: fresh });
-  if (old) choose(carried(old, chosen, score, newest));
+  if (old) choose(carried(old, chosen, score, newest, changed));
   attempts.tryAgain();
 }
 
@@ -171,25 +174,30 @@ export async function open(number: number): Promise<void> {
   // What has just been written is seen until its lanes have been read.
   if (layers.tried?.revision === history.revision) setLayers({ tried: null });
   void readFacts();
-  const [velocities, lanes] = await Promise.all([
-    velocitiesBefore(number),
+  const [changes, lanes] = await Promise.all([
+    changesBefore(number),
     "lane" in found.stroke ? lanesBefore(number) : null,
   ]);
-  if (attempts.isOpen(mine)) setLayers({ before: { velocities, lanes: lanes ?? desk().layers.kept.lanes } });
+  const before = { velocities: velocitiesWith(changes), lanes: lanes ?? desk().layers.kept.lanes };
+  if (attempts.isOpen(mine)) setLayers({ before });
 }
 
-/** The velocities as they were before a stroke (the newest where none is named). */
-async function velocitiesBefore(number?: number): Promise<Velocities> {
-  const { score, layers } = desk();
-  const { velocities } = layers.kept;
+/** What was otherwise before a stroke (the newest where none is named). */
+async function changesBefore(number?: number): Promise<Changes | null> {
   try {
-    const changes = await read<Changes>(["before", number], () =>
+    return await read<Changes>(["before", number], () =>
       api.GET("/api/takes/{take_id}/before", { params: { ...params(), query: { number } } }),
     );
-    return score ? withChanges(score, velocities, changes) : velocities;
   } catch {
-    return velocities;
+    return null;
   }
+}
+
+/** The velocities as they are, with what of them was otherwise. */
+function velocitiesWith(changes: Changes | null): Velocities {
+  const { score, layers } = desk();
+  const { velocities } = layers.kept;
+  return score && changes ? withChanges(score, velocities, changes) : velocities;
 }
 
 /** The leading part's lanes as they were before a stroke (0: the newest). */
@@ -218,12 +226,11 @@ let comparisons = 0;
 export async function compare(against: number | null): Promise<void> {
   const mine = ++comparisons;
   if (against === null) return setLayers({ compared: null });
-  const [velocities, lanes] = await Promise.all([
-    velocitiesBefore(against || undefined),
-    lanesBefore(against),
-  ]);
+  const [changes, lanes] = await Promise.all([changesBefore(against || undefined), lanesBefore(against)]);
   if (mine !== comparisons) return;
-  setLayers({ compared: { velocities, lanes: lanes ?? desk().layers.kept.lanes } });
+  const coming = changes ? [...changes.added, ...changes.moved] : [];
+  const known = lanes ?? desk().layers.kept.lanes;
+  setLayers({ compared: { velocities: velocitiesWith(changes), lanes: known, coming } });
 }
 
 /** Keep the open stroke, and then another that it asks for. */
@@ -334,8 +341,10 @@ async function taken({ history: change, changes }: Written): Promise<void> {
   const { score, layers, history: before } = desk();
   if (!score) return;
   // Of a change of another history than the one that is known here nothing can be made.
-  if (changes.others || change.revision !== before.revision + 1) await reopen(changes.added.length > 0);
-  else {
+  if (changes.others || change.revision !== before.revision + 1) {
+    const moved = changes.moved.flatMap(({ notes }) => notes as [number, number][]);
+    await reopen(changes.added.length > 0, moved);
+  } else {
     const history = historyAfter(before, change);
     const kept = { ...layers.kept, velocities: withChanges(score, layers.kept.velocities, changes) };
     // Lanes are seen as they were tried until they have been read.

@@ -109,6 +109,8 @@ interface HandState {
   travels: boolean;
   /** What was copied last, to be put down where the playhead stands. */
   copied: Copied | null;
+  /** The strip of cues is in sight though there are none yet. */
+  showsCues: boolean;
   /** A place, or bars, are being typed where the place is shown. */
   typesPlace: boolean;
   /** The part that is being given another name. */
@@ -123,6 +125,8 @@ interface ScreenState {
   notice: NoticeText | null;
   followsHead: boolean;
   listOpen: boolean;
+  /** The page, as staff notation, is in sight. */
+  pageOpen: boolean;
   panelOpen: boolean;
   wishes: Wishes;
   /** Every kind of lane there can be, velocity first. */
@@ -171,6 +175,7 @@ export const cleared: TakeState &
   tolerance: 1,
   steps: false,
   travels: true,
+  showsCues: false,
   copied: null,
   typesPlace: false,
   renaming: null,
@@ -184,6 +189,7 @@ const screen: Omit<ScreenState, keyof typeof cleared> = {
   camera: startCamera,
   followsHead: true,
   panelOpen: true,
+  pageOpen: false,
   wishes: { middle_c: 4, favourites: [], sounds: true, letters: true },
   kinds: new Map(),
   scales: [],

@@ -39,6 +39,7 @@ export function drawRibbons(scene: Scene): void {
   const fronts = [...scene.fronts].reverse();
   drawBars(scene, fronts.filter(isCrowd), true);
   for (const part of fronts) if (!isCrowd(part)) drawShaped(scene, part);
+  for (const part of fronts) drawWritten(scene, part);
   drawComing(scene);
   if (scene.pitches) drawPitchNodes(scene, scene.pitches);
   if (scene.threads?.length) drawThreads(scene, scene.threads);
@@ -128,7 +129,7 @@ function addBars(scene: Scene, part: PartScore, inFront: boolean): void {
     if (y < -camera.row || y > camera.notesHeight) continue;
     const left = Math.max(isWarm ? start : Math.max(start, drawnTo[pitch]), GUTTER - 20);
     drawnTo[pitch] = end;
-    const faint = voice !== null && pitch !== voice && inFront;
+    const faint = (voice !== null && pitch !== voice && inFront) || part.muted?.[note] === 1;
     const high =
       inFront && !faint
         ? thickness(camera.row, velocities[note] / scene.scale.high)
@@ -150,6 +151,7 @@ function drawShaped(scene: Scene, part: PartScore): void {
   const onsets = scene.fronts.length > 1 ? new Path2D() : null;
   const inks = (["cold", "warm"] as const).map(() => Array.from({ length: INKS }, () => new Path2D()));
   const tails = [new Path2D(), new Path2D()];
+  const silent = [new Path2D(), new Path2D()];
   for (let note = from; note < to; note++) {
     if (Math.max(part.end[note], part.rings?.until[note] ?? 0) < camera.left) continue;
     const y = yOfPitch(camera, part.pitch[note]);
@@ -157,6 +159,10 @@ function drawShaped(scene: Scene, part: PartScore): void {
     const faint =
       (voice !== null && part.pitch[note] !== voice) ||
       (scene.closeUp != null && idOfRow(part, note) !== scene.closeUp);
+    if (part.muted?.[note]) {
+      addHollow(silent[picked[note]], camera, part, note, y);
+      continue;
+    }
     const paths = inks[picked[note]];
     if (picked[note] && !faint)
       onsets?.rect(xOf(camera, part.start[note]), y + camera.row * 0.1, 3, camera.row * 0.8);
@@ -181,8 +187,44 @@ function drawShaped(scene: Scene, part: PartScore): void {
     });
   });
   pen.globalAlpha = 1;
+  silent.forEach((path, warm) => {
+    pen.strokeStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
+    pen.lineWidth = 1;
+    pen.setLineDash([3, 2.5]);
+    pen.stroke(path);
+    pen.setLineDash([]);
+  });
   pen.fillStyle = ink.dye(scene.dyeOf(part));
   if (onsets) pen.fill(onsets);
+}
+
+/** A muted note: its place, and nothing in it. */
+function addHollow(path: Path2D, camera: Camera, part: PartScore, note: number, y: number): void {
+  const left = xOf(camera, part.start[note]);
+  const wide = Math.max(xOf(camera, part.end[note]) - left, 2);
+  const [top, high] = [y + camera.row * 0.28, camera.row * 0.44];
+  path.rect(left, top, wide, high);
+}
+
+/** Where notes are written that are heard elsewhere: a thin outline; a run that nobody wrote has none. */
+function drawWritten({ pen, ink, camera, dyeOf }: Scene, part: PartScore): void {
+  const { row, start, end } = part.offPage;
+  if (!row.length) return;
+  const outlines = new Path2D();
+  const until = rightTick(camera);
+  for (let at = 0; at < row.length; at++) {
+    if (start[at] < 0 || end[at] < camera.left || start[at] > until) continue;
+    const y = yOfPitch(camera, part.pitch[row[at]]);
+    if (y < -camera.row || y > camera.notesHeight) continue;
+    const left = Math.max(xOf(camera, start[at]), GUTTER - 2);
+    const right = xOf(camera, end[at]);
+    outlines.rect(left, y + 0.5, Math.max(right - left, 2), camera.row - 1);
+  }
+  pen.strokeStyle = ink.dye(dyeOf(part));
+  pen.lineWidth = 0.75;
+  pen.globalAlpha = 0.7;
+  pen.stroke(outlines);
+  pen.globalAlpha = 1;
 }
 
 /** What the pedal holds after the key is let go: thinner, to where it stops sounding. */

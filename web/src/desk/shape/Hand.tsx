@@ -1,0 +1,66 @@
+import { Choice } from "../../ui/Choice";
+import { Turns } from "../../ui/Entries";
+import { NumberEntry } from "../../ui/NumberEntry";
+import { between } from "../../ui/numbers";
+import { limit } from "../strokes/begin";
+import { type Limit, set, useDesk } from "../take/state";
+
+/** The switches of the hand: what a group does at the end of the range, whether the pointer draws, which way hairpins go. */
+export function Hand({ onVelocity }: { onVelocity: boolean }) {
+  // An open stroke has a limit of its own: the switch shows that one, and changes both.
+  const now =
+    useDesk(({ limit, shaping }) => (shaping && "limit" in shaping.stroke ? shaping.stroke.limit : limit)) ??
+    "pin";
+  const drawing = useDesk((state) => state.drawing);
+  const thereAndBack = useDesk((state) => state.thereAndBack);
+  const accents = useDesk((state) => state.accents);
+  const travels = useDesk((state) => state.travels);
+  return (
+    <div className="space-y-1.5 pt-2 pb-3">
+      <Choice
+        label="Pointer"
+        value={drawing ? "draw" : "choose"}
+        options={[
+          ["choose", "chooses"],
+          ["draw", "draws"],
+        ]}
+        onChange={(how) => set({ drawing: how === "draw" })}
+      />
+      {!onVelocity ? null : drawing ? (
+        <NumberEntry
+          label="Accents kept"
+          step={0.05}
+          value={accents}
+          problem={accents < 0 || accents > 1}
+          onTry={(kept) => set({ accents: kept })}
+          onKeep={(kept) => set({ accents: between(kept, 0, 1) })}
+        />
+      ) : (
+        <Turns
+          label="A drag goes"
+          turns={thereAndBack}
+          onChange={(wanted) => set({ thereAndBack: wanted })}
+        />
+      )}
+      <Choice
+        label="Under the notes"
+        value={travels ? "travels" : "stays"}
+        options={[
+          ["travels", "travels along"],
+          ["stays", "stays"],
+        ]}
+        onChange={(how) => set({ travels: how === "travels" })}
+      />
+      <Choice
+        label="At the end"
+        value={now}
+        options={[
+          ["stop", "stop"],
+          ["pin", "pin"],
+          ["squeeze", "squeeze"],
+        ]}
+        onChange={(wanted: Limit) => limit(wanted)}
+      />
+    </div>
+  );
+}
