@@ -12,6 +12,9 @@ BASE_DIR = Path(__file__).resolve().parent.parent
 KNOWN_SECRET = "only-for-checks-and-tests"
 """Nothing is served with it: see `config/wsgi.py`."""
 SECRET_KEY = os.environ.get("LULL_SECRET_KEY") or KNOWN_SECRET
+EARNEST = os.environ.get("LULL_EARNEST") == "1"
+"""Served to others, behind a proxy that speaks HTTPS: see docs/running.md."""
+METRICS_TOKEN = os.environ.get("LULL_METRICS_TOKEN", "")
 DEBUG = os.environ.get("LULL_DEBUG") == "1"
 ALLOWED_HOSTS = os.environ.get("LULL_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
 CSRF_TRUSTED_ORIGINS = [origin for origin in os.environ.get("LULL_ORIGINS", "").split(",") if origin]
@@ -24,6 +27,8 @@ INSTALLED_APPS = [
     "studio",
 ]
 MIDDLEWARE = [
+    "studio.watch.Watched",
+    "studio.watch.Guarded",
     "studio.doors.PlainAnswers",
     "django.middleware.security.SecurityMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -44,6 +49,9 @@ DATABASES = {
         os.environ.get("DATABASE_URL") or "postgres://lull@127.0.0.1/lull", conn_max_age=600, conn_health_checks=True
     )
 }
+if EARNEST:
+    # No question to the database takes longer than any answer is waited for.
+    DATABASES["default"].setdefault("OPTIONS", {})["options"] = "-c statement_timeout=30000"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
@@ -72,12 +80,20 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = limits.MOST_CALL_BYTES
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 30
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = EARNEST
+# The server in front of the application (waitress) says by itself whether a proxy that is trusted was asked by HTTPS.
+SECURE_HSTS_SECONDS = 365 * 24 * 60 * 60 if EARNEST else 0
+SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = EARNEST
+X_FRAME_OPTIONS = "DENY"
+if EARNEST:
+    CSRF_TRUSTED_ORIGINS += [f"https://{host}" for host in ALLOWED_HOSTS]
 
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "formatters": {"timed": {"format": "{asctime} {levelname} {name} {message}", "style": "{"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", **({"formatter": "timed"} if EARNEST else {})}},
     "root": {"handlers": ["console"], "level": "WARNING"},
     # That a browser leaves before its answer has come is nothing to write down.
-    "loggers": {"waitress": {"level": "ERROR"}},
+    "loggers": {"waitress": {"level": "ERROR"}, "lull.requests": {"level": "INFO" if EARNEST else "WARNING"}},
 }

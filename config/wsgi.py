@@ -2,6 +2,9 @@
 
 import gc
 import os
+import signal
+import sys
+import threading
 
 from django.conf import settings
 from django.core.wsgi import get_wsgi_application
@@ -10,8 +13,14 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
 application = get_wsgi_application()
 if settings.SECRET_KEY == settings.KNOWN_SECRET:
     raise SystemExit("Lull does not start with a secret that all know: set LULL_SECRET_KEY to a long random text.")
+if settings.EARNEST and set(settings.ALLOWED_HOSTS) <= {"", "127.0.0.1", "localhost", "[::1]"}:
+    raise SystemExit("Lull does not start without the name that it is served under: set LULL_HOSTS.")
 
 # What is loaded by now stays for good: not to be looked through again at every collection.
 gc.collect()
 gc.freeze()
 gc.set_threshold(20_000, 20, 20)
+
+if threading.current_thread() is threading.main_thread():
+    # Asked to end, it ends what it has beside it as well, and leaves nothing behind.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))

@@ -1,20 +1,24 @@
 """The launcher's commands."""
 
 import argparse
+import os
 import secrets
 import signal
 import subprocess
 from collections.abc import Callable
+from pathlib import Path
 from types import FrameType
 
-from launcher import install, postgres
+from launcher import backup, install, postgres
 from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say, with_path
-from launcher.serving import process, serving, supervised
+from launcher.serving import TRUSTING, process, serving, supervised
 
 HELP = """usage: ./lull COMMAND
 
   demo [--port N]   set up, load the demo takes, serve, and print a link that signs in
   test [...]        all checks, then all tests (further words go to pytest)
+  serve [--port N]  serve in earnest, behind a proxy that speaks HTTPS (see docs/running.md)
+  backup FILE       everything in one file; restore FILE [--replace] brings it back
   link              print another link that signs in to a Lull that runs
   dev               serve with reload while you work on Lull itself
   bench             measure: previews, reading, folding, drawing
@@ -104,6 +108,59 @@ def _serve(words: list[str]) -> int:
         except KeyboardInterrupt:
             say("stopping ...")
             return 0
+
+
+def _serve_in_earnest(words: list[str]) -> int:
+    """For others, by settings from the environment alone: none of them is made up here."""
+    port = _port(words, "serve")
+    install.python_packages()
+    install.front_end()
+    for name, what in (
+        ("LULL_SECRET_KEY", "a long random text that nobody knows"),
+        ("LULL_HOSTS", "the name that it is served under, lull.example.org (several: with commas)"),
+    ):
+        if not os.environ.get(name):
+            raise Trouble(f"{name} is not set. Lull is not served to others without it: {what}.")
+    if len(os.environ["LULL_SECRET_KEY"]) < 50:
+        raise Trouble("LULL_SECRET_KEY is shorter than 50 letters; make one with: openssl rand -base64 48")
+    with postgres.database() as url:
+        environment = with_path(DATABASE_URL=url, LULL_EARNEST="1")
+        run(PYTHON, "manage.py", "migrate", "--verbosity", "0", env=environment, what="Migrating the database")
+        deploy = ("check", "--deploy", "--fail-level", "WARNING")
+        run(PYTHON, "manage.py", *deploy, env=environment, quiet=True, what="The check of the settings")
+        run(PYTHON, "manage.py", "purge", env=environment, what="Removing what was deleted long ago")
+
+        def ready() -> None:
+            say(f"serving {os.environ['LULL_HOSTS']} on http://127.0.0.1:{port}, for a proxy that speaks HTTPS")
+
+        try:
+            start = lambda: serving(port, environment, PYTHON, TRUSTING)  # noqa: E731
+            return supervised(start, lambda: postgres.revive(url), ready)
+        except KeyboardInterrupt:
+            say("stopping ...")
+            return 0
+
+
+def _backup(words: list[str]) -> int:
+    parser = argparse.ArgumentParser(prog="./lull backup")
+    parser.add_argument("file", type=Path)
+    target: Path = parser.parse_args(words).file
+    install.python_packages()
+    with postgres.database() as url:
+        backup.tell(backup.back_up(url, _environment(url), target.absolute()), f"in {target}")
+    return 0
+
+
+def _restore(words: list[str]) -> int:
+    parser = argparse.ArgumentParser(prog="./lull restore")
+    parser.add_argument("file", type=Path)
+    parser.add_argument("--replace", action="store_true", help="in place of what the database holds")
+    asked = parser.parse_args(words)
+    install.python_packages()
+    with postgres.database() as url:
+        count = backup.restore(url, _environment(url), asked.file.absolute(), asked.replace)
+    backup.tell(count, "are back, and hold the bytes that they held")
+    return 0
 
 
 def _link(words: list[str]) -> int:
@@ -227,6 +284,9 @@ def _lock(_: list[str]) -> int:
 
 COMMANDS = {
     "demo": _serve,
+    "serve": _serve_in_earnest,
+    "backup": _backup,
+    "restore": _restore,
     "link": _link,
     "dev": _dev,
     "test": _test,

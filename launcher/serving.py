@@ -20,6 +20,11 @@ WAITRESS = (
     *("-m", "waitress", "--threads=8", "--connection-limit=1000", "--channel-timeout=20", "--cleanup-interval=5"),
     *("--asyncore-use-poll", "--max-request-header-size=65536", f"--max-request-body-size={130 * 2**20}", "--ident="),
 )
+TRUSTING = (
+    *("--trusted-proxy=127.0.0.1", "--trusted-proxy-count=1", "--clear-untrusted-proxy-headers"),
+    "--trusted-proxy-headers=x-forwarded-for x-forwarded-proto x-forwarded-host",
+)
+"""What a proxy on this machine says of who has asked, and how; what others say of it is not listened to."""
 CHROMIUM_FLAGS = [
     *("--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking"),
     *("--disable-component-update", "--disable-sync", "--no-first-run"),
@@ -60,14 +65,14 @@ def process(*command: str | Path, cwd: Path = ROOT, env: Mapping[str, str]) -> I
 
 @contextlib.contextmanager
 def serving(
-    port: int, env: Mapping[str, str], python: str | Path = sys.executable
+    port: int, env: Mapping[str, str], python: str | Path = sys.executable, more: tuple[str, ...] = ()
 ) -> Iterator[subprocess.Popen[bytes]]:
     """The application on a port of loopback, from when it answers a request (not merely holds the port)."""
-    words = (*WAITRESS, f"--listen={HOST}:{port}", "config.wsgi:application")
+    words = (*WAITRESS, *more, f"--listen={HOST}:{port}", "config.wsgi:application")
     with process(python, *words, env={**MEMORY, **env}) as server:
         deadline = time.monotonic() + PATIENCE
         while True:
-            with contextlib.suppress(OSError), urllib.request.urlopen(f"http://{HOST}:{port}/sign-in", timeout=10):
+            with contextlib.suppress(OSError), urllib.request.urlopen(f"http://{HOST}:{port}/ready", timeout=10):
                 break
             if server.poll() is not None or time.monotonic() > deadline:
                 raise Trouble("The server did not start; see above.")

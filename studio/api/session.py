@@ -10,8 +10,8 @@ from ninja.decorators import decorate_view
 
 from expression.views.kinds import LaneKindView, ScaleView
 from studio.api.access import owner
-from studio.api.schemas import Account, Credentials, Link, Problem
-from studio.services import arrangement
+from studio.api.schemas import Account, Credentials, Ended, Farewell, Link, NewPassword, Problem
+from studio.services import accounts, arrangement
 from studio.services.arrangement import Wishes
 from studio.signing_in import by_link, by_password
 
@@ -22,6 +22,26 @@ router = Router(tags=["session"])
 def me(request: HttpRequest) -> dict[str, Any]:
     """The account that is signed in."""
     return {"name": request.user.get_username()}
+
+
+@router.post("me/password", response={200: Account, 422: Problem})
+def change_password(request: HttpRequest, asked: NewPassword) -> dict[str, Any]:
+    """Another password for the account; it is signed out everywhere else."""
+    accounts.change_password(request, owner(request), asked.old, asked.new)
+    return {"name": request.user.get_username()}
+
+
+@router.post("me/end-others", response=Ended)
+def end_others(request: HttpRequest) -> dict[str, int]:
+    """Sign the account out everywhere but here."""
+    return {"sessions": accounts.end_others(request, owner(request))}
+
+
+@router.post("me/delete", response={204: None, 422: Problem})
+def delete_account(request: HttpRequest, asked: Farewell) -> Status[None]:
+    """Delete the account with everything in it, for good; its name says that this is meant."""
+    accounts.delete(owner(request), asked.name)
+    return Status(204, None)
 
 
 @router.get("preferences", response=Wishes)

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { type DragEvent, useEffect, useRef, useState } from "react";
+import { type DragEvent, lazy, Suspense, useEffect, useRef, useState } from "react";
 import { answered, api, csrfToken, leave, sentence, type TakeCard } from "../api/client";
 import { queries } from "../api/queries";
 import { Notice, type NoticeText } from "../ui/Notice";
@@ -7,6 +7,11 @@ import { Wordmark } from "../ui/Wordmark";
 import { Deleted } from "./Deleted";
 import { TakeItem } from "./TakeItem";
 import { type Added, upload } from "./upload";
+
+/** What is opened now and then comes when it is. */
+const AccountSettings = lazy(async () => ({
+  default: (await import("./AccountSettings")).AccountSettings,
+}));
 
 /** A file on its way in, or one that was refused, or one that was read with remarks. */
 interface Arrival {
@@ -43,6 +48,7 @@ export function Library() {
   const [arriving, setArriving] = useState<Arrival[]>([]);
   const [notice, setNotice] = useState<NoticeText | null>(null);
   const [over, setOver] = useState(false);
+  const [accountOpen, setAccountOpen] = useState(false);
   const chooser = useRef<HTMLInputElement>(null);
 
   useEffect(() => {
@@ -142,6 +148,10 @@ export function Library() {
         <button type="button" className="key key-warm" onClick={choose}>
           Add recordings
         </button>
+        <button type="button" className="key key-plain text-faded" onClick={() => setAccountOpen(true)}>
+          Account
+        </button>
+        <Suspense>{accountOpen && <AccountSettings onClose={() => setAccountOpen(false)} />}</Suspense>
         <form method="post" action="/sign-out" onSubmit={leave}>
           <input type="hidden" name="csrfmiddlewaretoken" value={csrfToken()} />
           <button type="submit" className="key key-plain text-faded">

@@ -1,0 +1,115 @@
+"""Everything in one file, and back again: the database as PostgreSQL's own tools write it, and what its takes weigh.
+
+The file is a tar of `database.dump` (pg_dump, custom format) and `takes.json` (of each take the SHA-256 of its
+recording, and how many steps its history has), by which a restore is checked.
+"""
+
+import json
+import os
+import subprocess
+import tarfile
+import tempfile
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from launcher.base import PYTHON, ROOT, Trouble, say
+from launcher.postgres import programs
+
+DUMP, TAKES = "database.dump", "takes.json"
+
+
+def back_up(url: str, environment: dict[str, str], target: Path) -> int:
+    """Write the file; how many takes are in it. Raises Trouble. No half of one is ever seen."""
+    beside = target.with_name(f".{target.name}.{os.getpid()}")
+    with tempfile.TemporaryDirectory() as folder:
+        # Told before the dump is made: recordings never change, so what is in the one is in the other.
+        told = _digests(environment)
+        (Path(folder) / TAKES).write_text(json.dumps(told))
+        _tool("pg_dump", url, "--format=custom", "--no-owner", f"--file={Path(folder) / DUMP}")
+        try:
+            with tarfile.open(beside, "w") as tar:
+                for name in (TAKES, DUMP):
+                    tar.add(Path(folder) / name, name)
+            beside.chmod(0o600)
+            beside.replace(target)
+        except OSError as error:
+            beside.unlink(missing_ok=True)
+            raise Trouble(f"{target} cannot be written: {(error.strerror or str(error)).lower()}.") from None
+    return len(told)
+
+
+def restore(url: str, environment: dict[str, str], source: Path, replace: bool) -> int:
+    """Bring everything back; how many takes were found as they were. Raises Trouble, also where one is not.
+
+    A database that holds anything is left alone, unless it is to be replaced; what cannot be read changes nothing.
+    """
+    with tempfile.TemporaryDirectory() as folder:
+        try:
+            with tarfile.open(source) as tar:
+                for name in (TAKES, DUMP):
+                    tar.extract(name, folder, filter="data")
+            told = json.loads((Path(folder) / TAKES).read_text())
+        except (OSError, tarfile.TarError, KeyError, ValueError):
+            raise Trouble(f"{source} is no backup of Lull, or is damaged.") from None
+        if not replace and _holds_anything(url, environment):
+            raise Trouble("This database is in use: nothing was changed. To put the backup in its place: --replace")
+        ways = ("--clean", "--if-exists") if replace else ()
+        dump = str(Path(folder) / DUMP)
+        _tool("pg_restore", url, "--no-owner", "--single-transaction", "--exit-on-error", *ways, dump, dbname=True)
+    # What came after the backup was made: tables that it does not know yet.
+    subprocess.run([PYTHON, "manage.py", "migrate", "--verbosity", "0"], cwd=ROOT, env=environment, check=True)
+    found = _digests(environment)
+    lost = [take for take in told if take not in found]
+    other = [take for take, one in told.items() if take in found and found[take]["sha256"] != one["sha256"]]
+    shorter = [take for take, one in told.items() if take in found and found[take]["steps"] < one["steps"]]
+    if lost or other or shorter:
+        raise Trouble(
+            f"Of {len(told)} takes {len(lost)} are missing, {len(other)} hold other bytes and {len(shorter)} have lost "
+            "steps: the backup is damaged."
+        )
+    return len(told)
+
+
+def _digests(environment: dict[str, str]) -> dict[str, dict[str, object]]:
+    result = subprocess.run([PYTHON, "manage.py", "digests"], cwd=ROOT, env=environment, capture_output=True, text=True)
+    if result.returncode:
+        raise Trouble(f"The takes could not be read: {result.stderr.strip()[-300:]}")
+    told: dict[str, dict[str, object]] = json.loads(result.stdout)
+    return told
+
+
+def _holds_anything(url: str, environment: dict[str, str]) -> bool:
+    code = (
+        "import os, psycopg\n"
+        "with psycopg.connect(os.environ['DATABASE_URL']) as link:\n"
+        "    print(link.execute(\"select count(*) from pg_tables where schemaname = 'public'\").fetchone()[0])\n"
+    )
+    result = subprocess.run([str(PYTHON), "-c", code], env={**environment, "DATABASE_URL": url}, capture_output=True)
+    if result.returncode:
+        raise Trouble("The database does not answer.")
+    return int(result.stdout) > 0
+
+
+def _tool(name: str, url: str, *words: str, dbname: bool = False) -> None:
+    """A program of PostgreSQL's on a database. Its password goes by the environment, which others cannot read."""
+    folder = programs()
+    if folder is None or not (folder / name).exists():
+        raise Trouble(f"{name} is not on this machine; install it with: sudo apt-get install postgresql-client")
+    at = urlsplit(url)
+    environment = {
+        **os.environ,
+        "PGHOST": at.hostname or "",
+        "PGPORT": str(at.port or 5432),
+        "PGUSER": at.username or "",
+        "PGPASSWORD": at.password or "",
+        "PGDATABASE": at.path.lstrip("/"),
+    }
+    named = (f"--dbname={at.path.lstrip('/')}",) if dbname else ()
+    result = subprocess.run([str(folder / name), *named, *words], env=environment, capture_output=True, text=True)
+    if result.returncode:
+        raise Trouble(f"{name} failed: {result.stderr.strip()[-400:]}")
+
+
+def tell(count: int, what: str) -> None:
+    """How it went, in a line."""
+    say(f"{count:,} take{'' if count == 1 else 's'} {what}")

@@ -1,0 +1,55 @@
+"""What players do with their own accounts: another password, every other session ended, all of it gone."""
+
+from django.contrib.auth import password_validation, update_session_auth_hash
+from django.contrib.auth.models import AbstractBaseUser, User
+from django.contrib.sessions.models import Session
+from django.core.exceptions import ValidationError
+from django.db import transaction
+from django.http import HttpRequest
+from django.utils import timezone
+
+from expression.errors import Refused
+from studio.models import Take
+from studio.services.folding import cache
+
+
+class NotYours(Refused):
+    """What was given does not show that the account is theirs."""
+
+
+def change_password(request: HttpRequest, user: AbstractBaseUser, old: str, new: str) -> None:
+    """Another password; every other session ends with that, this one goes on. Raises NotYours, Refused."""
+    player = User.objects.get(pk=user.pk)
+    if player.has_usable_password() and not player.check_password(old):
+        raise NotYours("That is not your present password.", "old")
+    try:
+        password_validation.validate_password(new, player)
+    except ValidationError as faults:
+        raise Refused(" ".join(faults.messages), "new") from None
+    player.set_password(new)
+    player.save(update_fields=["password"])
+    update_session_auth_hash(request, player)
+
+
+def end_others(request: HttpRequest, user: AbstractBaseUser) -> int:
+    """Sign the account out everywhere but here; how many sessions ended."""
+    here = request.session.session_key
+    ended = [one.pk for one in _sessions(user) if one.pk != here]
+    return Session.objects.filter(pk__in=ended).delete()[0]
+
+
+def _sessions(user: AbstractBaseUser) -> list[Session]:
+    living = Session.objects.filter(expire_date__gt=timezone.now()).iterator()
+    return [one for one in living if one.get_decoded().get("_auth_user_id") == str(user.pk)]
+
+
+def delete(user: AbstractBaseUser, name: str) -> None:
+    """The account with everything in it, for good. Its name, typed, says that this is meant. Raises NotYours."""
+    if name != user.get_username():
+        raise NotYours("Type the name of your account to delete it with everything in it.", "name")
+    takes = list(Take.objects.filter(owner_id=user.pk).values_list("pk", flat=True))
+    with transaction.atomic():
+        Session.objects.filter(pk__in=[one.pk for one in _sessions(user)]).delete()
+        user.delete()
+    for take in takes:
+        cache.forget(take)

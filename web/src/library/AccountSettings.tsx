@@ -1,0 +1,111 @@
+import { Dialog } from "radix-ui";
+import { type FormEvent, type ReactNode, useState } from "react";
+import { answered, api, type Schemas, sentence } from "../api/client";
+import { count } from "../ui/words";
+
+/** The account: another password, signed out everywhere else, all of it deleted. */
+export function AccountSettings({ onClose }: { onClose: () => void }) {
+  const [said, setSaid] = useState("");
+  const attempt = async (act: () => Promise<string>) => {
+    try {
+      setSaid(await act());
+    } catch (thrown) {
+      setSaid(sentence(thrown));
+    }
+  };
+  const changePassword = (fields: FormData, form: HTMLFormElement) =>
+    attempt(async () => {
+      const body = { old: String(fields.get("old")), new: String(fields.get("new")) };
+      await answered<Schemas["Account"]>(api.POST("/api/me/password", { body }));
+      form.reset();
+      return "The password is changed. Everywhere else you are signed out.";
+    });
+  const endOthers = () =>
+    attempt(async () => {
+      const { sessions } = await answered<Schemas["Ended"]>(api.POST("/api/me/end-others", {}));
+      return sessions
+        ? `Signed out in ${count(sessions, "other place")}.`
+        : "You are signed in nowhere else.";
+    });
+  const remove = (fields: FormData) =>
+    attempt(async () => {
+      await answered(api.POST("/api/me/delete", { body: { name: String(fields.get("name")) } }));
+      window.location.assign("/sign-in");
+      return "";
+    });
+  return (
+    <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/25" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-1/2 left-1/2 z-50 max-h-[90vh] w-[min(440px,94vw)] -translate-1/2 space-y-5 overflow-y-auto rounded-xl border border-rule-strong bg-sheet p-6 shadow-xl"
+        >
+          <div className="flex items-center">
+            <Dialog.Title className="flex-1 text-xl font-semibold">Account</Dialog.Title>
+            <Dialog.Close className="key">Close</Dialog.Close>
+          </div>
+          <p role="status" className="min-h-[1lh] text-accent-deep">
+            {said}
+          </p>
+          <Fields title="Password" action="Change the password" onSend={changePassword}>
+            <Entry name="old" label="Present password" type="password" complete="current-password" />
+            <Entry name="new" label="New password" type="password" complete="new-password" />
+          </Fields>
+          <section className="space-y-2 border-t border-rule pt-4">
+            <h3 className="font-semibold">Other places</h3>
+            <button type="button" className="key w-full" onClick={() => void endOthers()}>
+              Sign out everywhere else
+            </button>
+          </section>
+          <Fields title="Leave" action="Delete the account for good" onSend={remove}>
+            <p className="text-[13px] text-faded">
+              All takes, sounds and strokes go with it, and nobody can bring them back. To say that you mean
+              it, type the name of the account.
+            </p>
+            <Entry name="name" label="Name of the account" type="text" complete="off" />
+          </Fields>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
+
+interface FieldsProps {
+  title: string;
+  action: string;
+  onSend: (fields: FormData, form: HTMLFormElement) => Promise<void>;
+  children: ReactNode;
+}
+
+function Fields({ title, action, onSend, children }: FieldsProps) {
+  const send = (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    void onSend(new FormData(event.currentTarget), event.currentTarget);
+  };
+  return (
+    <form className="space-y-2 border-t border-rule pt-4" onSubmit={send}>
+      <h3 className="font-semibold">{title}</h3>
+      {children}
+      <button type="submit" className="key w-full">
+        {action}
+      </button>
+    </form>
+  );
+}
+
+interface EntryProps {
+  name: string;
+  label: string;
+  type: "password" | "text";
+  complete: string;
+}
+
+function Entry({ name, label, type, complete }: EntryProps) {
+  return (
+    <label className="block">
+      <span className="text-faded">{label}</span>
+      <input name={name} type={type} autoComplete={complete} className="entry h-9 px-2 text-left" />
+    </label>
+  );
+}
