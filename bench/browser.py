@@ -212,6 +212,66 @@ def pedals(page: Page, take_id: str) -> None:
         _preview(page, take_id, str(stroke["kind"]), stroke, field, values)
 
 
+NOTES: list[tuple[dict[str, Any], str, list[Any]]] = [
+    ({"kind": "notes.move"}, "ticks", list(range(60, 960, 30))),
+    ({"kind": "notes.transpose"}, "keys", list(range(-15, 15))),
+    ({"kind": "notes.length"}, "factor", [step / 20 for step in range(5, 35)]),
+    ({"kind": "notes.length"}, "gap_ms", list(range(30))),
+    ({"kind": "notes.place"}, "keep", [step / 16 for step in range(32)]),
+    ({"kind": "notes.loosen"}, "amount_ms", list(range(1, 31))),
+    (
+        {"kind": "notes.split", "into": 2, "where": {"parts": [0]}},
+        "where",
+        [{"span": [0, 10**7 + n]} for n in range(30)],
+    ),
+    ({"kind": "notes.fill"}, "ring", [step / 50 for step in range(30)]),
+    ({"kind": "notes.delete"}, "where", [{"span": [0, 10**7 + n]} for n in range(30)]),
+    ({"kind": "notes.mute"}, "where", [{"span": [0, 10**7 + n]} for n in range(30)]),
+]
+"""Strokes on notes themselves, over 20,000 of them: other numbers each time, so that nothing is known from before."""
+
+
+STRUM: list[tuple[dict[str, Any], str, list[Any]]] = [({"kind": "notes.spread"}, "time_ms", list(range(1, 31)))]
+
+
+def notes(page: Page, take_id: str, chords: str) -> None:
+    """Each stroke on notes over every note of a take; a strum over every chord of another."""
+    for take, cases in ((take_id, NOTES), (chords, STRUM)):
+        for stroke, field, values in cases:
+            _preview(page, take, f"{stroke['kind']} {field}", stroke, field, values)
+
+
+_PAGE = """async () => {
+    const wait = () => new Promise(requestAnimationFrame);
+    const heads = () => document.querySelectorAll("[data-testid=sheet] g.note").length;
+    const start = performance.now();
+    const gaps = [];
+    let before = start;
+    document.querySelector("button[title*='staff notation']").click();
+    while (!heads()) {
+        await wait();
+        const now = performance.now();
+        gaps.push(now - before);
+        before = now;
+    }
+    await wait();
+    const taken = performance.now() - start;
+    return { taken, heads: heads(), longest: Math.max(...gaps, performance.now() - before) };
+}"""
+
+
+def engraving(page: Page) -> None:
+    """The page of what is in sight: asked for, until it is seen; and what the desk does meanwhile."""
+    found = page.evaluate(_PAGE)
+    print(
+        f"the page of what is in sight, {found['heads']} heads: {found['taken']:.0f} ms after it was asked for "
+        f"(budget 700); the longest frame meanwhile {found['longest']:.0f} ms"
+    )
+    idle = page.evaluate(_IDLE, 1)
+    moving = page.evaluate(_FRAMES, {"seconds": SECONDS, "zoom": False})
+    print(f"scrolling with the page open: {moving['rate']:.0f} frames a second (the idle page: {idle:.0f})")
+
+
 def shapes(page: Page, take_id: str) -> None:
     """A swell on each of very many notes."""
     _preview(page, take_id, "lane.shape on each note", ON_NOTES, "peak", [90, 100, 110])

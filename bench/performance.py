@@ -44,7 +44,7 @@ def swelling(chords: int = 550, waves: float = 6.0) -> bytes:
         for pitch in (48 + chord % 12, 55 + chord % 12):
             events.append((chord * 960, mido.Message("note_on", note=pitch, velocity=60 + chord % 40)))
             events.append((chord * 960 + 940, mido.Message("note_off", note=pitch)))
-    for step in range(chords * 40):
+    for step in range(chords * 40 if waves else 0):
         value = round(70 + 50 * math.sin(step / 40 * waves))
         events.append((step * 24, mido.Message("control_change", control=11, value=value)))
     return _one_track("Reeds", events)

@@ -57,6 +57,7 @@ def _parser() -> argparse.ArgumentParser:
         default="plain",
         help="curves of notes by messages of the part's channel, or in a zone of MPE; or all as a MIDI 2.0 clip file",
     )
+    shaping.add_argument("--without-cues", action="store_true", help="leave out notes that are cues")
     shaping.set_defaults(run=_shape)
     inspecting = commands.add_parser("inspect", help="tell what a MIDI file holds")
     inspecting.add_argument("file", metavar="IN.mid")
@@ -105,6 +106,7 @@ def _shape(options: argparse.Namespace) -> None:
     strokes = _strokes(options.strokes)
     if strokes:
         take = _stroked(take, strokes, options.strokes)
+    take = take.without_cues() if options.without_cues else take
     _tell_lost(take, options.kind)
     _write_whole(Path(options.output), saved(take, options.kind, options.thin))
 

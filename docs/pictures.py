@@ -90,15 +90,6 @@ def two_parts(page: Page) -> None:
     page.keyboard.press("Control+a")
 
 
-def swell(page: Page) -> None:
-    """A swell over bars 9 to 12 with its peak moved late, its form still open."""
-    _open(page, "The fog signal: the keeper's log", "Thumb piano")
-    page.keyboard.press("Escape")
-    _span(page, 9, 13)
-    page.get_by_role("button", name="There and back", exact=True).click()
-    _numbers(page, ("Peak", "112"), ("Peak at", "0.7"), ("Lift", "0.25"))
-
-
 def frame(page: Page) -> None:
     """A recorded mod wheel in its frame, bowed."""
     _open(page, "The fog signal: the stair", "Bowed glass")
@@ -136,17 +127,6 @@ def pedal_depth(page: Page) -> None:
     page.get_by_label("Lane that Shape acts on").select_option("cc:64")
     for _ in range(2):
         page.keyboard.press("+")
-
-
-def distil(page: Page) -> None:
-    """A recorded bend about to become few nodes."""
-    _open(page, "The fog signal: the stair", "Bowed glass")
-    for _ in range(2):
-        page.keyboard.press("+")
-    page.get_by_label("Lane that Shape acts on").select_option("cc:1")
-    page.get_by_role("button", name="Distil", exact=True).click()
-    _numbers(page, ("Tolerance", "2"))
-    expect(page.get_by_test_id("saving")).to_be_visible()
 
 
 def trace(page: Page) -> None:
@@ -204,15 +184,6 @@ def curves(page: Page) -> None:
     expect(page.get_by_test_id("own-facts")).to_be_visible()
 
 
-def scatter(page: Page) -> None:
-    """Nodes of many notes about to be scattered within bows."""
-    _open(page, "The fog signal: the reed loft", "Thin line")
-    page.keyboard.press("Control+a")
-    page.get_by_label("Lane that Shape acts on").select_option("note:timbre")
-    page.get_by_role("button", name="Scatter", exact=True).click()
-    _numbers(page, ("Spread", "14"))
-
-
 def close_up(page: Page) -> None:
     """One note large, with all of its curves."""
     _open(page, "The fog signal: the reed loft", "Reed box")
@@ -222,11 +193,49 @@ def close_up(page: Page) -> None:
 
 
 def pedal_lengths(page: Page) -> None:
-    """A pedal about to become lengths: what was there is dotted, and the notes as long as they sounded."""
+    """A pedal that has become lengths, and the page on which that is seen."""
     _open(page, "The fog signal: the lens room", "Reed box")
     page.get_by_label("Lane that Shape acts on").select_option("cc:64")
     page.get_by_role("button", name="Into lengths", exact=True).click()
     expect(page.get_by_role("region", name="Shape")).to_contain_text("notes grow")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    _with_page(page)
+
+
+def strum(page: Page) -> None:
+    """Chords that have been strummed for the ear: written where they were, as the outlines and the page show."""
+    _open(page, "The fog signal: the stair", "Reed box")
+    _span(page, 1, 4)
+    page.keyboard.press("v")
+    page.get_by_role("button", name="Strum", exact=True).click()
+    _numbers(page, ("Each (ms)", "70"))
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("button", name="Done", exact=True).click()
+    page.keyboard.press("Escape")
+    _with_page(page)
+
+
+def run(page: Page) -> None:
+    """A run between two written notes, through a scale: heard, and not on the page."""
+    _open(page, "The fog signal: the rope locker", "Thumb piano")
+    page.keyboard.press("ArrowRight")
+    page.get_by_role("button", name="Fill a run", exact=True).click()
+    page.get_by_label("Through", exact=True).select_option("scale")
+    _numbers(page, ("Lift", "0.3"), ("Rings on", "0.5"))
+    page.get_by_role("button", name="Keep", exact=True).click()
+    _with_page(page)
+
+
+def cues(page: Page) -> None:
+    """Keys that tell an instrument how to play, in a strip of their own; one of them open, to be named."""
+    _open(page, "The fog signal: the rope locker", "Reed box")
+    _with_page(page)
+    page.get_by_role("region", name="Cues").get_by_role("button").nth(1).click()
+
+
+def _with_page(page: Page) -> None:
+    page.get_by_role("button", name="Page", exact=True).click()
+    expect(page.get_by_test_id("sheet").locator("g.note").first).to_be_attached()
 
 
 VIEWS: dict[str, Callable[[Page], None]] = {
@@ -237,17 +246,17 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "reed-box": reed_box,
     "frame-drum-and-events": drum_and_events,
     "two-parts": two_parts,
-    "swell": swell,
     "frame": frame,
     "pedal-lengths": pedal_lengths,
-    "distil": distil,
+    "strum": strum,
+    "run": run,
+    "cues": cues,
     "glide": glide,
     "wheel": wheel,
     "pedal-depth": pedal_depth,
     "trace": trace,
     "chords-glide": chords,
     "many-curves": curves,
-    "scatter": scatter,
     "close-up": close_up,
 }
 

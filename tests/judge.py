@@ -574,9 +574,10 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
     if kind.startswith("note.") or kind == "lane.to_notes":
         # What notes say by themselves is held note by note.
         return None
-    if kind.startswith("velocity.") or kind.startswith("notes."):
-        if kind == "notes.copy":
-            return None
+    if kind.startswith("notes."):
+        # What lies under notes goes with them: untouched notes are held one by one (see test_notes_random).
+        return None
+    if kind.startswith("velocity."):
         return {-1: []}
     start, end = where.get("span") or (0, math.inf)
     keys = [said["lane"]] if isinstance(said.get("lane"), str) else list(said.get("lane", [])) or ["cc:11"]
@@ -1112,10 +1113,11 @@ def notes_copied(before: Take, after: Take, said: dict[str, Any]) -> tuple[float
     now = _notes(after, said["to"].get("part") if said["to"].get("part") is not None else part)
     start, end = said["where"].get("span") or (0, math.inf)
     meant = [n for n in _notes(before, part) if start <= n.start < end]
+    keys = said.get("keys", 0)
     for note in now:
         if (note.start, note.pitch, note.velocity) in was:
             continue
-        if not any((one.pitch, one.velocity) == (note.pitch, note.velocity) for one in meant):
+        if not any((one.pitch + keys, one.velocity) == (note.pitch, note.velocity) for one in meant):
             return 99.0, f"a note of {note.pitch} at {note.start} that nobody copied"
         if note.start < said["to"]["at"]:
             return 99.0, f"a copy at {note.start}, before {said['to']['at']}"

@@ -20,6 +20,15 @@ from tests.browser.desk import PATIENCE, Desk
 
 expect.set_options(timeout=PATIENCE * 1000)
 
+SEEDED = """
+let roll = 20261127;
+Math.random = () => {
+  roll = (Math.imul(roll, 1664525) + 1013904223) >>> 0;
+  return roll / 2 ** 32;
+};
+"""
+"""The same rolls of the dice in every run (a linear congruential generator, Numerical Recipes' numbers)."""
+
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
@@ -64,6 +73,7 @@ def signed_in(window: BrowserContext, address: str, player: User) -> Iterator[Pa
     client.force_login(player)
     window.add_cookies([{"name": "sessionid", "value": client.cookies["sessionid"].value, "url": address}])
     page = window.new_page()
+    page.add_init_script(SEEDED)
     page.set_default_timeout(PATIENCE * 1000)
     faults: list[str] = []
     # Who leaves a page in a test means it, also where something is still being saved.

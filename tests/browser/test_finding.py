@@ -386,7 +386,7 @@ def test_mute_and_solo_silence_parts(page: Page, desk: Desk) -> None:
         page.evaluate("window.struck = []")
         page.keyboard.press("Home")
         page.keyboard.press("Space")
-        page.wait_for_function("window.struck.length > 3")
+        desk.until(lambda: page.evaluate("window.struck.length > 3"))
         page.keyboard.press("Space")
         return sorted(set(page.evaluate("window.struck")))
 

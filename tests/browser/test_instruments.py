@@ -182,7 +182,7 @@ def test_the_sound_of_one_take_is_not_heard_with_another(page: Page, desk: Desk)
             {"name": "Foghorn.wav", "mimeType": "audio/wav", "buffer": wav(tone(2.0))}
         )
     desk.button("Play").click()
-    page.wait_for_function("window.started > 0")
+    desk.until(lambda: page.evaluate("window.started > 0"))
     desk.button("Stop").click()
     started = page.evaluate("window.started")
     page.get_by_role("link", name="back to the library").click()

@@ -133,7 +133,7 @@ def test_a_swell_is_drawn_once_and_given_to_twelve_every_other_upside_down(desk:
     scattered = own(desk, "note:pressure")
     assert [values[1] for values in scattered.values()] == [96.0, 31.0] * 6
     # Half of them scatter up from nothing or down from the top, and some stay at the end of the range.
-    assert len({round(values[2], 3) for values in scattered.values()}) >= 6
+    assert len({round(values[2], 3) for values in scattered.values()}) >= 4
 
 
 def test_pitch_is_drawn_on_the_note_itself(desk: Desk) -> None:

@@ -53,10 +53,11 @@ def test_a_stroke_is_refused_or_leaves_a_sound_take(kind: str, data: st.DataObje
     made = shaped.now.take
     again = read(write(made))
     assert again.remarks == ()
-    for part, same in zip(made.parts, again.parts, strict=True):
+    # A part without a note or an event is no part of a file.
+    assert again.note_count == sum(int((~part.notes.muted).sum()) for part in made.parts)
+    for part in made.parts:
         assert np.all((part.notes.velocity >= 1) & (part.notes.velocity <= 127))
         assert sorted(part.notes.start.tolist()) == part.notes.start.tolist()
-        assert len(part.notes) == len(same.notes)
         for lane in part.lanes.values():
             assert np.isfinite(lane.curve.values).all()
             assert np.all(np.diff(lane.curve.ticks) >= 0)

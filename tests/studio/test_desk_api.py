@@ -1,5 +1,6 @@
 import base64
 import gzip
+import itertools
 import json
 import random
 from typing import Any
@@ -388,3 +389,23 @@ class TestCopiedNotes:
         assert (far["status"], "far past the end" in far["detail"]) == (422, True)
         assert desk.send("post", "strokes", stroke={**COPY, "to": {"at": 2**41}})["status"] == 422
         assert desk.revision == 0
+
+
+def test_of_very_many_notes_a_run_is_tried_where_it_is_seen_and_kept_everywhere(anna: Caller) -> None:
+    steps = [message.copy(note=60 + 6 * (at // 2 % 2)) for at, message in enumerate(phrase([64] * 3000, gap=240))]
+    take = anna.add(file_of(steps))
+    stroke = {"kind": "notes.fill", "where": {"parts": [0]}, "by": "semitone"}
+    sight = [480 * 1000, 480 * 1040]
+    tried = anna.call("post", f"takes/{take}/preview", {"revision": 0, "stroke": stroke, "sight": sight}).json()
+    (added,) = tried["changes"]["added"]
+    # All that would come to be seen: five keys between each two of the forty notes in sight.
+    seen = [start for start in added["start"] if sight[0] <= start < sight[1]]
+    assert len(seen) == 40 * 5
+    assert tried["stroke"]["where"] == {"parts": [0], "notes": None, "span": None, "pitches": None}
+    assert tried["mark"]["count"] == 3000
+    written = anna.call("post", f"takes/{take}/strokes", {"revision": 0, "stroke": tried["stroke"]})
+    assert written.status_code == 200
+    kept = anna.get(f"takes/{take}/view")["parts"][0]
+    starts = list(itertools.accumulate(kept["start"]))
+    assert sorted(seen) == [s for s, pitch in zip(starts, kept["pitch"], strict=True) if pitch % 6 and s in set(seen)]
+    assert len(kept["pitch"]) == 3000 + 2999 * 5

@@ -107,6 +107,8 @@ REQUESTS = [
     ("get", "lanes?part=0", None),
     ("get", "parts?of=0", None),
     ("get", "proof?part=0", None),
+    ("get", "page", None),
+    ("get", "page/musicxml", None),
     ("get", "unplayed", None),
     ("get", "sound", None),
     ("post", "sound", None),
@@ -135,10 +137,14 @@ def test_signed_out_nothing_is_there(anna: Caller, method: str, path: str, body:
     assert anna.call(method, f"takes/{take}/{path}".rstrip("/"), body).status_code == 401
 
 
+def _named(path: str) -> str:
+    return path.split("?")[0].replace("strokes/1", "strokes/{number}").replace("page/musicxml", "page/{kind}")
+
+
 def test_every_path_of_the_contract_that_names_a_take_is_tried_above() -> None:
     from studio.api import api
 
-    tried = {(method, path.split("?")[0].replace("strokes/1", "strokes/{number}")) for method, path, _ in REQUESTS}
+    tried = {(method, _named(path)) for method, path, _ in REQUESTS}
     named = {
         (method, path.partition("{take_id}")[2].lstrip("/"))
         for path, methods in api.get_openapi_schema()["paths"].items()
