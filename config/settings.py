@@ -24,6 +24,7 @@ INSTALLED_APPS = [
     "django.contrib.contenttypes",
     "django.contrib.sessions",
     "django.contrib.staticfiles",
+    "procrastinate.contrib.django",
     "studio",
 ]
 MIDDLEWARE = [
@@ -70,11 +71,16 @@ STATIC_URL = "/static/"
 STATIC_ROOT = BASE_DIR / "web" / "dist"
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^.*/assets/.+-[\w-]{8}\.\w+$"
 
+SPOOL = Path(os.environ.get("LULL_SPOOL") or BASE_DIR / ".lull" / "spool")
+"""Where files wait for a worker, and archives for their players. A folder of this machine."""
 MOST_UPLOAD_BYTES = limits.MOST_FILE_BYTES
 MOST_SOUND_BYTES = limits.MOST_SOUND_BYTES
 MOST_BYTES_UNDER_WAY = limits.MOST_BYTES_UNDER_WAY
-"""Of all files together that are being read at a time."""
+"""Of all files together that are being sent to a process at a time."""
+MOST_SHAPED_BYTES = limits.MOST_SHAPED_BYTES // max(int(os.environ.get("LULL_PROCESSES", "1")), 1)
+"""Of shaped takes that this process keeps: all of them share what there is."""
 FILE_UPLOAD_HANDLERS = ["studio.uploads.BoundedUpload"]
+FILE_UPLOAD_TEMP_DIR = SPOOL
 DATA_UPLOAD_MAX_MEMORY_SIZE = limits.MOST_CALL_BYTES
 
 SECURE_CONTENT_TYPE_NOSNIFF = True

@@ -8,6 +8,7 @@ from studio.api import api
 urlpatterns = [
     path("api/", api.urls),
     path("enter/<str:token>", pages.enter),
+    path("invited/<str:token>", pages.invited),
     path("sign-in", pages.sign_in),
     path("sign-out", pages.sign_out),
     path("", pages.page),

@@ -5,6 +5,7 @@ A limit holds before anything is built, as far as an input tells its size; what 
 
 from typing import NamedTuple
 
+KIB = 2**10
 MIB = 2**20
 GIB = 2**30
 
@@ -31,6 +32,12 @@ MOST_SOUND_BYTES = 128 * MIB
 SOUND_RATES = (100, 400_000)
 MOST_SOUND_CHANNELS = 64
 MOST_CALL_BYTES = 4 * MIB
+MOST_READ_AT_ONCE = 128 * KIB
+"""A file of more is read by a worker, so that nobody waits for another's."""
+MOST_PIECE_BYTES = 16 * MIB
+"""Of an archive that comes in pieces."""
+MOST_JOBS_EACH = 12
+MOST_INVITATIONS_EACH = 10
 MOST_BYTES_UNDER_WAY = 256 * MIB
 MOST_SHAPED_BYTES = 512 * MIB
 MOST_TAKES_EACH = 2_000
@@ -68,6 +75,10 @@ TABLE: tuple[Limit, ...] = (
     Limit("A call of the API", "size, but for files", f"{MOST_CALL_BYTES // MIB} MiB"),
     Limit("An account", "takes", f"{MOST_TAKES_EACH:,}"),
     Limit("An account", "bytes of recordings and sounds", f"{MOST_BYTES_EACH // GIB} GiB"),
-    Limit("The server", "bytes of files that are read at a time", f"{MOST_BYTES_UNDER_WAY // MIB} MiB"),
-    Limit("The server", "memory of shaped takes in a process", f"{MOST_SHAPED_BYTES // MIB} MiB"),
+    Limit("An account", "files that wait to be read", f"{MOST_JOBS_EACH}"),
+    Limit("An account", "invitations that are open", f"{MOST_INVITATIONS_EACH}"),
+    Limit("An archive", "size", f"{MOST_BYTES_EACH // GIB} GiB, packed and unpacked"),
+    Limit("The server", "file that is read at once", f"{MOST_READ_AT_ONCE // KIB} KiB; larger ones by a worker"),
+    Limit("The server", "bytes of files that are sent to a process at a time", f"{MOST_BYTES_UNDER_WAY // MIB} MiB"),
+    Limit("The server", "memory of shaped takes, of all processes", f"{MOST_SHAPED_BYTES // MIB} MiB"),
 )

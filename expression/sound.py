@@ -29,6 +29,14 @@ MOST_POINTS = 19_000
 UNREADABLE = "This is not a WAV file that can be read. Save the sound as WAV and try again."
 
 
+Tell = Callable[[float], None]
+"""Hears how much of something is done, from 0 to 1."""
+
+
+def unheard(_: float) -> None:
+    """Nobody asks how much is done."""
+
+
 class Sound(NamedTuple):
     """One channel of sound, `rate` samples a second from -1 to 1; its blocks can be gone through again and again."""
 
@@ -121,25 +129,38 @@ def _decimated(blocks: Iterator[Floats], step: int) -> Iterator[Floats]:
             held = held[count * step :]
 
 
-def pack(sound: Sound) -> bytes:
-    """The sound in few bytes and without loss of what 16 bits hold: FLAC."""
-    out = io.BytesIO()
+def pack(sound: Sound, tell: Tell = unheard) -> bytes:
+    """The sound in few bytes and without loss of what 16 bits hold: FLAC. `tell` hears how much of it is done."""
+    out, done = io.BytesIO(), 0
     with soundfile.SoundFile(out, "w", sound.rate, 1, format="FLAC", subtype="PCM_16") as file:
         for block in sound.blocks():
             file.write(np.clip(block, -1, 1))
+            done += len(block)
+            tell(done / sound.length)
     return out.getvalue()
 
 
 def unpack(data: bytes) -> Sound:
-    """What `pack` has made."""
-    with soundfile.SoundFile(io.BytesIO(data)) as file:
-        return Sound(file.samplerate, file.frames, lambda: _mixed(data))
+    """What `pack` has made. Raises BadFile where it has not."""
+    try:
+        with soundfile.SoundFile(io.BytesIO(data)) as file:
+            is_packed = file.format == "FLAC" and file.channels == 1 and file.samplerate <= HIGHEST_RATE
+            sound = Sound(file.samplerate, file.frames, lambda: _mixed(data))
+    except soundfile.LibsndfileError:
+        raise BadFile(UNREADABLE) from None
+    if not (is_packed and 0 < sound.seconds <= LONGEST_SOUND_SECONDS):
+        raise BadFile(UNREADABLE)
+    return sound
 
 
-def peaks(sound: Sound) -> Bytes:
+def peaks(sound: Sound, tell: Tell = unheard) -> Bytes:
     """How far the sound goes out in each fiftieth of a second, 0 to 255 for the loudest of all."""
-    size = max(sound.rate // PEAKS_A_SECOND, 1)
-    most = np.concatenate([np.abs(rows).max(axis=1) for rows in sound.evenly(size)])
+    size, found, done = max(sound.rate // PEAKS_A_SECOND, 1), [], 0
+    for rows in sound.evenly(size):
+        found.append(np.abs(rows).max(axis=1))
+        done += rows.size
+        tell(min(done / sound.length, 1.0))
+    most = np.concatenate(found)
     return np.asarray(np.round(most / max(float(most.max()), 1e-9) * 255).astype(np.uint8))
 
 

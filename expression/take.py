@@ -97,8 +97,7 @@ class Lane:
     @classmethod
     def recorded(cls, key: str, curve: Curve, origin: Ints) -> "Lane":
         """A lane as it came."""
-        standing = Standing(frozen(origin, np.int64), constant(False, len(curve), bool))
-        return cls(key, curve, lambda: standing)
+        return cls.on(key, curve, Standing(frozen(origin, np.int64), constant(False, len(curve), bool)))
 
     @classmethod
     def empty(cls, key: str) -> "Lane":
@@ -126,7 +125,7 @@ class Lane:
         """The same curve, of which some nodes are sent anew; none stands any longer on rows that are `gone`."""
         origin = np.where(np.isin(self.origin, gone), -1, self.origin)
         standing = Standing(frozen(origin, np.int64), frozen(self.touched | which | (origin != self.origin), bool))
-        return Lane(self.key, self.curve, lambda: standing)
+        return Lane.on(self.key, self.curve, standing)
 
     def reshaped(self, curve: Curve) -> "Lane":
         """The lane with another curve; the very same where nothing differs.
@@ -140,6 +139,15 @@ class Lane:
         # Known by now, so that no long chain of strokes has to be asked at once.
         before, stands = self.curve, self._stands
         return Lane(self.key, curve, lambda: stands.after(before, curve, *bounds))
+
+    @classmethod
+    def on(cls, key: str, curve: Curve, standing: "Standing") -> "Lane":
+        """A lane whose nodes stand on what is known by now."""
+        return cls(key, curve, lambda: standing)
+
+    def __reduce__(self) -> tuple[object, ...]:
+        """As it is put away (see `checkpoint`): with the answer, which can be written, not with who is asked for it."""
+        return Lane.on, (self.key, self.curve, self._stands)
 
 
 @dataclass(frozen=True, eq=False)

@@ -11,7 +11,8 @@ from types import FrameType
 
 from launcher import backup, install, postgres
 from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say, with_path
-from launcher.serving import TRUSTING, process, serving, supervised
+from launcher.fleet import fleet, proxy, supervised
+from launcher.serving import TRUSTING, process, working
 
 HELP = """usage: ./lull COMMAND
 
@@ -20,6 +21,7 @@ HELP = """usage: ./lull COMMAND
   serve [--port N]  serve in earnest, behind a proxy that speaks HTTPS (see docs/running.md)
   backup FILE       everything in one file; restore FILE [--replace] brings it back
   link              print another link that signs in to a Lull that runs
+  invite            print a link with which somebody makes an account
   dev               serve with reload while you work on Lull itself
   bench             measure: previews, reading, folding, drawing
   pictures          take the pictures in docs/screenshots anew
@@ -104,7 +106,7 @@ def _serve(words: list[str]) -> int:
             print("  For another: ./lull link. Ctrl-C stops Lull.\n", flush=True)
 
         try:
-            return supervised(lambda: serving(port, environment, PYTHON), lambda: postgres.revive(url), ready)
+            return supervised(fleet(port, environment, PYTHON), lambda: postgres.revive(url), ready)
         except KeyboardInterrupt:
             say("stopping ...")
             return 0
@@ -134,8 +136,7 @@ def _serve_in_earnest(words: list[str]) -> int:
             say(f"serving {os.environ['LULL_HOSTS']} on http://127.0.0.1:{port}, for a proxy that speaks HTTPS")
 
         try:
-            start = lambda: serving(port, environment, PYTHON, TRUSTING)  # noqa: E731
-            return supervised(start, lambda: postgres.revive(url), ready)
+            return supervised(fleet(port, environment, PYTHON, TRUSTING), lambda: postgres.revive(url), ready)
         except KeyboardInterrupt:
             say("stopping ...")
             return 0
@@ -176,6 +177,18 @@ def _link(words: list[str]) -> int:
     return 0
 
 
+def _invite(words: list[str]) -> int:
+    """A link with which one person makes an account."""
+    parser = argparse.ArgumentParser(prog="./lull invite")
+    parser.add_argument("--address", default="http://127.0.0.1:8000", help="where it is served")
+    address: str = parser.parse_args(words).address
+    install.python_packages()
+    with postgres.database() as url:
+        run(PYTHON, "manage.py", "migrate", "--verbosity", "0", env=_environment(url), what="Migrating the database")
+        run(PYTHON, "manage.py", "invite", "--address", address.rstrip("/"), env=_environment(url), what="Inviting")
+    return 0
+
+
 def _hold(process: subprocess.Popen[bytes]) -> int:
     """Until Ctrl-C, or until the process ends by itself."""
     try:
@@ -198,6 +211,7 @@ def _dev(words: list[str]) -> int:
         vite = ("npm", "run", "dev", "--", "--host", "127.0.0.1", "--port", str(vite_port), "--strictPort")
         with (
             process(*django, env=environment) as server,
+            working(environment, PYTHON),
             process(*vite, cwd=WEB, env={**environment, "LULL_API": f"http://127.0.0.1:{port}"}),
         ):
             say(f"sign in with {link}")
@@ -205,7 +219,7 @@ def _dev(words: list[str]) -> int:
 
 
 def _test(words: list[str]) -> int:
-    install.debian(("chromium", install.chromium() is not None))
+    install.debian(("chromium", install.chromium() is not None), ("haproxy", proxy() is not None))
     install.python_packages()
     install.node_packages()
     install.front_end()
@@ -288,6 +302,7 @@ COMMANDS = {
     "backup": _backup,
     "restore": _restore,
     "link": _link,
+    "invite": _invite,
     "dev": _dev,
     "test": _test,
     "bench": _in_the_browser("bench"),

@@ -1,6 +1,9 @@
 """Registration with Django."""
 
+from pathlib import Path
+
 from django.apps import AppConfig
+from django.conf import settings
 
 
 class StudioConfig(AppConfig):
@@ -8,3 +11,7 @@ class StudioConfig(AppConfig):
 
     name = "studio"
     default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        """Files that come find a place."""
+        Path(settings.SPOOL).mkdir(mode=0o700, parents=True, exist_ok=True)

@@ -29,6 +29,78 @@ class Take(models.Model):
         return self.name
 
 
+class Checkpoint(models.Model):
+    """A take as it was shaped at some step, put away by the core, so that it need not be read and folded anew.
+
+    It can be missing, or be of another version of the core: then the take is made from its rows.
+    """
+
+    take = models.OneToOneField(Take, on_delete=models.CASCADE, primary_key=True, related_name="checkpoint")
+    done = models.PositiveIntegerField(help_text="How many steps of the history it has been through.")
+    made_by = models.CharField(max_length=32, help_text="The version of the core.")
+    seal = models.BinaryField(help_text="That Lull itself has written it, by its secret.")
+    data = models.BinaryField()
+
+    def __str__(self) -> str:
+        return f"Checkpoint at step {self.done}"
+
+
+class Job(models.Model):
+    """What takes longer than an answer is waited for: a worker does it, and the page shows how far it has come."""
+
+    class Kind(models.TextChoices):
+        """What is done. The worker finds how by this name."""
+
+        TAKE = "take"
+        SOUND = "sound"
+        ARCHIVE = "archive"
+        EXPORT = "export"
+
+    class State(models.TextChoices):
+        """How far it has come."""
+
+        ARRIVING = "arriving"
+        WAITING = "waiting"
+        WORKING = "working"
+        DONE = "done"
+        REFUSED = "refused"
+
+    id = models.UUIDField(primary_key=True, default=uuid4, editable=False)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="jobs")
+    kind = models.CharField(max_length=20, choices=Kind.choices)
+    state = models.CharField(max_length=20, choices=State.choices, default=State.WAITING)
+    name = models.CharField(max_length=200, help_text="Of the file.")
+    size = models.PositiveBigIntegerField(default=0, help_text="Bytes of the file.")
+    take = models.ForeignKey(Take, on_delete=models.SET_NULL, null=True, related_name="jobs")
+    share = models.FloatField(default=0.0, help_text="How much of it is done.")
+    says = models.TextField(default="", help_text="Why it was refused, or what there is to say when it is done.")
+    remarks = models.JSONField(default=list)
+    looks_zoned = models.BooleanField(default=False, help_text="The recording looks like MPE and does not say so.")
+    tries = models.PositiveSmallIntegerField(default=0)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("made_at",)
+
+    def __str__(self) -> str:
+        return f"{self.kind} {self.name}"
+
+
+class Invitation(models.Model):
+    """A link with which one person makes an account, once."""
+
+    key = models.CharField(max_length=64, unique=True, help_text="A hash: the link itself is not kept.")
+    made_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.CASCADE, null=True, related_name="invitations"
+    )
+    made_at = models.DateTimeField(auto_now_add=True)
+    until = models.DateTimeField()
+    used_at = models.DateTimeField(null=True, blank=True)
+
+    def __str__(self) -> str:
+        return f"Invitation until {self.until:%Y-%m-%d}"
+
+
 class TakeSound(models.Model):
     """A recorded sound that is kept beside a take: to be drawn against, traced, heard with it."""
 

@@ -17,6 +17,12 @@ def enter(request: HttpRequest, token: str) -> HttpResponse:
 
 
 @ensure_csrf_cookie
+def invited(request: HttpRequest, token: str) -> HttpResponse:
+    """The page that an invitation leads to. Only what it then asks makes an account."""
+    return _page()
+
+
+@ensure_csrf_cookie
 def sign_in(request: HttpRequest) -> HttpResponse:
     """The sign-in page."""
     return _page()

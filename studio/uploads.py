@@ -1,38 +1,60 @@
-"""Uploads are held in memory up to the limit, all files of a request together, and read no further."""
+"""Uploads: small files are held in memory, larger ones written down as they come; none is read beyond its limit."""
 
-from typing import IO, Any
+from io import BytesIO
+from typing import Any
 
 from django.conf import settings
-from django.core.files.uploadhandler import MemoryFileUploadHandler, SkipFile
-from django.http import QueryDict
+from django.core.files.uploadedfile import InMemoryUploadedFile, TemporaryUploadedFile, UploadedFile
+from django.core.files.uploadhandler import FileUploadHandler, SkipFile
+
+from expression.limits import MOST_READ_AT_ONCE
 
 
-class BoundedUpload(MemoryFileUploadHandler):
+class BoundedUpload(FileUploadHandler):
     """Drops a file as soon as it is larger than Lull reads, however much more there is of it.
 
-    The request goes on without the file, and `too_large` on the request's meta data tells why.
+    The request goes on without the file, and `lull.too_large` in its meta data tells why.
     """
 
-    def handle_raw_input(
-        self,
-        input_data: IO[bytes],
-        META: dict[str, Any],  # noqa: N803
-        content_length: int,
-        boundary: Any,
-        encoding: str | None = None,
-    ) -> tuple[QueryDict, Any] | None:
-        """Take every upload into memory: the limit keeps it small."""
-        self.activated = True
+    _file: Any
+
+    def handle_raw_input(self, *args: Any, **kwargs: Any) -> None:
+        """Begin a request: all its files count together."""
         sounds = self.request is not None and self.request.path.endswith("/sound")
         self._most = settings.MOST_SOUND_BYTES if sounds else settings.MOST_UPLOAD_BYTES
         self._received = 0
-        return None
 
-    def receive_data_chunk(self, raw_data: bytes, start: int) -> bytes | None:
+    def new_file(self, *args: Any, **kwargs: Any) -> None:
+        """Begin a file."""
+        super().new_file(*args, **kwargs)
+        self._file = BytesIO()
+
+    def receive_data_chunk(self, raw_data: bytes, start: int) -> None:
         """Keep a piece of the file."""
         self._received += len(raw_data)
         if self._received > self._most:
             if self.request is not None:
                 self.request.META["lull.too_large"] = True
+            self._file.close()
             raise SkipFile
-        return super().receive_data_chunk(raw_data, start)
+        if isinstance(self._file, BytesIO) and self._file.tell() + len(raw_data) > MOST_READ_AT_ONCE:
+            held = self._file.getvalue()
+            self._file = TemporaryUploadedFile(
+                self.file_name or "", self.content_type or "", 0, self.charset, self.content_type_extra
+            )
+            self._file.write(held)
+        self._file.write(raw_data)
+
+    def file_complete(self, file_size: int) -> "UploadedFile[bytes]":
+        """The file."""
+        self._file.seek(0)
+        if not isinstance(self._file, BytesIO):
+            self._file.size = file_size
+            return self._file  # type: ignore[no-any-return]
+        return InMemoryUploadedFile(
+            self._file, self.field_name, self.file_name or "", self.content_type or "", file_size, self.charset
+        )
+
+    def upload_interrupted(self) -> None:
+        """The sender has left."""
+        self._file.close()

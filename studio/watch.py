@@ -2,6 +2,7 @@
 
 import hmac
 import logging
+import os
 import time
 from collections.abc import Callable
 from uuid import uuid4
@@ -10,7 +11,16 @@ from django.conf import settings
 from django.db import connection
 from django.db.utils import Error as DatabaseError
 from django.http import HttpRequest, HttpResponse
-from prometheus_client import CONTENT_TYPE_LATEST, Counter, Gauge, Histogram, generate_latest
+from prometheus_client import (
+    CONTENT_TYPE_LATEST,
+    REGISTRY,
+    CollectorRegistry,
+    Counter,
+    Gauge,
+    Histogram,
+    generate_latest,
+)
+from prometheus_client.multiprocess import MultiProcessCollector
 
 from studio.services.folding import cache
 
@@ -24,10 +34,8 @@ SECONDS = Histogram(
     ("kind",),
     buckets=(0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 10, 60),
 )
-SHAPED = Gauge("lull_shaped_takes", "Takes that are kept shaped in memory.")
-SHAPED_BYTES = Gauge("lull_shaped_bytes", "Bytes that these are reckoned to take.")
-SHAPED.set_function(lambda: cache.held()[0])
-SHAPED_BYTES.set_function(lambda: cache.held()[1])
+SHAPED = Gauge("lull_shaped_takes", "Takes that are kept shaped in memory.", multiprocess_mode="livesum")
+SHAPED_BYTES = Gauge("lull_shaped_bytes", "Bytes that these take.", multiprocess_mode="livesum")
 
 
 class Watched:
@@ -48,6 +56,9 @@ class Watched:
         kind = _kind(request.path)
         ANSWERS.labels(kind, str(answer.status_code)).inc()
         SECONDS.labels(kind).observe(taken)
+        takes, held = cache.held()
+        SHAPED.set(takes)
+        SHAPED_BYTES.set(held)
         # Known only where the answer has asked for it: nobody is looked up to be written down.
         user = getattr(request, "_cached_user", None)
         account = user.pk if user is not None and user.is_authenticated else None
@@ -91,7 +102,12 @@ def _metrics(request: HttpRequest) -> HttpResponse:
     given = request.headers.get("Authorization", "")
     if not token or not hmac.compare_digest(given.encode(), f"Bearer {token}".encode()):
         return HttpResponse(status=404)
-    return HttpResponse(generate_latest(), content_type=CONTENT_TYPE_LATEST)
+    # Where several processes serve, each writes down its own, and whichever is asked tells of all.
+    registry = REGISTRY
+    if "PROMETHEUS_MULTIPROC_DIR" in os.environ:
+        registry = CollectorRegistry()
+        MultiProcessCollector(registry)  # type: ignore[no-untyped-call]
+    return HttpResponse(generate_latest(registry), content_type=CONTENT_TYPE_LATEST)
 
 
 PROBES: dict[str, Answer] = {"/health": _health, "/ready": _ready, "/metrics": _metrics}

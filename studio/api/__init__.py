@@ -13,9 +13,10 @@ from ninja.security import django_auth
 
 from expression.errors import Refused
 from expression.strokes import KINDS, explain
-from studio.api import desk, session, sounds, takes
+from studio.api import desk, jobs, session, sounds, takes
 from studio.api.encoding import encode
 from studio.doors import NO_DATABASE, SENTENCES
+from studio.services.jobs import NoSuchJob
 from studio.services.shaping import Stale
 from studio.services.takes import NoSuchTake
 from studio.signing_in import TooManyGuesses
@@ -33,6 +34,7 @@ class Fast(BaseRenderer):
 
 api = NinjaAPI(title="Lull", version="1", auth=django_auth, renderer=Fast(), docs_url=None)
 api.add_router("", session.router)
+api.add_router("", jobs.router)
 api.add_router("takes", takes.router)
 api.add_router("takes", desk.router)
 api.add_router("takes", sounds.router)
@@ -77,6 +79,7 @@ HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     ValidationError: _invalid,
     TooManyGuesses: lambda request, error: _problem(429, str(error)),
     NoSuchTake: lambda request, error: _problem(404, "There is no such take in your library."),
+    NoSuchJob: lambda request, error: _problem(404, "There is no such file of yours that waits or was read."),
     Stale: lambda request, error: _problem(
         409, "This take was changed elsewhere since you opened it here; nothing was lost.", history=error.newer
     ),

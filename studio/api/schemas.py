@@ -1,6 +1,6 @@
 """What the API takes, and the few answers that are not a view of the core. TypeScript types are made from these."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 from uuid import UUID
 
 from ninja import Schema
@@ -68,6 +68,50 @@ class Added(TakeCard):
 
     remarks: list[str]
     looks_zoned: bool
+
+
+class JobView(Schema):
+    """What is done for an account by and by. `share`: how much of it; `size`: bytes of its file."""
+
+    id: UUID
+    kind: Literal["take", "sound", "archive", "export"]
+    state: Literal["arriving", "waiting", "working", "done", "refused"]
+    name: str
+    size: int
+    share: float
+    says: str
+    """Why it was refused, or what there is to say when it is done."""
+    remarks: list[str]
+    looks_zoned: bool
+    take_id: UUID | None
+
+
+class ArchiveAsked(Schema):
+    """An archive that is to come in pieces."""
+
+    name: Annotated[str, Field(max_length=500)]
+    size: Annotated[int, Field(ge=0, le=2**53)]
+
+
+class InvitationView(Schema):
+    """An invitation that nobody has used yet."""
+
+    id: int
+    until: AwareDatetime
+
+
+class InvitationMade(InvitationView):
+    """`token`: the last piece of its link, which is told this once."""
+
+    token: str
+
+
+class InvitationTaken(Schema):
+    """Somebody makes an account by an invitation."""
+
+    token: Annotated[str, Field(max_length=200)]
+    name: Annotated[str, Field(max_length=500)]
+    password: Annotated[str, Field(max_length=4096)]
 
 
 class Rename(Schema):

@@ -10,8 +10,19 @@ from ninja.decorators import decorate_view
 
 from expression.views.kinds import LaneKindView, ScaleView
 from studio.api.access import owner
-from studio.api.schemas import Account, Credentials, Ended, Farewell, Link, NewPassword, Problem
-from studio.services import accounts, arrangement
+from studio.api.schemas import (
+    Account,
+    Credentials,
+    Ended,
+    Farewell,
+    InvitationMade,
+    InvitationTaken,
+    InvitationView,
+    Link,
+    NewPassword,
+    Problem,
+)
+from studio.services import accounts, arrangement, invitations
 from studio.services.arrangement import Wishes
 from studio.signing_in import by_link, by_password
 
@@ -41,6 +52,26 @@ def end_others(request: HttpRequest) -> dict[str, int]:
 def delete_account(request: HttpRequest, asked: Farewell) -> Status[None]:
     """Delete the account with everything in it, for good; its name says that this is meant."""
     accounts.delete(owner(request), asked.name)
+    return Status(204, None)
+
+
+@router.get("me/invitations", response=list[InvitationView])
+def list_invitations(request: HttpRequest) -> Any:
+    """Invitations that the account has made and nobody has used."""
+    return invitations.open_ones(owner(request))
+
+
+@router.post("me/invitations", response={201: InvitationMade, 422: Problem})
+def invite(request: HttpRequest) -> Status[Any]:
+    """A link with which one person makes an account."""
+    token, made = invitations.invite(owner(request))
+    return Status(201, {"id": made.pk, "until": made.until, "token": token})
+
+
+@router.delete("me/invitations/{int:number}", response={204: None})
+def take_back_invitation(request: HttpRequest, number: int) -> Status[None]:
+    """Nobody can use it any longer."""
+    invitations.take_back(owner(request), number)
     return Status(204, None)
 
 
@@ -101,3 +132,12 @@ def sign_in_by_link(request: HttpRequest, asked: Link) -> Status[Any]:
         return Status(401, {"detail": "That link was used before, has expired or was cut off. Ask for a new one."})
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")
     return Status(200, {"name": user.get_username()})
+
+
+@router.post("session/invitation", auth=None, response={201: Account, 422: Problem})
+@decorate_view(csrf_protect)
+def accept_invitation(request: HttpRequest, asked: InvitationTaken) -> Status[Any]:
+    """Make an account by an invitation, which is spent with that, and sign in to it."""
+    user = invitations.accept(asked.token, asked.name, asked.password)
+    login(request, user, backend="django.contrib.auth.backends.ModelBackend")
+    return Status(201, {"name": user.get_username()})

@@ -8,9 +8,10 @@ from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
 from expression.errors import BadFile
+from expression.limits import MOST_READ_AT_ONCE
 from studio.api.access import owner
-from studio.api.schemas import Problem, SoundMoved, TraceAsked, Traced
-from studio.services import sounds, takes
+from studio.api.schemas import JobView, Problem, SoundMoved, TraceAsked, Traced
+from studio.services import jobs, sounds, takes
 from studio.services.answers import SoundView
 
 router = Router(tags=["sound"])
@@ -23,18 +24,20 @@ def sound(request: HttpRequest, take_id: UUID) -> Any:
     return sounds.of(takes.get(owner(request), take_id))
 
 
-@router.post("{uuid:take_id}/sound", response={201: SoundView, **REFUSALS})
+@router.post("{uuid:take_id}/sound", response={201: SoundView, 202: JobView, **REFUSALS})
 def add_sound(
     request: HttpRequest,
     take_id: UUID,
     file: UploadedFile | None = File(None),  # type: ignore[type-arg]  # noqa: B008
 ) -> Status[Any]:
-    """Keep a WAV file beside a take, in place of any other."""
+    """Keep a WAV file beside a take, in place of any other: a large one by and by (202, see `jobs`)."""
     take = takes.get(owner(request), take_id)
     if file is None:
         if request.META.get("lull.too_large"):
             raise BadFile("The sound is larger than 128 MiB. Save it in one channel, or shorter, and try again.")
         raise BadFile("No file came with the request. Choose a WAV file.")
+    if (file.size or 0) > MOST_READ_AT_ONCE:
+        return Status(202, jobs.read_sound(take, file))
     return Status(201, sounds.add(take, file.name or "", file.read()))
 
 

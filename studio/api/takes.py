@@ -9,10 +9,11 @@ from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
 from expression.errors import BadFile
+from expression.limits import MOST_READ_AT_ONCE
 from studio.api.access import owner
-from studio.api.schemas import Added, DeletedTake, Problem, Rename, TakeCard
+from studio.api.schemas import Added, DeletedTake, JobView, Problem, Rename, TakeCard
 from studio.models import Take
-from studio.services import takes
+from studio.services import jobs, takes
 from studio.services.folding import shaped
 
 router = Router(tags=["takes"])
@@ -25,16 +26,21 @@ def list_takes(request: HttpRequest) -> Any:
     return takes.owned(owner(request))
 
 
-@router.post("", response={201: Added, **REFUSALS})
+@router.post("", response={201: Added, 202: JobView, **REFUSALS})
 def add_take(
     request: HttpRequest,
     file: UploadedFile | None = File(None),  # type: ignore[type-arg]  # noqa: B008
 ) -> Status[Any]:
-    """Read an uploaded file into a new take. It is judged by what it holds, not by its name."""
+    """Read an uploaded file into a new take: a large one by and by (202, see `jobs`).
+
+    It is judged by what it holds, not by its name.
+    """
     if file is None:
         if request.META.get("lull.too_large"):
             raise BadFile("The file is larger than 32 MiB, the most Lull reads. Save fewer tracks and try again.")
         raise BadFile("No file came with the request. Choose a Standard MIDI File (.mid).")
+    if (file.size or 0) > MOST_READ_AT_ONCE:
+        return Status(202, jobs.read_take(owner(request), file))
     take = takes.add(owner(request), file.name or "", file.read())
     return Status(201, _added(take))
 

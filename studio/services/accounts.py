@@ -9,7 +9,8 @@ from django.http import HttpRequest
 from django.utils import timezone
 
 from expression.errors import Refused
-from studio.models import Take
+from studio.models import Job, Take
+from studio.services import spool
 from studio.services.folding import cache
 
 
@@ -48,8 +49,11 @@ def delete(user: AbstractBaseUser, name: str) -> None:
     if name != user.get_username():
         raise NotYours("Type the name of your account to delete it with everything in it.", "name")
     takes = list(Take.objects.filter(owner_id=user.pk).values_list("pk", flat=True))
+    files = list(Job.objects.filter(owner_id=user.pk).values_list("pk", flat=True))
     with transaction.atomic():
         Session.objects.filter(pk__in=[one.pk for one in _sessions(user)]).delete()
         user.delete()
     for take in takes:
         cache.forget(take)
+    for file in files:
+        spool.drop(file)

@@ -1,25 +1,47 @@
-"""Shaped takes in memory: the most recently used ones of this process."""
+"""Shaped takes in memory: the most recently used ones of this process; and taken up again from their checkpoints."""
 
+import hashlib
+import hmac
+import time
 from collections import OrderedDict
 from threading import Lock
+from typing import NamedTuple
 from uuid import UUID
 
+from django.conf import settings
+
+from expression import checkpoint
 from expression.history import Entry, History, Shaped
-from expression.limits import MOST_SHAPED_BYTES
 from expression.midi.files import opened
 from expression.strokes import parse_stroke
-from studio.models import Take
+from studio.models import Checkpoint, Take
+from studio.services import queue
 
-EVENT_BYTES, FOLD_SHARE = 160, 0.05
-"""What an event of a recording weighs in memory with all that is made of it, and a stroke's share of that."""
+SLOW = 0.05
+"""Seconds that a take may need to be made from its rows; what needs longer gets a checkpoint."""
+STEPS_BETWEEN = 16
+"""A take that has gone on by so many steps gets another."""
+
+
+class _Place(NamedTuple):
+    """What is kept of one take."""
+
+    revision: int
+    shaped: Shaped
+    weights: tuple[int, ...]
+    """Bytes of each take along its way, less what it shares with the one before."""
+
+    @property
+    def weight(self) -> int:
+        return sum(self.weights)
 
 
 class ShapedCache:
-    """An LRU of shaped takes: one place a take, at its newest revision, counted by weight."""
+    """An LRU of shaped takes: one place a take, at its newest revision, counted in bytes."""
 
     def __init__(self, most: int) -> None:
         self._most = most
-        self._held: OrderedDict[UUID, tuple[int, Shaped]] = OrderedDict()
+        self._held: OrderedDict[UUID, _Place] = OrderedDict()
         self._owners: dict[UUID, object] = {}
         self._weight = 0
         self._lock = Lock()
@@ -28,27 +50,30 @@ class ShapedCache:
         """A shaped take, if it is here at that revision."""
         with self._lock:
             held = self._held.get(take_id)
-            if held is None or held[0] != revision:
+            if held is None or held.revision != revision:
                 return None
             self._held.move_to_end(take_id)
-            return held[1]
+            return held.shaped
 
     def put(self, take_id: UUID, revision: int, shaped: Shaped) -> None:
         """Keep a shaped take, unless a newer one is here; those unused for longest make room."""
+        known = self._held.get(take_id)
+        weights = checkpoint.weight(shaped, *((known.shaped, known.weights) if known else ()))
+        place = _Place(revision, shaped, weights)
         with self._lock:
             held = self._held.get(take_id)
-            if held is not None and held[0] > revision:
+            if held is not None and held.revision > revision:
                 return
-            self._weight += _weight(shaped) - (_weight(held[1]) if held is not None else 0)
-            self._held[take_id] = (revision, shaped)
+            self._weight += place.weight - (held.weight if held is not None else 0)
+            self._held[take_id] = place
             self._held.move_to_end(take_id)
             while self._weight > self._most and len(self._held) > 1:
-                other, (_, gone) = self._held.popitem(last=False)
+                other, gone = self._held.popitem(last=False)
                 self._owners.pop(other, None)
-                self._weight -= _weight(gone)
+                self._weight -= gone.weight
 
     def held(self) -> tuple[int, int]:
-        """How many takes are here, and how many bytes they are reckoned to weigh."""
+        """How many takes are here, and how many bytes they weigh."""
         with self._lock:
             return len(self._held), self._weight
 
@@ -69,7 +94,7 @@ class ShapedCache:
         with self._lock:
             held = self._held.pop(take_id, None)
             self._owners.pop(take_id, None)
-            self._weight -= _weight(held[1]) if held else 0
+            self._weight -= held.weight if held else 0
 
     def clear(self) -> None:
         """Forget all, as a new process would have."""
@@ -79,25 +104,64 @@ class ShapedCache:
             self._weight = 0
 
 
-def _weight(shaped: Shaped) -> int:
-    """About how many bytes a shaped take holds: its recording, and what its strokes have made anew."""
-    events = len(shaped.recorded.rows.tick)
-    return int(events * EVENT_BYTES * (1 + FOLD_SHARE * len(shaped.entries))) + len(shaped.recorded.source)
-
-
-cache = ShapedCache(MOST_SHAPED_BYTES)
+cache = ShapedCache(settings.MOST_SHAPED_BYTES)
 
 
 def shaped(take_id: UUID, revision: int) -> Shaped:
-    """The take at its current revision, from memory or rebuilt from its rows (which gives the same take)."""
+    """The take at its current revision: from memory, or brought on from its checkpoint, or rebuilt from its rows.
+
+    All of these give the same take.
+    """
     found = cache.get(take_id, revision)
     if found is None:
-        row = Take.objects.only("source", "done").get(pk=take_id)
-        found = Shaped.of(opened(bytes(row.source)), _history(row))
+        found = _made(take_id)
         cache.put(take_id, revision, found)
+    return found
+
+
+def _made(take_id: UUID) -> Shaped:
+    row = Take.objects.only("done").get(pk=take_id)
+    history = _history(row)
+    kept = Checkpoint.objects.filter(take_id=take_id, made_by=checkpoint.MADE_BY).first()
+    if kept is not None and hmac.compare_digest(bytes(kept.seal), _seal(take_id, bytes(kept.data))):
+        return checkpoint.taken_up(bytes(kept.data), history)
+    begun = time.perf_counter()
+    found = Shaped.of(opened(bytes(row.source)), history)
+    if time.perf_counter() - begun > SLOW:
+        queue.keep_checkpoint(take_id)
     return found
 
 
 def _history(row: Take) -> History:
     steps = row.steps.values_list("number", "stroke", "on", "gone")
     return History(tuple(Entry(number, parse_stroke(stroke), on, gone) for number, stroke, on, gone in steps), row.done)
+
+
+def went_on(take: Take) -> None:
+    """A take has another step: now and then it gets a checkpoint, from which a later start need not go far."""
+    if take.revision % STEPS_BETWEEN == 0:
+        queue.keep_checkpoint(take.pk)
+
+
+def keep_checkpoint(take_id: UUID, known: Shaped | None = None) -> None:
+    """Put a take away as it is now (or as it is known to be), if it is still there."""
+    row = Take.objects.filter(pk=take_id).only("done").first()
+    if row is None:
+        return
+    made = known or _made(take_id)
+    data = checkpoint.put_away(made)
+    Checkpoint.objects.update_or_create(
+        take_id=take_id,
+        defaults={
+            "done": made.history.done,
+            "made_by": checkpoint.MADE_BY,
+            "seal": _seal(take_id, data),
+            "data": data,
+        },
+    )
+
+
+def _seal(take_id: UUID, data: bytes) -> bytes:
+    """That Lull has written these bytes for this take: nobody else's are ever taken up."""
+    key = hashlib.blake2b(settings.SECRET_KEY.encode(), digest_size=32).digest()
+    return hashlib.blake2b(take_id.bytes + data, key=key, digest_size=32).digest()

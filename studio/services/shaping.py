@@ -21,7 +21,7 @@ from expression.views.own_lanes import OwnFacts
 from studio.models import Step, Take
 from studio.services import arrangement, takes
 from studio.services.answers import Chosen, DeskView, HistoryView, Lanes, PartsLanes, Preview, ProofView, Written
-from studio.services.folding import cache, shaped
+from studio.services.folding import cache, shaped, went_on
 
 
 class Stale(Exception):
@@ -261,6 +261,7 @@ def _write(
         _refuse_idle(made, asked)
         _store(take, known.history, made.history)
     cache.put(take_id, take.revision, made)
+    went_on(take)
     return {
         "history": {"revision": take.revision, **views.strokes.history_change(known, made)},
         "changes": views.changes.changes(known.now.take, made.now.take),

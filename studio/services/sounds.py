@@ -7,25 +7,34 @@ from expression.strokes import AnyStroke, parse_stroke
 from studio.models import Take, TakeSound
 from studio.services import room
 from studio.services.answers import SoundView
+from studio.services.progress import NOBODY, Progress
 from studio.services.shaping import seen
 from studio.services.takes import NoSuchTake, clean_name
 
 
-def add(take: Take, file_name: str, data: bytes) -> SoundView:
+def add(take: Take, file_name: str, data: bytes, progress: Progress = NOBODY) -> SoundView:
     """Keep a WAV file beside a take, in place of any other. Raises BadFile, and then nothing has changed."""
     room.has_room(take.owner, len(data), 0)
     heard = sound.decode(data)
+    packed = sound.pack(heard, progress.part(0, 0.7).tell)
+    return _view(keep(take, file_name, heard, packed, progress.part(0.7, 1)))
+
+
+def keep(
+    take: Take, name: str, heard: sound.Sound, packed: bytes, progress: Progress = NOBODY, offset: float = 0.0
+) -> TakeSound:
+    """Keep what was packed beside a take."""
     kept, _ = TakeSound.objects.update_or_create(
         take=take,
         defaults={
-            "name": clean_name(file_name) or "Sound",
-            "data": sound.pack(heard),
-            "peaks": sound.peaks(heard).tobytes(),
+            "name": clean_name(name) or "Sound",
+            "data": packed,
+            "peaks": sound.peaks(heard, progress.tell).tobytes(),
             "seconds": heard.seconds,
-            "offset": 0.0,
+            "offset": offset,
         },
     )
-    return _view(kept)
+    return kept
 
 
 def of(take: Take) -> SoundView | None:

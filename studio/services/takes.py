@@ -12,6 +12,7 @@ from expression.history import Shaped
 from expression.limits import LONGEST_NAME
 from expression.midi.files import FileKind, opened, saved
 from expression.midi.zoning import as_zone
+from expression.take import Take as Recording
 from studio.models import Take
 from studio.services import room
 from studio.services.folding import cache, shaped
@@ -45,6 +46,13 @@ def revision(owner: AbstractBaseUser, take_id: UUID) -> int:
 def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> Take:
     """A new take from an uploaded file. Raises BadFile, and then nothing is stored."""
     room.has_room(owner, len(data))
+    take, recording = read(owner, file_name, data)
+    cache.put(take.pk, take.revision, Shaped.of(recording))
+    return take
+
+
+def read(owner: AbstractBaseUser, file_name: str, data: bytes) -> tuple[Take, Recording]:
+    """A new take, and what was read. Raises BadFile, and then nothing is stored."""
     recording = opened(data)
     take = Take.objects.create(
         owner_id=owner.pk,
@@ -52,8 +60,7 @@ def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> Take:
         source=data,
         summary=views.library.summary(recording),
     )
-    cache.put(take.pk, take.revision, Shaped.of(recording))
-    return take
+    return take, recording
 
 
 def plain(text: str) -> bool:
@@ -104,5 +111,4 @@ def file(take: Take, kind: FileKind | None = None, cues: bool = True) -> bytes:
 def zoned(owner: AbstractBaseUser, take_id: UUID) -> Take:
     """A new take from the recording of another that looks like MPE: read as what it looks like. Raises BadFile."""
     take = get(owner, take_id)
-    source = bytes(Take.objects.only("source").get(pk=take.pk).source)
-    return add(owner, f"{take.name}, as MPE", as_zone(source))
+    return add(owner, f"{take.name}, as MPE", as_zone(bytes(take.source)))

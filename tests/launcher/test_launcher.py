@@ -1,17 +1,16 @@
 """The launcher, where it can be tried without setting up a machine."""
 
 import os
+import signal
 import socket
 import stat
 import subprocess
 import sys
-from collections.abc import Iterator
-from contextlib import AbstractContextManager, contextmanager
 from pathlib import Path
 
 import pytest
 
-from launcher import base, install, main, postgres, serving
+from launcher import base, fleet, install, main, postgres, serving
 from launcher.serving import process
 
 ROOT = Path(__file__).parents[2]
@@ -94,37 +93,68 @@ def test_a_process_ends_with_its_block() -> None:
     assert started.poll() is not None
 
 
-def test_what_ends_by_itself_is_started_again() -> None:
-    """Three times: the first two were killed, and each time something was looked after in between."""
-    started: list[subprocess.Popen[bytes]] = []
+SLEEP = (sys.executable, "-c", "import time; time.sleep(60)")
+
+
+def test_what_ends_by_itself_is_started_again_and_nothing_else() -> None:
+    """Twice it is killed; what stands beside it goes on as it was."""
+    killed, beside = (fleet.Member(name, SLEEP, os.environ) for name in ("one", "other"))
+    seen: list[tuple[int, int]] = []
     said: list[str] = []
 
-    def start() -> AbstractContextManager[subprocess.Popen[bytes]]:
-        @contextmanager
-        def sleeper() -> Iterator[subprocess.Popen[bytes]]:
-            with process(sys.executable, "-c", "import time; time.sleep(60)", env=os.environ) as one:
-                started.append(one)
-                yield one
-
-        return sleeper()
-
     def look_after() -> None:
-        said.append("looked")
-        if len(started) == 3:
-            raise KeyboardInterrupt
-        started[-1].kill()
+        assert killed.process is not None and beside.process is not None
+        if not seen or seen[-1][0] != killed.process.pid:
+            seen.append((killed.process.pid, beside.process.pid))
+            if len(seen) == 3:
+                raise KeyboardInterrupt
+            killed.process.kill()
 
     with pytest.raises(KeyboardInterrupt):
-        serving.supervised(start, look_after, lambda: said.append("ready"))
-    assert said == ["ready", "looked", "looked", "looked"]
-    assert [one.poll() is not None for one in started] == [True] * 3
+        fleet.supervised([killed, beside], look_after, lambda: said.append("ready"))
+    assert said == ["ready"]
+    assert len({pid for pid, _ in seen}) == 3
+    assert len({pid for _, pid in seen}) == 1
+    assert all(one.process is not None and one.process.poll() is not None for one in (killed, beside))
+
+
+def test_what_is_silent_is_ended_and_started_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(fleet, "LONGEST_SILENCE", 0)
+    monkeypatch.setattr(fleet, "BETWEEN_LOOKS", 0)
+    silent = fleet.Member("the silent one", SLEEP, os.environ, postgres.free_port())
+    silent.start()
+    first = silent.process
+    assert first is not None
+    silent.look_after()
+    assert first.wait(10) == -signal.SIGKILL
+    silent.look_after()
+    assert silent.process is not None and silent.process.pid != first.pid
+    serving.ended(silent.process)
 
 
 def test_what_cannot_run_is_given_up() -> None:
-    with pytest.raises(base.Trouble, match=r"three times \(exit 7\)"):
-        serving.supervised(
-            lambda: process(sys.executable, "-c", "raise SystemExit(7)", env=os.environ), lambda: None, lambda: None
-        )
+    broken = fleet.Member("the broken one", (sys.executable, "-c", "raise SystemExit(7)"), os.environ)
+    with pytest.raises(base.Trouble, match=r"The broken one has ended by itself 5 times \(exit 7\)"):
+        fleet.supervised([broken], lambda: None, lambda: None)
+
+
+def test_there_is_a_process_a_core_where_a_proxy_can_stand_before_them(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.delenv("LULL_PROCESSES", raising=False)
+    monkeypatch.setattr(os, "cpu_count", lambda: 3)
+    assert fleet.processes() == 3
+    members = fleet.fleet(postgres.free_port(), {}, sys.executable)
+    assert [member.name for member in members] == ["server 1", "server 2", "server 3", "the worker", "the proxy"]
+    assert len({member.port for member in members if member.port}) == 4
+    monkeypatch.setattr(fleet, "proxy", lambda: None)
+    alone = fleet.fleet(postgres.free_port(), {}, sys.executable)
+    assert [member.name for member in alone] == ["the server", "the worker"]
+
+
+def test_the_proxy_takes_its_settings(tmp_path: Path) -> None:
+    settings = tmp_path / "proxy.cfg"
+    settings.write_text(fleet.proxy_settings(8000, [8001, 8002]))
+    checked = subprocess.run([str(fleet.proxy()), "-c", "-q", "-f", settings], capture_output=True, text=True)
+    assert (checked.returncode, checked.stdout, checked.stderr) == (0, "", "")
 
 
 def test_a_cluster_that_was_killed_is_started_again_where_it_was() -> None:

@@ -2,6 +2,7 @@
 
 import json
 from typing import Any
+from uuid import UUID
 
 import pytest
 from django.contrib.auth.models import User
@@ -9,6 +10,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from pydantic import TypeAdapter
 
+from studio.services import jobs
 from tests.files import file_of, phrase
 
 
@@ -32,8 +34,17 @@ class Caller:
 
     def add(self, data: bytes | None = None, name: str = "take.mid") -> str:
         response = self.upload(data or file_of(phrase([64] * 5)), name)
+        if response.status_code == 202:
+            return str(self.worked(response)["take_id"])
         assert response.status_code == 201, response.content
         return str(response.json()["id"])
+
+    def worked(self, response: Any) -> Any:
+        """What has come of a job that was asked for, once a worker has done it."""
+        assert response.status_code in (200, 202), response.content
+        number = response.json()["id"]
+        jobs.work(UUID(number))
+        return self.get(f"jobs/{number}")
 
 
 def holds_to(contract: Any, answer: Any) -> None:

@@ -7,10 +7,11 @@ import pytest
 from django.db import connections
 from django.test import Client
 
+from expression import checkpoint
 from expression.history import Shaped
 from expression.midi.read import read
 from studio.models import Step, Take
-from studio.services.folding import EVENT_BYTES, ShapedCache
+from studio.services.folding import ShapedCache
 from tests.files import file_of, phrase
 from tests.studio.conftest import Caller
 
@@ -47,7 +48,8 @@ def test_takes_of_one_account_do_not_meet(anna: Caller) -> None:
 def test_memory_has_one_place_a_take_and_lets_go_of_what_was_unused_for_longest() -> None:
     take = Shaped.of(read(file_of(phrase([64] * 200))))
     a, b, c = (UUID(int=number) for number in range(3))
-    room = ShapedCache(int(2.5 * EVENT_BYTES * len(take.recorded.rows.tick)))
+    (weight,) = checkpoint.weight(take)
+    room = ShapedCache(int(2.5 * weight))
     room.put(a, 0, take)
     room.put(b, 0, take)
     # Many strokes on one take are many revisions in one place: they push nobody out.

@@ -1,0 +1,106 @@
+"""A shaped take put away as bytes, and taken up again: reading and folding need not begin from nothing.
+
+The bytes are Python's own (pickle) and mean something to the very code alone that wrote them: `MADE_BY` says which.
+They are for a store that only Lull writes to, never for what somebody else has sent.
+"""
+
+import hashlib
+import io
+import pickle
+import zlib
+from collections.abc import Mapping
+from dataclasses import fields, is_dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from expression.arrays import constant, is_constant
+from expression.history import Entry, History, Shaped
+
+
+def _fingerprint() -> str:
+    """Of all the core's code: what a take looks like in memory may change with any of it."""
+    seen = hashlib.blake2b(np.__version__.encode(), digest_size=8)
+    home = Path(__file__).parent
+    for file in sorted(home.rglob("*.py")):
+        seen.update(str(file.relative_to(home)).encode() + file.read_bytes())
+    return seen.hexdigest()
+
+
+MADE_BY = _fingerprint()
+
+
+class _Pickler(pickle.Pickler):
+    """Columns of one value take as little room as they do in memory."""
+
+    def reducer_override(self, found: Any) -> Any:
+        if isinstance(found, np.ndarray) and found.ndim == 1 and is_constant(found):
+            return constant, (found[0], len(found), found.dtype)
+        return NotImplemented
+
+
+def put_away(shaped: Shaped) -> bytes:
+    """A shaped take with every take along its way, packed."""
+    out = io.BytesIO()
+    strokes = [_told(entry) for entry in shaped.entries]
+    _Pickler(out, protocol=5).dump((strokes, shaped.folds))
+    return zlib.compress(out.getbuffer(), 1)
+
+
+def taken_up(data: bytes, history: History) -> Shaped:
+    """The take of `put_away`, brought to a history: only strokes that are not in it alike are folded.
+
+    Raises any of pickle's and zlib's errors where the bytes are not what was put away by this code.
+    """
+    strokes, folds = pickle.loads(zlib.decompress(data))
+    entries = history.entries()
+    common = 0
+    while common < min(len(strokes), len(entries)) and strokes[common] == _told(entries[common]):
+        common += 1
+    return Shaped(history, tuple(entries[:common]), folds[: common + 1]).with_history(history)
+
+
+def _told(entry: Entry) -> tuple[int, bool, str]:
+    return entry.number, entry.on, entry.stroke.model_dump_json(exclude_none=True)
+
+
+def weight(shaped: Shaped, known: Shaped | None = None, weights: tuple[int, ...] = ()) -> tuple[int, ...]:
+    """Bytes in memory that each take along the way holds and the one before it does not.
+
+    `weights` are those of `known`, which share a beginning: that is not weighed again.
+    """
+    common = 0
+    if known is not None:
+        while common < min(len(known.folds), len(shaped.folds)) and known.folds[common] is shaped.folds[common]:
+            common += 1
+    said = list(weights[:common])
+    for at in range(common, len(shaped.folds)):
+        before = shaped.folds[at - 1].take if at else None
+        said.append(_anew(shaped.folds[at].take, before) + FOLD_BYTES)
+    return tuple(said)
+
+
+FOLD_BYTES = 4_096
+"""What a take weighs besides its columns: the objects that hold them."""
+
+
+def _anew(now: Any, before: Any) -> int:
+    """Bytes of what is in one value and not in the other, which is as it was made from."""
+    if now is before:
+        return 0
+    if isinstance(now, np.ndarray):
+        return 0 if is_constant(now) else now.nbytes
+    if isinstance(now, bytes):
+        return len(now)
+    if is_dataclass(now) and not isinstance(now, type):
+        known = before if type(before) is type(now) else None
+        names = [field.name for field in fields(now)]
+        return sum(_anew(getattr(now, name), getattr(known, name, None)) for name in names)
+    if isinstance(now, Mapping):
+        named = before if isinstance(before, Mapping) else {}
+        return sum(_anew(value, named.get(key)) for key, value in now.items())
+    if isinstance(now, tuple):
+        placed = before if isinstance(before, tuple) else ()
+        return sum(_anew(value, placed[at] if at < len(placed) else None) for at, value in enumerate(now))
+    return 0

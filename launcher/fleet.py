@@ -1,0 +1,190 @@
+"""All that serves Lull: as many processes as there are cores, a proxy before them, a worker; each looked after.
+
+Each take is at home in one of the processes: the proxy (HAProxy, where it is on this machine) sends whatever is asked
+about a take to the same one, so that it is kept in memory once. Without a proxy there is one process.
+"""
+
+import os
+import shutil
+import subprocess
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from launcher.base import STATE, Trouble, say
+from launcher.postgres import HOST, free_port
+from launcher.serving import MEMORY, PATIENCE, answers, begun, ended, server_words
+
+MOST_PROCESSES = 8
+SETTLED = 10
+"""Seconds after which a process that ends was at least running."""
+MOST_QUICK_ENDS = 5
+BETWEEN_LOOKS = 5
+"""Seconds between two questions to a process whether it lives."""
+LONGEST_SILENCE = 45
+"""Seconds after which one that does not answer is ended, and started again."""
+MOST_BODY_BYTES = 130 * 2**20
+
+
+@dataclass
+class Member:
+    """One of the processes."""
+
+    name: str
+    command: tuple[str | Path, ...]
+    env: Mapping[str, str]
+    port: int | None = None
+    """Where it answers; none: it is not asked."""
+    process: subprocess.Popen[bytes] | None = None
+    since: float = 0.0
+    heard: float = 0.0
+    quick_ends: int = 0
+
+    def start(self) -> None:
+        """Begin it, or begin it anew."""
+        self.process = begun(*self.command, env=self.env)
+        self.since = self.heard = time.monotonic()
+
+    def look_after(self) -> None:
+        """Start it again where it has ended, and end it where it has long been silent. Raises Trouble."""
+        assert self.process is not None
+        now = time.monotonic()
+        if (code := self.process.poll()) is not None:
+            self.quick_ends = self.quick_ends + 1 if now - self.since < SETTLED else 0
+            if self.quick_ends == MOST_QUICK_ENDS:
+                name = self.name[0].upper() + self.name[1:]
+                raise Trouble(f"{name} has ended by itself {MOST_QUICK_ENDS} times (exit {code}); see above.")
+            say(f"{self.name} has ended by itself (exit {code}); starting it again ...")
+            _forget_metrics(self.process.pid, self.env)
+            self.start()
+        elif self.port is not None and now - self.heard > BETWEEN_LOOKS:
+            # One that is busy is asked again at the next look, so that it holds up nobody.
+            if answers(self.port, "/health", 1):
+                self.heard = time.monotonic()
+            elif now - self.heard > LONGEST_SILENCE:
+                say(f"{self.name} does not answer; starting it again ...")
+                self.process.kill()
+
+
+def supervised(members: list[Member], look_after: Callable[[], None], ready: Callable[[], None]) -> int:
+    """Keep all of them running until the launcher is stopped.
+
+    `look_after` is called about every second; `ready` once, as soon as all of them answer. Raises Trouble where one of
+    them ends again and again as soon as it was started.
+    """
+    try:
+        for member in members:
+            member.start()
+        _await(members)
+        ready()
+        while True:
+            look_after()
+            for member in members:
+                member.look_after()
+            time.sleep(0.5)
+    finally:
+        ended(*(member.process for member in members if member.process is not None))
+
+
+def _await(members: list[Member]) -> None:
+    deadline = time.monotonic() + PATIENCE
+    for member in members:
+        while member.port is not None and not answers(member.port):
+            if member.process is None or member.process.poll() is not None or time.monotonic() > deadline:
+                raise Trouble("The server did not start; see above.")
+            time.sleep(0.05)
+
+
+def proxy() -> str | None:
+    """HAProxy, where it is on this machine."""
+    return shutil.which("haproxy", path=os.pathsep.join((os.environ.get("PATH", ""), "/usr/sbin", "/usr/local/sbin")))
+
+
+def processes() -> int:
+    """How many serve: one a core, unless LULL_PROCESSES says otherwise; one where nothing can stand before them."""
+    asked = os.environ.get("LULL_PROCESSES", "")
+    count = int(asked) if asked.isdecimal() else os.cpu_count() or 1
+    return min(max(count, 1), MOST_PROCESSES) if proxy() else 1
+
+
+def fleet(port: int, env: Mapping[str, str], python: str | Path, more: tuple[str, ...] = ()) -> list[Member]:
+    """All that serves Lull on a port of loopback."""
+    count = processes()
+    metrics = STATE / f"metrics-{port}"
+    shutil.rmtree(metrics, ignore_errors=True)
+    metrics.mkdir(parents=True)
+    env = {**MEMORY, **env, "LULL_PROCESSES": str(count), "PROMETHEUS_MULTIPROC_DIR": str(metrics)}
+    worker = Member("the worker", (python, "manage.py", "work"), env)
+    before = proxy() if count > 1 else None
+    if before is None:
+        return [Member("the server", (python, *server_words(port, more)), env, port), worker]
+    ports = [free_port() for _ in range(count)]
+    servers = [
+        Member(f"server {number}", (python, *server_words(one, more)), env, one) for number, one in enumerate(ports, 1)
+    ]
+    written = STATE / f"proxy-{port}.cfg"
+    written.write_text(proxy_settings(port, ports))
+    return [*servers, worker, Member("the proxy", (before, "-db", "-q", "-f", written), env, port)]
+
+
+def proxy_settings(port: int, servers: list[int]) -> str:
+    """HAProxy's configuration. Takes go by their ids, everything else in turn; who is away is gone round."""
+    listed = "\n".join(
+        f"  server s{number} {HOST}:{one} check inter 1s fall 2 rise 1 maxconn 400"
+        for number, one in enumerate(servers, 1)
+    )
+    sentence = "Lull is just starting again; nothing was lost. Try again in a moment."
+    page = f"<!doctype html><title>Lull</title><p>{sentence}</p>"
+    return f"""# Made anew by ./lull at every start.
+global
+  maxconn 900
+
+defaults
+  mode http
+  timeout connect 5s
+  timeout client 30s
+  timeout server 180s
+  timeout queue 30s
+  timeout http-request 15s
+  timeout http-keep-alive 75s
+  option redispatch
+  option http-keep-alive
+  option httpchk GET /health
+  retries 3
+  retry-on conn-failure empty-response response-timeout
+  http-reuse safe
+
+frontend lull
+  bind {HOST}:{port}
+  http-request deny deny_status 413 if {{ req.hdr_val(content-length) gt {MOST_BODY_BYTES} }}
+  use_backend takes if {{ path_reg ^/api/takes/[0-9a-fA-F-]{{36}} }}
+  use_backend api if {{ path_beg /api/ }}
+  default_backend pages
+
+backend takes
+  balance hash path,field(4,/)
+  hash-type consistent
+  http-request disable-l7-retry unless METH_GET
+  http-error status 503 content-type application/json string '{{"detail": "{sentence}"}}'
+{listed}
+
+backend api
+  balance leastconn
+  http-request disable-l7-retry unless METH_GET
+  http-error status 503 content-type application/json string '{{"detail": "{sentence}"}}'
+{listed}
+
+backend pages
+  balance leastconn
+  http-request disable-l7-retry unless METH_GET
+  http-error status 503 content-type text/html string '{page}'
+{listed}
+"""
+
+
+def _forget_metrics(pid: int, env: Mapping[str, str]) -> None:
+    """What a process that has gone had in memory is there no longer."""
+    if folder := env.get("PROMETHEUS_MULTIPROC_DIR"):
+        for file in Path(folder).glob(f"gauge_live*_{pid}.db"):
+            file.unlink(missing_ok=True)

@@ -1,0 +1,36 @@
+"""`manage.py work`: a worker, which reads large files and does whatever else nobody should have to wait for."""
+
+import os
+import resource
+from typing import Any
+
+from django.core.management.base import BaseCommand
+from procrastinate.contrib.django import app
+from procrastinate.contrib.django.django_connector import DjangoConnector
+
+from studio.tasks import SILENT
+
+MOST_MEMORY = 4 * 2**30
+"""Bytes of address space: a file that takes more is refused, and takes no other process with it."""
+
+
+class Command(BaseCommand):
+    """Runs until it is told to stop."""
+
+    help = "Do the jobs that wait, and those to come."
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        """Work, and let those go first who answer somebody."""
+        os.nice(10)
+        resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
+        assert isinstance(app.connector, DjangoConnector)
+        with app.replace_connector(app.connector.get_worker_connector()) as at_work:
+            at_work.run_worker(
+                name="lull",
+                concurrency=1,
+                delete_jobs="always",
+                fetch_job_polling_interval=2,
+                update_heartbeat_interval=3,
+                stalled_worker_timeout=SILENT,
+                shutdown_graceful_timeout=2,
+            )

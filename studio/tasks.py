@@ -1,0 +1,45 @@
+"""What a worker does, by the names under which it is asked for in `services/queue.py`."""
+
+from uuid import UUID
+
+from django.db import close_old_connections
+from procrastinate import JobContext, RetryStrategy
+from procrastinate.contrib.django import app
+
+from studio.services import folding, jobs, purging
+
+AGAIN = RetryStrategy(max_attempts=20, wait=3)
+"""Where the database went away meanwhile."""
+SILENT = 15
+"""Seconds after which a worker that says nothing is not there any more."""
+
+
+@app.task(name="studio.work", retry=AGAIN)
+def work(job: str) -> None:
+    """A job that a player waits for."""
+    close_old_connections()
+    jobs.work(UUID(job))
+
+
+@app.task(name="studio.keep_checkpoint")
+def keep_checkpoint(take: str) -> None:
+    """Put a take away, to be taken up again quickly."""
+    close_old_connections()
+    folding.keep_checkpoint(UUID(take))
+
+
+@app.periodic(cron="17 3 * * *")
+@app.task(name="studio.purge", queueing_lock="purge")
+def purge(timestamp: int) -> None:
+    """What was deleted a month ago goes for good, every night."""
+    close_old_connections()
+    purging.purge()
+
+
+@app.periodic(cron="* * * * * */10")
+@app.task(name="studio.take_over", queueing_lock="take over", pass_context=True)
+async def take_over(context: JobContext, timestamp: int) -> None:
+    """What a worker had begun that has gone is begun again."""
+    manager = context.app.job_manager
+    for job in await manager.get_stalled_jobs(seconds_since_heartbeat=SILENT):
+        await manager.retry_job(job)
