@@ -62,9 +62,11 @@ def export(owner: AbstractBaseUser) -> Job:
 
 
 def begin_archive(owner: AbstractBaseUser, name: str, size: int) -> Job:
-    """An archive is to come, in pieces."""
+    """An archive is to come, in pieces. One that was coming before has been given up."""
     if not 0 < size <= MOST_BYTES_EACH:
         raise BadFile(f"An archive may have up to {MOST_BYTES_EACH // 2**30} GiB. This one has {size / 2**30:.1f} GiB.")
+    for given_up in Job.objects.filter(owner_id=owner.pk, state=State.ARRIVING):
+        _drop(given_up)
     _check_count(owner)
     job = Job.objects.create(
         owner_id=owner.pk, kind=Kind.ARCHIVE, state=State.ARRIVING, name=takes.clean_name(name), size=size

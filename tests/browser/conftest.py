@@ -15,7 +15,7 @@ from playwright.sync_api import Error as PlaywrightError
 
 from launcher.install import chromium
 from launcher.postgres import free_port
-from launcher.serving import CHROMIUM_FLAGS, serving
+from launcher.serving import CHROMIUM_FLAGS, serving, working
 from tests.browser.desk import PATIENCE, Desk
 
 expect.set_options(timeout=PATIENCE * 1000)
@@ -38,12 +38,12 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 @pytest.fixture(scope="session")
 def address(django_db_setup: None) -> Iterator[str]:
-    """The application served by waitress, as in earnest."""
+    """The application served by waitress, as in earnest, with a worker beside it."""
     database = connection.settings_dict
     url = "postgres://{USER}:{PASSWORD}@{HOST}:{PORT}/{NAME}".format(**database)
     port = free_port()
     environment = {**os.environ, "DATABASE_URL": url, "DJANGO_SETTINGS_MODULE": "tests.settings"}
-    with serving(port, environment):
+    with serving(port, environment), working(environment):
         yield f"http://127.0.0.1:{port}"
 
 

@@ -17,6 +17,10 @@ const PAGES = [
   { path: "/takes/:takeId", lazy: async () => ({ Component: (await import("./desk/Desk")).Desk }) },
   { path: "/sign-in", lazy: async () => ({ Component: (await import("./session/SignIn")).SignIn }) },
   { path: "/enter/:token", lazy: async () => ({ Component: (await import("./session/Enter")).Enter }) },
+  {
+    path: "/invited/:token",
+    lazy: async () => ({ Component: (await import("./session/Invited")).Invited }),
+  },
 ];
 const router = createBrowserRouter(PAGES.map((page) => ({ ...page, errorElement: <Broken /> })));
 

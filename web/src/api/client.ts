@@ -73,7 +73,7 @@ export async function answered<T = void>(
 ): Promise<T> {
   const { data, error, response } = await asked;
   if (response.ok) return data as T;
-  const outside = /^\/(sign-in|enter\/)/.test(window.location.pathname);
+  const outside = /^\/(sign-in|enter\/|invited\/)/.test(window.location.pathname);
   if (response.status === 401 && !outside && !leaves) {
     for (const tell of signedOut) tell();
     window.location.assign(`/sign-in?out=1&next=${encodeURIComponent(window.location.pathname)}`);

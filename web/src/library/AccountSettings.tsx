@@ -2,6 +2,8 @@ import { Dialog } from "radix-ui";
 import { type FormEvent, type ReactNode, useState } from "react";
 import { answered, api, type Schemas, sentence } from "../api/client";
 import { count } from "../ui/words";
+import { Invitations } from "./Invitations";
+import { SaveEverything } from "./SaveEverything";
 
 /** The account: another password, signed out everywhere else, all of it deleted. */
 export function AccountSettings({ onClose }: { onClose: () => void }) {
@@ -52,12 +54,17 @@ export function AccountSettings({ onClose }: { onClose: () => void }) {
             <Entry name="old" label="Present password" type="password" complete="current-password" />
             <Entry name="new" label="New password" type="password" complete="new-password" />
           </Fields>
-          <section className="space-y-2 border-t border-rule pt-4">
-            <h3 className="font-semibold">Other places</h3>
+          <Section title="Other places">
             <button type="button" className="key w-full" onClick={() => void endOthers()}>
               Sign out everywhere else
             </button>
-          </section>
+          </Section>
+          <Section title="All that is yours">
+            <SaveEverything onProblem={setSaid} />
+          </Section>
+          <Section title="Invitations">
+            <Invitations onProblem={setSaid} />
+          </Section>
           <Fields title="Leave" action="Delete the account for good" onSend={remove}>
             <p className="text-[13px] text-faded">
               All takes, sounds and strokes go with it, and nobody can bring them back. To say that you mean
@@ -68,6 +75,15 @@ export function AccountSettings({ onClose }: { onClose: () => void }) {
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
+  );
+}
+
+function Section({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <section className="space-y-2 border-t border-rule pt-4">
+      <h3 className="font-semibold">{title}</h3>
+      {children}
+    </section>
   );
 }
 

@@ -4,27 +4,16 @@ import { answered, api, csrfToken, leave, sentence, type TakeCard } from "../api
 import { queries } from "../api/queries";
 import { Notice, type NoticeText } from "../ui/Notice";
 import { Wordmark } from "../ui/Wordmark";
+import { Arrivals } from "./Arrivals";
+import { useArrivals } from "./arrivals";
 import { Deleted } from "./Deleted";
 import { TakeItem } from "./TakeItem";
-import { type Added, upload } from "./upload";
+import type { Added } from "./upload";
 
 /** What is opened now and then comes when it is. */
 const AccountSettings = lazy(async () => ({
   default: (await import("./AccountSettings")).AccountSettings,
 }));
-
-/** A file on its way in, or one that was refused, or one that was read with remarks. */
-interface Arrival {
-  key: number;
-  name: string;
-  share: number;
-  problem?: string;
-  remarks?: string[];
-  /** A take that looks like MPE and does not say so: it can be opened as such. */
-  looksZoned?: string;
-}
-
-let arrivals = 0;
 
 const LISTED = ["takes", "listed"];
 
@@ -45,11 +34,14 @@ export function Library() {
     queryFn: () => answered<TakeCard[]>(api.GET("/api/takes")),
     staleTime: 0,
   });
-  const [arriving, setArriving] = useState<Arrival[]>([]);
   const [notice, setNotice] = useState<NoticeText | null>(null);
   const [over, setOver] = useState(false);
   const [accountOpen, setAccountOpen] = useState(false);
   const chooser = useRef<HTMLInputElement>(null);
+  const { arrivals, receive, close } = useArrivals(async (added) => {
+    if (added) await change((all) => [added, ...all.filter((one) => one.id !== added.id)]);
+    else await queries.invalidateQueries({ queryKey: ["takes"] });
+  });
 
   useEffect(() => {
     document.title = "Lull";
@@ -59,31 +51,13 @@ export function Library() {
     setNotice({ text: sentence(error), action: { label: "Try again", run: () => void refetch() } });
   }, [error, refetch]);
 
-  async function receive(files: File[]) {
-    const queue = files.map((file) => ({ file, arrival: { key: ++arrivals, name: file.name, share: 0 } }));
-    setArriving((before) => [...before, ...queue.map(({ arrival }) => arrival)]);
-    const update = (key: number, change: Partial<Arrival>) =>
-      setArriving((all) => all.map((one) => (one.key === key ? { ...one, ...change } : one)));
-    for (const { file, arrival } of queue) {
-      try {
-        const added = await upload(file, (share) => update(arrival.key, { share }));
-        await change((all) => [added, ...all.filter((one) => one.id !== added.id)]);
-        const looksZoned = added.looks_zoned ? added.id : undefined;
-        if (added.remarks.length) update(arrival.key, { share: 1, remarks: added.remarks, looksZoned });
-        else setArriving((all) => all.filter((one) => one.key !== arrival.key));
-      } catch (thrown) {
-        update(arrival.key, { problem: sentence(thrown) });
-      }
-    }
-  }
-
   /** The same recording once more, read as MPE: a take beside the one that was read as it says. */
   async function openZoned(key: number, take_id: string) {
     await attempt(async () => {
       const params = { path: { take_id } };
       const added = await answered<Added>(api.POST("/api/takes/{take_id}/zoned", { params }));
       await change((all) => [added, ...all.filter((one) => one.id !== added.id)]);
-      setArriving((all) => all.filter((one) => one.key !== key));
+      close(key);
     });
   }
 
@@ -162,7 +136,7 @@ export function Library() {
       <input
         ref={chooser}
         type="file"
-        accept=".mid,.midi,.midi2,audio/midi"
+        accept=".mid,.midi,.midi2,.zip,audio/midi,application/zip"
         multiple
         hidden
         data-testid="files"
@@ -172,11 +146,7 @@ export function Library() {
         }}
       />
       <main className="min-h-0 flex-1 overflow-y-auto px-8 pb-10">
-        <Arrivals
-          arrivals={arriving}
-          onClose={(key) => setArriving((all) => all.filter((one) => one.key !== key))}
-          onZoned={(key, take) => void openZoned(key, take)}
-        />
+        <Arrivals arrivals={arrivals} onClose={close} onZoned={(key, take) => void openZoned(key, take)} />
         {takes === null ? (
           <p className="text-faded">Opening the library …</p>
         ) : takes.length ? (
@@ -217,62 +187,5 @@ function Empty({ onChoose }: { onChoose: () => void }) {
         Choose files
       </button>
     </div>
-  );
-}
-
-interface ArrivalsProps {
-  arrivals: Arrival[];
-  onClose: (key: number) => void;
-  onZoned: (key: number, take: string) => void;
-}
-
-function Arrivals({ arrivals, onClose, onZoned }: ArrivalsProps) {
-  if (!arrivals.length) return null;
-  return (
-    <ul className="mb-5 space-y-2" aria-label="Files being added" aria-live="polite">
-      {arrivals.map((one) => (
-        <li
-          key={one.key}
-          className="flex items-start gap-3 rounded-lg border border-rule bg-sheet px-4 py-2.5"
-        >
-          <span className="max-w-[40%] shrink-0 font-medium [overflow-wrap:anywhere]">{one.name}</span>
-          {one.problem ? (
-            <span role="alert" className="flex-1 text-accent-deep">
-              {one.problem}
-            </span>
-          ) : one.remarks ? (
-            <span className="flex-1 text-faded">
-              Added. {one.remarks.join(" ")}{" "}
-              {one.looksZoned && (
-                <button
-                  type="button"
-                  className="font-medium text-ink underline"
-                  onClick={() => one.looksZoned && onZoned(one.key, one.looksZoned)}
-                >
-                  Open it as MPE
-                </button>
-              )}
-            </span>
-          ) : (
-            <progress
-              className="mt-1.5 h-2 flex-1 accent-accent"
-              max={1}
-              // Once all has gone up, the server is reading: the bar runs without an end.
-              value={one.share < 1 ? one.share : undefined}
-              aria-label={`Adding ${one.name}`}
-            />
-          )}
-          {(one.problem || one.remarks) && (
-            <button
-              type="button"
-              className="text-faded underline hover:text-ink"
-              onClick={() => onClose(one.key)}
-            >
-              Close
-            </button>
-          )}
-        </li>
-      ))}
-    </ul>
   );
 }

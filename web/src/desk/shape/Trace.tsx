@@ -11,6 +11,13 @@ export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
   const sound = useDesk((state) => state.sound);
   const [numbers, setNumbers] = useState({ attack: 10, release: 120, low: kind.middle, high: kind.high });
   const [problem, setProblem] = useState<string | null>(null);
+  const [share, setShare] = useState<number | null>(null);
+  const load = async (file: File) => {
+    setProblem(null);
+    setShare(0);
+    setProblem(await loadSound(file, setShare));
+    setShare(null);
+  };
   const entry = (name: keyof typeof numbers, label: string, step: number) => (
     <NumberEntry
       label={label}
@@ -33,10 +40,11 @@ export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
             type="file"
             accept=".wav,audio/wav"
             className="sr-only"
-            onChange={async (event) => {
+            disabled={share !== null}
+            onChange={(event) => {
               const file = event.target.files?.[0];
               event.target.value = "";
-              if (file) setProblem(await loadSound(file));
+              if (file) void load(file);
             }}
           />
         </label>
@@ -46,6 +54,14 @@ export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
           </button>
         )}
       </div>
+      {share !== null && (
+        <progress
+          className="h-2 w-full accent-accent"
+          max={1}
+          value={share > 0 ? share : undefined}
+          aria-label="Reading the sound"
+        />
+      )}
       {problem && (
         <p role="alert" className="text-[13px] text-accent-deep">
           {problem}

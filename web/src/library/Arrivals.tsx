@@ -1,0 +1,64 @@
+import type { Arrival } from "./arrivals";
+
+const WORDS = { sent: "Sending …", waiting: "Waiting its turn …", read: "Reading …" };
+
+interface Props {
+  arrivals: Arrival[];
+  onClose: (key: number) => void;
+  onZoned: (key: number, take: string) => void;
+}
+
+/** What comes in, a line each. */
+export function Arrivals({ arrivals, onClose, onZoned }: Props) {
+  if (!arrivals.length) return null;
+  return (
+    <ul className="mb-5 space-y-2" aria-label="Files being added" aria-live="polite">
+      {arrivals.map((one) => (
+        <li
+          key={one.key}
+          className="flex items-start gap-3 rounded-lg border border-rule bg-sheet px-4 py-2.5"
+        >
+          <span className="max-w-[40%] shrink-0 font-medium [overflow-wrap:anywhere]">{one.name}</span>
+          {one.problem ? (
+            <span role="alert" className="flex-1 text-accent-deep">
+              {one.problem}
+            </span>
+          ) : one.remarks ? (
+            <span className="flex-1 text-faded">
+              Added. {one.remarks.join(" ")}{" "}
+              {one.looksZoned && (
+                <button
+                  type="button"
+                  className="font-medium text-ink underline"
+                  onClick={() => one.looksZoned && onZoned(one.key, one.looksZoned)}
+                >
+                  Open it as MPE
+                </button>
+              )}
+            </span>
+          ) : (
+            <>
+              <progress
+                className="mt-1.5 h-2 flex-1 accent-accent"
+                max={1}
+                // Nobody knows how long it waits, and for a short while not how much of it is read: no end is shown.
+                value={one.phase === "waiting" || one.share <= 0 || one.share >= 1 ? undefined : one.share}
+                aria-label={`Adding ${one.name}`}
+              />
+              <span className="w-32 text-right text-[13px] text-faded">{WORDS[one.phase]}</span>
+            </>
+          )}
+          {(one.problem || one.remarks) && (
+            <button
+              type="button"
+              className="text-faded underline hover:text-ink"
+              onClick={() => onClose(one.key)}
+            >
+              Close
+            </button>
+          )}
+        </li>
+      ))}
+    </ul>
+  );
+}
