@@ -1,6 +1,7 @@
 """`./lull bench`: all measurements in one run, each beside its floor or its budget.
 
-`./lull bench --judge MINUTES` holds every kind of stroke before the judge for so long instead.
+`./lull bench --judge MINUTES` holds every kind of stroke before the judge for so long instead; `--players N` has so
+many play at once; `--harm MINUTES` has so long everything go wrong that can.
 """
 
 import argparse
@@ -23,7 +24,7 @@ def fresh_database() -> str:
     """A database of the bench's own, empty."""
     base = os.environ["DATABASE_URL"].rsplit("/", 1)[0]
     with psycopg.connect(f"{base}/postgres", autocommit=True) as link:
-        link.execute(f"drop database if exists {DATABASE}")
+        link.execute(f"drop database if exists {DATABASE} with (force)")
         link.execute(f"create database {DATABASE}")
     return f"{base}/{DATABASE}"
 
@@ -38,11 +39,34 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="./lull bench")
     parser.add_argument("--judge", type=float, metavar="MINUTES", help="judge random strokes on random takes")
     parser.add_argument("--seed", type=int, default=1_000_000, help="where the judge begins")
+    parser.add_argument("--players", type=int, metavar="N", help="many players at once, and many takes")
+    parser.add_argument("--harm", type=float, metavar="MINUTES", help="mutated files and calls, slow clients, kills")
     options = parser.parse_args()
     if options.judge is not None:
         judged(options.judge, options.seed)
+        return
+    prepare()
+    if options.players is not None:
+        from bench import players
+
+        players.measured(options.players)
+    elif options.harm is not None:
+        from bench import harm
+
+        harm.done(options.harm, options.seed)
     else:
         measured()
+
+
+def prepare() -> None:
+    """An empty database, and Django on it."""
+    os.environ["DATABASE_URL"] = fresh_database()
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
+    import django
+    from django.core.management import call_command
+
+    django.setup()
+    call_command("migrate", verbosity=0)
 
 
 def judged(minutes: float, seed: int) -> None:
@@ -64,14 +88,6 @@ def judged(minutes: float, seed: int) -> None:
 
 def measured() -> None:
     """All that has a budget."""
-    os.environ["DATABASE_URL"] = fresh_database()
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
-    import django
-    from django.core.management import call_command
-
-    django.setup()
-    call_command("migrate", verbosity=0)
-
     from django.contrib.auth.models import User
     from playwright.sync_api import sync_playwright
 

@@ -36,7 +36,7 @@ MIDDLEWARE = [
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "studio.cookies.PlainCookies",
     "django.contrib.sessions.middleware.SessionMiddleware",
-    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "studio.known.Known",
     "studio.doors.UploadsOfPlayers",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
@@ -50,6 +50,7 @@ DATABASES = {
         os.environ.get("DATABASE_URL") or "postgres://lull@127.0.0.1/lull", conn_max_age=600, conn_health_checks=True
     )
 }
+DATABASES["default"]["ENGINE"] = "studio.database"
 if EARNEST:
     # No question to the database takes longer than any answer is waited for.
     DATABASES["default"].setdefault("OPTIONS", {})["options"] = "-c statement_timeout=30000"

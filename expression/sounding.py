@@ -4,6 +4,7 @@ from collections import deque
 from collections.abc import Iterable
 from functools import lru_cache
 from typing import Any, NamedTuple
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +13,7 @@ from expression.arrays import Bytes, Flags, Floats, Ints, union
 from expression.curve import Curve
 from expression.lanes import ALL_NOTES_OFF, ALL_SOUND_OFF, MODE_MESSAGES, SOSTENUTO, SUSTAIN, THRESHOLD
 from expression.midi.status import CONTROL
-from expression.take import Channel, Lane, Take
+from expression.take import Channel, Lane, Rows, Take
 
 WITHIN = 2**21
 """Places within a tick: new values, new ends of notes, what was recorded in its order, new starts (see midi/order)."""
@@ -68,21 +69,23 @@ def sounding(take: Take, channel: Channel, threshold: float = THRESHOLD, apart: 
     on = [
         *(getattr(part.notes, name) for part in parts for name in ("id", "start", "end", "pitch", "muted")),
         *(channel.lanes.get(key) for key in (SUSTAIN, SOSTENUTO)),
-        take.rows,
     ]
     plain = (take.end, threshold, apart)
-    known = (found for asked, rests, found in list(_known) if asked == plain and _same(rests, on))
+    last = _known.setdefault(take.rows, deque(maxlen=MOST_KNOWN))
+    known = (found for asked, rests, found in list(last) if asked == plain and _same(rests, on))
     found = next(known, None)
     if found is None:
         found = _sounding(take, channel, threshold, apart)
-        _known.append((plain, on, found))
+        last.append((plain, on, found))
     start, until, end, part, pitch, id_, cut, order = found
     velocity = _columns(take, channel, "velocity")[0][order]
     return Sounding(start, until, end, part, pitch, velocity, id_, cut)
 
 
-_known: deque[tuple[tuple[int, float, bool], list[Any], tuple[Any, ...]]] = deque(maxlen=8)
-"""What was worked out last, and what it rests on."""
+_Known = deque[tuple[tuple[int, float, bool], list[Any], tuple[Any, ...]]]
+_known: WeakKeyDictionary[Rows, _Known] = WeakKeyDictionary()
+"""What was worked out last of each recording, and what it rests on; gone with the recording."""
+MOST_KNOWN = 8
 
 
 def _same(one: list[Any], other: list[Any]) -> bool:

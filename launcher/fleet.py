@@ -76,7 +76,7 @@ def supervised(members: list[Member], look_after: Callable[[], None], ready: Cal
     try:
         for member in members:
             member.start()
-        _await(members)
+        await_all(members)
         ready()
         while True:
             look_after()
@@ -87,7 +87,8 @@ def supervised(members: list[Member], look_after: Callable[[], None], ready: Cal
         ended(*(member.process for member in members if member.process is not None))
 
 
-def _await(members: list[Member]) -> None:
+def await_all(members: list[Member]) -> None:
+    """Until all of them answer. Raises Trouble."""
     deadline = time.monotonic() + PATIENCE
     for member in members:
         while member.port is not None and not answers(member.port):

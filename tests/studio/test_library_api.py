@@ -226,4 +226,5 @@ def test_the_front_end_refuses_at_the_same_size_as_the_server() -> None:
 
     upload = (Path(settings.BASE_DIR) / "web/src/library/upload.ts").read_text()
     assert settings.MOST_UPLOAD_BYTES == MOST_FILE_BYTES
-    assert "MOST_BYTES = 32 * 1024 * 1024" in upload
+    assert "MIB = 2 ** 20;" in upload
+    assert "MOST_BYTES = 32 * MIB;" in upload
