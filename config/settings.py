@@ -102,5 +102,11 @@ LOGGING = {
     "handlers": {"console": {"class": "logging.StreamHandler", **({"formatter": "timed"} if EARNEST else {})}},
     "root": {"handlers": ["console"], "level": "WARNING"},
     # That a browser leaves before its answer has come is nothing to write down.
-    "loggers": {"waitress": {"level": "ERROR"}, "lull.requests": {"level": "INFO" if EARNEST else "WARNING"}},
+    # What was refused is a line of "lull.requests"; of a database that is away, the worker tells in one line.
+    "loggers": {
+        "waitress": {"level": "ERROR"},
+        "django.request": {"level": "ERROR"},
+        "procrastinate": {"level": "CRITICAL"},
+        "lull.requests": {"level": "INFO" if EARNEST else "WARNING"},
+    },
 }

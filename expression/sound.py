@@ -10,7 +10,6 @@ from typing import NamedTuple
 
 import numpy as np
 import soundfile
-from scipy.signal import firwin
 
 from expression.arrays import Bytes, Floats
 from expression.errors import BadFile, NothingMatched
@@ -116,6 +115,9 @@ def _decimated(blocks: Iterator[Floats], step: int) -> Iterator[Floats]:
     if step == 1:
         yield from blocks
         return
+    # Only here, since it takes longer to load than all the rest of Lull.
+    from scipy.signal import firwin
+
     half = 10 * step
     taps = firwin(2 * half + 1, 1 / step, window=("kaiser", 5.0)).astype(np.float32)
     held = np.zeros(half, np.float32)

@@ -20,6 +20,8 @@ MOST_PROCESSES = 8
 SETTLED = 10
 """Seconds after which a process that ends was at least running."""
 MOST_QUICK_ENDS = 5
+LOOK = 0.2
+"""Seconds between two looks whether all of them are there."""
 BETWEEN_LOOKS = 5
 """Seconds between two questions to a process whether it lives."""
 LONGEST_SILENCE = 45
@@ -70,7 +72,7 @@ class Member:
 def supervised(members: list[Member], look_after: Callable[[], None], ready: Callable[[], None]) -> int:
     """Keep all of them running until the launcher is stopped.
 
-    `look_after` is called about every second; `ready` once, as soon as all of them answer. Raises Trouble where one of
+    `look_after` is called again and again; `ready` once, as soon as all of them answer. Raises Trouble where one of
     them ends again and again as soon as it was started.
     """
     try:
@@ -82,7 +84,7 @@ def supervised(members: list[Member], look_after: Callable[[], None], ready: Cal
             look_after()
             for member in members:
                 member.look_after()
-            time.sleep(0.5)
+            time.sleep(LOOK)
     finally:
         ended(*(member.process for member in members if member.process is not None))
 
@@ -116,7 +118,8 @@ def fleet(port: int, env: Mapping[str, str], python: str | Path, more: tuple[str
     shutil.rmtree(metrics, ignore_errors=True)
     metrics.mkdir(parents=True)
     env = {**MEMORY, **env, "LULL_PROCESSES": str(count), "PROMETHEUS_MULTIPROC_DIR": str(metrics)}
-    worker = Member("the worker", (python, "manage.py", "work"), env)
+    # The worker lets those go first who answer somebody, from its first breath on.
+    worker = Member("the worker", ("nice", "-n", "10", python, "manage.py", "work"), env)
     before = proxy() if count > 1 else None
     if before is None:
         return [Member("the server", (python, *server_words(port, more)), env, port), worker]
@@ -131,12 +134,10 @@ def fleet(port: int, env: Mapping[str, str], python: str | Path, more: tuple[str
 
 def proxy_settings(port: int, servers: list[int]) -> str:
     """HAProxy's configuration. Takes go by their ids, everything else in turn; who is away is gone round."""
-    listed = "\n".join(
-        f"  server s{number} {HOST}:{one} check inter 1s fall 2 rise 1 maxconn 400"
-        for number, one in enumerate(servers, 1)
-    )
+    listed = "\n".join(f"  server s{number} {HOST}:{one}" for number, one in enumerate(servers, 1))
     sentence = "Lull is just starting again; nothing was lost. Try again in a moment."
     page = f"<!doctype html><title>Lull</title><p>{sentence}</p>"
+    checked = "check inter 1s fastinter 200ms downinter 200ms fall 2 rise 1 maxconn 400"
     return f"""# Made anew by ./lull at every start.
 global
   maxconn 900
@@ -147,11 +148,13 @@ defaults
   timeout client 30s
   timeout server 180s
   timeout queue 30s
+  timeout check 5s
   timeout http-request 15s
   timeout http-keep-alive 75s
-  option redispatch
+  option redispatch 1
   option http-keep-alive
   option httpchk GET /health
+  default-server {checked} on-marked-down shutdown-sessions
   retries 3
   retry-on conn-failure empty-response response-timeout
   http-reuse safe

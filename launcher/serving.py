@@ -104,4 +104,4 @@ def serving(
 
 def working(env: Mapping[str, str], python: str | Path = sys.executable) -> AbstractContextManager[Any]:
     """A worker beside it."""
-    return process(python, "manage.py", "work", env={**MEMORY, **env})
+    return process("nice", "-n", "10", python, "manage.py", "work", env={**MEMORY, **env})

@@ -10,7 +10,7 @@ from studio.services import folding, jobs, purging
 
 AGAIN = RetryStrategy(max_attempts=20, wait=3)
 """Where the database went away meanwhile."""
-SILENT = 15
+SILENT = 8
 """Seconds after which a worker that says nothing is not there any more."""
 
 
@@ -36,7 +36,7 @@ def purge(timestamp: int) -> None:
     purging.purge()
 
 
-@app.periodic(cron="* * * * * */10")
+@app.periodic(cron="* * * * * */4")
 @app.task(name="studio.take_over", queueing_lock="take over", pass_context=True)
 async def take_over(context: JobContext, timestamp: int) -> None:
     """What a worker had begun that has gone is begun again."""

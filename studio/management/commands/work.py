@@ -1,12 +1,13 @@
 """`manage.py work`: a worker, which reads large files and does whatever else nobody should have to wait for."""
 
-import os
 import resource
 from typing import Any
 
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandError
+from django.db import DatabaseError
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.django_connector import DjangoConnector
+from procrastinate.exceptions import ConnectorException
 
 from studio.tasks import SILENT
 
@@ -20,17 +21,19 @@ class Command(BaseCommand):
     help = "Do the jobs that wait, and those to come."
 
     def handle(self, *args: Any, **options: Any) -> None:
-        """Work, and let those go first who answer somebody."""
-        os.nice(10)
+        """Work."""
         resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
         assert isinstance(app.connector, DjangoConnector)
-        with app.replace_connector(app.connector.get_worker_connector()) as at_work:
-            at_work.run_worker(
-                name="lull",
-                concurrency=1,
-                delete_jobs="always",
-                fetch_job_polling_interval=2,
-                update_heartbeat_interval=3,
-                stalled_worker_timeout=SILENT,
-                shutdown_graceful_timeout=2,
-            )
+        try:
+            with app.replace_connector(app.connector.get_worker_connector()) as at_work:
+                at_work.run_worker(
+                    name="lull",
+                    concurrency=1,
+                    delete_jobs="always",
+                    fetch_job_polling_interval=2,
+                    update_heartbeat_interval=2,
+                    stalled_worker_timeout=SILENT,
+                    shutdown_graceful_timeout=2,
+                )
+        except (ConnectorException, DatabaseError):
+            raise CommandError("The worker cannot reach the database.") from None
