@@ -43,13 +43,15 @@ export function AccountSettings({ onClose }: { onClose: () => void }) {
           aria-describedby={undefined}
           className="fixed top-1/2 left-1/2 z-50 max-h-[90vh] w-[min(440px,94vw)] -translate-1/2 space-y-5 overflow-y-auto rounded-xl border border-rule-strong bg-sheet p-6 shadow-xl"
         >
-          <div className="flex items-center">
-            <Dialog.Title className="flex-1 text-xl font-semibold">Account</Dialog.Title>
-            <Dialog.Close className="key">Close</Dialog.Close>
-          </div>
-          <p role="status" className="min-h-[1lh] text-accent-deep">
-            {said}
-          </p>
+          <header className="sticky -top-6 -mx-6 -mt-6 bg-sheet px-6 pt-6 pb-2">
+            <div className="flex items-center">
+              <Dialog.Title className="flex-1 text-xl font-semibold">Account</Dialog.Title>
+              <Dialog.Close className="key">Close</Dialog.Close>
+            </div>
+            <p role="status" className="min-h-[1lh] text-accent-deep">
+              {said}
+            </p>
+          </header>
           <Fields title="Password" action="Change the password" onSend={changePassword}>
             <Entry name="old" label="Present password" type="password" complete="current-password" />
             <Entry name="new" label="New password" type="password" complete="new-password" />

@@ -1,6 +1,11 @@
+import { Progress } from "../ui/Progress";
 import type { Arrival } from "./arrivals";
 
 const WORDS = { sent: "Sending …", waiting: "Waiting its turn …", read: "Reading …" };
+
+/** What waits stands still; and for a short while nobody knows how much of a file is read. */
+const shareOf = ({ phase, share }: Arrival) =>
+  phase === "waiting" ? 0 : share > 0 && share < 1 ? share : null;
 
 interface Props {
   arrivals: Arrival[];
@@ -18,7 +23,7 @@ export function Arrivals({ arrivals, onClose, onZoned }: Props) {
           key={one.key}
           className="flex items-start gap-3 rounded-lg border border-rule bg-sheet px-4 py-2.5"
         >
-          <span className="max-w-[40%] shrink-0 font-medium [overflow-wrap:anywhere]">{one.name}</span>
+          <span className="w-[30%] shrink-0 font-medium [overflow-wrap:anywhere]">{one.name}</span>
           {one.problem ? (
             <span role="alert" className="flex-1 text-accent-deep">
               {one.problem}
@@ -38,13 +43,7 @@ export function Arrivals({ arrivals, onClose, onZoned }: Props) {
             </span>
           ) : (
             <>
-              <progress
-                className="mt-1.5 h-2 flex-1 accent-accent"
-                max={1}
-                // Nobody knows how long it waits, and for a short while not how much of it is read: no end is shown.
-                value={one.phase === "waiting" || one.share <= 0 || one.share >= 1 ? undefined : one.share}
-                aria-label={`Adding ${one.name}`}
-              />
+              <Progress className="mt-2 flex-1" share={shareOf(one)} label={`Adding ${one.name}`} />
               <span className="w-32 text-right text-[13px] text-faded">{WORDS[one.phase]}</span>
             </>
           )}

@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { answered, api, sentence } from "../api/client";
 import { isUnderWay, type Job, jobs, watched } from "../api/jobs";
+import { Progress } from "../ui/Progress";
 
 const MIB = 2 ** 20;
 
@@ -48,12 +49,7 @@ export function SaveEverything({ onProblem }: { onProblem: (sentence: string) =>
         library, here or in another Lull, it brings all of it back.
       </p>
       {job && isUnderWay(job) ? (
-        <progress
-          className="h-2 w-full accent-accent"
-          max={1}
-          value={job.share > 0 ? job.share : undefined}
-          aria-label="Making the archive"
-        />
+        <Progress share={job.share > 0 ? job.share : null} label="Making the archive" />
       ) : (
         <button type="button" className="key w-full" onClick={() => void make()}>
           {isDone ? "Save everything anew" : "Save everything"}

@@ -56,9 +56,10 @@ export function useArrivals(onAdded: (added: Added | null) => Promise<void>) {
   }
 
   async function receive(files: File[]) {
-    const queue = files.map((file) => ({ file, arrival: begin(file.name, "sent") }));
+    const queue = files.map((file) => ({ file, arrival: begin(file.name, "waiting") }));
     for (const { file, arrival } of queue) {
       await settled(arrival, async () => {
+        update(arrival.key, { phase: "sent" });
         const sent = await send(file, (share) => update(arrival.key, { share }));
         if ("job" in sent) return follow(arrival, sent.job);
         await onAdded(sent.added);

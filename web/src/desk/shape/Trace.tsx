@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { LaneKind } from "../../api/client";
 import { Check } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
+import { Progress } from "../../ui/Progress";
 import { beginOnLane } from "../strokes/beginLane";
 import { hearSound, loadSound, moveSound, removeSound, traceSound } from "../take/audio";
 import { useDesk } from "../take/state";
@@ -54,14 +55,7 @@ export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
           </button>
         )}
       </div>
-      {share !== null && (
-        <progress
-          className="h-2 w-full accent-accent"
-          max={1}
-          value={share > 0 ? share : undefined}
-          aria-label="Reading the sound"
-        />
-      )}
+      {share !== null && <Progress share={share > 0 ? share : null} label="Reading the sound" />}
       {problem && (
         <p role="alert" className="text-[13px] text-accent-deep">
           {problem}
