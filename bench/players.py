@@ -60,6 +60,11 @@ def weight(members: list[Member]) -> float:
     return total / 1024
 
 
+def servers_of(members: list[Member]) -> list[Member]:
+    """Those that answer."""
+    return [member for member in members if member.name.startswith(("server", "the server"))]
+
+
 def told(name: str, seconds: list[float], budget: float | None = None, floor: float | None = None) -> None:
     """The spread of some durations, in a line."""
     ordered = sorted(seconds)
@@ -126,9 +131,8 @@ def measured(count: int) -> None:
             if answer.status != 200:
                 raise RuntimeError(f"a preview was answered with {answer.status}: {answer.body[:200]!r}")
 
-        print(
-            f"--- {count} players, {RATE} a second each, takes of {NOTES:,} notes; {len(members) - 2} processes serve"
-        )
+        serve = len(servers_of(members))
+        print(f"--- {count} players, {RATE} a second each, takes of {NOTES:,} notes; {serve} processes serve")
         nothing = lambda _, player: player.call("GET", "/api/ping")  # noqa: E731
         paced(players, nothing, 3)
         floor = paced(players, nothing, SECONDS / 2)
@@ -179,7 +183,7 @@ def _restarted(
     members: list[Member], many: list[str], key: str, port: int, previewed: Callable[[Player, str, int], None]
 ) -> None:
     """New processes, with nothing in memory: each take is taken up from its checkpoint."""
-    servers = [member for member in members if member.name.startswith(("server", "the server"))]
+    servers = servers_of(members)
     ended(*(member.process for member in servers if member.process is not None))
     for member in servers:
         member.start()

@@ -5,6 +5,7 @@ about a take to the same one, so that it is kept in memory once. Without a proxy
 """
 
 import os
+import resource
 import shutil
 import subprocess
 import time
@@ -26,6 +27,8 @@ BETWEEN_LOOKS = 5
 """Seconds between two questions to a process whether it lives."""
 LONGEST_SILENCE = 45
 """Seconds after which one that does not answer is ended, and started again."""
+MOST_LINES = 1_500
+"""Connections to one server."""
 MOST_BODY_BYTES = 130 * 2**20
 
 
@@ -118,18 +121,21 @@ def fleet(port: int, env: Mapping[str, str], python: str | Path, more: tuple[str
     shutil.rmtree(metrics, ignore_errors=True)
     metrics.mkdir(parents=True)
     env = {**MEMORY, **env, "LULL_PROCESSES": str(count), "PROMETHEUS_MULTIPROC_DIR": str(metrics)}
-    # The worker lets those go first who answer somebody, from its first breath on.
-    worker = Member("the worker", ("nice", "-n", "10", python, "manage.py", "work"), env)
+    # They let those go first who answer somebody, from their first breath on.
+    workers = [
+        Member(f"the {queue} worker", ("nice", "-n", "10", python, "manage.py", "work", "--queue", queue), env)
+        for queue in ("quick", "slow")
+    ]
     before = proxy() if count > 1 else None
     if before is None:
-        return [Member("the server", (python, *server_words(port, more)), env, port), worker]
+        return [Member("the server", (python, *server_words(port, more)), env, port), *workers]
     ports = [free_port() for _ in range(count)]
     servers = [
         Member(f"server {number}", (python, *server_words(one, more)), env, one) for number, one in enumerate(ports, 1)
     ]
     written = STATE / f"proxy-{port}.cfg"
     written.write_text(proxy_settings(port, ports))
-    return [*servers, worker, Member("the proxy", (before, "-db", "-q", "-f", written), env, port)]
+    return [*servers, *workers, Member("the proxy", (before, "-db", "-q", "-f", written), env, port)]
 
 
 def proxy_settings(port: int, servers: list[int]) -> str:
@@ -137,10 +143,12 @@ def proxy_settings(port: int, servers: list[int]) -> str:
     listed = "\n".join(f"  server s{number} {HOST}:{one}" for number, one in enumerate(servers, 1))
     sentence = "Lull is just starting again; nothing was lost. Try again in a moment."
     page = f"<!doctype html><title>Lull</title><p>{sentence}</p>"
-    checked = "check inter 1s fastinter 200ms downinter 200ms fall 2 rise 1 maxconn 400"
+    # Each line needs two files of the system, which gives a process only so many.
+    most = min(8_000, (resource.getrlimit(resource.RLIMIT_NOFILE)[1] - 200) // 2)
+    checked = f"check inter 1s fastinter 200ms downinter 200ms fall 2 rise 1 maxconn {MOST_LINES}"
     return f"""# Made anew by ./lull at every start.
 global
-  maxconn 900
+  maxconn {most}
 
 defaults
   mode http
@@ -152,6 +160,7 @@ defaults
   timeout http-request 15s
   timeout http-keep-alive 75s
   option redispatch 1
+  option http-buffer-request
   option http-keep-alive
   option httpchk GET /health
   default-server {checked} on-marked-down shutdown-sessions

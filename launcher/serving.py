@@ -18,7 +18,7 @@ from launcher.postgres import HOST
 # Requests are read whole, however slowly they come, before any thread has to do with them; what stays half sent is
 # dropped.
 WAITRESS = (
-    *("-m", "waitress", "--threads=8", "--connection-limit=1000", "--channel-timeout=20", "--cleanup-interval=5"),
+    *("-m", "waitress", "--threads=8", "--connection-limit=2000", "--channel-timeout=20", "--cleanup-interval=5"),
     *("--asyncore-use-poll", "--max-request-header-size=65536", f"--max-request-body-size={130 * 2**20}", "--ident="),
 )
 TRUSTING = (

@@ -1,5 +1,6 @@
 """What stands before every request: files of strangers are not read, and every refusal of the API is a sentence."""
 
+import errno
 import sys
 from collections.abc import Callable
 from threading import Lock
@@ -11,6 +12,7 @@ from django.http import HttpRequest, HttpResponse
 
 Answer = Callable[[HttpRequest], HttpResponse]
 NO_DATABASE = "Lull cannot reach its database just now; nothing was changed. Try again in a moment."
+NO_ROOM = "Lull has no room left on its disk; nothing was changed. Whoever runs it has to make some."
 SENTENCES = {
     400: "Lull does not understand this request.",
     401: "You are signed out. Sign in to go on.",
@@ -54,9 +56,10 @@ def problem(request: HttpRequest, status: int, sentence: str | None = None) -> H
 
 def failed(request: HttpRequest) -> HttpResponse:
     """What is answered where something went wrong that nobody foresaw, or where the database is away."""
-    kind = sys.exc_info()[0]
-    away = kind is not None and issubclass(kind, (OperationalError, InterfaceError))
-    return problem(request, 503 if away else 500)
+    error = sys.exc_info()[1]
+    if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return problem(request, 503, NO_ROOM)
+    return problem(request, 503 if isinstance(error, (OperationalError, InterfaceError)) else 500)
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:

@@ -7,6 +7,7 @@ from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 
 from studio.services import folding, jobs, purging
+from studio.services.queue import QUICK, SLOW
 
 AGAIN = RetryStrategy(max_attempts=20, wait=3)
 """Where the database went away meanwhile."""
@@ -14,14 +15,14 @@ SILENT = 8
 """Seconds after which a worker that says nothing is not there any more."""
 
 
-@app.task(name="studio.work", retry=AGAIN)
+@app.task(name="studio.work", queue=QUICK, retry=AGAIN)
 def work(job: str) -> None:
     """A job that a player waits for."""
     close_old_connections()
     jobs.work(UUID(job))
 
 
-@app.task(name="studio.keep_checkpoint")
+@app.task(name="studio.keep_checkpoint", queue=QUICK)
 def keep_checkpoint(take: str) -> None:
     """Put a take away, to be taken up again quickly."""
     close_old_connections()
@@ -29,7 +30,7 @@ def keep_checkpoint(take: str) -> None:
 
 
 @app.periodic(cron="17 3 * * *")
-@app.task(name="studio.purge", queueing_lock="purge")
+@app.task(name="studio.purge", queue=SLOW, queueing_lock="purge")
 def purge(timestamp: int) -> None:
     """What was deleted a month ago goes for good, every night."""
     close_old_connections()
@@ -37,7 +38,7 @@ def purge(timestamp: int) -> None:
 
 
 @app.periodic(cron="* * * * * */4")
-@app.task(name="studio.take_over", queueing_lock="take over", pass_context=True)
+@app.task(name="studio.take_over", queue=QUICK, queueing_lock="take over", pass_context=True)
 async def take_over(context: JobContext, timestamp: int) -> None:
     """What a worker had begun that has gone is begun again."""
     manager = context.app.job_manager

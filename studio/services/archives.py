@@ -4,6 +4,8 @@ A ZIP of plain files, as docs/archives.md says: recordings as they came, histori
 """
 
 import json
+import logging
+import lzma
 import struct
 import zipfile
 import zlib
@@ -15,11 +17,11 @@ from typing import Annotated, Any, Literal, NamedTuple
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, ValidationError
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
 from expression import sound, views
 from expression.errors import BadFile, Refused
-from expression.history import Entry, History, Shaped
+from expression.history import Entry, Folded, History
 from expression.limits import (
     MOST_BYTES_EACH,
     MOST_FILE_BYTES,
@@ -32,6 +34,8 @@ from expression.strokes import parse_stroke
 from studio.models import Preferences, Step, Take, TakeSound
 from studio.services import arrangement, folding, room, sounds, takes
 from studio.services.progress import Progress
+
+log = logging.getLogger(__name__)
 
 FORMAT, VERSION = "lull-archive", 1
 ABOUT, WISHES, TAKES = "archive.json", "preferences.json", "takes"
@@ -116,7 +120,7 @@ def _write_take(archive: zipfile.ZipFile, folder: str, take: Take) -> None:
     archive.writestr(f"{folder}/{RECORDING}", bytes(take.source))
     if take.done:
         # For whoever has no Lull: what all the strokes have made of it.
-        archive.writestr(f"{folder}/{SHAPED}", saved(folding.shaped(take.pk, take.revision).now.take))
+        archive.writestr(f"{folder}/{SHAPED}", saved(folding.made(take.pk).now.take))
     if kept is not None:
         archive.writestr(f"{folder}/{SOUND}", bytes(kept.data), zipfile.ZIP_STORED)
 
@@ -146,7 +150,9 @@ def take_in(owner: AbstractBaseUser, source: Path, progress: Progress) -> TakenI
             room.has_room(owner, sum(kept), len(folders))
             remarks = list(_take_all_in(owner, archive, folders, progress))
             _wishes_in(owner, archive)
-    except (*UNREADABLE, ValidationError):
+    except Refused:
+        raise
+    except UNREADABLE:
         raise BadFile(NOT_ONE) from None
     count = len(folders) - len(remarks)
     more = [f"… and {len(remarks) - MOST_REMARKS} more."] if len(remarks) > MOST_REMARKS else []
@@ -154,8 +160,11 @@ def take_in(owner: AbstractBaseUser, source: Path, progress: Progress) -> TakenI
     return TakenIn(said, (*remarks[:MOST_REMARKS], *more))
 
 
-UNREADABLE = (zipfile.BadZipFile, zlib.error, struct.error, EOFError, KeyError, NotImplementedError, OSError)
-"""What a damaged archive raises wherever it is damaged; RuntimeError is one with a password."""
+UNREADABLE = (
+    *(zipfile.BadZipFile, zlib.error, lzma.LZMAError, struct.error, EOFError, OSError),
+    *(KeyError, ValueError, OverflowError, RuntimeError, AssertionError),
+)
+"""What a damaged archive raises, wherever it is damaged: Python's reader checks little of it by itself."""
 
 
 def _check(archive: zipfile.ZipFile) -> None:
@@ -189,10 +198,11 @@ def _take_all_in(
             name = takes.clean_name(told.name) or name
             with transaction.atomic():
                 _take_one_in(owner, archive, folder, told, part)
-        except (*UNREADABLE, ValidationError):
-            yield f"“{name}” is damaged in the archive and was left out."
         except Refused as refused:
             yield f"“{name}” was left out: {refused}"
+        except UNREADABLE:
+            log.warning("a take of an archive could not be read", exc_info=True)
+            yield f"“{name}” is damaged in the archive and was left out."
 
 
 def _take_one_in(
@@ -202,12 +212,13 @@ def _take_one_in(
     steps = tuple(Entry(step.number, parse_stroke(step.stroke), step.on, step.gone) for step in told.steps)
     if told.done > len(steps):
         raise BadFile("its history has fewer steps than it says.")
-    shaped = Shaped.of(opened(data))
-    history = History(steps, told.done)
-    for count in range(1, len(history.entries()) + 1):
+    recording = opened(data)
+    entries = History(steps, told.done).entries()
+    folded = Folded(recording, {})
+    for count, entry in enumerate(entries, 1):
         # Stroke by stroke, so that it can be given up in between.
-        shaped = shaped.with_history(History(tuple(history.entries()[:count]), count))
-        progress.tell(0.9 * count / len(steps))
+        folded = folded.then(entry)
+        progress.tell(0.9 * count / len(entries))
     heard = None
     if told.sound is not None:
         packed = _bytes(archive, f"{folder}/{SOUND}", MOST_SOUND_BYTES)
@@ -216,10 +227,10 @@ def _take_one_in(
         owner_id=owner.pk,
         name=takes.clean_name(told.name) or "Untitled take",
         source=data,
-        summary=views.library.summary(shaped.recorded),
+        summary=views.library.summary(recording),
         revision=len(steps),
         done=told.done,
-        deleted_at=told.deleted_at,
+        deleted_at=min(told.deleted_at, timezone.now()) if told.deleted_at else None,
     )
     Step.objects.bulk_create(
         Step(

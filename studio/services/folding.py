@@ -114,12 +114,13 @@ def shaped(take_id: UUID, revision: int) -> Shaped:
     """
     found = cache.get(take_id, revision)
     if found is None:
-        found = _made(take_id)
+        found = made(take_id)
         cache.put(take_id, revision, found)
     return found
 
 
-def _made(take_id: UUID) -> Shaped:
+def made(take_id: UUID) -> Shaped:
+    """The same, and not kept in memory."""
     row = Take.objects.only("done").get(pk=take_id)
     history = _history(row)
     kept = Checkpoint.objects.filter(take_id=take_id, made_by=checkpoint.MADE_BY).first()
@@ -148,12 +149,12 @@ def keep_checkpoint(take_id: UUID, known: Shaped | None = None) -> None:
     row = Take.objects.filter(pk=take_id).only("done").first()
     if row is None:
         return
-    made = known or _made(take_id)
-    data = checkpoint.put_away(made)
+    shaped_now = known or made(take_id)
+    data = checkpoint.put_away(shaped_now)
     Checkpoint.objects.update_or_create(
         take_id=take_id,
         defaults={
-            "done": made.history.done,
+            "done": shaped_now.history.done,
             "made_by": checkpoint.MADE_BY,
             "seal": _seal(take_id, data),
             "data": data,

@@ -90,7 +90,7 @@ def add_piece(owner: AbstractBaseUser, job_id: UUID, at: int, piece: bytes) -> J
         job.share = (here + len(piece)) / job.size
         if here + len(piece) == job.size:
             job.state, job.share = State.WAITING, 0.0
-            queue.work(job.pk, _priority(owner))
+            _enqueue(job)
         job.save(update_fields=["state", "share"])
     return job
 
@@ -123,7 +123,7 @@ def _ask(owner: Any, kind: Job.Kind, name: str, file: "UploadedFile[bytes] | Non
     try:
         with transaction.atomic():
             job.save()
-            queue.work(job.pk, _priority(owner))
+            _enqueue(job)
     except BaseException:
         spool.drop(job.pk)
         raise
@@ -135,9 +135,10 @@ def _check_count(owner: AbstractBaseUser) -> None:
         raise BadFile(f"{MOST_JOBS_EACH} of your files are waiting to be read. Add this one when they are through.")
 
 
-def _priority(owner: AbstractBaseUser) -> int:
+def _enqueue(job: Job) -> None:
     """Who waits for many things lets those go first who wait for one."""
-    return -Job.objects.filter(owner_id=owner.pk, state__in=UNDER_WAY).count()
+    line = queue.SLOW if job.kind in (Kind.ARCHIVE, Kind.EXPORT) else queue.QUICK
+    queue.work(job.pk, line, -Job.objects.filter(owner_id=job.owner_id, state__in=UNDER_WAY).count())
 
 
 def work(job_id: UUID) -> None:

@@ -10,7 +10,7 @@ from expression.errors import BadFile
 
 OFTEN = 0.4
 """Seconds between two words about it."""
-LONGEST = 15 * 60
+LONGEST = 30 * 60
 """Seconds of work after which a job is given up."""
 
 
@@ -55,7 +55,7 @@ class Watched(Progress):
         """Write it down now and then."""
         now = time.monotonic()
         if now - self._begun > LONGEST:
-            raise BadFile("Reading this has taken a quarter of an hour and was given up; nothing was changed.")
+            raise BadFile("Reading this has taken half an hour and was given up; nothing was changed.")
         if now - self._told >= OFTEN:
             self._told = now
             with self._aside.cursor() as cursor:

@@ -10,17 +10,20 @@ from django.db import transaction
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 
+QUICK, SLOW = "quick", "slow"
+"""Queues with a worker each: whoever brings a file does not wait for somebody's whole library."""
 LATER = -100
 """The priority of what nobody waits for."""
 
 
-def work(job_id: UUID, priority: int) -> None:
+def work(job_id: UUID, queue: str, priority: int) -> None:
     """Have a job done (see `jobs.work`); higher priorities come first."""
-    app.configure_task("studio.work", priority=priority).defer(job=str(job_id))
+    app.configure_task("studio.work", queue=queue, priority=priority).defer(job=str(job_id))
 
 
 def keep_checkpoint(take_id: UUID) -> None:
     """Have a take put away as it is then; once is enough, however often it is asked for before."""
-    once = app.configure_task("studio.keep_checkpoint", priority=LATER, queueing_lock=f"checkpoint {take_id}")
+    lock = f"checkpoint {take_id}"
+    once = app.configure_task("studio.keep_checkpoint", queue=QUICK, priority=LATER, queueing_lock=lock)
     with contextlib.suppress(AlreadyEnqueued), transaction.atomic():
         once.defer(take=str(take_id))

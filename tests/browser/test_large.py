@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 from django.contrib.auth.models import User
-from playwright.sync_api import Browser, FilePayload, Page, expect
+from playwright.sync_api import Browser, FilePayload, Page, Route, expect
 
 from bench.performance import performance
 from expression.strokes import parse_stroke
@@ -22,9 +22,27 @@ LONG = performance(notes=20_000, pedals=4_000)
 
 
 def test_a_large_recording_is_read_while_the_library_can_be_used(page: Page) -> None:
+    held: list[Route] = []
+
+    released: list[bool] = []
+
+    def hold(route: Route) -> None:
+        if released:
+            route.continue_()
+        else:
+            held.append(route)
+
+    page.route("**/api/jobs/*", hold)
     upload(page, ("A long night.mid", LONG), ("letter.mid", b"\xff" * 300_000), ("short.mid", file_of(phrase([64]))))
     arrivals = page.get_by_role("list", name="Files being added").get_by_role("listitem")
-    expect(arrivals.filter(has_text=re.compile("Waiting its turn|Reading"))).to_have_count(1)
+    expect(arrivals).to_have_text(
+        [f"{name}Waiting its turn …" for name in ("A long night.mid", "letter.mid", "short.mid")]
+    )
+    assert violations(page) == []
+    until(page, lambda: held)
+    released.append(True)
+    for route in held:
+        route.continue_()
     cards = page.get_by_role("list", name="Takes").get_by_role("link")
     expect(cards).to_have_text(["short", "A long night"])
     expect(arrivals).to_have_count(1)

@@ -106,7 +106,7 @@ def test_takes_are_at_home_in_one_process_and_what_is_killed_comes_back(running:
     # A large file is read by the worker; killed while it does, another one does it again.
     sent = running.player.file("/api/takes", performance(20_000, 4_000), "A long night.mid")
     assert sent.status == 202
-    worker = running.member("the worker").process
+    worker = running.member("the quick worker").process
     assert worker is not None
     worker.kill()
     number = sent.json["id"]

@@ -143,11 +143,12 @@ def test_there_is_a_process_a_core_where_a_proxy_can_stand_before_them(monkeypat
     monkeypatch.setattr(os, "cpu_count", lambda: 3)
     assert fleet.processes() == 3
     members = fleet.fleet(postgres.free_port(), {}, sys.executable)
-    assert [member.name for member in members] == ["server 1", "server 2", "server 3", "the worker", "the proxy"]
+    names = ["server 1", "server 2", "server 3", "the quick worker", "the slow worker", "the proxy"]
+    assert [member.name for member in members] == names
     assert len({member.port for member in members if member.port}) == 4
     monkeypatch.setattr(fleet, "proxy", lambda: None)
     alone = fleet.fleet(postgres.free_port(), {}, sys.executable)
-    assert [member.name for member in alone] == ["the server", "the worker"]
+    assert [member.name for member in alone] == ["the server", "the quick worker", "the slow worker"]
 
 
 def test_the_proxy_takes_its_settings(tmp_path: Path) -> None:

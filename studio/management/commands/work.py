@@ -3,12 +3,13 @@
 import resource
 from typing import Any
 
-from django.core.management.base import BaseCommand, CommandError
+from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import DatabaseError
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.django_connector import DjangoConnector
 from procrastinate.exceptions import ConnectorException
 
+from studio.services.queue import QUICK, SLOW
 from studio.tasks import SILENT
 
 MOST_MEMORY = 4 * 2**30
@@ -20,6 +21,10 @@ class Command(BaseCommand):
 
     help = "Do the jobs that wait, and those to come."
 
+    def add_arguments(self, parser: CommandParser) -> None:
+        """What it does."""
+        parser.add_argument("--queue", nargs="*", choices=(QUICK, SLOW), default=[QUICK, SLOW], help="of these queues")
+
     def handle(self, *args: Any, **options: Any) -> None:
         """Work."""
         resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
@@ -28,6 +33,7 @@ class Command(BaseCommand):
             with app.replace_connector(app.connector.get_worker_connector()) as at_work:
                 at_work.run_worker(
                     name="lull",
+                    queues=options["queue"],
                     concurrency=1,
                     delete_jobs="always",
                     fetch_job_polling_interval=2,
