@@ -99,14 +99,16 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "formatters": {"timed": {"format": "{asctime} {levelname} {name} {message}", "style": "{"}},
+    "filters": {"not away": {"()": "config.logs.NotAway"}},
     "handlers": {"console": {"class": "logging.StreamHandler", **({"formatter": "timed"} if EARNEST else {})}},
     "root": {"handlers": ["console"], "level": "WARNING"},
     # That a browser leaves before its answer has come is nothing to write down.
     # What was refused is a line of "lull.requests"; of a database that is away, the worker tells in one line.
     "loggers": {
         "waitress": {"level": "ERROR"},
-        "django.request": {"level": "ERROR"},
+        "django.request": {"level": "ERROR", "filters": ["not away"]},
         "procrastinate": {"level": "CRITICAL"},
+        "psycopg.pool": {"level": "CRITICAL"},
         "lull.requests": {"level": "INFO" if EARNEST else "WARNING"},
     },
 }

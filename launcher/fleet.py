@@ -8,6 +8,7 @@ import os
 import resource
 import shutil
 import subprocess
+import threading
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -75,20 +76,33 @@ class Member:
 def supervised(members: list[Member], look_after: Callable[[], None], ready: Callable[[], None]) -> int:
     """Keep all of them running until the launcher is stopped.
 
-    `look_after` is called again and again; `ready` once, as soon as all of them answer. Raises Trouble where one of
-    them ends again and again as soon as it was started.
+    `look_after` is called again and again, beside it, and may take its time; `ready` once, as soon as all of them
+    answer. Raises Trouble where one of them ends again and again as soon as it was started, and whatever `look_after`
+    raises.
     """
+    over = threading.Event()
+    raised: list[BaseException] = []
+
+    def look() -> None:
+        try:
+            while not over.wait(LOOK):
+                look_after()
+        except BaseException as error:
+            raised.append(error)
+
     try:
         for member in members:
             member.start()
         await_all(members)
         ready()
-        while True:
-            look_after()
+        threading.Thread(target=look, daemon=True).start()
+        while not raised:
             for member in members:
                 member.look_after()
             time.sleep(LOOK)
+        raise raised[0]
     finally:
+        over.set()
         ended(*(member.process for member in members if member.process is not None))
 
 

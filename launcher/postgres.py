@@ -19,6 +19,8 @@ from launcher.install import debian
 
 HOST = "127.0.0.1"
 USERS = STATE / "postgres-users"
+PORTS = range(20_000, 32_000)
+"""Below the ports that Linux gives away by itself (`ip_local_port_range`)."""
 
 
 def programs() -> Path | None:
@@ -31,10 +33,16 @@ def programs() -> Path | None:
 
 
 def free_port() -> int:
-    """A port on loopback that nobody uses."""
-    with socket.socket() as probe:
-        probe.bind((HOST, 0))
-        return int(probe.getsockname()[1])
+    """A port on loopback that nobody uses.
+
+    None of those that the system gives to whoever connects: while a server is away, somebody who tries to reach it
+    might be given its very port, and keep it.
+    """
+    while True:
+        port = secrets.choice(PORTS)
+        with socket.socket() as probe, contextlib.suppress(OSError):
+            probe.bind((HOST, port))
+            return port
 
 
 def port_in_use(port: int) -> bool:
@@ -132,7 +140,8 @@ class Cluster:
 
     def launch(self, port: int) -> None:
         """Start its server on a port of loopback."""
-        settings = f"-h {HOST} -p {port} -k ''"
+        # After a crash, what was written since the last checkpoint is gone through again: not much of it.
+        settings = f"-h {HOST} -p {port} -k '' -c checkpoint_timeout=60 -c max_wal_size=256MB"
         deadline = time.monotonic() + 30
         while True:
             try:

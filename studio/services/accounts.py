@@ -23,13 +23,18 @@ def change_password(request: HttpRequest, user: AbstractBaseUser, old: str, new:
     player = User.objects.get(pk=user.pk)
     if player.has_usable_password() and not player.check_password(old):
         raise NotYours("That is not your present password.", "old")
-    try:
-        password_validation.validate_password(new, player)
-    except ValidationError as faults:
-        raise Refused(" ".join(faults.messages), "new") from None
-    player.set_password(new)
+    set_password(player, new, "new")
     player.save(update_fields=["password"])
     update_session_auth_hash(request, player)
+
+
+def set_password(user: User, password: str, field: str) -> None:
+    """A password for an account, which is not saved by that. Raises Refused where it is too easy to guess."""
+    try:
+        password_validation.validate_password(password, user)
+    except ValidationError as faults:
+        raise Refused(" ".join(faults.messages), field) from None
+    user.set_password(password)
 
 
 def end_others(request: HttpRequest, user: AbstractBaseUser) -> int:

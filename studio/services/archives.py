@@ -200,8 +200,8 @@ def _take_all_in(
                 _take_one_in(owner, archive, folder, told, part)
         except Refused as refused:
             yield f"“{name}” was left out: {refused}"
-        except UNREADABLE:
-            log.warning("a take of an archive could not be read", exc_info=True)
+        except UNREADABLE as error:
+            log.warning("a take of an archive could not be read: %r", error)
             yield f"“{name}” is damaged in the archive and was left out."
 
 

@@ -4,7 +4,6 @@ import hashlib
 import secrets
 from datetime import timedelta
 
-from django.contrib.auth import password_validation
 from django.contrib.auth.models import AbstractBaseUser, User
 from django.contrib.auth.validators import UnicodeUsernameValidator
 from django.core.exceptions import ValidationError
@@ -15,6 +14,7 @@ from django.utils import timezone
 from expression.errors import Refused
 from expression.limits import MOST_INVITATIONS_EACH
 from studio.models import Invitation
+from studio.services.accounts import set_password
 from studio.services.takes import plain
 
 KEPT = timedelta(days=7)
@@ -68,11 +68,7 @@ def _made(name: str, password: str) -> User:
         raise Refused("A name has 1 to 150 letters, digits, or any of @ . + - _; choose another.", "name") from None
     if User.objects.filter(username__iexact=name).exists():
         raise Refused("That name is taken; choose another.", "name")
-    try:
-        password_validation.validate_password(password, user)
-    except ValidationError as faults:
-        raise Refused(" ".join(faults.messages), "password") from None
-    user.set_password(password)
+    set_password(user, password, "password")
     try:
         with transaction.atomic():
             user.save()
