@@ -11,6 +11,9 @@ from expression.strokes import Stroke, Where
 from expression.views.library import Summary
 from studio.services.answers import HistoryView
 
+Whole = Annotated[int, Field(strict=True, ge=-(2**53), le=2**53)]
+"""A whole number as JSON has it: neither true nor false, nor a text that looks like one."""
+
 
 class Problem(Schema):
     """Why a request was refused, in a sentence for the person who asked."""
@@ -90,7 +93,7 @@ class ArchiveAsked(Schema):
     """An archive that is to come in pieces."""
 
     name: Annotated[str, Field(max_length=500)]
-    size: Annotated[int, Field(ge=0, le=2**53)]
+    size: Annotated[int, Field(strict=True, ge=0, le=2**53)]
 
 
 class InvitationView(Schema):
@@ -123,7 +126,7 @@ class StaleProblem(Problem):
 
 
 class FactsAsked(Schema):
-    revision: int
+    revision: Whole
     where: Where
 
 
@@ -139,68 +142,68 @@ class PreviewAsked(Schema):
     `part`: whose lanes are to be told node by node. `sight`: ticks between which the shapes of notes are to be told.
     """
 
-    revision: int
+    revision: Whole
     stroke: Stroke
-    number: int | None = None
-    pull: tuple[int, Annotated[float, Field(allow_inf_nan=False)]] | None = None
-    part: Annotated[int, Field(ge=0)] | None = None
-    sight: tuple[int, int] | None = None
+    number: Whole | None = None
+    pull: tuple[Whole, Annotated[float, Field(strict=True, allow_inf_nan=False)]] | None = None
+    part: Annotated[int, Field(strict=True, ge=0)] | None = None
+    sight: tuple[Whole, Whole] | None = None
 
 
-Second = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
+Second = Annotated[float, Field(strict=True, ge=0, le=1e6, allow_inf_nan=False)]
 
 
 class RehearsalAsked(Schema):
     """A span in seconds of the take as a stroke would leave it."""
 
-    revision: int
+    revision: Whole
     stroke: Stroke
-    number: int | None = None
+    number: Whole | None = None
     span: tuple[Second, Second]
     chase: bool = False
     held: bool = False
 
 
 class StrokeAsked(Schema):
-    revision: int
+    revision: Whole
     stroke: Stroke
 
 
 class ChangeAsked(Schema):
-    revision: int
+    revision: Whole
     stroke: Stroke | None = None
     on: bool | None = None
 
 
 class StepAsked(Schema):
-    revision: int
+    revision: Whole
 
 
 class JumpAsked(Schema):
-    revision: int
-    step: int
+    revision: Whole
+    step: Whole
 
 
 class RuleAsked(Schema):
-    revision: int
+    revision: Whole
     where: Where
     rule: SelectionRule
 
 
 class SoundMoved(Schema):
-    offset: Annotated[float, Field(ge=-36_000, le=36_000, allow_inf_nan=False)]
+    offset: Annotated[float, Field(strict=True, ge=-36_000, le=36_000, allow_inf_nan=False)]
 
 
 class TraceAsked(Schema):
     """A lane from the sound's loudness: milliseconds to rise and fall, and the values of silence and of the loudest."""
 
-    part: Annotated[int, Field(ge=0, le=10_000)]
+    part: Annotated[int, Field(strict=True, ge=0, le=10_000)]
     lane: str
-    attack: Annotated[float, Field(ge=0, le=10_000)] = 10
-    release: Annotated[float, Field(ge=0, le=60_000)] = 120
-    low: Annotated[float, Field(ge=0, le=127)] = 0
-    high: Annotated[float, Field(ge=0, le=127)] = 127
-    tolerance: Annotated[float, Field(ge=0, le=64)] = 1
+    attack: Annotated[float, Field(strict=True, ge=0, le=10_000)] = 10
+    release: Annotated[float, Field(strict=True, ge=0, le=60_000)] = 120
+    low: Annotated[float, Field(strict=True, ge=0, le=127)] = 0
+    high: Annotated[float, Field(strict=True, ge=0, le=127)] = 127
+    tolerance: Annotated[float, Field(strict=True, ge=0, le=64)] = 1
 
 
 class Traced(Schema):

@@ -259,3 +259,20 @@ def test_nothing_is_served_with_a_secret_that_all_know(secret: str) -> None:
     assert ran.returncode == 1
     assert "set LULL_SECRET_KEY" in ran.stderr
     assert "Traceback" not in ran.stderr
+
+
+@pytest.mark.parametrize("odd", [False, True, "0", 0.5, None, [0], 2**60])
+def test_what_is_no_whole_number_is_none_beside_a_stroke_either(anna: Caller, odd: Any) -> None:
+    take = anna.add()
+    stroke = {"kind": "velocity.set", "value": 5}
+    for path, body in (
+        ("undo", {"revision": odd}),
+        ("jump", {"revision": 0, "step": odd}),
+        ("strokes", {"revision": odd, "stroke": stroke}),
+        ("facts", {"revision": odd, "where": {}}),
+        ("preview", {"revision": odd, "stroke": stroke}),
+        ("preview", {"revision": 0, "stroke": stroke, "sight": [0, odd]}),
+    ):
+        answer = anna.call("post", f"takes/{take}/{path}", body)
+        assert answer.status_code == 422, (path, answer.content)
+        assert answer.json()["detail"].endswith(".")
