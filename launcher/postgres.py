@@ -105,7 +105,7 @@ class Cluster:
 
     def running(self) -> bool:
         """Whether its server is up."""
-        return self.data.exists() and self._call("pg_ctl", "status", "-D", str(self.data), check=False) == 0
+        return self.alive and self._call("pg_ctl", "status", "-D", str(self.data), check=False) == 0
 
     def start(self) -> str:
         """Make it if needed, start it if needed; the DATABASE_URL of its database."""
@@ -165,12 +165,9 @@ class Cluster:
         """Whether the process that was started last is still there: asked often, so without asking PostgreSQL."""
         try:
             pid = int((self.data / "postmaster.pid").read_text().split("\n", 1)[0])
-            os.kill(pid, 0)
-        except PermissionError:
-            return True
         except (OSError, ValueError):
             return False
-        return True
+        return _lives(pid)
 
     def _port(self) -> int:
         lines = (self.data / "postmaster.pid").read_text().splitlines()
@@ -179,6 +176,19 @@ class Cluster:
     def stop(self) -> None:
         """Stop the server."""
         self._call("pg_ctl", "stop", "-m", "fast", "-w", "-D", str(self.data), check=False)
+
+
+def _lives(pid: int) -> bool:
+    """Whether there is such a process, and not merely one that was killed and waits to be buried."""
+    try:
+        os.kill(pid, 0)
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
+    except PermissionError:
+        return True
+    except FileNotFoundError:
+        return not Path("/proc/self").exists()  # Not all systems tell.
+    except OSError:
+        return False
 
 
 @contextlib.contextmanager
@@ -240,13 +250,10 @@ def _others() -> list[int]:
     """Other launchers that use the cluster; those that died without a word are forgotten."""
     alive = []
     for file in USERS.iterdir():
-        try:
-            os.kill(int(file.name), 0)
+        if file.name.isdecimal() and _lives(int(file.name)):
             alive.append(int(file.name))
-        except (ProcessLookupError, ValueError):
+        else:
             file.unlink(missing_ok=True)
-        except PermissionError:
-            alive.append(int(file.name))
     return [pid for pid in alive if pid != os.getpid()]
 
 

@@ -1,8 +1,10 @@
 """What a worker does, by the names under which it is asked for in `services/queue.py`."""
 
+import contextlib
+from collections.abc import Iterator
 from uuid import UUID
 
-from django.db import close_old_connections
+from django.db import connections
 from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 
@@ -15,26 +17,36 @@ SILENT = 8
 """Seconds after which a worker that says nothing is not there any more."""
 
 
+@contextlib.contextmanager
+def connected() -> Iterator[None]:
+    """With a connection that was not there before, and is not afterwards: none grows old in a worker."""
+    connections.close_all()
+    try:
+        yield
+    finally:
+        connections.close_all()
+
+
 @app.task(name="studio.work", queue=QUICK, retry=AGAIN)
 def work(job: str) -> None:
     """A job that a player waits for."""
-    close_old_connections()
-    jobs.work(UUID(job))
+    with connected():
+        jobs.work(UUID(job))
 
 
 @app.task(name="studio.keep_checkpoint", queue=QUICK)
 def keep_checkpoint(take: str) -> None:
     """Put a take away, to be taken up again quickly."""
-    close_old_connections()
-    folding.keep_checkpoint(UUID(take))
+    with connected():
+        folding.keep_checkpoint(UUID(take))
 
 
 @app.periodic(cron="17 3 * * *")
 @app.task(name="studio.purge", queue=SLOW, queueing_lock="purge")
 def purge(timestamp: int) -> None:
     """What was deleted a month ago goes for good, every night."""
-    close_old_connections()
-    purging.purge()
+    with connected():
+        purging.purge()
 
 
 @app.periodic(cron="* * * * * */4")
