@@ -21,7 +21,9 @@ from launcher.serving import MEMORY, PATIENCE, answers, begun, ended, server_wor
 MOST_PROCESSES = 8
 SETTLED = 10
 """Seconds after which a process that ends was at least running."""
-MOST_QUICK_ENDS = 5
+FREE_ENDS, LONGEST_REST = 3, 15
+"""What ends again and again as soon as it was started rests before the next start: longer each time, up to so many
+seconds. It is never given up: what it misses (a database, say) may come back."""
 LOOK = 0.2
 """Seconds between two looks whether all of them are there."""
 BETWEEN_LOOKS = 5
@@ -46,24 +48,29 @@ class Member:
     since: float = 0.0
     heard: float = 0.0
     quick_ends: int = 0
+    again: float | None = None
+    """When it is started again, where it has ended."""
 
     def start(self) -> None:
         """Begin it, or begin it anew."""
+        self.again = None
         self.process = begun(*self.command, env=self.env)
         self.since = self.heard = time.monotonic()
 
     def look_after(self) -> None:
-        """Start it again where it has ended, and end it where it has long been silent. Raises Trouble."""
+        """Start it again where it has ended, and end it where it has long been silent."""
         assert self.process is not None
         now = time.monotonic()
         if (code := self.process.poll()) is not None:
-            self.quick_ends = self.quick_ends + 1 if now - self.since < SETTLED else 0
-            if self.quick_ends == MOST_QUICK_ENDS:
-                name = self.name[0].upper() + self.name[1:]
-                raise Trouble(f"{name} has ended by itself {MOST_QUICK_ENDS} times (exit {code}); see above.")
-            say(f"{self.name} has ended by itself (exit {code}); starting it again ...")
-            _forget_metrics(self.process.pid, self.env)
-            self.start()
+            if self.again is None:
+                self.quick_ends = self.quick_ends + 1 if now - self.since < SETTLED else 0
+                rest = min(2 ** (self.quick_ends - FREE_ENDS), LONGEST_REST) if self.quick_ends > FREE_ENDS else 0
+                self.again = now + rest
+                when = f"in {rest:.0f} s" if rest else "again"
+                say(f"{self.name} has ended by itself (exit {code}); starting it {when} ...")
+                _forget_metrics(self.process.pid, self.env)
+            if now >= self.again:
+                self.start()
         elif self.port is not None and now - self.heard > BETWEEN_LOOKS:
             # One that is busy is asked again at the next look, so that it holds up nobody.
             if answers(self.port, "/health", 1):
@@ -77,8 +84,7 @@ def supervised(members: list[Member], look_after: Callable[[], None], ready: Cal
     """Keep all of them running until the launcher is stopped.
 
     `look_after` is called again and again, beside it, and may take its time; `ready` once, as soon as all of them
-    answer. Raises Trouble where one of them ends again and again as soon as it was started, and whatever `look_after`
-    raises.
+    answer. Raises Trouble where one of them does not answer at first, and whatever `look_after` raises.
     """
     over = threading.Event()
     raised: list[BaseException] = []

@@ -55,8 +55,10 @@ def read_sound(take: Take, file: "UploadedFile[bytes]") -> Job:
 
 
 def export(owner: AbstractBaseUser) -> Job:
-    """Have an archive made of all that an account holds. One that was made before gives way."""
-    for earlier in Job.objects.filter(owner_id=owner.pk, kind=Kind.EXPORT).exclude(state__in=UNDER_WAY):
+    """Have an archive made of all that an account holds: one at a time; one that was made before gives way."""
+    for earlier in Job.objects.filter(owner_id=owner.pk, kind=Kind.EXPORT):
+        if earlier.state in UNDER_WAY:
+            return earlier
         _drop(earlier)
     return _ask(owner, Kind.EXPORT, "Lull archive.zip", None)
 

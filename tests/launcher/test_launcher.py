@@ -6,6 +6,7 @@ import socket
 import stat
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
@@ -132,10 +133,33 @@ def test_what_is_silent_is_ended_and_started_again(monkeypatch: pytest.MonkeyPat
     serving.ended(silent.process)
 
 
-def test_what_cannot_run_is_given_up() -> None:
-    broken = fleet.Member("the broken one", (sys.executable, "-c", "raise SystemExit(7)"), os.environ)
-    with pytest.raises(base.Trouble, match=r"The broken one has ended by itself 5 times \(exit 7\)"):
+BROKEN = (sys.executable, "-c", "raise SystemExit(7)")
+
+
+def test_what_cannot_run_is_told_at_the_start() -> None:
+    broken = fleet.Member("the broken one", BROKEN, os.environ, postgres.free_port())
+    with pytest.raises(base.Trouble, match="The server did not start"):
         fleet.supervised([broken], lambda: None, lambda: None)
+
+
+def test_what_ends_again_and_again_rests_in_between_and_is_not_given_up(
+    monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]
+) -> None:
+    """A database that is away for a minute ends every worker that looks for it; all else goes on meanwhile."""
+    broken = fleet.Member("the broken one", BROKEN, os.environ)
+    broken.start()
+    starts, now, begun = 0, time.monotonic(), time.monotonic()
+    monkeypatch.setattr(time, "monotonic", lambda: now)
+    while now < begun + 120:
+        assert broken.process is not None
+        broken.process.wait()
+        before = broken.process
+        broken.look_after()
+        starts += broken.process is not before
+        now += 0.5
+    # At once three times, then after 2, 4, 8, 15, 15 ... seconds.
+    assert 8 <= starts <= 13
+    assert "the broken one has ended by itself (exit 7); starting it in 15 s ..." in capfd.readouterr().err
 
 
 def test_there_is_a_process_a_core_where_a_proxy_can_stand_before_them(monkeypatch: pytest.MonkeyPatch) -> None:

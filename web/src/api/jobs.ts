@@ -22,7 +22,9 @@ export async function watched(job: Job, onChange: (job: Job) => void): Promise<J
       now = await jobOf(now.id);
       silences = 0;
     } catch (thrown) {
-      // A server that starts again is no end of a job; one that does not know it is.
+      // Another page of the same player has seen its end, and said that it need not be told again.
+      if (thrown instanceof Refusal && thrown.status === 404) return { ...now, state: "done" };
+      // A server that starts again is no end of a job.
       const isSilent = thrown instanceof Refusal && (thrown.status === 0 || thrown.status >= 500);
       if (!isSilent || ++silences > MOST_SILENCES) throw thrown;
     }
