@@ -107,6 +107,7 @@ LOGGING = {
     "loggers": {
         "waitress": {"level": "ERROR"},
         "django.request": {"level": "ERROR", "filters": ["not away"]},
+        "django.security.DisallowedHost": {"level": "CRITICAL"},
         "procrastinate": {"level": "CRITICAL"},
         "psycopg.pool": {"level": "CRITICAL"},
         "lull.requests": {"level": "INFO" if EARNEST else "WARNING"},
