@@ -14,9 +14,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from launcher.base import STATE, Trouble, say
+from launcher.base import STATE, say
 from launcher.postgres import HOST, free_port
-from launcher.serving import MEMORY, PATIENCE, answers, begun, ended, server_words
+from launcher.serving import MEMORY, MOST_BODY_BYTES, PATIENCE, answers, await_answer, begun, ended, server_words
 
 MOST_PROCESSES = 8
 SETTLED = 10
@@ -32,7 +32,6 @@ LONGEST_SILENCE = 45
 """Seconds after which one that does not answer is ended, and started again."""
 MOST_LINES = 1_500
 """Connections to one server."""
-MOST_BODY_BYTES = 130 * 2**20
 
 
 @dataclass
@@ -116,10 +115,8 @@ def await_all(members: list[Member]) -> None:
     """Until all of them answer. Raises Trouble."""
     deadline = time.monotonic() + PATIENCE
     for member in members:
-        while member.port is not None and not answers(member.port):
-            if member.process is None or member.process.poll() is not None or time.monotonic() > deadline:
-                raise Trouble("The server did not start; see above.")
-            time.sleep(0.05)
+        if member.port is not None and member.process is not None:
+            await_answer(member.port, member.process, deadline)
 
 
 def proxy() -> str | None:

@@ -11,7 +11,7 @@ from types import FrameType
 
 from launcher import backup, install, postgres
 from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say, with_path
-from launcher.fleet import fleet, proxy, supervised
+from launcher.fleet import Member, fleet, proxy, supervised
 from launcher.serving import TRUSTING, process, working
 
 HELP = """usage: ./lull COMMAND
@@ -105,11 +105,15 @@ def _serve(words: list[str]) -> int:
             print(f"\n  Lull is ready. Sign in with this link, once:\n\n    {link}\n", flush=True)
             print("  For another: ./lull link. Ctrl-C stops Lull.\n", flush=True)
 
-        try:
-            return supervised(fleet(port, environment, PYTHON), lambda: postgres.revive(url), ready)
-        except KeyboardInterrupt:
-            say("stopping ...")
-            return 0
+        return _kept_running(fleet(port, environment, PYTHON), url, ready)
+
+
+def _kept_running(members: list[Member], url: str, ready: Callable[[], None]) -> int:
+    try:
+        return supervised(members, lambda: postgres.revive(url), ready)
+    except KeyboardInterrupt:
+        say("stopping ...")
+        return 0
 
 
 def _serve_in_earnest(words: list[str]) -> int:
@@ -135,11 +139,7 @@ def _serve_in_earnest(words: list[str]) -> int:
         def ready() -> None:
             say(f"serving {os.environ['LULL_HOSTS']} on http://127.0.0.1:{port}, for a proxy that speaks HTTPS")
 
-        try:
-            return supervised(fleet(port, environment, PYTHON, TRUSTING), lambda: postgres.revive(url), ready)
-        except KeyboardInterrupt:
-            say("stopping ...")
-            return 0
+        return _kept_running(fleet(port, environment, PYTHON, TRUSTING), url, ready)
 
 
 def _backup(words: list[str]) -> int:

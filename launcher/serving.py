@@ -15,11 +15,17 @@ from typing import Any
 from launcher.base import ROOT, Trouble
 from launcher.postgres import HOST
 
+MOST_BODY_BYTES = 130 * 2**20
 # Requests are read whole, however slowly they come, before any thread has to do with them; what stays half sent is
 # dropped.
 WAITRESS = (
     *("-m", "waitress", "--threads=8", "--connection-limit=2000", "--channel-timeout=20", "--cleanup-interval=5"),
-    *("--asyncore-use-poll", "--max-request-header-size=65536", f"--max-request-body-size={130 * 2**20}", "--ident="),
+    *(
+        "--asyncore-use-poll",
+        "--max-request-header-size=65536",
+        f"--max-request-body-size={MOST_BODY_BYTES}",
+        "--ident=",
+    ),
 )
 TRUSTING = (
     *("--trusted-proxy=127.0.0.1", "--trusted-proxy-count=1", "--clear-untrusted-proxy-headers"),
@@ -88,17 +94,19 @@ def answers(port: int, path: str = "/ready", patience: float = 10) -> bool:
     return False
 
 
+def await_answer(port: int, server: subprocess.Popen[bytes], deadline: float) -> None:
+    """Until a server answers. Raises Trouble where it has ended before, or has not by the deadline (monotonic)."""
+    while not answers(port):
+        if server.poll() is not None or time.monotonic() > deadline:
+            raise Trouble("The server did not start; see above.")
+        time.sleep(0.05)
+
+
 @contextlib.contextmanager
-def serving(
-    port: int, env: Mapping[str, str], python: str | Path = sys.executable, more: tuple[str, ...] = ()
-) -> Iterator[subprocess.Popen[bytes]]:
+def serving(port: int, env: Mapping[str, str]) -> Iterator[subprocess.Popen[bytes]]:
     """The application in one process on a port of loopback, from when it answers a request."""
-    with process(python, *server_words(port, more), env={**MEMORY, **env}) as server:
-        deadline = time.monotonic() + PATIENCE
-        while not answers(port):
-            if server.poll() is not None or time.monotonic() > deadline:
-                raise Trouble("The server did not start; see above.")
-            time.sleep(0.05)
+    with process(sys.executable, *server_words(port), env={**MEMORY, **env}) as server:
+        await_answer(port, server, time.monotonic() + PATIENCE)
         yield server
 
 

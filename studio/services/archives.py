@@ -232,7 +232,7 @@ def _take_one_in(
         done=told.done,
         deleted_at=min(told.deleted_at, timezone.now()) if told.deleted_at else None,
     )
-    Step.objects.bulk_create(
+    rows = Step.objects.bulk_create(
         Step(
             take=take,
             position=position,
@@ -244,9 +244,11 @@ def _take_one_in(
         )
         for position, entry in enumerate(steps)
     )
-    for position, step in enumerate(told.steps):
-        if step.made_at is not None:
-            Step.objects.filter(take=take, position=position).update(made_at=step.made_at)
+    # Django dates every row as it is made: when a step was made in truth is told afterwards, many at a time.
+    dated = [(row, step.made_at) for row, step in zip(rows, told.steps, strict=True) if step.made_at is not None]
+    for row, made_at in dated:
+        row.made_at = made_at
+    Step.objects.bulk_update([row for row, _ in dated], ["made_at"], batch_size=500)
     if told.added_at is not None:
         Take.objects.filter(pk=take.pk).update(added_at=min(told.added_at, timezone.now()))
     if told.arrangement:

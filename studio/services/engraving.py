@@ -22,7 +22,7 @@ from expression.staff.notation import Hairpin, Written, written
 from expression.take import Take as Recording
 from studio.beside import end_with_the_server
 from studio.models import Take
-from studio.services import arrangement
+from studio.services import arrangement, shaping
 from studio.services.folding import shaped
 
 SECONDS = 30
@@ -72,8 +72,7 @@ def drawing(take: Take, parts: list[int], first: int, count: int, kind: str) -> 
 
 
 def _written(take: Take, parts: list[int], first: int, count: int, before: int | None) -> Written:
-    known = shaped(take.pk, take.revision)
-    seen = known.now.take if before is None else known.before_stroke(before) if before else known.before
+    known, seen = shaped(take.pk, take.revision), shaping.seen(take, before)
     bars = len(seen.meter.bars(max(seen.end, 1)).start)
     wanted = [part for part in parts if part < len(seen.parts)] or [part.id for part in seen.parts]
     if not wanted:

@@ -1,10 +1,15 @@
 """An API client that speaks as one account or another."""
 
+import io
 import json
+from pathlib import Path
 from typing import Any
 from uuid import UUID
 
+import numpy as np
 import pytest
+import soundfile
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
@@ -50,6 +55,21 @@ class Caller:
 def holds_to(contract: Any, answer: Any) -> None:
     """The long answers are sent as the core made them; this is what holds them to the contract."""
     TypeAdapter(contract).validate_python(answer, strict=False)
+
+
+def wav(seconds: float) -> bytes:
+    """A tone of so many seconds, 8,000 samples each."""
+    out = io.BytesIO()
+    soundfile.write(out, 0.5 * np.sin(np.arange(int(seconds * 8_000)) / 20), 8_000, format="WAV")
+    return out.getvalue()
+
+
+@pytest.fixture
+def place(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """A spool of the test's own."""
+    monkeypatch.setattr(settings, "SPOOL", tmp_path)
+    monkeypatch.setattr(settings, "FILE_UPLOAD_TEMP_DIR", tmp_path)
+    return tmp_path
 
 
 @pytest.fixture

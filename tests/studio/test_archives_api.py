@@ -8,36 +8,22 @@ from typing import Any
 from uuid import UUID
 
 import mido
-import numpy as np
 import pytest
 import soundfile
-from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from studio.models import Step, Take, TakeSound
 from studio.services import jobs, spool
 from tests.files import file_of, phrase
-from tests.studio.conftest import Caller
+from tests.studio.conftest import Caller, wav
+
+pytestmark = pytest.mark.usefixtures("place")
 
 STROKES: list[dict[str, Any]] = [
     {"kind": "velocity.set", "value": 80},
     {"kind": "lane.ramp", "lane": "cc:11", "where": {"parts": [0], "span": [0, 1920]}, "start": 10, "end": 90},
     {"kind": "velocity.nudge", "by": 7},
 ]
-
-
-@pytest.fixture(autouse=True)
-def place(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
-    """A spool of the test's own."""
-    monkeypatch.setattr(settings, "SPOOL", tmp_path)
-    monkeypatch.setattr(settings, "FILE_UPLOAD_TEMP_DIR", tmp_path)
-    return tmp_path
-
-
-def wav() -> bytes:
-    out = io.BytesIO()
-    soundfile.write(out, 0.5 * np.sin(np.arange(8_000) / 20), 8_000, format="WAV")
-    return out.getvalue()
 
 
 def furnished(player: Caller) -> str:
@@ -48,7 +34,7 @@ def furnished(player: Caller) -> str:
         assert player.call("post", f"takes/{take}/strokes", body).status_code == 200
     player.call("post", f"takes/{take}/undo", {"revision": 3})
     player.call("put", f"takes/{take}/arrangement", {"parts": {"0": {"name": "Bell", "dye": "madder"}}})
-    player.client.post(f"/api/takes/{take}/sound", {"file": SimpleUploadedFile("room.wav", wav())})
+    player.client.post(f"/api/takes/{take}/sound", {"file": SimpleUploadedFile("room.wav", wav(1))})
     player.call("patch", f"takes/{take}/sound", {"offset": 1.5})
     player.add(file_of(phrase([30, 40])), "As it came.mid")
     player.call("delete", f"takes/{player.add(file_of(phrase([1])), 'Gone.mid')}")

@@ -1,6 +1,5 @@
 """What a worker does: large files, watched, refused with a reason, begun again where it was cut off."""
 
-import io
 import json
 import os
 import threading
@@ -9,10 +8,7 @@ from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-import numpy as np
 import pytest
-import soundfile
-from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from procrastinate.contrib.django import app
@@ -25,29 +21,17 @@ from studio.models import Checkpoint, Job, Take
 from studio.services import folding, jobs, purging, queue, spool
 from studio.services.progress import Watched
 from tests.files import file_of, phrase
-from tests.studio.conftest import Caller
+from tests.studio.conftest import Caller, wav
+
+pytestmark = pytest.mark.usefixtures("place")
 
 LONG = performance(notes=20_000, pedals=4_000)
-
-
-@pytest.fixture(autouse=True)
-def place(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
-    """A spool of the test's own."""
-    monkeypatch.setattr(settings, "SPOOL", tmp_path)
-    monkeypatch.setattr(settings, "FILE_UPLOAD_TEMP_DIR", tmp_path)
-    return tmp_path
 
 
 def waiting() -> Any:
     """What the jobs are about that wait, in the order in which they will be done."""
     mine = ProcrastinateJob.objects.filter(task_name="studio.work", status="todo")
     return mine.order_by("-priority", "id").values_list("args", flat=True)
-
-
-def wav(seconds: float) -> bytes:
-    out = io.BytesIO()
-    soundfile.write(out, 0.5 * np.sin(np.arange(int(seconds * 8_000)) / 20), 8_000, format="WAV")
-    return out.getvalue()
 
 
 def test_a_large_recording_waits_for_a_worker_and_is_then_in_the_library(anna: Caller, place: Path) -> None:
