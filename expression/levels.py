@@ -4,6 +4,7 @@ What a note says stands on what its channel's lane says: the pitch is the sum of
 from their defaults. One after another notes can be said by the lane alone; in a chord only where all say the same.
 """
 
+from dataclasses import replace
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -14,8 +15,11 @@ from expression.arrays import Ints, frozen, ranges, union
 from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.lanes import BESIDE, LANES, NOTE_PITCH, NOTE_PRESSURE
+from expression.limits import MOST_SEMITONES
+from expression.midi.rpn import holding
 from expression.note_curves import NoteCurves
-from expression.sounding import struck
+from expression.percussion import CHANNEL as PERCUSSION
+from expression.sounding import died_away, struck
 from expression.take import Channel, Lane, Part, Take
 
 HEARD_APART = {NOTE_PITCH: 0.03}
@@ -71,7 +75,9 @@ def curves_on(take: Take, channel: Channel, key: str) -> NoteCurves:
 
 
 def line(take: Take, channel: Channel, key: str) -> Line:
-    """What the notes of a channel say in turn: each until the next is struck, of a chord the first with a curve."""
+    """What the notes of a channel say in turn: each until it is heard no longer, or the next is struck; of a chord the
+    first with a curve.
+    """
     default, error = LANES[key].default, LANES[key].error / FINER
     notes, curves = heard(take, channel), curves_on(take, channel, key)
     onsets = chord_onsets(notes.start, take.resolution)
@@ -88,8 +94,12 @@ def line(take: Take, channel: Channel, key: str) -> Line:
     following = np.append(heads[1:], np.iinfo(np.int64).max)
     starts = notes.start[rows]
     ends = np.minimum(tails[group[rows]], following[group[rows]])
+    # What it has come to by the end of the key stays until the chord is heard no longer, or the next needs the lane.
+    heard_until = np.zeros(len(heads), dtype=np.int64)
+    np.maximum.at(heard_until, group, died_away(take, channel, notes.id, notes.end))
+    kept = np.minimum(heard_until[group[rows]], following[group[rows]])
     lasting = ends > starts
-    rows, starts, ends = rows[lasting], starts[lasting], ends[lasting]
+    rows, starts, ends, kept = rows[lasting], starts[lasting], ends[lasting], kept[lasting]
     own = curves.renamed(notes.id[rows], np.arange(len(rows)))
     base = starts[own.owners()]
     silent = np.setdiff1d(np.arange(len(rows)), own.owners()[own.nodes.ticks <= 0])
@@ -100,7 +110,7 @@ def line(take: Take, channel: Channel, key: str) -> Line:
     both = both.rows(np.lexsort((np.arange(len(both)), both.ticks, owner[inside])))
     made = piece.within(piece.opened(_parted(both), union(np.sort(starts), np.sort(ends)), error), starts, ends)
     made = made.valued(made.values - default)
-    return Line(starts, ends, made, _unsaid(take, notes, curves, key, starts, ends, made))
+    return Line(starts, kept, made, _unsaid(take, notes, curves, key, starts, kept, made))
 
 
 def _parted(curve: Curve) -> Curve:
@@ -200,9 +210,22 @@ def needs_zone(take: Take, channel: Channel) -> bool:
 
 @lru_cache(maxsize=64)
 def is_zoned(take: Take, channel: Channel) -> bool:
-    """Whether the notes of a channel are sent in a zone, each on a member of its own."""
+    """Whether the notes of a channel are sent in a zone, each on a member of its own.
+
+    Percussion is known by its channel (GM level 1): it leaves that only where it is told to.
+    """
     way = channel.sending.way
-    return way == "mpe" or (way == "auto" and needs_zone(take, channel))
+    return way == "mpe" or (way == "auto" and channel.number != PERCUSSION and needs_zone(take, channel))
+
+
+def widened(take: Take, channel: Channel) -> Channel:
+    """A channel with a zone whose members bend as far as its notes say, as far as any range goes."""
+    curves, zone = curves_on(take, channel, NOTE_PITCH), channel.sending.zone
+    furthest = float(np.abs(curves.nodes.values).max(initial=0.0))
+    if furthest <= zone.reach:
+        return channel
+    zone = zone._replace(reach=float(min(holding(furthest), MOST_SEMITONES)))
+    return replace(channel, sending=channel.sending._replace(zone=zone))
 
 
 def unsaid(take: Take, channel: Channel) -> dict[str, Ints]:

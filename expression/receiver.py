@@ -64,6 +64,8 @@ class Note:
     key_up: int = -1
     end: int = -1
     """When it stops sounding, pedals counted in."""
+    manager: int = -1
+    """The channel that managed its own when it was struck, and acts on it too; -1: none."""
 
 
 @dataclass
@@ -95,13 +97,13 @@ class Heard:
     tempo: tuple[list[int], list[float], list[int]]
     """Ticks, seconds and microseconds a quarter note of each step."""
     managers: dict[tuple[int, int], int] = field(default_factory=dict)
-    """Of members of zones (port and channel) the channel that manages them, and acts on all their notes."""
+    """Of channels that are members of a zone at any time (port and channel) the one that manages them last."""
 
     def bend_of(self, note: Note, ticks: ArrayLike) -> Numbers:
         """Semitones by which a note is bent at `ticks`: by its channel, and by what manages that (M1-100, 2.2.5)."""
         found = np.nan_to_num(self.channels[note.port, note.channel].bend.at(ticks))
-        if (manager := self.managers.get((note.port, note.channel))) is not None:
-            found = found + np.nan_to_num(self.channels[note.port, manager].bend.at(ticks))
+        if note.manager >= 0:
+            found = found + np.nan_to_num(self.channels[note.port, note.manager].bend.at(ticks))
         return found
 
     def seconds(self, tick: float) -> float:
@@ -163,7 +165,7 @@ def receive(data: bytes) -> Heard:
 
 _Told = tuple[int, int, int, int, int]
 """Tick, track, status without its channel, two data bytes. Of our own making: 0xF1, a bend range of so many semitones
-and cents, which is set by a message to another channel of a zone."""
+and cents, which is set by a message to another channel of a zone; 0xF2, the channel that manages this one from now on (-1: none)."""
 ZONE_PARAMETER = (0, 6)
 MEMBER_RANGE, MANAGER_RANGE = 48, 2
 """Semitones, from the message on that sets a zone up (M1-100, 2.1.1)."""
@@ -215,8 +217,13 @@ def _in_zones(
     for tick, number, row, channel, kind, first, second in order:
         key = (tick, number, row)
         if kind == 0xF0:
+            # A module that starts anew knows of no zone.
+            sizes.update({0: 0, 15: 0})
+            chosen.clear()
+            ranges.clear()
             for one in placed:
                 say(one, key, (tick, number, 0xF0, 0, 0))
+                say(one, key, (tick, number, 0xF2, -1, 0))
             continue
         say(channel, key, (tick, number, kind, first, second))
         if kind != 0xB0:
@@ -231,7 +238,11 @@ def _in_zones(
                 # The newer zone takes from the other what both would have.
                 other = 15 - channel
                 sizes[other] = min(sizes[other], max(14 - sizes[channel], 0))
+                for one in placed:
+                    if one not in members(other):
+                        say(one, key, (tick, number, 0xF2, -1, 0))
                 for member in members(channel):
+                    say(member, key, (tick, number, 0xF2, channel, 0))
                     managers[port, member] = channel
                     say(member, key, (tick, number, 0xF1, MEMBER_RANGE, 0))
                 say(channel, key, (tick, number, 0xF1, MANAGER_RANGE, 0))
@@ -282,6 +293,8 @@ def _channel(
     for tick, track, kind, first, second in messages:
         if kind == 0x90 and second:
             keys.struck(tick, owner[track], first, second)
+        elif kind == 0xF2:
+            keys.manager = first
         elif kind in (0x80, 0x90):
             keys.let_go(tick, first)
         elif kind == 0xE0:
@@ -400,7 +413,7 @@ class _Keys:
     """Keys that are down, and notes that the pedals hold."""
 
     def __init__(self, notes: list[Note], port: int, channel: int) -> None:
-        self._notes, self._port, self._channel = notes, port, channel
+        self._notes, self._port, self._channel, self.manager = notes, port, channel, -1
         self._down: dict[int, deque[Note]] = defaultdict(deque)
         self._held: dict[int, list[Note]] = {}
         """Let go by the finger, held by a pedal."""
@@ -411,7 +424,7 @@ class _Keys:
     def struck(self, tick: int, part: int, pitch: int, velocity: int) -> None:
         for note in self._held.pop(pitch, ()):
             note.end = tick
-        note = Note(part, self._channel, self._port, pitch, velocity, tick)
+        note = Note(part, self._channel, self._port, pitch, velocity, tick, manager=self.manager)
         self._notes.append(note)
         self._down[pitch].append(note)
 
@@ -554,10 +567,10 @@ def as_document(heard: Heard) -> dict[str, Any]:
     Streams begin with what is in force when the note starts (what nothing has set yet is the standard's default) and
     tell every change until it has ended. A key's own pressure and the channel's: whichever was told last.
     """
-    streams: dict[tuple[int, int, int], tuple[_Stream, _Stream, _Stream]] = {}
+    streams: dict[tuple[int, int, int, int], tuple[_Stream, _Stream, _Stream]] = {}
     notes = []
     for note in heard.notes:
-        key = (note.port, note.channel, note.pitch)
+        key = (note.port, note.channel, note.pitch, note.manager)
         if key not in streams:
             streams[key] = _streams(heard, note)
         bend, pressure, timbre = streams[key]
@@ -587,8 +600,8 @@ def _streams(heard: Heard, note: Note) -> "tuple[_Stream, _Stream, _Stream]":
     order = np.argsort(ticks, kind="stable")
     pressure = Steps(ticks[order], np.concatenate([one.values for one in presses])[order])
     bend, timbre = channel.bend, channel.controllers.get(74, nothing)
-    if (manager := heard.managers.get((note.port, note.channel))) is not None:
-        above = heard.channels.get((note.port, manager), Channel())
+    if note.manager >= 0:
+        above = heard.channels.get((note.port, note.manager), Channel())
         bend, pressure = _sum(bend, above.bend, 0.0), _sum(pressure, above.pressure, 0.0)
         timbre = _sum(timbre, above.controllers.get(74, nothing), 64.0)
         for steps in (pressure, timbre):

@@ -9,12 +9,14 @@ from weakref import WeakKeyDictionary
 import numpy as np
 from numpy.typing import NDArray
 
-from expression.arrays import Bytes, Flags, Floats, Ints, union
+from expression.arrays import Bytes, Flags, Floats, Ints, union, whole
 from expression.curve import Curve
 from expression.lanes import ALL_NOTES_OFF, ALL_SOUND_OFF, MODE_MESSAGES, SOSTENUTO, SUSTAIN, THRESHOLD
 from expression.midi.status import CONTROL
 from expression.take import Channel, Lane, Rows, Take
 
+RING_SECONDS = 1.0
+"""So long a note is heard after it was let go, where nobody has said how long its instrument rings."""
 WITHIN = 2**21
 """Places within a tick: new values, new ends of notes, what was recorded in its order, new starts (see midi/order)."""
 
@@ -80,6 +82,22 @@ def sounding(take: Take, channel: Channel, threshold: float = THRESHOLD, apart: 
     start, until, end, part, pitch, id_, cut, order = found
     velocity = _columns(take, channel, "velocity")[0][order]
     return Sounding(start, until, end, part, pitch, velocity, id_, cut)
+
+
+def sounds_until(take: Take, channel: Channel, ids: Ints, ends: Ints) -> Ints:
+    """When notes (by their ids) stop sounding, pedals counted in; `ends` is for those that are muted."""
+    sounds = sounding(take, channel)
+    if not len(sounds.id):
+        return ends
+    order = np.argsort(sounds.id)
+    row = order[np.minimum(np.searchsorted(sounds.id[order], ids), len(order) - 1)]
+    return np.where(sounds.id[row] == ids, sounds.end[row], ends)
+
+
+def died_away(take: Take, channel: Channel, ids: Ints, ends: Ints) -> Ints:
+    """When notes are heard no longer: the same, and as long as the instrument rings on after that."""
+    rings = RING_SECONDS if channel.answers.rings is None else channel.answers.rings
+    return whole(take.tempo.tick(take.tempo.seconds(sounds_until(take, channel, ids, ends)) + rings))
 
 
 _Known = deque[tuple[tuple[int, float, bool], list[Any], tuple[Any, ...]]]

@@ -250,6 +250,8 @@ class Answers(NamedTuple):
     """Kinds of curves; None: all."""
     semitones: float | None = None
     """How far it bends a note; None: as far as it is told."""
+    rings: float | None = None
+    """Seconds that a note is heard after it was let go; None: nobody has said."""
 
     def takes(self, key: str) -> bool:
         """Whether it takes a kind of curve."""

@@ -7,7 +7,7 @@ import numpy as np
 
 from expression.arrays import Flags, Floats, Ints
 from expression.lanes import BANKS, LANES, Form
-from expression.sounding import sounding
+from expression.sounding import RING_SECONDS, sounding
 from expression.take import Channel, Lane, Take
 
 NEIGHBOURS = 2.0
@@ -18,8 +18,6 @@ LONGEST_GAP = 0.5
 """In a flicker the next event comes within so many seconds."""
 TURNS = 0.6
 """In a flicker at least this share of moves turn round; a hand that moves slowly goes one way."""
-RING_SECONDS = 1.0
-"""A note is heard for so long after it was let go."""
 
 
 class Run(NamedTuple):

@@ -9,12 +9,13 @@ import numpy as np
 
 from expression.arrays import Bytes, Flags, Ints, frozen
 from expression.lanes import BEND, LANES, NOTE_PITCH, NOTE_PRESSURE
-from expression.levels import is_zoned, kinds_on, with_line
+from expression.levels import is_zoned, kinds_on, widened, with_line
 from expression.limits import MOST_SEMITONES
 from expression.midi.encoding import Messages, lane_messages, preceding
 from expression.midi.notes_told import key_pressure, standing
 from expression.midi.order import FOLLOWS, Order, class_of, last_at
-from expression.midi.ranges import holding, restated, with_range
+from expression.midi.ranges import restated, with_range
+from expression.midi.rpn import holding
 from expression.midi.smf import END_OF_TRACK
 from expression.midi.status import CONTROL, META, NOTE_OFF, NOTE_ON, SYSEX
 from expression.midi.zones import NO_NOTE, Emitted, ends, zoned
@@ -75,13 +76,16 @@ def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
 def levelled(take: Take) -> Take:
     """The take with what its notes say on the lanes of their channels, where they are sent without a zone.
 
-    A range that does not hold it is widened. Pressure stays with the notes: there is a message for it.
+    A range that does not hold it is widened, that of a zone too. Pressure stays with the notes: there is a message for
+    it.
     """
     for channel in take.channels:
         kinds = [key for key in kinds_on(take, channel) if key != NOTE_PRESSURE]
         if not kinds:
             continue
         if is_zoned(take, channel):
+            take = take.with_channel(widened(take, channel))
+            channel = take.channels[channel.id]
             if NOTE_PITCH in kinds and BEND in channel.lanes and BEND not in channel.paces:
                 # What both are off adds up.
                 grain, seconds, worst = channel.pace(BEND)

@@ -108,12 +108,6 @@ def told(
         row = np.concatenate((silent, row))
         sequence = np.lexsort((np.arange(len(row)), nodes.ticks, row))
         nodes, row = nodes.rows(sequence), row[sequence]
-    # What goes on behind the end of its note, or to where the next begins, is cut there.
-    crossing = np.flatnonzero(~nodes.hold[:-1] & (row[1:] != row[:-1])) if len(row) else row
-    hold = nodes.hold.copy()
-    hold[crossing] = True
-    hold[-1:] = True
-    nodes = Curve(nodes.ticks, nodes.values, frozen(hold, bool), nodes.lift, nodes.ease)
     nodes = _cut(nodes, own, base, until, row, kind.error)
     forced = _again(again, notes, order, base, until) if again is not None and len(again) else base[:0]
     nodes = piece.opened(nodes, forced, kind.error) if len(forced) else nodes
@@ -146,7 +140,12 @@ def _again(again: Ints, notes: Placed, order: Ints, base: Ints, until: Ints) -> 
 
 
 def _cut(nodes: Curve, own: NoteCurves, base: Ints, until: Ints, row: Ints, error: float) -> Curve:
-    """The nodes of notes, where a way goes on behind what counts of a note, with a node that says how far it comes."""
+    """The nodes of notes (each that of a `row`), where a way goes on behind what counts of a note, with a node that
+    says how far it comes; in the order of time.
+    """
+    # What is the last of a note says nothing of the next.
+    hold = nodes.hold | np.append(row[1:] != row[:-1], True)[: len(row)]
+    nodes = Curve(nodes.ticks, nodes.values, frozen(hold, bool), nodes.lift, nodes.ease)
     rows = own.owners()
     local = own.nodes.ticks + base[rows]
     crossed = np.flatnonzero(own.nodes.ways)
@@ -154,15 +153,17 @@ def _cut(nodes: Curve, own: NoteCurves, base: Ints, until: Ints, row: Ints, erro
     crossed = crossed[local[crossed + 1] > until[rows[crossed]]]
     if not len(crossed):
         return nodes
-    # Such ways are told again, each as far as it counts, in straight ways where their form cannot be cut.
-    which = rows[crossed]
+    # Such ways are told again, each as far as it counts, in straight ways where their form cannot be cut. Each is the
+    # last that is left of its note.
     pieces = []
-    for at, note in zip(crossed.tolist(), which.tolist(), strict=True):
+    for at in crossed.tolist():
         way = own.nodes.rows(slice(at, at + 2)).timed(local[at : at + 2])
-        pieces.append(piece.cut(way, int(local[at]), int(until[note]), error).curve)
-    gone = np.isin(nodes.ticks, local[crossed]) & np.append(row[1:] != row[:-1], True)
+        pieces.append(piece.cut(way, int(local[at]), int(until[rows[at]]), error).curve)
+    gone = contained(row, rows[crossed]) & np.append(row[1:] != row[:-1], True)
     made = nodes.rows(~gone).then(*pieces)
-    return made.rows(np.argsort(made.ticks, kind="stable"))
+    owner = np.concatenate((row[~gone], np.repeat(rows[crossed], [len(one) for one in pieces])))
+    # Notes follow one another: where one ends, the next may begin.
+    return made.rows(np.lexsort((np.arange(len(made)), made.ticks, owner)))
 
 
 def standing(take: Take, part: Part) -> Ints:

@@ -4,7 +4,6 @@ MIDI 1.0, Registered Parameter Numbers: selection (101, 100), data entry (6, 38)
 data entry that follows is mistaken for another range.
 """
 
-import math
 from dataclasses import replace
 from typing import NamedTuple
 
@@ -92,11 +91,6 @@ def astray(take: Take, channel: Channel) -> list[tuple[int, int]]:
     rows = parameters.rows[parameters.astray]
     rows = rows[(take.rows.data1[rows] == DATA_MSB) & ~np.isin(rows, channel.unsaid)]
     return list(zip(take.rows.tick[rows].tolist(), take.rows.data2[rows].tolist(), strict=True))
-
-
-def holding(furthest: float) -> int:
-    """The least range in whole semitones that holds a bend."""
-    return math.ceil(round(furthest, 6))
 
 
 def with_range(before: Channel, made: Channel) -> Channel:

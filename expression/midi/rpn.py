@@ -1,5 +1,7 @@
 """Registered parameters: the bend range (MIDI 1.0, RPN 0: Pitch Bend Sensitivity)."""
 
+import math
+
 import numpy as np
 
 from expression.arrays import Bytes, Floats, Ints
@@ -58,3 +60,8 @@ def bend_ranges(controller: Bytes, value: Bytes, resets: Bytes) -> tuple[Ints, F
             found.append((row, cents / 100))
     rows, sizes = np.array(found, dtype=np.float64).reshape(-1, 2).T
     return rows.astype(np.int64), sizes
+
+
+def holding(furthest: float) -> int:
+    """The least range in whole semitones that holds a bend."""
+    return math.ceil(round(furthest, 6))

@@ -9,6 +9,7 @@ from expression.arrays import frozen
 from expression.levels import kinds_on
 from expression.midi import smf
 from expression.midi.emit import emit
+from expression.percussion import CHANNEL as PERCUSSION
 from expression.take import Take
 
 Way = Literal["plain", "mpe"]
@@ -29,10 +30,12 @@ def write(take: Take, tolerance: float = 0.0, way: Way | None = None) -> bytes:
 
 
 def sent(take: Take, way: Way | None) -> Take:
-    """The take with its parts sent in one way: in zones all whose notes have curves, or plainly what leaves it open."""
+    """The take with its parts sent in one way: in zones all whose notes have curves (percussion only where it is told
+    to leave its channel), or plainly what leaves it open.
+    """
     for channel in take.channels if way else ():
         chosen = channel.sending.way
-        if way == "mpe" and kinds_on(take, channel):
+        if way == "mpe" and channel.number != PERCUSSION and kinds_on(take, channel):
             chosen = "mpe"
         elif way == "plain" and chosen == "auto":
             chosen = "plain"

@@ -20,6 +20,7 @@ from expression.lanes import (
     NOTE_PITCH,
     NOTE_PRESSURE,
     NOTE_TIMBRE,
+    RESET,
     RPN_LSB,
     RPN_MSB,
 )
@@ -62,15 +63,18 @@ def allotment(take: Take, channel: Channel) -> Allotment:
     """Which member carries which note of a channel that is sent in a zone.
 
     Of those on which nothing sounds any longer (pedals counted in) the one that has been silent longest, so that what
-    rings on keeps its pitch. Where something sounds on each, rather one whose keys are up and only ring on, then the
-    one that is nearest to its end. A note that stands as it was recorded stays on its channel.
+    rings on keeps its pitch. Where something sounds on each, that on which the fewest keys are down, then on which the
+    fewest notes ring, then the one that is nearest to its end. A note that stands as it was recorded stays on its
+    channel.
     """
     zone = channel.sending.zone
     notes = sounding(take, channel, apart=True)
     recorded = _recorded(take, channel, notes.id)
     members = zone.channels
     slot = {member: at for at, member in enumerate(members)}
-    free, up = [-1] * len(members), [-1] * len(members)
+    free = [-1] * len(members)
+    over: list[list[tuple[int, int]]] = [[] for _ in members]
+    """Of what sounds on each member: when its key comes up, and when it has ended."""
     waiting: dict[int, list[tuple[int, int]]] = {}
     for start, end, member in zip(notes.start.tolist(), notes.end.tolist(), recorded.tolist(), strict=True):
         if member in slot:
@@ -94,9 +98,15 @@ def allotment(take: Take, channel: Channel) -> Allotment:
             ]  # fmt: skip
             if not apart:
                 crowded.append(note)
-                apart = [number for number in range(len(members)) if up[number] <= start] or list(range(len(members)))
-            at = min(apart, key=lambda number: (free[number], up[number]))
-        free[at], up[at] = max(free[at], end), max(up[at], key_up)
+                over = [[one for one in ends if one[1] > start] for ends in over]
+                down = [sum(up > start for up, _ in ends) for ends in over]
+                least = min((down[number], len(over[number])) for number in range(len(members)))
+                apart = [number for number in range(len(members)) if (down[number], len(over[number])) == least]
+            at = min(apart, key=free.__getitem__)
+        if free[at] <= start:
+            over[at] = []
+        over[at].append((key_up, end))
+        free[at] = max(free[at], end)
         found[row] = members[at]
     return Allotment(notes.id, notes.start, notes.key_up, found, frozen(crowded, np.int64))
 
@@ -160,7 +170,7 @@ def zoned(take: Take, tracks: list[Emitted]) -> list[Emitted]:
         if channel.id in ports:
             tracks = _apart(take, channel, tracks, ports[channel.id])
     for channel in zoned:
-        tracks = _in_zone(take, channel, tracks)
+        tracks = _in_zone(take, channel, tracks, channel.id in ports)
     return tracks
 
 
@@ -226,7 +236,7 @@ class _Added(NamedTuple):
         return _Added(*(column[rows] for column in self))  # type: ignore[arg-type]
 
 
-def _in_zone(take: Take, channel: Channel, tracks: list[Emitted]) -> list[Emitted]:
+def _in_zone(take: Take, channel: Channel, tracks: list[Emitted], own_port: bool) -> list[Emitted]:
     zone, given = channel.sending.zone, allotment(take, channel)
     order = np.argsort(given.id)
     ids, member = given.id[order], given.member[order]
@@ -234,10 +244,12 @@ def _in_zone(take: Take, channel: Channel, tracks: list[Emitted]) -> list[Emitte
     added = _values(take, channel, given)
     home = min(number for number, track in enumerate(tracks) if (track.owner == channel.id).any())
     made = list(tracks)
-    # What a reset has put back is said again behind it, in the track that it is in.
-    resets = {int(take.rows.tick[row]): int(take.rows.track[row]) for row in channel.resets.tolist()}
+    # What a reset has put back is said again behind it, in the track that it is in (if that goes to the same port).
+    rows = channel.resets[np.argsort(take.rows.rank[channel.resets])]
+    resets = {int(take.rows.tick[row]): home if own_port else int(take.rows.track[row]) for row in rows.tolist()}
     behind = np.full(len(added.tick), -1)
     behind[added.is_again] = [resets.get(tick, -1) for tick in added.tick[added.is_again].tolist()]
+    system = [] if stands else _at_system_on(take, channel)
     for number, track in enumerate(tracks):
         mine = track.owner == channel.id
         if not mine.any() and number not in resets.values():
@@ -253,13 +265,16 @@ def _in_zone(take: Take, channel: Channel, tracks: list[Emitted]) -> list[Emitte
         struck = np.flatnonzero(mine & (track.note >= 0))
         here = np.where(added.is_again, behind == number, np.isin(added.note, track.note[struck]))
         new = added.only(here)
-        at = np.searchsorted(events.tick, new.tick + new.is_again)
+        at = np.searchsorted(events.tick, new.tick)
+        at[new.is_again] = [_after_resets(events, tick) for tick in new.tick[new.is_again].tolist()]
         by_id = struck[np.argsort(track.note[struck])]
         first = by_id[np.searchsorted(track.note[by_id], new.note[new.is_first])]
         at[new.is_first] = first
         columns = [_messages(at * 2, new.tick, new.status, new.one, new.two, channel.id)]
-        if number == home and not stands:
-            columns.insert(0, _configuration(take, channel, track, zone))
+        if number == home and not stands and not _begins_reset(tracks, channel, system):
+            columns.insert(0, _configuration(channel, zone, 0, _first_place(track, channel)))
+        again = [tick for tick in system if resets[tick] == number]
+        columns[:0] = [_configuration(channel, zone, tick, _after_resets(events, tick)) for tick in again]
         made[number] = _woven(track, status, gone, columns)
     return made
 
@@ -316,15 +331,35 @@ def controls(parameter: tuple[int, int], value: int, fine: int | None = None) ->
     return [*chosen, *data, (RPN_MSB, NOTHING[0]), (RPN_LSB, NOTHING[1])]
 
 
-def _configuration(take: Take, channel: Channel, track: Emitted, zone: Zone) -> _Columns:
-    """What sets a zone up, after whatever resets a whole module before the first note."""
-    events = track.events
-    begins = np.flatnonzero((track.owner == channel.id) & (track.note >= 0))
-    first = int(begins[0]) if len(begins) else len(events)
-    resets = np.flatnonzero(events.status[:first] == SYSEX)
+def _first_place(track: Emitted, channel: Channel) -> int:
+    """Before which event of a track a zone is set up that a channel is sent in: at the start, before all of its own."""
     voices = np.flatnonzero(track.owner == channel.id)
-    place = int(resets[-1]) + 1 if len(resets) else min(int(voices[0]) if len(voices) else 0, first)
-    tick = int(events.tick[resets[-1]]) if len(resets) else 0
+    return min(int(voices[0]), int(np.searchsorted(track.events.tick, 0, side="right")))
+
+
+def _begins_reset(tracks: list[Emitted], channel: Channel, system: list[int]) -> bool:
+    """Whether a whole module is reset before anything is said to a channel: what is said behind that is enough."""
+    own = [track.events.tick[track.owner == channel.id] for track in tracks]
+    return bool(system) and min(int(ticks[0]) for ticks in own if len(ticks)) >= system[0]
+
+
+def _at_system_on(take: Take, channel: Channel) -> list[int]:
+    """Ticks of the resets of a whole module: what sets a zone up has to be said again after each."""
+    rows = take.rows
+    return np.unique(rows.tick[channel.resets[rows.status[channel.resets] == SYSEX]]).tolist()
+
+
+def _after_resets(events: Events, tick: int) -> int:
+    """Behind which event of a track (1 more than its row) it is known what resets at a tick have left."""
+    first, after = np.searchsorted(events.tick, [tick, tick + 1]).tolist()
+    here = slice(first, after)
+    control = (events.status[here] < SYSEX) & ((events.status[here] & 0xF0) == CONTROL)
+    resets = np.flatnonzero((control & (events.data1[here] == RESET)) | (events.status[here] == SYSEX))
+    return first + int(resets[-1]) + 1 if len(resets) else first
+
+
+def _configuration(channel: Channel, zone: Zone, tick: int, place: int) -> _Columns:
+    """What sets a zone up, before an event of a track."""
     told: list[tuple[int, int, int]] = []
 
     def say(number: int, messages: list[tuple[int, int]]) -> None:
@@ -347,6 +382,7 @@ def _values(take: Take, channel: Channel, given: Allotment) -> _Added:
     none = np.zeros(0, dtype=bool)
     found = [_Added(*(np.zeros(0, dtype=np.int64),) * 5, none, none)]
     kinds, resets = kinds_on(take, channel), np.unique(take.rows.tick[channel.resets])
+    system = np.array(_at_system_on(take, channel), dtype=np.int64)
     for key in [*ALWAYS, *(key for key in kinds if key not in ALWAYS)]:
         curves = curves_on(take, channel, key)
         if key in channel.sending.replaces and BESIDE[key] in channel.lanes:
@@ -356,8 +392,9 @@ def _values(take: Take, channel: Channel, given: Allotment) -> _Added:
         again = resets if LANES[BESIDE[key]].after_reset is not None else resets[:0]
         said = told(take, notes, curves, key, LANES[key].default, rounding, shared, again)
         code = _code(key, said.value, zone)
+        epoch = np.searchsorted(system, said.tick, side="right")
         as_it_came = np.isin(notes.id, _as_it_came(take, channel, key))[said.note]
-        new = _needed(take, channel, key, said, code, as_it_came) if as_it_came.any() else _new(key, said, code)
+        new = _needed(take, channel, key, said, code, as_it_came) if as_it_came.any() else _new(key, said, code, epoch)
         status, one, two = _message(key, code[new])
         columns = (said.tick[new], status | said.voice[new], one, two, notes.id[said.note[new]])
         found.append(_Added(*columns, said.is_first[new], said.is_again[new]))
@@ -365,9 +402,12 @@ def _values(take: Take, channel: Channel, given: Allotment) -> _Added:
     return every.only(np.argsort(every.tick, kind="stable"))
 
 
-def _new(key: str, said: Told, code: Ints) -> Flags:
-    """Which values are sent: what a channel has not been told already, and what is always said before a note."""
-    new = np.append(True, (code[1:] != code[:-1]) | (said.voice[1:] != said.voice[:-1]))[: len(code)]
+def _new(key: str, said: Told, code: Ints, epoch: Ints) -> Flags:
+    """Which values are sent: what a channel has not been told already since the last reset of all (its `epoch`), and
+    what is always said before a note.
+    """
+    same = (code[1:] == code[:-1]) & (said.voice[1:] == said.voice[:-1]) & (epoch[1:] == epoch[:-1])
+    new = np.append(True, ~same)[: len(code)]
     return np.asarray(new | (said.is_first & (key in ALWAYS)) | said.is_again)
 
 

@@ -13,7 +13,8 @@ from expression import piece
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.limits import MOST_SEMITONES
-from expression.midi.ranges import by_hand, holding, relaid, restated, with_range
+from expression.midi.ranges import by_hand, relaid, restated, with_range
+from expression.midi.rpn import holding
 from expression.strokes.base import Reach
 from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Take

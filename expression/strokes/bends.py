@@ -13,6 +13,7 @@ from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.limits import MOST_CYCLES
 from expression.notes import Notes
+from expression.sounding import died_away
 from expression.strokes.base import Lift, Unit, masks_of
 from expression.strokes.gestures import (
     EASE,
@@ -24,8 +25,8 @@ from expression.strokes.gestures import (
     Interval,
     Line,
     Offsets,
-    rung_out,
     signed,
+    until_struck,
 )
 from expression.strokes.grips import Grip, Time
 from expression.take import Channel, Take
@@ -62,7 +63,10 @@ class BendScoop(BendGesture):
 
 
 class BendFall(BendGesture):
-    """Off the note: it leaves its pitch before its end, and has gone so far when it ends."""
+    """Off the note: it leaves its pitch before its end, and has gone so far when it ends.
+
+    There it stays until the note is heard no longer, pedals and what rings on counted in, or another is struck.
+    """
 
     kind: Literal["bend.fall"] = "bend.fall"
     end: Interval = Field(-2.0, description="Semitones from the note, where it ends.")
@@ -91,7 +95,7 @@ class BendFall(BendGesture):
 
 
 class BendDip(BendGesture):
-    """There and back within the note."""
+    """There and back within the note; where it is furthest at the note's end, it goes back while the note rings on."""
 
     goes_back = True
 
@@ -106,7 +110,9 @@ class BendDip(BendGesture):
     def offsets(self, take: Take, channel: Channel, line: Line) -> Offsets:
         half = max(round(self.time * take.resolution / 2), 1)
         middle = line.start + whole(self.at * (line.end - line.start))
-        leaves, back = np.maximum(middle - half, line.start), np.minimum(middle + half, line.end)
+        # What is furthest at the very end has only what rings on to go back in.
+        until = np.where(middle < line.end, line.end, line.ring)
+        leaves, back = np.maximum(middle - half, line.start), np.minimum(middle + half, until)
         rest = np.zeros(len(middle))
         # The way back is the way there in a mirror.
         lift = np.array([self.lift, -self.lift, 0.0])
@@ -289,12 +295,14 @@ class BendGlide(BendGesture):
                 origin = pitch[head]
                 until = np.maximum(notes.end[follows], notes.end[rows])
                 ends = np.append(~chained[1:], True)
-                until = np.where(ends, rung_out(take, until, np.setdiff1d(onsets, notes.start[follows])), until)
+                gone = np.maximum(*(died_away(take, channel, notes.id[one], notes.end[one]) for one in (rows, follows)))
+                until = np.where(ends, until_struck(until, gone, np.setdiff1d(onsets, notes.start[follows])), until)
                 starts = np.flatnonzero(~chained)
                 places.append((leave[starts], np.maximum.reduceat(until, starts)))
             else:
                 origin = pitch
-                places.append((leave, rung_out(take, end, onsets)))
+                gone = died_away(take, channel, notes.id[rows], notes.end[rows])
+                places.append((leave, until_struck(end, gone, onsets)))
             tick = np.stack((leave, there), axis=1).ravel()
             value = np.stack((pitch - origin, target - origin), axis=1).ravel()
             hold = np.tile([False, True], len(rows))

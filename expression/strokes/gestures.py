@@ -19,13 +19,12 @@ from expression.errors import NothingMatched
 from expression.lanes import BEND
 from expression.levels import summed
 from expression.pitch import NOTE_NAMES
+from expression.sounding import died_away
 from expression.strokes.base import BaseStroke, Reach, masks_of, select
 from expression.strokes.grips import Grip, Time
 from expression.strokes.lane import lane_of
 from expression.take import Channel, Take
 
-RING_SECONDS = 1.0
-"""A note rings on for so long after its end: until then, or until the next is struck, it keeps the pitch it came to."""
 LINE_POINTS = 13
 MOST_LINE = 400
 MOST_NAMED = 4
@@ -158,14 +157,18 @@ class BendGesture(BaseStroke):
         parts = take.parts_on(channel)
         masks = masks_of(take, self.where)
         chosen = [part.notes.only(masks[part.id]) for part in parts if part.id in masks]
-        start = np.concatenate([notes.start for notes in chosen])
-        end = np.concatenate([notes.end for notes in chosen])
+        id_, start, end = (np.concatenate([getattr(one, name) for one in chosen]) for name in ("id", "start", "end"))
         heads, which = np.unique(chord_onsets(start, take.resolution), return_inverse=True)
-        tails = np.zeros(len(heads), dtype=np.int64)
-        np.maximum.at(tails, which, end)
+
+        def last(times: Ints) -> Ints:
+            found = np.zeros(len(heads), dtype=np.int64)
+            np.maximum.at(found, which, times)
+            return found
+
+        tails = last(end)
         tails = np.minimum(tails, np.append(heads[1:], tails.max(initial=0)))
         onsets = np.unique(np.concatenate([part.notes.start[~part.notes.muted] for part in parts]))
-        return Line(heads, tails, rung_out(take, tails, onsets))
+        return Line(heads, tails, until_struck(tails, last(died_away(take, channel, id_, end)), onsets))
 
     @override
     def line(self, take: Take) -> list[tuple[int, float]]:
@@ -255,11 +258,10 @@ def first_place(gesture: BendGesture, take: Take) -> First | None:
     return None
 
 
-def rung_out(take: Take, ends: Ints, onsets: Ints) -> Ints:
-    """Until when notes that end at `ends` keep their pitch: until one is struck, or they have rung out."""
-    ring = whole(take.tempo.tick(take.tempo.seconds(ends) + RING_SECONDS))
+def until_struck(ends: Ints, until: Ints, onsets: Ints) -> Ints:
+    """What lasts until some time after `ends`, cut short where a note is struck: the wheel is needed for that."""
     following = np.append(onsets, np.iinfo(np.int64).max)[np.searchsorted(onsets, ends)]
-    return np.asarray(np.minimum(ring, following))
+    return np.minimum(np.maximum(until, ends), following)
 
 
 def signed(value: float) -> str:

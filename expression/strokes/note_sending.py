@@ -6,14 +6,20 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 from typing_extensions import override
 
+from expression.errors import NothingMatched
 from expression.limits import MOST_SEMITONES
+from expression.percussion import CHANNEL as PERCUSSION
 from expression.strokes.own_curves import NoteLane, known_note_lane
 from expression.strokes.wheel import StandingStroke
-from expression.take import Answers, Sending, Take, Zone
+from expression.take import Answers, Channel, Sending, Take, Zone
 
 
 class NoteSend(StandingStroke):
-    """How a part is sent: by messages of its one channel, or in a zone in which each note has a channel of its own."""
+    """How a part is sent: by messages of its one channel, or in a zone in which each note has a channel of its own.
+
+    Percussion, which instruments know by its channel, goes into a zone only where its part is named. A range that does
+    not hold what notes say is widened.
+    """
 
     kind: Literal["note.send"] = "note.send"
     vars()["__annotations__"]["as"] = Literal["auto", "plain", "mpe"]
@@ -47,6 +53,16 @@ class NoteSend(StandingStroke):
         return take
 
     @override
+    def channels(self, take: Take) -> list[Channel]:
+        found = super().channels(take)
+        if self.where.parts is not None or getattr(self, "as") != "mpe":
+            return found
+        found = [channel for channel in found if channel.number != PERCUSSION]
+        if not found:
+            raise NothingMatched("Percussion stays on its channel; name its part to send it in a zone.", "where")
+        return found
+
+    @override
     def label(self) -> str:
         way = getattr(self, "as")
         if way == "mpe":
@@ -65,6 +81,12 @@ class NoteAnswers(StandingStroke):
         None, description="How far it bends a note, either way; absent: as far as it is told."
     )
 
+    rings: Annotated[float | None, Field(ge=0, le=60)] = Field(
+        None,
+        description="Seconds that a note is heard after it was let go; absent: 1. So long a bend that was made for it "
+        "stays, where no other note needs the wheel.",
+    )
+
     @model_validator(mode="after")
     def _known(self) -> Self:
         for key in self.keys or ():
@@ -73,7 +95,7 @@ class NoteAnswers(StandingStroke):
 
     @override
     def apply(self, take: Take) -> Take:
-        answers = Answers(None if self.keys is None else frozenset(self.keys), self.semitones)
+        answers = Answers(None if self.keys is None else frozenset(self.keys), self.semitones, self.rings)
         for channel in self.channels(take):
             take = take.with_channel(replace(channel, answers=answers))
         return take

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 from typing_extensions import override
 
-from expression.arrays import Flags, Ints, contained, merged, union, whole
+from expression.arrays import Bytes, Flags, Ints, contained, merged, union, whole
 from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
@@ -358,13 +358,20 @@ class PedalLegato(_FootStroke):
     `chord`, `bar`, `beat`: at each. A new bass is what is struck below the last, the lowest note of a chord of three or
     more (of two in the lower hand) after another such chord, or a note of the lower hand after a chord of that hand or
     two beats, or a step above the last; where no lower finger outlasts it.
-    The pedal is up in rests longer than a beat, and a bass that is still held by its finger is not caught again.
+    The pedal is up in rests longer than a beat. A melody that is held over a change is caught again with the new harmony.
+    A bass that its finger still holds is waited for, unless a key of the new harmony is let go sooner: then it is caught
+    again too, and `lift` may leave the pedal half down there instead of lifting it.
     """
 
     kind: Literal["pedal.legato"] = "pedal.legato"
     by: Literal["harmony", "bass", "chord", "bar", "beat"] = "harmony"
     lag_ms: Annotated[float, Field(ge=0, le=2000)] = Field(80.0, description="Down again so much after the change.")
     depth: Threshold = Field(127.0, description="How deep.")
+    lift: Annotated[float, Field(ge=0, le=127)] = Field(
+        0.0,
+        description="How deep it stays at a change over a bass that is held on and would be caught again: 0 is up, 40 "
+        "about half a lift, which lets go of high strings and keeps low ones.",
+    )
     share: Annotated[float, Field(gt=0, le=1)] = Field(
         0.5, description="Of the pitch classes of a chord (two notes or more): so many new ones are a new harmony."
     )
@@ -390,7 +397,7 @@ class PedalLegato(_FootStroke):
         for held in self.held(take):
             start, end = self.span(take, held)
             channel = made.channels[held.channel.id]
-            spans = Spans.of(*self.spans(take, held), self.depth).filled(start, end)
+            spans = self._told(take, held).filled(start, end)
             lane = footed(Spot(channel, [], lane_of(made, channel, SUSTAIN)), spans, resumes=end <= take.end)
             made = made.with_lane(channel.id, lane)
         return made
@@ -399,10 +406,29 @@ class PedalLegato(_FootStroke):
         """From when to when the pedal is down."""
         return _legato(self, take, held.channel.id)
 
+    def _told(self, take: Take, held: _Held) -> Spans:
+        """Where the pedal is how deep; where nothing is said, it is up."""
+        downs, ups = self.spans(take, held)
+        spans = Spans.of(downs, ups, self.depth)
+        if not self.lift:
+            return spans
+        lifted = _between(_timeless(self), take, held.channel.id).blurs
+        until = np.append(downs, np.iinfo(np.int64).max)[np.searchsorted(downs, lifted)]
+        lasts = until < np.append(ups, np.iinfo(np.int64).max)[np.searchsorted(ups, lifted, side="right")]
+        return spans.with_more(Spans.of(lifted[lasts], until[lasts], self.lift))
+
     @override
     def also(self, take: Take) -> str:
-        count = sum(len(self.spans(take, held)[0]) for held in self.held(take))
-        return "Pressed once." if count == 1 else f"Pressed {count:,} times."
+        found = self.held(take)
+        count = sum(len(self.spans(take, held)[0]) for held in found)
+        blurs = [_between(_timeless(self), take, held.channel.id).blurs for held in found]
+        told = "Pressed once." if count == 1 else f"Pressed {count:,} times."
+        if many := sum(map(len, blurs)):
+            bar = take.meter.position(min(int(one[0]) for one in blurs if len(one))).bar
+            where = f"In {many:,} places, the first" if many > 1 else "In one place,"
+            told += f" {where} in bar {bar}, a bass that is held on is caught again"
+            told += "." if self.lift else ": half a lift (40) blurs less."
+        return told
 
     @override
     def grips(self, take: Take) -> list[Grip]:
@@ -498,7 +524,7 @@ def _of_harmony(stroke: PedalLegato, sounds: Sounding, rows: Ints, onsets: Ints,
 
 
 def _legato(stroke: PedalLegato, take: Take, number: int) -> tuple[Ints, Ints]:
-    changes, waits, ups = _between(_timeless(stroke), take, number)
+    changes, waits, ups, _ = _between(_timeless(stroke), take, number)
     downs = np.maximum(whole(take.tempo.tick(take.tempo.seconds(changes) + stroke.lag_ms / 1000)), waits)
     down = downs < ups
     return downs[down], ups[down]
@@ -506,25 +532,38 @@ def _legato(stroke: PedalLegato, take: Take, number: int) -> tuple[Ints, Ints]:
 
 def _timeless(stroke: PedalLegato) -> PedalLegato:
     """The same stroke for all lags and depths: where the pedal changes does not depend on these."""
-    return stroke.model_copy(update={"lag_ms": 0.0, "depth": ON})
+    return stroke.model_copy(update={"lag_ms": 0.0, "depth": ON, "lift": OFF})
+
+
+class _Changes(NamedTuple):
+    """When the pedal changes, until when it has to wait after each change, when it comes up again; and the changes at
+    which a bass is held on that it catches again.
+    """
+
+    at: Ints
+    waits: Ints
+    ups: Ints
+    blurs: Ints
 
 
 @lru_cache(maxsize=8)
-def _between(stroke: PedalLegato, take: Take, number: int) -> tuple[Ints, Ints, Ints]:
-    """The changes, until when the pedal has to wait after each, and when it comes up again."""
+def _between(stroke: PedalLegato, take: Take, number: int) -> _Changes:
     held, rows = _fingers(stroke, take, number)
     end, sounds = stroke.span(take, held)[1], held.sounds
     changes = _changes(stroke, take, number)
     if not len(changes):
-        return changes, changes, changes
+        return _Changes(changes, changes, changes, changes)
     rests = _rests(take, sounds.start[rows], sounds.key_up[rows])
     rest = np.append(rests, np.iinfo(np.int64).max)[np.searchsorted(rests, changes)]
     ups = np.minimum(np.append(changes[1:], end), rest)
-    notes = sorted(zip(*(column[rows].tolist() for column in (sounds.start, sounds.key_up, sounds.pitch)), strict=True))
+    basses = _basses(sounds.start[rows], sounds.key_up[rows], sounds.pitch[rows], take.resolution)
+    columns = [column[rows].tolist() for column in (sounds.start, sounds.key_up, sounds.pitch)]
+    notes = sorted(zip(*columns, basses.tolist(), strict=True))
     waits = changes.copy()
-    held_on: list[tuple[int, int]] = []
-    """Of the notes from before each change that fingers hold still: when they are let go, and their pitches."""
+    held_on: list[tuple[int, int, bool]] = []
+    """Of the notes from before each change that fingers hold still: when they are let go, pitches, whether a bass."""
     at = 0
+    blurs: list[int] = []
     for place, (change, following) in enumerate(zip(changes.tolist(), [*changes[1:].tolist(), end], strict=True)):
         while at < len(notes) and notes[at][0] < change:
             held_on.append(notes[at][1:])
@@ -533,15 +572,37 @@ def _between(stroke: PedalLegato, take: Take, number: int) -> tuple[Ints, Ints, 
         after = at
         while after < len(notes) and notes[after][0] < following:
             after += 1
-        new = [pitch for _, _, pitch in notes[at:after]]
+        new = notes[at:after]
+        _, lowest, is_bass = min(held_on, key=lambda one: one[1], default=(0, 128, False))
+        lowest_new = min((note[2] for note in new), default=128)
+        is_bass &= lowest != lowest_new and lowest < max(SPLIT, lowest_new)
         if not held_on and not new:
             waits[place] = following
-        elif held_on and new and not stroke.through_bass:
-            # A bass from before that its finger still holds would be caught again.
-            lowest = min(pitch for _, pitch in held_on)
-            if lowest != min(new):
-                waits[place] = 1 + max(let_go for let_go, pitch in held_on if pitch == lowest)
-    return changes, waits, ups
+        elif new and is_bass and not stroke.through_bass:
+            # A bass from before that its finger still holds would be caught again: it is waited for, unless a key of the
+            # new harmony is let go sooner.
+            until = 1 + max(let_go for let_go, pitch, _ in held_on if pitch == lowest)
+            if until <= min(note[1] for note in new) - EARLY:
+                waits[place] = until
+            else:
+                blurs.append(change)
+    return _Changes(changes, waits, ups, np.array(blurs, dtype=np.int64))
+
+
+def _basses(start: Ints, key_up: Ints, pitch: Bytes, resolution: int) -> Flags:
+    """Which notes are basses: struck with none below them, and with no lower key down for half of their length."""
+    onsets = chord_onsets(start, resolution)
+    found = np.zeros(len(start), dtype=bool)
+    fingers: list[tuple[int, int]] = []
+    columns = (onsets, pitch, key_up, np.arange(len(start)))
+    notes = sorted(zip(*(column.tolist() for column in columns), strict=True))
+    for onset, group in itertools.groupby(notes, key=lambda note: note[0]):
+        together = list(group)
+        fingers = [one for one in fingers if one[0] > onset]
+        _, lowest, let_go, row = min(together, key=lambda note: note[1])
+        found[row] = all(own >= lowest or 2 * (until - onset) < let_go - onset for until, own in fingers)
+        fingers += [(let_go, own) for _, own, let_go, _ in together]
+    return found
 
 
 def _rests(take: Take, start: Ints, end: Ints) -> Ints:

@@ -210,13 +210,13 @@ class Spans(NamedTuple):
     def filled(self, first: int, last: int) -> "Spans":
         """They, and the pedal up between them, so that all from one tick to another is told."""
         mine = self.within(first, last)
-        up = mine.up_between(first, last)
-        order = np.argsort(np.concatenate((mine.start, up.start)), kind="stable")
-        return Spans(
-            np.concatenate((mine.start, up.start))[order],
-            np.concatenate((mine.end, up.end))[order],
-            np.concatenate((mine.depth, up.depth))[order],
-        )
+        return mine.with_more(mine.up_between(first, last))
+
+    def with_more(self, others: "Spans") -> "Spans":
+        """They and others, none of which lies over any of them."""
+        columns = [np.concatenate(pair) for pair in zip(self, others, strict=True)]
+        order = np.argsort(columns[0], kind="stable")
+        return Spans(*(column[order] for column in columns))
 
 
 def footed(spot: Spot, spans: Spans, resumes: bool = True) -> Lane:

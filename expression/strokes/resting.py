@@ -11,6 +11,7 @@ from expression.arrays import Ints
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
+from expression.sounding import sounding
 from expression.strokes.base import Reach
 from expression.strokes.gestures import NEARLY, signed
 from expression.strokes.wheel import WheelStroke, heard_by, throughout
@@ -18,15 +19,16 @@ from expression.take import Channel, Take
 
 
 def rests_out(take: Take, channel: Channel, time: float) -> tuple[Ints, Ints]:
-    """Rests in which the wheel is out: from `time` beats after the last note has ended, to before the next begins."""
-    notes = [part.notes.only(~part.notes.muted) for part in take.parts_on(channel)]
-    start, end = (np.concatenate([getattr(one, edge) for one in notes]) for edge in ("start", "end"))
+    """Rests in which the wheel is out: from `time` beats after the last note has stopped sounding, pedals counted in,
+    to before the next begins.
+    """
+    sounds = sounding(take, channel)
+    start, end = sounds.start, sounds.end
     if not len(start):
         return start, start
-    order = np.argsort(start, kind="stable")
     curve = channel.lanes[BEND].curve
-    home = np.maximum.accumulate(end[order]) + round(time * take.resolution)
-    after = np.append(start[order][1:], max(take.end, int(curve.ticks[-1]), int(home[-1])) + 1)
+    home = np.maximum.accumulate(end) + round(time * take.resolution)
+    after = np.append(start[1:], max(take.end, int(curve.ticks[-1]), int(home[-1])) + 1)
     rests = (after > home) & (home >= curve.ticks[0])
     home, after = home[rests], after[rests]
     away = np.concatenate(([0], np.cumsum(np.abs(curve.values) > NEARLY)))
@@ -37,10 +39,10 @@ def rests_out(take: Take, channel: Channel, time: float) -> tuple[Ints, Ints]:
 
 
 class BendHome(WheelStroke):
-    """The wheel comes back to the centre in the rests: some time after the last note has ended."""
+    """The wheel comes back to the centre in the rests: some time after nothing sounds any longer, pedals counted in."""
 
     kind: Literal["bend.home"] = "bend.home"
-    time: Annotated[float, Field(ge=0, le=1024)] = Field(0.25, description="Beats after the last note has ended.")
+    time: Annotated[float, Field(ge=0, le=1024)] = Field(0.25, description="Beats after the last note has stopped sounding.")
 
     @override
     def apply(self, take: Take) -> Take:

@@ -4,8 +4,8 @@ import numpy as np
 
 from expression.lanes import BEND
 from expression.limits import MOST_SEMITONES
-from expression.midi.ranges import astray, holding
-from expression.midi.rpn import DEFAULT_SEMITONES
+from expression.midi.ranges import astray
+from expression.midi.rpn import DEFAULT_SEMITONES, holding
 from expression.strokes import AnyStroke, parse_stroke
 from expression.strokes.resting import off_centre, rests_out
 from expression.take import Channel, Take

@@ -6,7 +6,7 @@ from expression.arrays import Ints
 from expression.lanes import LANES, NOTE_PITCH
 from expression.levels import curves_on, is_zoned, kinds_on, unsaid
 from expression.limits import MOST_SEMITONES
-from expression.midi.ranges import holding
+from expression.midi.rpn import holding
 from expression.midi.zones import allotment, ports_needed
 from expression.strokes import parse_stroke
 from expression.take import Channel, Take
