@@ -12,8 +12,10 @@ from pathlib import Path
 from typing import Any
 
 from expression.arrays import Floats
+from expression.clip_receiver import receive_clip
 from expression.errors import BadStroke, NothingMatched, Refused
-from expression.midi.files import opened, saved
+from expression.midi.files import FileKind, opened, saved
+from expression.midi.ump import HEADER as CLIP
 from expression.pitch import NOTE_NAMES
 from expression.receiver import as_document, receive
 from expression.take import Part, Take
@@ -56,6 +58,9 @@ def _parser() -> argparse.ArgumentParser:
         choices=("plain", "mpe", "clip"),
         default="plain",
         help="curves of notes by messages of the part's channel, or in a zone of MPE; or all as a MIDI 2.0 clip file",
+    )
+    shaping.add_argument(
+        "--widen", action="store_true", help="give the bend a range that holds what is drawn, where it has none"
     )
     shaping.add_argument("--without-cues", action="store_true", help="leave out notes that are cues")
     shaping.set_defaults(run=_shape)
@@ -107,20 +112,35 @@ def _shape(options: argparse.Namespace) -> None:
     if strokes:
         take = _stroked(take, strokes, options.strokes)
     take = take.without_cues() if options.without_cues else take
-    _tell_lost(take, options.kind)
+    take = _widened(take, options.kind) if options.widen else take
+    _tell_unsent(take, options.kind)
     _write_whole(Path(options.output), saved(take, options.kind, options.thin))
 
 
-def _tell_lost(take: Take, kind: str) -> None:
-    """What cannot be said plainly, on stderr."""
-    from expression.levels import unsaid
-    from expression.midi.write import sent
+def _widened(take: Take, kind: FileKind) -> Take:
+    """The take with ranges of the wheel that hold what is drawn, as far as there are any."""
+    from expression.history import applied
+    from expression.views.unsent import unsent
 
-    for channel in sent(take, "plain").channels if kind == "plain" else ():
-        if channel.sending.way == "plain":
-            for key, notes in unsaid(take, channel).items():
-                of = f"{take.parts_on(channel)[0].name}: {key} of {len(notes):,} notes"
-                print(f"lull: {of} cannot be said plainly; use --as mpe.", file=sys.stderr)
+    for one in unsent(take, kind):
+        if one["reason"] == "beyond" and one["stroke"] is not None:
+            take = applied(one["stroke"], take)
+            range_ = getattr(one["stroke"], "semitones", 0)
+            print(f"lull: {take.parts[one['part']].name}: the bend range is {range_:g} now.", file=sys.stderr)
+    return take
+
+
+def _tell_unsent(take: Take, kind: FileKind) -> None:
+    """What will not sound as it is drawn, on stderr."""
+    from expression.views.unsent import unsent
+
+    for one in unsent(take, kind):
+        helps = ""
+        if one["reason"] == "beyond" and one["stroke"] is not None:
+            helps = f" A range of {getattr(one['stroke'], 'semitones', 0):g} holds it: --widen."
+        elif one["reason"] == "shared channel":
+            helps = " Use --as mpe."
+        print(f"lull: {take.parts[one['part']].name}: {one['says']}{helps}", file=sys.stderr)
 
 
 def _stroked(take: Take, strokes: list[Any], path: str) -> Take:
@@ -131,7 +151,12 @@ def _stroked(take: Take, strokes: list[Any], path: str) -> Take:
     for number, data in enumerate(strokes, 1):
         _progress(number, len(strokes))
         try:
-            take = applied(parse_stroke(data), take)
+            stroke = parse_stroke(data)
+            made = applied(stroke, take)
+            # Notes that give way, are cut or left out are nothing that anybody asked for.
+            if stroke.kind.startswith("notes.") and (told := stroke.also(take)):
+                print(f"lull: {path}: stroke {number}: {told}", file=sys.stderr)
+            take = made
         except (BadStroke, NothingMatched) as refused:
             raise Fault(f"{path}: stroke {number}: {refused}") from None
     return take
@@ -206,15 +231,15 @@ def _receive(options: argparse.Namespace) -> None:
     try:
         # Read once as a take as well: what cannot be shaped is refused with the same sentence.
         opened(data)
-        heard = receive(data)
+        heard = receive_clip(data) if data[: len(CLIP)] == CLIP else as_document(receive(data))
     except Refused as refused:
         raise Fault(f"{options.file}: {refused}") from None
     if options.json:
-        print(json.dumps(as_document(heard)))
+        print(json.dumps(heard))
         return
-    for note in heard.notes:
-        times = "  ".join(f"{heard.seconds(tick):9.3f}" for tick in (note.start, note.key_up, note.end))
-        print(f"part {note.part:>3}  {NOTE_NAMES[note.pitch]:<4} {note.velocity:>3}  {times}")
+    for note in heard["notes"]:
+        times = "  ".join(f"{note[name]:9.3f}" for name in ("start", "key_up", "end"))
+        print(f"part {note['part']:>3}  {NOTE_NAMES[note['pitch']]:<4} {note['velocity']:>3}  {times}")
 
 
 def _document(_: argparse.Namespace) -> None:

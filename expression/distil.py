@@ -23,6 +23,9 @@ SMALL = 1000
 STRETCH = 600
 """Events of a stretch that is worked on by itself; shorter recordings are worked on as one."""
 MOST_STRETCHES = 64
+BETWEEN = 8
+"""Between two points of a line it is looked in so many parts of the way, where that comes to no more places than ..."""
+FEW = 400
 WINDOW = 24
 """Witnesses looked at from a start; four times as many, again and again, where a segment may come further."""
 
@@ -30,17 +33,22 @@ WINDOW = 24
 class _Recording:
     """Events to be fitted, and the witnesses that a fit is held against: the events, and the ends of what they hold.
 
-    Of a line that was drawn (`step` None) the points alone are witnesses, and it never jumps.
+    Of a line that was drawn (`step` None) the witnesses are its points, and places between them; it never jumps.
     """
 
     def __init__(self, ticks: Ints, values: Floats, tolerance: float, step: float | None) -> None:
         held = np.flatnonzero(np.diff(ticks) > 1) if step is not None else np.zeros(0, dtype=np.int64)
         self.step, self.is_line = step or 0.0, step is None
         self.ticks, self.values, self.tolerance = ticks, values, tolerance
-        at = np.concatenate((ticks, ticks[held + 1] - 1))
+        at = np.concatenate((ticks.astype(np.float64), ticks[held + 1] - 1.0))
+        value = np.concatenate((values, values[held]))
+        parts = min(BETWEEN, FEW // len(ticks))
+        if step is None and parts > 1:
+            between = (np.arange(1, parts) / parts)[:, None]
+            at = np.append(at, ticks[:-1] + between * np.diff(ticks))
+            value = np.append(value, values[:-1] + between * np.diff(values))
         order = np.argsort(at, kind="stable")
-        self.at = at[order].astype(np.float64)
-        self.value = np.concatenate((values, values[held]))[order]
+        self.at, self.value = at[order], value[order]
         self.is_event = order < len(ticks)
         self.own = np.flatnonzero(self.is_event)
         """The witness that each event is itself."""
@@ -114,9 +122,7 @@ class _Recording:
             better = fitting & (worse < error)
             lift, error = np.where(better, tried, lift), np.where(better, worse, error)
         if self.is_line:
-            return Curve.of(
-                self.ticks[events], self.values[events], np.arange(len(events)) == len(first), np.append(lift, 0)
-            )
+            return self._along(events, np.append(lift, 0.0))
         slack = self.tolerance + 1e-9
         sent = np.abs(rise) <= self.step * np.diff(events) + 1e-9
         way = (error <= slack) & sent & (rise != 0) & (np.diff(events) > 1)
@@ -126,6 +132,42 @@ class _Recording:
         keep[-1] = way[-1] or rise[-1] != 0
         lift = np.where(hold, 0.0, np.append(lift, 0.0))
         return Curve.of(self.ticks[events][keep], self.values[events][keep], hold[keep], lift[keep])
+
+
+    def _along(self, events: Ints, lift: Floats) -> Curve:
+        """The line through chosen points, and through all others of a segment that would leave it between two."""
+        off = _furthest(self.ticks, self.values, events, lift)
+        segment = np.searchsorted(events, np.arange(len(self.ticks)), side="right") - 1
+        astray = np.append(off > self.tolerance + 1e-9, False)[np.minimum(segment, len(events) - 1)]
+        nodes = np.union1d(events, np.flatnonzero(astray))
+        forms = np.zeros(len(nodes))
+        kept = np.append(off <= self.tolerance + 1e-9, True)
+        forms[np.searchsorted(nodes, events[kept])] = lift[kept]
+        return Curve.of(self.ticks[nodes], self.values[nodes], np.arange(len(nodes)) == len(nodes) - 1, forms)
+
+
+def _furthest(ticks: Ints, values: Floats, nodes: Ints, lift: Floats) -> Floats:
+    """How far each way between chosen points (`nodes`, of those `lift`s) comes from the straight lines through all.
+
+    Between two points the way bends to one side alone. So it is furthest at one of them, or where it is as steep as
+    the line: expm1(p u) / expm1(p) has the slope p exp(p u) / expm1(p).
+    """
+    way = np.searchsorted(nodes, np.arange(len(ticks) - 1), side="right") - 1
+    begin, width = ticks[nodes[way]], (ticks[nodes[way + 1]] - ticks[nodes[way]]).astype(np.float64)
+    low, rise = values[nodes[way]], values[nodes[way + 1]] - values[nodes[way]]
+    slope = np.diff(values) / np.diff(ticks)
+    power = STEEPNESS * lift[way]
+    bent = (np.abs(power) > 1e-9) & (rise != 0)
+    safe = np.where(bent, power, 1.0)
+    with np.errstate(all="ignore"):
+        steep = np.log(slope * width * np.expm1(safe) / (np.where(bent, rise, 1.0) * safe)) / safe
+    here, then = (ticks[:-1] - begin) / width, (ticks[1:] - begin) / width
+    at = np.clip(np.where(bent & np.isfinite(steep), steep, here), here, then)
+    worst = np.zeros(len(nodes) - 1)
+    for u in (here, at, then):
+        line = values[:-1] + slope * (u * width + begin - ticks[:-1])
+        np.maximum.at(worst, way, np.abs(low + rise * form(u, lift[way]) - line))
+    return worst
 
 
 def _allowed(share: Floats, rise: Floats, slack: float) -> Flags:
@@ -156,7 +198,7 @@ def distil(ticks: Ints, values: Floats, tolerance: float, step: float) -> Curve:
 
 
 def line_through(ticks: Ints, values: Floats, tolerance: float) -> Curve:
-    """Few nodes for a line drawn by hand: within `tolerance` of each of its points, and it never jumps."""
+    """Few nodes for a line drawn by hand: never further than `tolerance` from the straight lines between its points."""
     return _fitted(ticks, values, tolerance, None)
 
 

@@ -335,6 +335,15 @@ class Channel:
         return -widest, widest
 
 
+class Exact(NamedTuple):
+    """Velocities of 16 bits as they came (MIDI 2.0), which count for as long as nobody gives a note another one."""
+
+    ids: Ints
+    """Of the notes, ascending."""
+    velocity: Ints
+    release: Ints
+
+
 @dataclass(frozen=True, eq=False)
 class Part:
     """One track and channel of the source."""
@@ -357,6 +366,8 @@ class Part:
     """Rows of the track's events that say something to single notes: sent only while a curve stands for them."""
     cue_names: Mapping[int, str] = field(default_factory=dict[int, str])
     """What the keys of its cue notes call up."""
+    exact: "Exact | None" = None
+    """Velocities as the source has them, where it has them more finely than notes do."""
 
     @cached_property
     def music(self) -> "Part":

@@ -1088,8 +1088,7 @@ def by_hand(velocity: Any, start: Any, take: Take, said: dict[str, Any]) -> Any:
     ticks, values = zip(*said["points"], strict=True)
     if len(set(ticks)) < len(ticks):
         return None
-    onsets = np.maximum(_chords(start, take.resolution), ticks[0])
-    return np.interp(onsets, ticks, values) + said.get("accents", 0.0) * _own_deviation(velocity, start)
+    return np.interp(start, ticks, values) + said.get("accents", 0.0) * _own_deviation(velocity, start)
 
 
 def varied(velocity: Any, start: Any, take: Take, said: dict[str, Any]) -> Any:

@@ -81,11 +81,13 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     earlier = np.concatenate(([-1], said[sequence][:-1]))
     needless = np.zeros(len(said), dtype=bool)
     needless[sequence] = made[sequence] & (said[sequence] == earlier)
-    # Nor need what was recorded be said, where it ends a way that has come to it already.
+    # Nor need what was recorded be said, where it is the end of a way that has come to it already.
+    ends_way = np.append(False, curve.ways[:-1])[: len(curve)][standing]
+    ends_way = np.append(ends_way, np.zeros(len(said) - len(kept), dtype=bool))
     is_added = sequence >= len(kept) + len(overrides)
     sent_last = np.maximum.accumulate(np.where(needless[sequence], -1, np.arange(len(sequence))))
     sent_last = np.append(-1, sent_last[:-1])
-    by_way = np.append(is_added, False)[sent_last] & (sequence < len(kept))
+    by_way = np.append(is_added, False)[sent_last] & ends_way[sequence]
     needless[sequence] |= by_way & (said[sequence] == earlier)
     state = np.empty(len(said), dtype=np.int64)
     state[sequence] = earlier

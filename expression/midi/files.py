@@ -2,7 +2,8 @@
 
 from typing import Literal
 
-from expression.midi.clip import read_clip, write_clip
+from expression.midi.clip_read import read_clip
+from expression.midi.clip_write import write_clip
 from expression.midi.read import read
 from expression.midi.ump import HEADER
 from expression.midi.write import write

@@ -48,6 +48,12 @@ def _stream(status: int) -> Layout:
     return Layout(15, ((Field(4, 2), 0), (Field(6, 10), status)), {})
 
 
+def _text(status: int, **fields: Field) -> Layout:
+    """Flex data of bank 1: texts of 12 bytes a packet, in as many packets as it takes (M2-104, 7.5.3)."""
+    fixed = ((Field(16, 8), 1), (Field(24, 8), status))
+    return Layout(13, fixed, {"group": GROUP, "form": Field(8, 2), "to": Field(10, 2), "channel": CHANNEL, **fields})
+
+
 def _flex(status: int, **fields: Field) -> Layout:
     """Flex data of bank 0, in one packet, to a group (M2-104, 7.5)."""
     fixed = ((Field(8, 2), 0), (Field(16, 8), 0), (Field(24, 8), status))
@@ -65,11 +71,20 @@ MESSAGES: dict[str, Layout] = {
     # Tempo in units of 10 ns a quarter note; metre: beats, the power of 2 of what a beat is, 32nds in 24 clocks.
     "tempo": _flex(0x00, period=Field(32, 32)),
     "metre": _flex(0x01, beats=Field(32, 8), unit=Field(40, 8), thirty_seconds=Field(48, 8)),
+    "name": _text(0x03, text=Field(32, 96)),
+    # System exclusive, 6 bytes a packet (M2-104, 7.7): whole, or its beginning, more of it, its end.
+    "exclusive": Layout(3, (), {"group": GROUP, "form": Field(8, 4), "count": CHANNEL, "bytes": Field(16, 48)}),
+    # MIDI 1.0 channel voice: as its bytes (M2-104, 7.3).
+    "as in MIDI 1.0": Layout(
+        2, (), {"group": GROUP, "status": Field(8, 4), "channel": CHANNEL, "one": _KEY, "two": _INDEX}
+    ),
     # Channel voice (M2-104, 7.4).
     "registered note controller": _voice(0x0, key=_KEY, index=_INDEX, value=_DATA),
     "assignable note controller": _voice(0x1, key=_KEY, index=_INDEX, value=_DATA),
     "registered": _voice(0x2, bank=_KEY, index=_INDEX, value=_DATA),
     "assignable": _voice(0x3, bank=_KEY, index=_INDEX, value=_DATA),
+    "relative registered": _voice(0x4, bank=_KEY, index=_INDEX, value=_DATA),
+    "relative assignable": _voice(0x5, bank=_KEY, index=_INDEX, value=_DATA),
     "note bend": _voice(0x6, key=_KEY, value=_DATA),
     "note off": _voice(0x8, key=_KEY, kind=_INDEX, velocity=Field(32, 16), attribute=Field(48, 16)),
     "note on": _voice(0x9, key=_KEY, kind=_INDEX, velocity=Field(32, 16), attribute=Field(48, 16)),

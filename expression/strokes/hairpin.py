@@ -112,7 +112,9 @@ class VelocityHairpin(VelocityStroke):
 
 
 class VelocityDraw(VelocityStroke):
-    """Notes follow a line drawn over them; only those between its first and its last point change."""
+    """Notes follow a line drawn over them, each at its own time; only those between its first and its last point
+    change.
+    """
 
     kind: Literal["velocity.draw"] = "velocity.draw"
     points: Points[Level]
@@ -126,8 +128,7 @@ class VelocityDraw(VelocityStroke):
     @override
     def velocities(self, picked: Picked, take: Take) -> Floats:
         ticks, values = np.array(self.points, dtype=np.float64).T
-        onsets = np.maximum(chord_onsets(picked.start, take.resolution), ticks[0])
-        return np.asarray(np.interp(onsets, ticks, values) + self.accents * deviation(picked))
+        return np.asarray(np.interp(picked.start, ticks, values) + self.accents * deviation(picked))
 
     @override
     def line(self, take: Take) -> list[tuple[int, float]]:

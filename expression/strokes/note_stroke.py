@@ -179,15 +179,18 @@ def least_length(take: Take) -> int:
 
 def settle(take: Take, changed: Mapping[int, Notes], touched: Ints, over: Over, told: list[str]) -> Take:
     """`settled`, and what it does to others in words. Raises NothingMatched."""
-    made, ended, gone = settled(take, changed, touched, over)
+    made, ended, short, gone = settled(take, changed, touched, over)
     if gone:
-        told.append(f"{_notes(gone)} {'gives' if gone == 1 else 'give'} way to another of the same key.")
+        told.append(f"{counted(gone)} {'gives' if gone == 1 else 'give'} way to another of the same key.")
     if ended:
-        told.append(f"{_notes(ended)} {'ends' if ended == 1 else 'end'} sooner, where the same key is struck.")
+        told.append(f"{counted(ended)} {'ends' if ended == 1 else 'end'} sooner, where the same key is struck.")
+    if short:
+        told.append(f"{counted(short)} of these {'ends' if short == 1 else 'end'} where the key is struck again.")
     return made
 
 
-def _notes(count: int) -> str:
+def counted(count: int) -> str:
+    """So many notes, in words."""
     return "1 note" if count == 1 else f"{count:,} notes"
 
 

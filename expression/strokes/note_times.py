@@ -231,7 +231,7 @@ class NotesPlace(TimeStroke):
         if self.window is not None:
             moved = np.where(np.abs(start - line) <= self.window * take.resolution, moved, start)
         pitch = part.notes.pitch[mask].astype(np.int64)
-        moved = np.where(_meets(pitch, moved, np.abs(start - moved)), start, moved)
+        moved = np.where(_meets(pitch, moved, start), start, moved)
         return Times(moved, end + moved - start)
 
     @override
@@ -253,8 +253,8 @@ def _lines(stroke: NotesPlace, take: Take, number: int) -> Floats:
     return np.asarray(np.take_along_axis(lines, nearest[None], axis=0)[0])
 
 
-def _meets(pitch: Ints, at: Ints, way: Ints) -> Flags:
-    """Which notes would be struck with a nearer one of their key."""
+def _meets(pitch: Ints, at: Ints, start: Ints) -> Flags:
+    """Which notes would be struck with a nearer one of their key, that was struck at another time before."""
     place = pitch * (int(at.max(initial=0)) + 2) + at
     # Key by key first: what is nearly in order is soon in order.
     order = np.argsort(pitch.astype(np.uint8), kind="stable")
@@ -263,8 +263,10 @@ def _meets(pitch: Ints, at: Ints, way: Ints) -> Flags:
     found = np.zeros(len(at), dtype=bool)
     if same.any():
         order = order[np.append(False, same) | np.append(same, False)]
-        order = order[np.lexsort((way[order], place[order]))]
-        found[order] = np.append(False, np.diff(place[order]) == 0)
+        order = order[np.lexsort((np.abs(start - at)[order], place[order]))]
+        first = np.append(True, np.diff(place[order]) != 0)
+        nearest = order[np.maximum.accumulate(np.where(first, np.arange(len(order)), 0))]
+        found[order] = start[order] != start[nearest]
     return found
 
 
@@ -285,6 +287,9 @@ class NotesLoosen(TimeStroke):
     def times(self, take: Take, part: Part, mask: Flags) -> Times:
         start, end = part.notes.start[mask], part.notes.end[mask]
         at, away = _deviations(self.model_copy(update={"amount_ms": 0.0}), take, part.id)
+        # Notes that are doubled are one.
+        key = part.notes.pitch[mask].astype(np.int64) * (int(start.max()) + 1) + start
+        away = away[np.unique(key, return_index=True)[1]][np.unique(key, return_inverse=True)[1]]
         moved = whole(take.tempo.tick(np.maximum(at + away * self.amount_ms / 1000, 0)))
         moved = _in_order(part.notes.pitch[mask].astype(np.int64), start, moved)
         return Times(moved, end + moved - start)
@@ -319,10 +324,10 @@ def _drifting(seconds: Floats, seed: int, part: int) -> Floats:
 
 
 def _in_order(pitch: Ints, before: Ints, after: Ints) -> Ints:
-    """Times of notes of which those of one key keep their order, a tick apart at least."""
+    """Times of notes of which those of one key keep their order, a tick apart at least where they were apart."""
     order = np.lexsort((before, pitch))
     key, made = pitch[order], after[order]
-    rank = np.arange(len(order))
+    rank = np.cumsum(np.append(True, (np.diff(key) != 0) | (np.diff(before[order]) != 0))) if len(order) else order
     # Of each key by itself: later keys lie far above earlier ones.
     lift = union(key).searchsorted(key) * (int(made.max(initial=0)) + 2 * len(order) + 2)
     made = np.maximum.accumulate(made + lift - rank) - lift + rank

@@ -1,5 +1,6 @@
 """Strokes that put notes where there were none."""
 
+from functools import lru_cache
 from typing import Annotated, Literal, NamedTuple, Self
 
 import numpy as np
@@ -16,7 +17,7 @@ from expression.strokes.base import BaseStroke, Count, Reach, Record, Tick, mask
 from expression.strokes.copying import converted, repeated
 from expression.strokes.keys import Keys, transposed
 from expression.strokes.lane import Spot, lane_of
-from expression.strokes.note_stroke import FIRST_MADE, IDS_EACH, free_ids
+from expression.strokes.note_stroke import FIRST_MADE, IDS_EACH, Outcome, counted, free_ids
 from expression.take import Part, Take
 
 LEAST_SHARE = 4
@@ -58,21 +59,32 @@ class NotesCopy(BaseStroke):
 
     @override
     def apply(self, take: Take) -> Take:
+        return _copied(self, take).take
+
+    @override
+    def also(self, take: Take) -> str:
+        return " ".join(_copied(self, take).told)
+
+    def outcome(self, take: Take) -> Outcome:
+        """The take with the copies, and what there is to say of that. Raises NothingMatched."""
         stretch = self._stretch(take)
-        id_ = free_ids(take, self.first, stretch.notes * self.repeat)
-        made = take
+        id_ = first = free_ids(take, self.first, stretch.notes * self.repeat)
+        made, left, short = take, 0, 0
         for part, mask in stretch.masks.items():
             target = self._target(part)
             copies = self._copies(take.parts[part].notes, mask, stretch, id_)
             id_ += int(mask.sum())
-            room = _room(made, target, copies)
+            room = _room(made, target, copies, (copies.id - first) // stretch.notes)
+            left += len(copies) - len(room)
+            short += int((room.end < copies.end[np.isin(copies.id, room.id)]).sum())
             made = made.with_notes({target: made.parts[target].notes.merged(room)})
             made = _with_curves(made, target, take.parts[part], mask, copies.id, room)
         if self.under:
             made = self._with_lanes(take, made, stretch)
         if all(len(new.notes) == len(old.notes) for new, old in zip(made.parts, take.parts, strict=True)):
             raise NothingMatched("Where the copy would go, the keys are down already or struck again at once.", "to")
-        return made
+        told = [f"{left:,} of {stretch.notes * self.repeat:,} are left out: their keys are down."] if left else []
+        return Outcome(made, (*told, *([f"{counted(short)} cut short where a key is struck."] if short else [])))
 
     def _target(self, part: int) -> int:
         return part if self.to.part is None else self.to.part
@@ -148,6 +160,12 @@ class NotesCopy(BaseStroke):
         return f"{what} copied" + (f", {self.repeat} times" if self.repeat > 1 else "")
 
 
+@lru_cache(maxsize=4)
+def _copied(stroke: NotesCopy, take: Take) -> Outcome:
+    """Asked for to apply a copy, and to say what it leaves out."""
+    return stroke.outcome(take)
+
+
 def _with_curves(made: Take, target: int, part: Part, mask: Flags, copied: Ints, room: Notes) -> Take:
     """The curves of the notes that were copied, for those copies for which there is room."""
     sources = np.tile(part.notes.id[mask], len(copied) // max(int(mask.sum()), 1))
@@ -187,12 +205,15 @@ def _on_beat(take: Take, tick: int) -> int:
 
 def with_room(take: Take, part: int, notes: Notes) -> tuple[Take, int]:
     """The take with new notes in a part where their keys are not down already; and how many had no room."""
-    room = _room(take, part, notes)
+    room = _room(take, part, notes, None)
     return take.with_notes({part: take.parts[part].notes.merged(room)}), len(notes) - len(room)
 
 
-def _room(take: Take, part: int, copies: Notes) -> Notes:
-    """The copies for which there is room among the notes of a part's channel: one key sounds one note at a time."""
+def _room(take: Take, part: int, copies: Notes, of_turn: Ints | None) -> Notes:
+    """The copies for which there is room among the notes of a part's channel: one key sounds one note at a time.
+
+    Those of one turn were made together: they keep what they had to each other.
+    """
     # A key is the channel's: whoever else plays it there has it down as well.
     sharing = take.parts_on(take.parts[part].channel)
     start, end, pitch, muted = (
@@ -216,9 +237,15 @@ def _room(take: Take, part: int, copies: Notes) -> Notes:
     down = (before >= 0) & (ends[np.maximum(before, 0)] > wanted) if len(ends) else np.zeros(len(wanted), dtype=bool)
     turn, wanted = turn[~down], wanted[~down]
     # And what is struck in an earlier one is struck before a copy has ended.
-    strikes = np.concatenate((starts - (track[order] < mine), wanted))
-    strikes.sort(kind="stable")
-    following = np.append(strikes, np.iinfo(np.int64).max)[np.searchsorted(strikes, wanted, side="right")]
+    strikes = np.sort(starts - (track[order] < mine), kind="stable")
+    following = _next(strikes, wanted + 1)
+    if of_turn is None:
+        following = np.minimum(following, _next(wanted, wanted + 1))
+    else:
+        # Only the next turn cuts them short.
+        begins = np.full(int(of_turn.max(initial=0)) + 2, span)
+        np.minimum.at(begins, of_turn, copies.start)
+        following = np.minimum(following, _next(wanted, wanted_key[turn] + begins[of_turn[turn] + 1]))
     last = copies.end.copy()
     last[turn] = np.minimum((wanted_key + copies.end)[turn], following) - wanted_key[turn]
     keep = np.zeros(len(copies), dtype=bool)
@@ -226,3 +253,8 @@ def _room(take: Take, part: int, copies: Notes) -> Notes:
     keep &= (last - copies.start) * LEAST_SHARE >= copies.end - copies.start
     made = copies.until(last)
     return made if keep.all() else made.only(keep)
+
+
+def _next(ascending: Ints, ticks: Ints) -> Ints:
+    """The first of some ticks from each of others on; beyond all where there is none."""
+    return np.append(ascending, np.iinfo(np.int64).max)[np.searchsorted(ascending, ticks)]

@@ -62,7 +62,7 @@ class _FootStroke(BaseStroke):
         if self.where.span:
             return self.where.span
         if held.chosen.all():
-            return 0, take.end + 1
+            return throughout(take)
         sounds = held.sounds
         return int(sounds.start[held.chosen].min()), int(sounds.end[held.chosen].max())
 
@@ -75,6 +75,11 @@ class _FootStroke(BaseStroke):
         return Reach(min(a for a, _ in spans), max(b for _, b in spans), parts, count)
 
 
+def throughout(take: Take) -> tuple[int, int]:
+    """The span of all of a take."""
+    return 0, take.end + 1
+
+
 class PedalToLengths(_FootStroke):
     """Notes end where they sounded to, and the pedal that held them goes: what is heard stays as it was.
 
@@ -85,7 +90,7 @@ class PedalToLengths(_FootStroke):
     kind: Literal["pedal.to_lengths"] = "pedal.to_lengths"
     threshold: Threshold = Field(64.0, description="A pedal holds from here upwards.")
     gap_ms: Annotated[float, Field(ge=0, le=10_000)] = Field(
-        0.0, description="So much before its key is struck again a note ends."
+        0.0, description="So much before its key is struck again a note ends at the latest, if its finger lets it."
     )
     longest: Annotated[float | None, Field(gt=0, le=1_000_000)] = Field(
         None, description="Beats: no note becomes longer than this; absent: as long as it sounded."
@@ -175,8 +180,10 @@ def _to_lengths(stroke: PedalToLengths, take: Take) -> list[_Held]:
             # Of two tracks, either may be told first at a tick: what ends there has to end before.
             until = np.where(sounds.again, until - 1, until)
         if stroke.gap_ms:
-            before = take.tempo.tick(np.maximum(take.tempo.seconds(until) - stroke.gap_ms / 1000, 0))
-            until = np.where(sounds.again, whole(before), until)
+            # Whether that ends it, or the pedal has come up just before.
+            strikes, has = _next_strike(sounds)
+            before = whole(take.tempo.tick(np.maximum(take.tempo.seconds(strikes) - stroke.gap_ms / 1000, 0)))
+            until = np.where(has, np.minimum(until, before), until)
         if stroke.longest is not None:
             until = np.minimum(until, sounds.start + max(round(stroke.longest * take.resolution), 1))
         # What fingers hold longer stays.
@@ -203,6 +210,17 @@ def _to_lengths(stroke: PedalToLengths, take: Take) -> list[_Held]:
     if not found:
         raise NothingMatched("No pedal is pressed here that could become lengths.")
     return found
+
+
+def _next_strike(sounds: Sounding) -> tuple[Ints, Flags]:
+    """When the key of each note is struck next after it was let go, in ticks, and whether it is at all."""
+    span = int(max(sounds.start.max(initial=0), sounds.key_up.max(initial=0))) + 2
+    key = sounds.pitch.astype(np.int64) * span
+    strikes = np.sort(key + sounds.start)
+    row = np.searchsorted(strikes, np.maximum(key + sounds.key_up, key + sounds.start + 1))
+    found = np.append(strikes, -1)[row] - key
+    has = (found >= 0) & (found < span)
+    return np.where(has, found, sounds.end), has
 
 
 @lru_cache(maxsize=8)
@@ -317,7 +335,7 @@ def _pedalled(take: Take, held: _Held, span: tuple[int, int], threshold: float, 
             continue
         spot = Spot(channel, [], lane_of(take, channel, key))
         lane = footed(spot, spans, resumes=span[1] <= take.end)
-        if not (lane.curve.values >= 1).any():
+        if span == throughout(take) and not (lane.curve.values >= 1).any():
             # Of a pedal that is never pressed nothing has to be said.
             lane = spot.laid(Piece(0, max(take.end, span[1]) + 1, Curve.of([], [])), resumes=False)
         take = take.with_lane(channel.id, lane)

@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field, field_validator, model_validator
 from typing_extensions import override
 
-from expression.arrays import Floats, Ints, merged
+from expression.arrays import Floats, Ints, contained, merged, union
 from expression.curve import Curve
 from expression.lanes import LANES, OFF, ON, PEDALS, SUSTAIN
 from expression.limits import MOST_NODES
@@ -233,7 +233,8 @@ def footed(spot: Spot, spans: Spans, resumes: bool = True) -> Lane:
     gapless = bool((spans.start[1:] == spans.end[:-1]).all())
     starts, ends = (spans.start[:1], spans.end[-1:]) if gapless else (spans.start, spans.end)
     made = laid_all(curve, starts, ends, Curve.of(spans.start, spans.depth), spot.error, resumes)
-    # What says again what is said already is not needed.
+    # Where it is told anew, what says again what is said already is not needed.
     repeats = np.append(False, (made.values[1:] == made.values[:-1]) & made.hold[:-1] & made.hold[1:])
-    repeats &= (made.ticks >= min(first, int(curve.ticks[0]))) & (made.ticks <= last)
+    after = spans.end[~contained(spans.end, spot.curve.ticks)]
+    repeats &= contained(made.ticks, union(spans.start, after))
     return spot.lane.reshaped(made.rows(~repeats) if repeats.any() else made)

@@ -15,11 +15,14 @@ NEVER = np.iinfo(np.int64).max
 
 
 class Settled(NamedTuple):
-    """A take in which no note that a stroke has touched overlaps another of its key."""
+    """A take in which no note that a stroke has touched overlaps another of its key, but for what it overlapped before.
+    """
 
     take: Take
     ended: int
     """Other notes that end sooner than they did."""
+    short: int
+    """Notes of the stroke's own that end sooner than it would have them."""
     gone: int
     """Notes that gave way, since another is struck on their key at the same tick."""
 
@@ -29,14 +32,16 @@ def settled(take: Take, changed: Mapping[int, Notes], touched: Ints, over: Over 
 
     A note ends at the latest where its key is struck next, whoever plays it on the channel. Of two that are struck at
     once the one that was touched stays, of several of these the longest. What nobody touched and nothing touched meets
-    is left as it is. Raises NothingMatched where that is to be refused.
+    is left as it is; and so are touched notes to each other, where they lay over each other before. Raises
+    NothingMatched where that is to be refused.
     """
     made = take.with_notes(changed)
-    ended = gone = 0
+    ended = short = gone = 0
     for channel in {take.parts[part].channel.id: take.parts[part].channel for part in changed}.values():
         parts = made.parts_on(channel)
-        keys = _Keys(parts, touched)
+        keys = _Keys(parts, touched, take.parts_on(channel))
         ended += int((keys.cut & ~keys.mine).sum())
+        short += int((keys.cut & keys.mine).sum())
         gone += int(keys.gives_way.sum())
         if over == "refuse" and (keys.cut.any() or keys.gives_way.any()):
             count = int((keys.cut | keys.gives_way).sum())
@@ -47,13 +52,13 @@ def settled(take: Take, changed: Mapping[int, Notes], touched: Ints, over: Over 
             )
         if keys.cut.any() or keys.gives_way.any():
             made = made.with_notes(dict(zip([part.id for part in parts], keys.settled(parts), strict=True)))
-    return Settled(made, ended, gone)
+    return Settled(made, ended, short, gone)
 
 
 class _Keys:
     """The notes of a channel, part after part. One element of each array a note."""
 
-    def __init__(self, parts: list[Part], touched: Ints) -> None:
+    def __init__(self, parts: list[Part], touched: Ints, before: list[Part]) -> None:
         notes = [part.notes for part in parts]
         start, self.until, pitch, id_, muted = (
             np.concatenate([getattr(one, name) for one in notes]) for name in ("start", "end", "pitch", "id", "muted")
@@ -69,12 +74,15 @@ class _Keys:
         order = order[np.argsort(pitch[order], kind="stable")]
         span = int(max(start.max(initial=0), self.until.max(initial=0))) + 2
         at = pitch[order].astype(np.int64) * span + start[order]
-        loses = _same_tick(at, self.until[order], self.mine[order])
+        was = _Was.of(id_[order], before)
+        loses = _same_tick(at, self.until[order], self.mine[order], was)
         self.gives_way[order[loses]] = True
         if loses.any():
-            order, at = order[~loses], at[~loses]
+            order, at, was = order[~loses], at[~loses], was.rows(~loses)
         mine, end = self.mine[order], self.until[order]
         until = _until(at, mine, tracks[order]) - at
+        astray = np.flatnonzero(mine & (end - start[order] > until))
+        until[astray] = _apart(astray, at, end - start[order], mine, tracks[order], was)
         # Struck in another track a tick later, nothing would be left of it.
         length = end - start[order]
         self.gives_way[order[until < 1]] = True
@@ -91,6 +99,57 @@ class _Keys:
             notes = part.notes.until(self.until[first:last]) if self.cut[first:last].any() else part.notes
             found.append(notes if keep.all() else notes.only(keep))
         return found
+
+
+class _Was(NamedTuple):
+    """Where notes were before a stroke; what is new was nowhere (-1). One element of each array a note."""
+
+    pitch: Ints
+    start: Ints
+    end: Ints
+
+    @classmethod
+    def of(cls, ids: Ints, parts: list[Part]) -> "_Was":
+        """Of notes by their ids, on the channel of some parts."""
+        known = [part.notes for part in parts]
+        id_, pitch, start, end = (
+            np.concatenate([getattr(one, name) for one in known]) for name in ("id", "pitch", "start", "end")
+        )
+        found = np.full((3, len(ids)), -1)
+        if len(id_):
+            order = np.argsort(id_)
+            row = order[np.minimum(np.searchsorted(id_[order], ids), len(order) - 1)]
+            there = id_[row] == ids
+            found[:, there] = np.stack((pitch.astype(np.int64), start, end))[:, row[there]]
+        return cls(*found)
+
+    def rows(self, which: Flags) -> "_Was":
+        """Of some of them."""
+        return _Was(*(column[which] for column in self))
+
+    def lay_over(self, one: int, other: int) -> bool:
+        """Whether a note began while an earlier one (or one that began with it) was down on its key."""
+        begins = bool(self.start[one] <= self.start[other] < self.end[one])
+        return begins and bool(self.start[other] >= 0 and self.pitch[one] == self.pitch[other])
+
+
+def _apart(astray: Ints, at: Ints, length: Ints, mine: Flags, track: Ints, was: _Was) -> list[int]:
+    """How long touched notes may last (those `astray` would be too long) that lay over others which were touched too:
+    these do not end them, as long as they end no sooner.
+    """
+    found = []
+    for row in astray.tolist():
+        lasts = int(length[row])
+        other = row + 1
+        while other < len(at) and at[other] < at[row] + lasts:
+            gap = int(at[other] - at[row])
+            kept = mine[other] and was.lay_over(row, other) and gap + length[other] >= lasts
+            if gap and not kept:
+                lasts = gap - int(track[other] < track[row])
+                break
+            other += 1
+        found.append(lasts)
+    return found
 
 
 def _until(at: Ints, mine: Flags, track: Ints) -> Ints:
@@ -123,8 +182,10 @@ def _following(strikes: Ints, behind: Ints, track: Ints) -> Ints:
     return np.where((found < NEVER) & earlier, found - 1, found)
 
 
-def _same_tick(at: Ints, end: Ints, mine: Flags) -> Flags:
-    """Which notes (at ascending places) give way to one of `mine` that is struck on their key at their tick."""
+def _same_tick(at: Ints, end: Ints, mine: Flags, was: _Was) -> Flags:
+    """Which notes (at ascending places) give way to one of `mine` that is struck on their key at their tick; not those
+    of `mine` that were struck together before.
+    """
     same = at[1:] == at[:-1]
     loses = np.zeros(len(at), dtype=bool)
     if not same.any():
@@ -134,5 +195,7 @@ def _same_tick(at: Ints, end: Ints, mine: Flags) -> Flags:
     last = np.append(at[rows][1:] != at[rows][:-1], True)
     group = np.cumsum(last) - last
     winner = rows[last][group]
-    loses[rows] = (winner != rows) & mine[winner]
+    double = mine[rows] & (was.start[rows] >= 0)
+    double &= (was.start[rows] == was.start[winner]) & (was.pitch[rows] == was.pitch[winner])
+    loses[rows] = (winner != rows) & mine[winner] & ~double
     return loses

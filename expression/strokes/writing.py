@@ -128,7 +128,9 @@ class LaneDraw(WritingStroke):
     kind: Literal["lane.draw"] = "lane.draw"
     points: Points[Value]
     tolerance: Tolerance = Field(
-        1.0, description="How far the nodes may stray from the points, in steps; bend in semitones."
+        1.0,
+        description="How far the curve may stray from the straight lines between the points, in steps; bend in "
+        "semitones.",
     )
     steps: bool = Field(False, description="Jump from point to point without a slide.")
 

@@ -21,12 +21,12 @@ THINNED = 500
 
 def beyond(before: Take, after: Take, part: int) -> Unplayed | None:
     """Where a stroke makes the bend of a part go beyond its range, and the wider range that would be heard."""
-    was, now = (_beyond(take, take.parts[part].channel, part) for take in (before, after))
+    was, now = (beyond_range(take, take.parts[part].channel, part) for take in (before, after))
     known = {span for one in was for span in one["spans"]}
     return next((one for one in now if not known.issuperset(one["spans"])), None)
 
 
-def _beyond(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+def beyond_range(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     """Where the bend is drawn further than the range in force reaches: a wider one mends it."""
     if BEND not in channel.lanes:
         return []
@@ -181,5 +181,5 @@ def _away(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     return found
 
 
-BEND_FAULTS = (_beyond, _unstated, _astray, _unable, _crowded, _dense, _away)
+BEND_FAULTS = (beyond_range, _unstated, _astray, _unable, _crowded, _dense, _away)
 """All of them: each tells what it finds on a channel, as a fault of a part on it."""

@@ -5,9 +5,8 @@ import numpy as np
 from expression.arrays import Ints
 from expression.lanes import LANES, NOTE_PITCH
 from expression.levels import curves_on, is_zoned, kinds_on, unsaid
-from expression.limits import MOST_SEMITONES
-from expression.midi.rpn import holding
 from expression.midi.zones import allotment, ports_needed
+from expression.percussion import CHANNEL as PERCUSSION
 from expression.strokes import parse_stroke
 from expression.take import Channel, Take
 from expression.views.finding import MOST_SPANS, Unplayed
@@ -52,13 +51,14 @@ def _plainly(take: Take, channel: Channel, part: int) -> list[Unplayed]:
             "{name}: {many}, the first in bar {bar}, cannot be heard as drawn: the part is sent plainly, and its one "
             "channel moves all that sounds together. In a zone of MPE each note is heard by itself."
         )
+        if channel.number == PERCUSSION:
+            says += " An instrument may know percussion by its channel, and play something else on others."
         found += _found(take, part, key, "shared channel", ids, says, {"kind": "note.send", "as": "mpe"})
     return found
 
 
 def _in_zone(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     zone, found = channel.sending.zone, []
-    curves = curves_on(take, channel, NOTE_PITCH)
     crowded = allotment(take, channel).crowded
     first = kinds_on(take, channel)[0]
     says = (
@@ -69,17 +69,6 @@ def _in_zone(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     if zone.members < 15:
         mend = _send(channel, members=15)
     found += _found(take, part, first, "crowded zone", crowded, says, mend)
-    if len(curves):
-        furthest = np.zeros(len(curves))
-        np.maximum.at(furthest, np.repeat(np.arange(len(curves)), np.diff(curves.first)), np.abs(curves.nodes.values))
-        over = curves.ids[furthest > zone.reach * (1 + 1e-9)]
-        wider = holding(float(furthest.max(initial=0.0)))
-        says = (
-            "{name}: {many}, the first in bar {bar}, go further than "
-            + f"{zone.reach:g} semitones, the range in force."
-        )
-        mend = _send(channel, semitones=wider) if wider <= MOST_SEMITONES else None
-        found += _found(take, part, NOTE_PITCH, "beyond the zone", over, says, mend)
     port = ports_needed(take, [one for one in take.channels if is_zoned(take, one)]).get(channel.id)
     if port is not None:
         says = f"Its zone would share channels with other parts: it goes to port {port + 1}, in a track of its own."

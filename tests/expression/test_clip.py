@@ -9,7 +9,8 @@ import pytest
 
 from expression.errors import BadFile
 from expression.history import applied
-from expression.midi.clip import read_clip, write_clip
+from expression.midi.clip_read import read_clip
+from expression.midi.clip_write import write_clip
 from expression.midi.read import read
 from expression.midi.ump import HEADER, MESSAGES, WORDS, narrowed, packed, unpacked, widened
 from expression.strokes import parse_stroke
@@ -36,6 +37,7 @@ def test_a_clip_byte_for_byte() -> None:
     assert words(data[8:]) == [
         0x00400000, 0x003003C0,                       # a delta clockstamp of 0; 960 ticks a quarter note
         0x00400000, 0xF0200000, 0, 0, 0,              # the sequence starts
+        0x00400000, 0xD0000103, *words(b"Track 1".ljust(12, b"\0")),   # what its channel is called
         0x00400000, 0xD0100000, 50_000_000, 0, 0,     # 500,000 us a quarter, in tens of nanoseconds
         0x00400000, 0xD0100001, 0x04020800, 0, 0,     # 4/4: beats, 2 to the power of 2, 32nds
         0x00400000, 0x40200007, 48 << 25,             # the range of a note's bend: registered 0/7, Q7.25
@@ -88,7 +90,8 @@ def test_what_others_say_to_a_note_is_understood() -> None:
     reset = packed("note management", key=60, flags=1)
     take = clip(itself, *struck(960), bent, timbre, *struck(960), wider, bent, *struck(960), reset, *struck(960))
     pitch, bright = (take.parts[0].curves[lane] for lane in ("note:pitch", "note:timbre"))
-    assert [pitch.curve(note).values.tolist() for note in range(3)] == [[1.5], [24], [6]]
+    # What bends a key is counted from the pitch that it has been given.
+    assert [pitch.curve(note).values.tolist() for note in range(3)] == [[1.5], [25.5], [7.5]]
     assert bright.curve(1).values.tolist() == bright.curve(2).values.tolist() == [127]
     assert not len(pitch.curve(3)) and not len(bright.curve(3))
 
@@ -158,6 +161,6 @@ def test_what_is_cut_off_or_of_another_kind_is_told() -> None:
     with pytest.raises(BadFile, match="does not begin"):
         read_clip(b"SMF3CLIP" + data[8:])
     # Messages that are not known are passed over, and told.
-    strange = data[:36] + packed("delta") + bytes.fromhex("30000000 00000000") + data[36:]
+    strange = data[:36] + packed("delta") + bytes.fromhex("50000000" + "00000000" * 3) + data[36:]
     assert any("1 messages of kinds" in remark for remark in read_clip(strange).remarks)
     assert any("no end" in remark for remark in read_clip(data[:-20]).remarks)

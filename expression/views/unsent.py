@@ -1,0 +1,97 @@
+"""What of a take will not sound as it is drawn in the form in which it is sent: what, where, and the stroke that helps."""
+
+import numpy as np
+
+from expression.arrays import Flags
+from expression.lanes import LANES
+from expression.midi.clip_write import exclusive_bytes, struck_again
+from expression.midi.emit import levelled
+from expression.midi.files import FileKind
+from expression.midi.status import ESCAPE, META, SYSEX
+from expression.midi.write import sent
+from expression.take import Part, Take
+from expression.views.bend_faults import beyond_range
+from expression.views.finding import MOST_SPANS, Unplayed
+from expression.views.note_faults import note_faults
+
+TEXTS = (0x01, 0x02, 0x05, 0x06, 0x07)
+"""Metas that hold text, copyright, lyric, marker, cue point (SMF 1.0)."""
+
+
+def unsent(take: Take, kind: FileKind | None = None) -> list[Unplayed]:
+    """All of it, part by part: for the form that a file is asked for in, or as its parts are sent."""
+    found: list[Unplayed] = []
+    way = None if kind == "clip" else kind
+    heard = take if kind == "clip" else levelled(sent(take, way))
+    for channel in heard.channels:
+        parts = take.parts_on(channel)
+        found += beyond_range(heard, channel, parts[0].id)
+        for part in parts:
+            found += _struck_again(take, part) if kind == "clip" else _of_notes(sent(take, way), part)
+    if kind == "clip":
+        found += _not_in_clips(take)
+    return found
+
+
+def _of_notes(take: Take, part: Part) -> list[Unplayed]:
+    faults = note_faults(take, take.channels[part.channel.id], part.id)
+    # That it has a port to itself takes nothing away.
+    return [one for one in faults if one["reason"] != "own port"]
+
+
+def _struck_again(take: Take, part: Part) -> list[Unplayed]:
+    """Notes whose curves go on while their key is struck again: in a clip a key says one thing at a time."""
+    found: list[Unplayed] = []
+    notes = part.notes
+    until = struck_again(take, part)
+    order = np.argsort(notes.id)
+    for key, curves in part.curves.items():
+        row = order[np.searchsorted(notes.id[order], curves.owners())]
+        at = notes.start[row] + curves.nodes.ticks
+        # What is still to come, or on its way there, when the key is struck again; all of it, if that is at once.
+        late = (at >= until[row]) | (until[row] == notes.start[row])
+        late |= np.append(curves.nodes.ways[:-1] & (at[1:] > until[row][:-1]), False)
+        late &= (until[row] < notes.end[row]) & ~notes.muted[row]
+        ids = np.unique(curves.owners()[late])
+        if len(ids):
+            says = (
+                f"{LANES[key].name}: {_many(len(ids), 'note')}, the first in bar {{bar}}, "
+                f"{'keeps' if len(ids) == 1 else 'keep'} from there on what they had come to, where their keys are "
+                "struck again: in a clip a key says one thing at a time."
+            )
+            found.append(_told(take, part, key, "struck again", np.isin(notes.id, ids), says))
+    return found
+
+
+def _told(take: Take, part: Part, key: str, reason: str, rows: Flags, says: str) -> Unplayed:
+    start, end = part.notes.start[rows], part.notes.end[rows]
+    spans = list(zip(start[:MOST_SPANS].tolist(), end[:MOST_SPANS].tolist(), strict=True))
+    bar = take.meter.position(int(start[0])).bar
+    return {"part": part.id, "lane": key, "reason": reason, "says": says.format(bar=bar), "spans": spans, "stroke": None}
+
+
+def _not_in_clips(take: Take) -> list[Unplayed]:
+    """Texts, and what goes down a cable in other ways than packets can say."""
+    texts, strange, first = 0, 0, -1
+    for track in take.tracks:
+        texts += int(((track.status == META) & np.isin(track.data1, TEXTS)).sum())
+        for row in np.flatnonzero((track.status == SYSEX) | (track.status == ESCAPE)).tolist():
+            if track.status[row] == ESCAPE or exclusive_bytes(track.payloads[track.payload[row]]) is None:
+                strange += 1
+                first = int(track.tick[row]) if first < 0 else first
+    found: list[Unplayed] = []
+    for count, says in (
+        (texts, f"{_many(texts, 'text')} (words, marks, names of places) are left out: a clip has no place for them."),
+        (
+            strange,
+            f"{_many(strange, 'exclusive')}, the first in bar {take.meter.position(max(first, 0)).bar}, are left out: "
+            "they come in pieces, or hold what no packet can.",
+        ),
+    ):
+        if count:
+            found.append({"part": 0, "lane": "", "reason": "not in clips", "says": says, "spans": [], "stroke": None})
+    return found
+
+
+def _many(count: int, noun: str) -> str:
+    return f"1 {noun}" if count == 1 else f"{count:,} {noun}s"
