@@ -156,6 +156,8 @@ def _stroked(take: Take, strokes: list[Any], path: str) -> Take:
             # Notes that give way, are cut or left out are nothing that anybody asked for.
             if stroke.kind.startswith("notes.") and (told := stroke.also(take)):
                 print(f"lull: {path}: stroke {number}: {told}", file=sys.stderr)
+            if made.is_like(take):
+                print(f"lull: {path}: stroke {number} changes nothing.", file=sys.stderr)
             take = made
         except (BadStroke, NothingMatched) as refused:
             raise Fault(f"{path}: stroke {number}: {refused}") from None

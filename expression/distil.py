@@ -133,7 +133,6 @@ class _Recording:
         lift = np.where(hold, 0.0, np.append(lift, 0.0))
         return Curve.of(self.ticks[events][keep], self.values[events][keep], hold[keep], lift[keep])
 
-
     def _along(self, events: Ints, lift: Floats) -> Curve:
         """The line through chosen points, and through all others of a segment that would leave it between two."""
         off = _furthest(self.ticks, self.values, events, lift)

@@ -237,6 +237,8 @@ def _of_note(key: str) -> LaneKind:
     kind = CHANNEL_LANES[BESIDE[key]]
     if key == NOTE_PITCH:
         return kind._replace(key=key, name="Note pitch", low=-96.0, high=96.0, is_ranged=False)
+    # What a note says is heard more closely than a channel's lane: as often as a bend, and no more than this off.
+    kind = kind._replace(seconds=CHANNEL_LANES[BEND].seconds, worst=2.0)
     # Polyphonic pressure is a message of its own; what else belongs to a note is sent on a channel that it has alone.
     wire = Wire(status.POLY_PRESSURE) if key == NOTE_PRESSURE else kind.wire
     name = "Note pressure" if key == NOTE_PRESSURE else f"Note {kind.name[0].lower()}{kind.name[1:]}"

@@ -165,7 +165,8 @@ def receive(data: bytes) -> Heard:
 
 _Told = tuple[int, int, int, int, int]
 """Tick, track, status without its channel, two data bytes. Of our own making: 0xF1, a bend range of so many semitones
-and cents, which is set by a message to another channel of a zone; 0xF2, the channel that manages this one from now on (-1: none)."""
+and cents, which is set by a message to another channel of a zone; 0xF2, the channel that manages this one from now on
+(-1: none)."""
 ZONE_PARAMETER = (0, 6)
 MEMBER_RANGE, MANAGER_RANGE = 48, 2
 """Semitones, from the message on that sets a zone up (M1-100, 2.1.1)."""

@@ -1,7 +1,7 @@
 """A take: what was recorded, as the core sees it."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property
 from typing import Literal, NamedTuple
 
@@ -465,6 +465,15 @@ class Take:
             ends += [lane.curve.ticks[-1] for lane in part.lanes.values()]
         return int(max(ends, default=0))
 
+    def is_like(self, other: "Take") -> bool:
+        """Whether another take of the same recording says and sends the same."""
+        if self is other:
+            return True
+        pairs = zip(self.parts, other.parts, strict=True)
+        return all(_alike_parts(one, two) for one, two in pairs) and all(
+            _alike_channels(one, two) for one, two in zip(self.channels, other.channels, strict=True)
+        )
+
     @property
     def seconds(self) -> float:
         """The length of the take."""
@@ -474,3 +483,36 @@ class Take:
     def note_count(self) -> int:
         """Notes of all parts together."""
         return sum(len(part.notes) for part in self.parts)
+
+
+def _alike_parts(one: Part, other: Part) -> bool:
+    notes = one.notes is other.notes or (
+        len(one.notes) == len(other.notes)
+        and all(
+            np.array_equal(getattr(one.notes, each.name), getattr(other.notes, each.name)) for each in fields(Notes)
+        )
+    )
+    if not notes or one.cue_names != other.cue_names or one.curves.keys() != other.curves.keys():
+        return False
+    pairs = ((one.curves[key], other.curves[key]) for key in one.curves)
+    return all(
+        mine is theirs or (np.array_equal(mine.owners(), theirs.owners()) and _alike_curves(mine.nodes, theirs.nodes))
+        for mine, theirs in pairs
+    )
+
+
+def _alike_channels(one: Channel, other: Channel) -> bool:
+    if one is other:
+        return True
+    settings = ("statements", "paces", "instrument", "sending", "answers")
+    if any(getattr(one, name) != getattr(other, name) for name in settings) or one.lanes.keys() != other.lanes.keys():
+        return False
+    ranges = zip(one.bend_range, other.bend_range, strict=True)
+    if not all(np.array_equal(*pair) for pair in ranges) or not np.array_equal(one.unsaid, other.unsaid):
+        return False
+    pairs = ((one.lanes[key], other.lanes[key]) for key in one.lanes)
+    return all(mine is theirs or _alike_curves(mine.curve, theirs.curve) for mine, theirs in pairs)
+
+
+def _alike_curves(one: Curve, other: Curve) -> bool:
+    return one is other or (len(one) == len(other) and differing(one, other)[0] == len(one))

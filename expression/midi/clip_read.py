@@ -20,7 +20,6 @@ from expression.lanes import (
     DATA_UP,
     FINE_OFFSET,
     LANES,
-    MODE_MESSAGES,
     NOTE_PITCH,
     NOTE_PRESSURE,
     NRPN_LSB,
@@ -299,9 +298,9 @@ def _parameter(heard: _Heard, tick: int, name: str, fields: dict[str, int]) -> N
     if name == "registered" and (bank, index) == RANGE:
         heard.ranges.append((tick, coarse + fine / 100))
     numbers = (RPN_MSB, RPN_LSB) if registered else (NRPN_MSB, NRPN_LSB)
-    data = ((DATA_MSB, coarse), (DATA_LSB, fine))
+    data = [(DATA_MSB, coarse), (DATA_LSB, fine)]
     if name.startswith("relative"):
-        data = ((DATA_DOWN if value >= HALF else DATA_UP, 0),)
+        data = [(DATA_DOWN if value >= HALF else DATA_UP, 0)]
     heard.set(tick, (numbers[0], bank), (numbers[1], index), *data, (RPN_MSB, 127), (RPN_LSB, 127))
 
 

@@ -28,8 +28,8 @@ from expression.lanes import (
     RPN_MSB,
     controller,
 )
-from expression.levels import curves_on, widened as widened_zone
-from expression.midi import smf
+from expression.levels import curves_on
+from expression.levels import widened as widened_zone
 from expression.midi.clip_values import (
     AT_REST,
     BEGINS,
@@ -49,7 +49,7 @@ from expression.midi.clip_values import (
 from expression.midi.emit import emit_with_notes
 from expression.midi.read_zones import CONFIGURATION
 from expression.midi.rpn import NOTHING
-from expression.midi.status import CONTROL, META, PROGRAM, SYSEX
+from expression.midi.status import CONTROL, PROGRAM, SYSEX
 from expression.midi.ump import HEADER, narrowed, packed, widened
 from expression.note_curves import NoteCurves
 from expression.take import Channel, Exact, Part, Take
@@ -198,7 +198,9 @@ def _curves(take: Take, part: Part) -> Iterator[Say]:
     until = np.minimum(notes.end, np.maximum(struck_again(take, part), notes.start + 1))
     span = dict(zip(notes.id.tolist(), zip(notes.start.tolist(), until.tolist(), strict=True), strict=True))
     silent = set(notes.id[notes.muted].tolist())
-    told = {int(notes.pitch[row]) for kind in part.curves.values() for row in np.flatnonzero(np.isin(notes.id, kind.ids))}
+    told = {
+        int(notes.pitch[row]) for kind in part.curves.values() for row in np.flatnonzero(np.isin(notes.id, kind.ids))
+    }
     begun: set[int] = set()
     for row in sounds.tolist():
         # What rings on a key, or is still down, hears nothing of what the next one on it is told.
@@ -312,11 +314,11 @@ def _loose(take: Take) -> Iterator[Say]:
 
 def _bank(channel: Channel, tick: int) -> dict[str, int]:
     """The bank that is in force for a program, which says it itself."""
-    halves = [channel.lanes[controller(number)].curve.at(tick) if controller(number) in channel.lanes else np.nan
-              for number in BANKS]  # fmt: skip
+    lanes = [channel.lanes.get(controller(number)) for number in BANKS]
+    halves = [float(lane.curve.at(tick)) if lane else np.nan for lane in lanes]
     if np.isnan(halves).all():
         return {}
-    coarse, fine = (0 if np.isnan(half) else round(float(half)) for half in halves)
+    coarse, fine = (0 if np.isnan(half) else round(half) for half in halves)
     return {"with_bank": 1, "bank": coarse, "bank_fine": fine}
 
 

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.arrays import Bytes, Flags, Ints, frozen
-from expression.lanes import BEND, LANES, NOTE_PITCH, NOTE_PRESSURE
+from expression.lanes import BEND, BESIDE, LANES, NOTE_PITCH, NOTE_PRESSURE
 from expression.levels import is_zoned, kinds_on, widened, with_line
 from expression.limits import MOST_SEMITONES
 from expression.midi.encoding import Messages, lane_messages, preceding
@@ -92,6 +92,8 @@ def levelled(take: Take) -> Take:
                 half = Pace(grain / 2, seconds, worst / 2)
                 take = take.with_channel(replace(channel, paces={**channel.paces, BEND: half}))
             continue
+        paces = {BESIDE[key]: channel.pace(key) for key in kinds if key != NOTE_PITCH or key in channel.paces}
+        take = take.with_channel(replace(channel, paces=paces | dict(channel.paces)))
         for key in kinds:
             take = with_line(take, take.channels[channel.id], key)
         take = _held(take, take.channels[channel.id])

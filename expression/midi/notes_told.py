@@ -76,12 +76,14 @@ def told(
     rounding: float = 0.0,
     halved: bool = False,
     again: Ints | None = None,
+    asked: Pace | None = None,
 ) -> Told:
     """What is sent of the curves of notes, each up to its end or to the next of its voice.
 
     A note that says nothing at its start begins with `otherwise`; where that is None, with nothing. `rounding` is what
     the encoding takes of what may be heard off, in the unit of the kind; `halved`: only half of that is theirs.
-    At the ticks `again` something has put back what was said: it is said once more.
+    `asked`: how finely they are to be sent, where that is another than usual. At the ticks `again` something has put
+    back what was said: it is said once more.
     """
     kind = LANES[key]
     order = np.lexsort((notes.start, notes.voice))
@@ -111,8 +113,8 @@ def told(
     nodes = _cut(nodes, own, base, until, row, kind.error)
     forced = _again(again, notes, order, base, until) if again is not None and len(again) else base[:0]
     nodes = piece.opened(nodes, forced, kind.error) if len(forced) else nodes
-    pace = Pace(kind.step, kind.seconds, kind.worst)
-    if key == NOTE_PITCH:
+    pace = asked or Pace(kind.step, kind.seconds, kind.worst)
+    if key == NOTE_PITCH and asked is None:
         share = 2 if halved else 1
         pace = Pace(kind.step / share, kind.seconds, min(kind.worst, HEARD_OFF / share - rounding))
     on_way = on_way_of(lines, nodes, pace.seconds) & ~contained(nodes.ticks, forced)
@@ -195,7 +197,7 @@ def key_pressure(take: Take, part: Part, curves: NoteCurves) -> Messages:
     mine = np.flatnonzero(np.isin(notes.id, curves.ids))
     start, end = notes.start[mine], notes.end[mine]
     placed = Placed(notes.id[mine], start, end, voices(start, end))
-    found = told(take, placed, curves, NOTE_PRESSURE, None)
+    found = told(take, placed, curves, NOTE_PRESSURE, None, asked=part.channel.paces.get(NOTE_PRESSURE))
     code = np.clip(whole(found.value), 0, 127)
     # Of what a note is told only what is another than before.
     first = np.append(True, found.note[1:] != found.note[:-1])

@@ -119,25 +119,41 @@ def restated(
     at = rows.tick[parameters.rows]
     stays = ~parameters.about_range | (at < start) | (at >= finish)
     # One that was set for the same bends gives way; others keep their places, and no two come between each other.
-    gives_way = [one for one in channel.statements if start <= one.ticks[0] < finish or _idle(one, sent, start)]
+    gives_way = [one for one in channel.statements if start <= one.at < finish or _idle(one, sent, start)]
     kept = [one for one in channel.statements if one not in gives_way]
-    since = max((one.ticks[-1] for one in kept if one.ticks[0] < start), default=-1)
-    until = min((one.ticks[0] for one in kept if one.ticks[0] >= finish), default=LAST_TICK)
+    since = max((one.ticks[-1] for one in kept if one.at < start), default=-1)
+    later = [one for one in kept if one.at >= finish]
+    until = min((one.at for one in later), default=LAST_TICK)
     writer = _Writer(take, channel, parameters, stays, sent, gap, travels)
-    made = [writer.statement(start, semitones, since, min(until, finish))]
-    begins = min(start, made[0].ticks[0])
-    # System On puts the range back: after each it has to be said again.
+    # System On puts the range back: after each it has to be said again; before one, only for bends that come sooner.
     system = np.unique(rows.tick[channel.resets[rows.status[channel.resets] == SYSEX]])
+    made: list[Statement] = []
+    begins, last = start, since
+    if not _any_between(system, start, _first_from(sent, start)):
+        made.append(writer.statement(start, semitones, since, min(until, finish)))
+        begins, last = min(start, made[0].ticks[0]), made[0].ticks[-1]
     again = [tick for tick in system.tolist() if begins <= tick < finish]
     for tick in again:
-        made.append(writer.statement(tick + 1, semitones, max(tick, made[-1].ticks[-1]), min(until, finish)))
+        if made and tick <= made[-1].ticks[0]:
+            continue
+        # What is bent at its very tick needs it there, behind the reset.
+        at = tick if contained(np.array([tick]), sent)[0] else tick + 1
+        made.append(writer.statement(at, semitones, max(tick - (at == tick), last), min(until, finish)))
+        last = made[-1].ticks[-1]
     # What was recorded of the range behind the span stays: it is said before that, or there need nothing be said.
     following = rows.tick[channel.ranges]
     following = following[following >= finish]
     if finish <= take.end and not (following == finish).any():
         until = min([until, *following.tolist()])
-        made.append(writer.statement(finish, float(channel.bend_range.at(finish)), made[-1].ticks[-1], until))
-        finish = max(finish, made[-1].ticks[0])
+        made.append(writer.statement(finish, float(channel.bend_range.at(finish)), last, until))
+        finish, last = max(finish, made[-1].ticks[0]), made[-1].ticks[-1]
+    # What was set for later, and would have begun before all this was said, begins behind it.
+    pressed = [one for one in later if one.ticks[0] <= last]
+    for one, then in zip(pressed, [*later[1:], None], strict=False):
+        made.append(writer.statement(one.at, one.semitones, last, then.at if then else LAST_TICK))
+        last = made[-1].ticks[-1]
+    gives_way += pressed
+    kept = [one for one in kept if one not in pressed]
     old = channel.bend_range
     known = {0: float(old.semitones[0]) if begins > 0 else DEFAULT_SEMITONES}
     dropped = {tick for one in gives_way for tick in one.ticks}
@@ -182,7 +198,12 @@ def relaid(take: Take, channel: Channel) -> Channel:
 def _sent(take: Take, channel: Channel) -> Ints:
     """Ticks at which the wheel is sent."""
     wheel = channel.lanes.get(BEND)
-    return told(take, channel, wheel, 0, max(take.end, 1) + 1)[0] if wheel else frozen([], np.int64)
+    if wheel is None:
+        return frozen([], np.int64)
+    ticks, values = told(take, channel, wheel, 0, max(take.end, 1) + 1)
+    # What a reset puts back to the centre is nothing that is sent, and means the same under any range.
+    put_back = np.sort(wheel.curve.ticks[channel.implied(wheel)])
+    return np.asarray(ticks[(values != 0) | ~contained(ticks, put_back)])
 
 
 def _ranges_of(known: dict[int, float], statements: list[Statement]) -> BendRange:
@@ -205,6 +226,17 @@ def by_hand(take: Take, channel: Channel, semitones: float) -> Channel:
         statements=(),
         unsaid=frozen(np.union1d(channel.unsaid, said), np.int64),
     )
+
+
+def _any_between(ticks: Ints, first: int, last: int) -> bool:
+    """Whether any of some ticks lies from one to before another."""
+    return bool(((ticks >= first) & (ticks < last)).any())
+
+
+def _first_from(ticks: Ints, first: int) -> int:
+    """The first of ascending ticks from one on; never: beyond all."""
+    row = int(np.searchsorted(ticks, first))
+    return int(ticks[row]) if row < len(ticks) else LAST_TICK
 
 
 def _idle(statement: Statement, sent: Ints, start: int) -> bool:
@@ -275,9 +307,20 @@ class _Writer(NamedTuple):
             ticks = [*(min(tick, change) for tick in choosing), change, change]
             ticks += [max(min(tick, until - 1), change) for tick in letting_go]
         ticks, is_crowded = self._undisturbed(ticks, is_crowded, after)
+        if semitones % 1 and self._furthest(ticks[2], ticks[3]) > semitones // 1:
+            # Between the semitones and the cents the range would not hold what is drawn.
+            ticks[2] = ticks[3]
         controls += self._chosen_again(ticks[-1])
         ticks += [ticks[-1]] * (len(controls) - count)
         return Statement(tuple(ticks), tuple(controls), is_crowded, at, semitones, since, self.gap)
+
+    def _furthest(self, start: int, end: int) -> float:
+        """How far the wheel is out between two ticks, in semitones."""
+        wheel = self.channel.lanes.get(BEND)
+        if wheel is None or not len(wheel.curve):
+            return 0.0
+        values = np.append(wheel.curve.within(start, end).values, wheel.curve.at([start, end - 1]))
+        return float(np.abs(np.nan_to_num(values)).max())
 
     def _apart(self, start: float, count: int) -> list[int]:
         """Ticks from a moment on (seconds), a gap apart at least."""
@@ -288,12 +331,19 @@ class _Writer(NamedTuple):
         return ticks
 
     def _undisturbed(self, ticks: list[int], is_crowded: bool, after: int) -> tuple[list[int], bool]:
-        """The same; all at once, where another parameter is chosen or set between them, or the choice is reset."""
+        """The same, where another parameter is chosen or set between them or the choice is reset: behind that, or where
+        there is no room, all at once.
+        """
         rows = self.take.rows
         others = np.unique(rows.tick[self.parameters.rows[self.stays]])
         between = others[(others >= ticks[0]) & (others <= ticks[-1])]
         if not len(between):
             return ticks, is_crowded
+        tempo = self.take.tempo
+        behind = self._apart(float(tempo.seconds(between[-1])) + self.gap, len(ticks))
+        is_free = not ((others >= behind[0]) & (others <= behind[-1])).any()
+        if is_free and float(tempo.seconds(behind[-1])) <= float(tempo.seconds(after)) - self.gap + 1e-9:
+            return behind, False
         tick = int(between[-1]) + 1
         while tick < after and contained(np.array([tick]), others)[0]:
             tick += 1

@@ -346,12 +346,12 @@ def _begins_reset(tracks: list[Emitted], channel: Channel, system: list[int]) ->
 def _at_system_on(take: Take, channel: Channel) -> list[int]:
     """Ticks of the resets of a whole module: what sets a zone up has to be said again after each."""
     rows = take.rows
-    return np.unique(rows.tick[channel.resets[rows.status[channel.resets] == SYSEX]]).tolist()
+    return [int(tick) for tick in np.unique(rows.tick[channel.resets[rows.status[channel.resets] == SYSEX]])]
 
 
 def _after_resets(events: Events, tick: int) -> int:
     """Behind which event of a track (1 more than its row) it is known what resets at a tick have left."""
-    first, after = np.searchsorted(events.tick, [tick, tick + 1]).tolist()
+    first, after = (int(row) for row in np.searchsorted(events.tick, [tick, tick + 1]))
     here = slice(first, after)
     control = (events.status[here] < SYSEX) & ((events.status[here] & 0xF0) == CONTROL)
     resets = np.flatnonzero((control & (events.data1[here] == RESET)) | (events.status[here] == SYSEX))
@@ -390,7 +390,8 @@ def _values(take: Take, channel: Channel, given: Allotment) -> _Added:
         notes = Placed(given.id, given.start, given.end, given.member)
         rounding, shared = zone.reach / (2 * BEND_CENTRE), BEND in channel.lanes
         again = resets if LANES[BESIDE[key]].after_reset is not None else resets[:0]
-        said = told(take, notes, curves, key, LANES[key].default, rounding, shared, again)
+        asked = channel.paces.get(key)
+        said = told(take, notes, curves, key, LANES[key].default, rounding, shared, again, asked)
         code = _code(key, said.value, zone)
         epoch = np.searchsorted(system, said.tick, side="right")
         as_it_came = np.isin(notes.id, _as_it_came(take, channel, key))[said.note]

@@ -26,7 +26,7 @@ from expression.strokes.note_edits import (
     NotesTranspose,
 )
 from expression.strokes.note_pieces import NotesFill, NotesJoin, NotesSplit
-from expression.strokes.note_sending import NoteAnswers, NoteSend
+from expression.strokes.note_sending import NoteAnswers, NoteSend, NoteStream
 from expression.strokes.note_times import NotesLength, NotesLoosen, NotesPlace, NotesSpread
 from expression.strokes.notes import NotesCopy
 from expression.strokes.own_curves import NoteCopy, NoteCurve, NoteScatter, NoteStart
@@ -95,6 +95,7 @@ AnyStroke = (
     | LaneToNotes
     | LaneTrim
     | NoteSend
+    | NoteStream
     | NoteAnswers
     | PedalPress
     | PedalLift
@@ -140,12 +141,32 @@ def explain(faults: Sequence[Mapping[str, Any]]) -> BadStroke:
         return BadStroke(f"{name} is not a field of this stroke.", field)
     if kind in ("too_short", "too_long"):
         fewest, most = (first["ctx"].get(name) for name in ("min_length", "max_length"))
-        return BadStroke(f"{name} must have at {f'least {fewest}' if fewest else f'most {most:,}'}.", field)
+        told = f"at least {fewest} {'entry' if fewest == 1 else 'entries'}" if fewest else f"at most {most:,} entries"
+        return BadStroke(f"{name} must have {told}.", field)
     shown = f", not {first['input']!r:.40}" if "input" in first else ""
     if limits := _range(of, str(path[0]) if path else ""):
         return BadStroke(f"{name} must be {limits}{shown}.", field)
-    message = first["msg"].removeprefix("Input ").removeprefix("Value ")
-    return BadStroke(f"{name} {message[0].lower()}{message[1:]}{shown}.", field)
+    wanted = next((words for types, words in _WANTED.items() if kind in types), "something else")
+    if wanted == OBJECT:
+        wanted += {"where": ' such as {"parts": [0]}', "stroke": ' such as {"kind": "velocity.nudge", "by": 5}'}.get(
+            name, ""
+        )
+    return BadStroke(f"{name} must be {wanted}{shown}.", field)
+
+
+OBJECT = "an object in braces"
+_SUCH_AS = {"where": ' such as {"parts": [0]}', "stroke": ' such as {"kind": "velocity.nudge", "by": 5}'}
+_WANTED = {
+    ("dict_type", "model_type", "model_attributes_type", "mapping_type", "dataclass_type"): OBJECT,
+    ("list_type", "tuple_type", "iterable_type", "set_type"): "a list",
+    ("string_type", "string_sub_type", "string_unicode"): "text",
+    ("bool_type", "bool_parsing"): "true or false",
+    ("int_type", "int_parsing", "int_from_float", "int_parsing_size"): "a whole number",
+    ("float_type", "float_parsing", "finite_number"): "a number",
+    ("none_required",): "absent",
+    ("string_too_long",): "a shorter text",
+}
+"""What pydantic's kinds of faults mean, where no range of the field says it better."""
 
 
 def _range(kind: str, field: str) -> str | None:

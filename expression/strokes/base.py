@@ -2,6 +2,7 @@
 
 import itertools
 from abc import ABC, abstractmethod
+from collections.abc import Sequence
 from functools import cache
 from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self, TypeVar
 
@@ -19,6 +20,8 @@ Tick = Annotated[int, Field(ge=0, le=LAST_TICK)]
 Unit = Annotated[float, Field(ge=0, le=1)]
 Lift = Annotated[float, Field(ge=-1, le=1)]
 Height = TypeVar("Height")
+IDS_EACH = 2**32
+"""Ids that are set aside for the notes that one stroke of a history makes."""
 Which = Literal["music", "cues", "all"]
 """Notes of the music, those that are cues, or both."""
 
@@ -171,8 +174,18 @@ def _why_nothing(take: Take, where: Where) -> str:
     if where.notes and not any(
         where.model_copy(update={"parts": None}).notes_of(part, "all").any() for part in take.parts
     ):
-        return "The stroke reaches no notes in this take: those that it was made for are gone."
+        return _no_such_notes(take, where.notes)
     return "The stroke reaches no notes in this take."
+
+
+def _no_such_notes(take: Take, ranges: Sequence[tuple[int, int]]) -> str:
+    """Why no note has any of some ids: they are gone, or never were."""
+    recorded = sum(len(part.paired) for part in take.parts) // 2
+    if any(first < recorded or last >= IDS_EACH for first, last in ranges):
+        return "The stroke reaches no notes in this take: those that it was made for are gone."
+    if not recorded:
+        return "The stroke names notes, and this take was recorded without any."
+    return f"There is no note {ranges[0][0]}: the notes of this recording are numbered from 0 to {recorded - 1:,}."
 
 
 class BaseStroke(Record, ABC):

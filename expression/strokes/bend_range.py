@@ -6,7 +6,7 @@ from functools import lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import AfterValidator, Field
 from typing_extensions import override
 
 from expression import piece
@@ -19,7 +19,8 @@ from expression.strokes.base import Reach
 from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Take
 
-Semitones = Annotated[float, Field(gt=0, le=MOST_SEMITONES)]
+Semitones = Annotated[float, Field(ge=0.01, le=MOST_SEMITONES), AfterValidator(lambda semitones: round(semitones, 2))]
+"""In hundredths, as they are said."""
 
 
 _known = lru_cache(maxsize=4)(restated)

@@ -56,7 +56,8 @@ class LaneSmooth(SlidingStroke):
 class LaneDistil(SlidingStroke):
     """The fewest nodes with which what is heard stays within a tolerance of what was heard, at every moment.
 
-    It is never sent in more events than before: where a way would need more, what was recorded stays.
+    It is never sent in more events than before: where a way would need more, what was recorded stays. Where it comes to
+    no fewer nodes, it is refused.
     """
 
     kind: Literal["lane.distil"] = "lane.distil"
@@ -76,13 +77,20 @@ class LaneDistil(SlidingStroke):
         step = LANES[spot.key].step
         stretches = [distil(ticks[a:b], values[a:b], self.tolerance, step) for a, b in itertools.pairwise(rows)]
         if sum(map(len, stretches)) >= len(inner):
-            return spot.lane
+            return None
         made = self._as_heard(take, spot, Piece(start, end, stretches[0].then(*stretches[1:])), ticks, values)
         lane = spot.laid(made, resumes=self.where.span is not None)
+        if len(lane.curve) >= len(spot.curve):
+            return None
         # Of steps each is a message. With fine halves one may be two, and of ways some messages say nothing new: there
         # it is counted what is sent.
         plain = spot.curve.hold.all() and not has_fine(take, spot.channel, spot.key)
-        return lane if plain or not self._grows(take, spot, lane) else spot.lane
+        return lane if plain or not self._grows(take, spot, lane) else None
+
+    @property
+    @override
+    def nothing(self) -> str:
+        return f"Within this tolerance {self.name} cannot be said in fewer nodes."
 
     def _grows(self, take: Take, spot: Spot, made: Lane) -> bool:
         """Whether it would be sent in more messages than before."""

@@ -261,7 +261,7 @@ def first_place(gesture: BendGesture, take: Take) -> First | None:
 def until_struck(ends: Ints, until: Ints, onsets: Ints) -> Ints:
     """What lasts until some time after `ends`, cut short where a note is struck: the wheel is needed for that."""
     following = np.append(onsets, np.iinfo(np.int64).max)[np.searchsorted(onsets, ends)]
-    return np.minimum(np.maximum(until, ends), following)
+    return np.asarray(np.minimum(np.maximum(until, ends), following))
 
 
 def signed(value: float) -> str:

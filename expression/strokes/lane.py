@@ -172,6 +172,11 @@ class LaneStroke(BaseStroke):
         """One lane as the stroke leaves it; the very same where nothing changes, None where there is nothing for it."""
         raise NotImplementedError
 
+    @property
+    def furthest(self) -> int:
+        """How far behind the start of a note it may lay something, where it names ticks of its own."""
+        return 0
+
     def on_many(self, many: Many) -> NoteCurves | None:
         """Curves of very many notes as the stroke leaves them; None where they have to be taken one by one."""
         return None

@@ -27,7 +27,9 @@ class Span(NamedTuple):
 class Many:
     """The curves of chosen notes on one line: each note has its own stretch of it, far from the next."""
 
-    def __init__(self, take: Take, chosen: Span, key: str, span: tuple[int, int] | None, makes: bool) -> None:
+    def __init__(
+        self, take: Take, chosen: Span, key: str, span: tuple[int, int] | None, makes: bool, furthest: int = 0
+    ) -> None:
         self.take, self.key, self.kind = take, key, LANES[key]
         self.part, self.id, self.start, self.length = chosen
         known = take.parts[chosen.part].curves.get(key, NoteCurves.each([], [])).only(chosen.id)
@@ -36,7 +38,8 @@ class Many:
             self.id, self.start, self.length = self.id[has], self.start[has], self.length[has]
         order = np.argsort(self.id)
         self.id, self.start, self.length = self.id[order], self.start[order], self.length[order]
-        longest = max(int(self.length.max(initial=1)), int(known.nodes.ticks.max(initial=0)), span[1] if span else 0)
+        longest = max(int(self.length.max(initial=1)), int(known.nodes.ticks.max(initial=0)), furthest)
+        longest = max(longest, span[1] if span else 0)
         self.apart = 1 << (4 * longest).bit_length()
         self.base = np.arange(len(self.id)) * self.apart
         self.is_whole = span is None
@@ -47,6 +50,14 @@ class Many:
 
     def __len__(self) -> int:
         return len(self.id)
+
+    def keep(self, rows: Flags) -> None:
+        """Leave out all but some of the notes, before anything is asked about their curves."""
+        starts, ends = (self.starts - self.base)[rows], (self.ends - self.base)[rows]
+        self.id, self.start, self.length = self.id[rows], self.start[rows], self.length[rows]
+        self.base = np.arange(len(self.id)) * self.apart
+        self.starts, self.ends = self.base + starts, self.base + ends
+        self._known = self._known.only(self.id)
 
     @property
     def tempo(self) -> TempoMap:

@@ -12,7 +12,7 @@ from expression.errors import NothingMatched
 from expression.limits import LAST_TICK, LONGEST_NAME, MOST_COPIES
 from expression.notes import Notes
 from expression.pitch import NOTE_NAMES
-from expression.strokes.base import Reach, Record, Tick, Which
+from expression.strokes.base import Reach, Record, Tick, Where, Which
 from expression.strokes.keys import Keys, PitchClasses, transposed
 from expression.strokes.note_stroke import (
     CuesToo,
@@ -190,6 +190,10 @@ class NotesDelete(CuesToo):
 
     @override
     def outcome(self, take: Take) -> Outcome:
+        if self.where == Where.model_validate({}):
+            raise NothingMatched(
+                'That would empty the take; say in where what is to go, such as {"parts": [0]}.', "where"
+            )
         masks, _, first, last, channels = self.chosen(take)
         made = take
         for channel in channels if self.under and not self.cues else ():

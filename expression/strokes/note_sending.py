@@ -1,5 +1,6 @@
 """How the curves of notes go down the cable, and what the instrument at its end takes of them."""
 
+import math
 from dataclasses import replace
 from typing import Annotated, Literal, Self
 
@@ -7,11 +8,13 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression.errors import NothingMatched
+from expression.lanes import LANES, NOTE_PITCH
 from expression.limits import MOST_SEMITONES
+from expression.midi.status import BEND_CENTRE
 from expression.percussion import CHANNEL as PERCUSSION
 from expression.strokes.own_curves import NoteLane, known_note_lane
 from expression.strokes.wheel import StandingStroke
-from expression.take import Answers, Channel, Sending, Take, Zone
+from expression.take import Answers, Channel, Pace, Sending, Take, Zone
 
 
 class NoteSend(StandingStroke):
@@ -68,6 +71,52 @@ class NoteSend(StandingStroke):
         if way == "mpe":
             return f"Sent as MPE, {self.zone} zone, {self.members} members, ±{self.semitones:g}"
         return "Sent plainly" if way == "plain" else "Sent as its notes need it"
+
+
+class NoteStream(StandingStroke):
+    """How finely the curves of notes of a part are sent: off by so much at most, or so many messages a second for each
+    note. Nodes are always sent.
+    """
+
+    kind: Literal["note.stream"] = "note.stream"
+    lane: NoteLane
+    off: Annotated[float | None, Field(gt=0, le=127)] = Field(
+        None, description="What is heard is never further from what is drawn, in the lane's unit; pitch in semitones."
+    )
+    per_second: Annotated[float | None, Field(ge=1, le=1000)] = Field(
+        None, description="Messages a second at most, whatever that makes of the drawing."
+    )
+
+    @model_validator(mode="after")
+    def _one(self) -> Self:
+        known_note_lane(self.lane)
+        if (self.off is None) == (self.per_second is None):
+            raise ValueError("a stream has either off or per_second")
+        return self
+
+    def pace(self, channel: Channel) -> Pace:
+        """The same as the encoding has it: what the rounding of a message takes of it is left to that."""
+        kind = LANES[self.lane]
+        if self.off is None:
+            return Pace(kind.step, 1 / (self.per_second or 1.0), math.inf)
+        rounding = channel.sending.zone.reach / BEND_CENTRE if self.lane == NOTE_PITCH else 1.0
+        return Pace(max(2 * self.off - rounding, kind.step), kind.seconds, max(self.off, kind.step))
+
+    @override
+    def apply(self, take: Take) -> Take:
+        for channel in self.channels(take):
+            take = take.with_channel(replace(channel, paces={**channel.paces, self.lane: self.pace(channel)}))
+        return take
+
+    @property
+    def target_lane(self) -> str:
+        """The kind of curve that it is about."""
+        return self.lane
+
+    @override
+    def label(self) -> str:
+        how = f"{self.per_second:g} times a second" if self.per_second is not None else f"to {self.off:g}"
+        return f"{LANES[self.lane].name} sent {how}"
 
 
 class NoteAnswers(StandingStroke):

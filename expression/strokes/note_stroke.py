@@ -12,13 +12,11 @@ from expression.arrays import Flags, Ints, union
 from expression.chords import chord_onsets
 from expression.errors import NothingMatched
 from expression.notes import Notes
-from expression.strokes.base import BaseStroke, Count, Reach, Where, Which, masks_of, select
+from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Where, Which, masks_of, select
 from expression.strokes.settling import Over, settled
 from expression.strokes.under import Stretches, others
 from expression.take import Channel, Part, Take
 
-IDS_EACH = 2**32
-"""Ids that are set aside for the notes that one stroke of a history makes."""
 LEAST_PART = 32
 """No note becomes shorter than a beat divided by this, unless it was, or is meant to be."""
 MANY = 2_000

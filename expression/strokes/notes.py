@@ -13,11 +13,11 @@ from expression.errors import NothingMatched
 from expression.limits import MOST_COPIES
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
-from expression.strokes.base import BaseStroke, Count, Reach, Record, Tick, masks_of
+from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Record, Tick, masks_of
 from expression.strokes.copying import converted, repeated
 from expression.strokes.keys import Keys, transposed
 from expression.strokes.lane import Spot, lane_of
-from expression.strokes.note_stroke import FIRST_MADE, IDS_EACH, Outcome, counted, free_ids
+from expression.strokes.note_stroke import FIRST_MADE, Outcome, counted, free_ids
 from expression.take import Part, Take
 
 LEAST_SHARE = 4

@@ -112,18 +112,25 @@ def _all_at_once(stroke: LaneStroke, take: Take) -> Take | None:
     """The same for very many notes, where the stroke can do that."""
     masks = masks_of(take, _chosen(stroke))
     changed = {}
+    why: NothingMatched | None = None
     for number, mask in masks.items():
         notes = take.parts[number].notes
         start = notes.start[mask]
         chosen = Span(number, notes.id[mask], start, np.maximum(notes.end[mask] - start, 1))
-        many = Many(take, chosen, stroke.keys[0], stroke.where.span, stroke.makes)
+        many = Many(take, chosen, stroke.keys[0], stroke.where.span, stroke.makes, stroke.furthest)
         if not len(many):
             continue
-        curves = stroke.on_many(many)
+        try:
+            curves = stroke.on_many(many)
+        except NothingMatched as reason:
+            why = reason
+            continue
         if curves is None:
             return None
         known = take.parts[number].curves.get(many.key, NoteCurves.each([], []))
         changed[number] = {many.key: known.with_curves(many.id, curves)}
+    if not changed and why:
+        raise why
     return take.with_curves(changed) if changed else None
 
 

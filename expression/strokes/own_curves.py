@@ -230,7 +230,7 @@ class NoteCopy(NoteStroke):
         part, row, curve = self._source(take)
         others = chosen.id != self.source if self.target_lane == self.lane else np.ones(len(chosen.id), dtype=bool)
         if not others.any():
-            return None
+            raise NothingMatched("Only the note that gives its curve is chosen; choose those that are to get it.")
         length = max(int(part.notes.end[row] - part.notes.start[row]), 1)
         factor = self._factors(take, part, row, chosen)
         turned = self._turned(take, chosen)

@@ -376,9 +376,9 @@ class PedalLegato(_FootStroke):
     `chord`, `bar`, `beat`: at each. A new bass is what is struck below the last, the lowest note of a chord of three or
     more (of two in the lower hand) after another such chord, or a note of the lower hand after a chord of that hand or
     two beats, or a step above the last; where no lower finger outlasts it.
-    The pedal is up in rests longer than a beat. A melody that is held over a change is caught again with the new harmony.
-    A bass that its finger still holds is waited for, unless a key of the new harmony is let go sooner: then it is caught
-    again too, and `lift` may leave the pedal half down there instead of lifting it.
+    The pedal is up in rests longer than a beat. A melody that is held over a change is caught again with the new
+    harmony. A bass that its finger still holds is waited for, unless a key of the new harmony is let go sooner: then it
+    is caught again too, and `lift` may leave the pedal half down there instead of lifting it.
     """
 
     kind: Literal["pedal.legato"] = "pedal.legato"
@@ -597,8 +597,8 @@ def _between(stroke: PedalLegato, take: Take, number: int) -> _Changes:
         if not held_on and not new:
             waits[place] = following
         elif new and is_bass and not stroke.through_bass:
-            # A bass from before that its finger still holds would be caught again: it is waited for, unless a key of the
-            # new harmony is let go sooner.
+            # A bass from before that its finger still holds would be caught again: it is waited for, unless a key of
+            # the new harmony is let go sooner.
             until = 1 + max(let_go for let_go, pitch, _ in held_on if pitch == lowest)
             if until <= min(note[1] for note in new) - EARLY:
                 waits[place] = until

@@ -225,7 +225,7 @@ def footed(spot: Spot, spans: Spans, resumes: bool = True) -> Lane:
     """
     if not len(spans.start):
         return spot.lane
-    first, last = int(spans.start[0]), int(spans.end[-1])
+    first = int(spans.start[0])
     curve = spot.curve
     if not len(curve) or curve.ticks[0] > first:
         curve = Curve.of([0], [OFF]).then(curve)

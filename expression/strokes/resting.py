@@ -42,7 +42,9 @@ class BendHome(WheelStroke):
     """The wheel comes back to the centre in the rests: some time after nothing sounds any longer, pedals counted in."""
 
     kind: Literal["bend.home"] = "bend.home"
-    time: Annotated[float, Field(ge=0, le=1024)] = Field(0.25, description="Beats after the last note has stopped sounding.")
+    time: Annotated[float, Field(ge=0, le=1024)] = Field(
+        0.25, description="Beats after the last note has stopped sounding."
+    )
 
     @override
     def apply(self, take: Take) -> Take:

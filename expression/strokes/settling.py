@@ -15,8 +15,7 @@ NEVER = np.iinfo(np.int64).max
 
 
 class Settled(NamedTuple):
-    """A take in which no note that a stroke has touched overlaps another of its key, but for what it overlapped before.
-    """
+    """A take in which no note that was touched overlaps another of its key, but for what it overlapped before."""
 
     take: Take
     ended: int

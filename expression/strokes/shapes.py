@@ -138,12 +138,15 @@ class LaneShape(WritingStroke):
 
     @override
     def on_many(self, many: Many) -> NoteCurves:
-        begin = many.starts
+        many.ends = many.starts + np.maximum(whole((many.ends - many.starts) * self.over), 1)
         if self.delay:
             starts = many.start + (many.starts - many.base)
-            begin = many.starts + whole(many.tempo.tick(many.tempo.seconds(starts) + self.delay / 1000)) - starts
-        many.ends = begin + np.maximum(whole((many.ends - begin) * self.over), 1)
-        many.starts = begin
+            later = whole(many.tempo.tick(many.tempo.seconds(starts) + self.delay / 1000)) - starts
+            lasting = many.starts + later < many.ends
+            many.starts = np.where(lasting, many.starts + later, many.starts)
+            many.keep(lasting)
+        if not len(many):
+            raise NothingMatched(self.nothing, "delay")
         return many.laid(self._all(_Places(many.starts, many.ends)))
 
     def _all(self, places: "_Places") -> Curve:

@@ -162,11 +162,19 @@ class LaneDraw(WritingStroke):
             made = line_through(ticks, values, self.tolerance)
         return spot.laid(Piece(start, end, made), resumes=False)
 
+    @property
+    @override
+    def furthest(self) -> int:
+        return self.points[-1][0] + 1
+
     @override
     def on_many(self, many: Many) -> NoteCurves:
         ticks, values = np.array(self.points, dtype=np.float64).T
         ticks = ticks.astype(np.int64)
         start, end = self.target.span or (0, 1)
+        many.keep(many.length > start)
+        if not len(many):
+            raise NothingMatched("The line begins behind the end of each of these notes.", "points")
         many.starts, many.ends, many.is_whole = many.base + start, many.base + end, False
         made = Curve.of(ticks, values) if self.steps else line_through(ticks, values, self.tolerance)
         return many.laid(many.tiled(made.timed(made.ticks - start)))
@@ -288,6 +296,14 @@ class LaneClear(LaneStroke):
 
     kind: Literal["lane.clear"] = "lane.clear"
     lane: LaneKeys
+
+    @override
+    def lanes(self, take: Take) -> list[Spot]:
+        if self.where == Where.model_validate({}):
+            raise NothingMatched(
+                'That would clear it in all parts; say in where which, such as {"parts": [0]}.', "where"
+            )
+        return super().lanes(take)
 
     @override
     def shaped(self, take: Take, spot: Spot) -> Lane | None:

@@ -6,6 +6,7 @@ from typing_extensions import TypedDict
 from expression.arrays import Ints, runs
 from expression.curve import Curve, differing
 from expression.lanes import CHANNEL_LANES
+from expression.midi.encoding import weight
 from expression.take import Part, Take
 
 MOST_DRAWN = 2000
@@ -44,10 +45,12 @@ class LaneChange(LaneData):
 
 
 class Saving(TypedDict):
-    """Nodes of lanes before and after a stroke, and how far the lane strays from each of the former at most."""
+    """Nodes and messages of lanes before and after a stroke, and how far they stray from the former nodes at most."""
 
     before: int
     after: int
+    sent_before: int
+    sent_after: int
     error: float
 
 
@@ -95,18 +98,26 @@ def lane_changes(before: Part, after: Part) -> list[LaneChange]:
 
 
 def saving(before: Take, after: Take) -> Saving:
-    """Of the lanes that differ: their nodes before and after, and how far they stray from the former at most."""
-    counts, error = [0, 0], 0.0
-    for old, new in zip(before.parts, after.parts, strict=True):
+    """Of the lanes that differ: their nodes and messages before and after, and how far they stray at most."""
+    counts, error = np.zeros(4, dtype=np.int64), 0.0
+    for old, new in zip(before.channels, after.channels, strict=True):
         for key, lane in old.lanes.items():
             made = new.lanes.get(key)
             if made is lane or made is None:
                 continue
-            counts = [counts[0] + len(lane.curve), counts[1] + len(made.curve)]
+            sent = weight(before, old, key), weight(after, new, key)
+            counts += np.array((len(lane.curve), len(made.curve), *sent))
             error = max(
                 error, float(np.nanmax(np.abs(made.curve.at(lane.curve.ticks) - lane.curve.at(lane.curve.ticks))))
             )
-    return {"before": counts[0], "after": counts[1], "error": round(error, 2)}
+    nodes, made_nodes, sent_before, sent_after = counts.tolist()
+    return {
+        "before": nodes,
+        "after": made_nodes,
+        "sent_before": sent_before,
+        "sent_after": sent_after,
+        "error": round(error, 2),
+    }
 
 
 def _outline(curve: Curve, rows: Ints) -> Ints:

@@ -4,6 +4,7 @@ import numpy as np
 from typing_extensions import TypedDict
 
 from expression.arrays import Ints
+from expression.errors import BadStroke
 from expression.lanes import BESIDE, LANES
 from expression.note_curves import NoteCurves
 from expression.strokes import Where, select
@@ -71,7 +72,12 @@ def own_changes(before: Part, after: Part, start: int, end: int) -> list[OwnLane
 
 
 def own_facts(take: Take, where: Where, key: str) -> OwnFacts:
-    """The values of the nodes of chosen notes in numbers; where there are none, of rest. Raises NothingMatched."""
+    """The values of the nodes of chosen notes in numbers; where there are none, of rest.
+
+    Raises NothingMatched, and BadStroke for what is no kind of curve that notes have.
+    """
+    if key not in BESIDE:
+        raise BadStroke(f"lane must be one that notes have, such as note:pitch, not {key[:40]!r}.", "lane")
     _, masks = select(take, where)
     kept = [
         part.curves[key].only(part.notes.id[masks[part.id]])

@@ -7,13 +7,14 @@ from typing_extensions import TypedDict
 
 from expression.curve import form
 from expression.errors import NothingMatched
-from expression.history import Shaped
+from expression.history import Entry, Folded, Shaped
 from expression.strokes import AnyStroke, Stroke, on_notes, select
 from expression.strokes.chords import NoteGlide
 from expression.strokes.grips import Grip
 from expression.strokes.velocity import VelocityStroke
 from expression.take import Take
 
+NO_EFFECT = "It changes nothing here."
 MOST_THREADS = 2000
 STEPS = 12
 """Into which the way of a voice is cut where it is drawn."""
@@ -133,11 +134,24 @@ def _strokes(shaped: Shaped) -> list[StrokeView]:
             "on": entry.on,
             "step": last[entry.number],
             "stroke": entry.stroke,
-            "idle": reason.sentence if (reason := shaped.now.idle.get(entry.number)) else None,
+            "idle": _idle(shaped, entry, met, made),
             "mark": mark(met.take, entry.stroke),
         }
-        for entry, met in zip(shaped.entries, shaped.folds, strict=False)
+        for entry, met, made in zip(shaped.entries, shaped.folds[:-1], shaped.folds[1:], strict=True)
     ]
+
+
+_effects: WeakKeyDictionary[Take, WeakKeyDictionary[Take, bool]] = WeakKeyDictionary()
+
+
+def _idle(shaped: Shaped, entry: Entry, met: Folded, made: Folded) -> str | None:
+    """Why a stroke which is on leaves everything as it was. (Looked at once: every answer carries all strokes.)"""
+    if (reason := shaped.now.idle.get(entry.number)) or not entry.on:
+        return reason.sentence if reason else None
+    known = _effects.setdefault(made.take, WeakKeyDictionary())
+    if met.take not in known:
+        known[met.take] = made.take.is_like(met.take)
+    return NO_EFFECT if known[met.take] else None
 
 
 _marks: WeakKeyDictionary[Take, dict[AnyStroke, Mark]] = WeakKeyDictionary()

@@ -1,4 +1,4 @@
-"""What of a take will not sound as it is drawn in the form in which it is sent: what, where, and the stroke that helps."""
+"""What of a take will not sound as it is drawn in the form in which it is sent: what, where, and what helps."""
 
 import numpy as np
 
@@ -67,7 +67,14 @@ def _told(take: Take, part: Part, key: str, reason: str, rows: Flags, says: str)
     start, end = part.notes.start[rows], part.notes.end[rows]
     spans = list(zip(start[:MOST_SPANS].tolist(), end[:MOST_SPANS].tolist(), strict=True))
     bar = take.meter.position(int(start[0])).bar
-    return {"part": part.id, "lane": key, "reason": reason, "says": says.format(bar=bar), "spans": spans, "stroke": None}
+    return {
+        "part": part.id,
+        "lane": key,
+        "reason": reason,
+        "says": says.format(bar=bar),
+        "spans": spans,
+        "stroke": None,
+    }
 
 
 def _not_in_clips(take: Take) -> list[Unplayed]:
