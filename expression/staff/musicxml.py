@@ -4,9 +4,12 @@ from collections.abc import Iterator
 from typing import NamedTuple
 from xml.sax.saxutils import escape, quoteattr
 
-from expression.staff.notation import Head, Sign, Staff, Value, Written, WrittenPart
+from expression.staff.notation import Staff, Written, WrittenPart
 from expression.staff.placing import QUARTER
+from expression.staff.signs import Sign
 from expression.staff.spelling import altered, spelled
+from expression.staff.values import Head, Value
+from expression.staff.voices import MOST_VOICES
 
 CLEFS = {"treble": ("G", 2), "bass": ("F", 4), "drum": ("percussion", 0)}
 SHARPS = {0: "natural", 1: "sharp", -1: "flat", 2: "double-sharp", -2: "flat-flat"}
@@ -15,6 +18,12 @@ LINES = {36: ("F", 4), 38: ("C", 5), 37: ("C", 5), 39: ("E", 5), 54: ("A", 5), 4
 """Where the voices of a drum part stand, as if in the treble clef; others by their keys."""
 STEPS_DRUM = "CDEFGAB"
 NAME = "Lull"
+SWING = (
+    '<direction placement="above"><direction-type><words font-style="italic">Swing</words></direction-type>'
+    "<sound><swing><first>2</first><second>1</second><swing-type>eighth</swing-type></swing></sound></direction>"
+)
+NORMAL = {3: 2, 5: 4}
+"""Of so many in a tuplet, in the time of how many."""
 
 
 def musicxml(page: Written, title: str = "") -> str:
@@ -57,6 +66,8 @@ class _Writer:
             now = (int(measures.beats[row]), int(measures.beat_type[row]))
             parts = [f'<measure number="{number}">', self._attributes(one, row == 0, now if now != time else None)]
             time = now
+            if self.page.swings and row == 0 and one is self.page.parts[0]:
+                parts.append(SWING)
             parts += self._signs(one.signs[row])
             length = int(measures.length[row])
             beat = measures.beat(row)
@@ -67,8 +78,11 @@ class _Writer:
                     if not first:
                         parts.append(f"<backup><duration>{length}</duration></backup>")
                     first = False
-                    number_of = voice + 4 * (place - 1)
-                    parts.append(self._voice(one, staff, place, number_of, values, length, beat, state))
+                    number_of = voice + MOST_VOICES * (place - 1)
+                    among = len(staff.bars[row])
+                    # Where there are several, the upper half has its stems up and the lower down.
+                    stem = "" if among == 1 else "up" if voice <= (among + 1) // 2 else "down"
+                    parts.append(self._voice(one, staff, place, number_of, values, length, beat, state, stem))
             parts.append("</measure>")
             yield "".join(parts)
 
@@ -113,6 +127,7 @@ class _Writer:
         length: int,
         beat: int,
         state: dict[tuple[str, int], int],
+        stem: str,
     ) -> str:
         beams = _beams(values, beat)
         three = _brackets(values, beat)
@@ -121,7 +136,8 @@ class _Writer:
         for row, value in enumerate(values):
             if value.at > at:
                 parts.append(f"<forward><duration>{value.at - at}</duration><voice>{voice}</voice></forward>")
-            tail = self._tail(one, place, voice, value, beams.get(row, ()), three.get(row, ""))
+            tail = self._tail(one, place, voice, value, beams.get(row, ()), three.get(row, ""), stem)
+            parts += [self._grace(one, grace, place, voice, state) for grace in value.graces]
             if not value.heads:
                 whole = ' measure="yes"' if value.kind == "bar" else ""
                 parts.append(f"<note><rest{whole}/><duration>{value.length}</duration>{tail[0]}{tail[1]}</note>")
@@ -134,20 +150,23 @@ class _Writer:
 
     @staticmethod
     def _tail(
-        one: WrittenPart, place: int, voice: int, value: Value, beams: tuple[_Beam, ...], bracket: str
+        one: WrittenPart, place: int, voice: int, value: Value, beams: tuple[_Beam, ...], bracket: str, stem: str
     ) -> tuple[str, str]:
         """What follows the duration of each head; and what comes behind the accidental, with the brackets apart."""
         voiced = f"<voice>{voice}</voice>"
         kind = "" if value.kind == "bar" else f"<type>{value.kind}</type>{'<dot/>' * value.dots}"
+        many = value.tuplet
         three = (
-            "<time-modification><actual-notes>3</actual-notes><normal-notes>2</normal-notes></time-modification>"
-            if value.three
+            f"<time-modification><actual-notes>{many}</actual-notes><normal-notes>{NORMAL[many]}</normal-notes>"
+            "</time-modification>"
+            if many
             else ""
         )
+        stemmed = f"<stem>{stem}</stem>" if stem and value.heads and value.kind != "whole" else ""
         on = f"<staff>{place}</staff>" if len(one.staves) > 1 else ""
         beamed = "".join(f'<beam number="{number}">{what}</beam>' for number, what in beams)
         held = f"<notations>{bracket}</notations>" if bracket and not value.heads else bracket
-        return f"{voiced}{kind}", f"{three}{on}{beamed}{held}"
+        return f"{voiced}{kind}", f"{three}{stemmed}{on}{beamed}{held}"
 
     def _head(
         self,
@@ -158,25 +177,9 @@ class _Writer:
         order: int,
         state: dict[tuple[str, int], int],
     ) -> str:
-        turn = self.tied.get(head.id, -1) + 1
-        self.tied[head.id] = turn
-        named = quoteattr(f"n{head.id}" + (f"-{turn}" if turn else ""))
+        named = self._named(head)
         chord = "<chord/>" if order else ""
-        if one.is_drum:
-            step, octave = LINES.get(head.pitch, (STEPS_DRUM[head.pitch % 7], 4 + (head.pitch % 14) // 7))
-            what = (
-                f"<unpitched><display-step>{step}</display-step><display-octave>{octave}</display-octave></unpitched>"
-            )
-            accidental = ""
-        else:
-            step, alter, octave = spelled(head.pitch, self.page.fifths)
-            what = (
-                f"<pitch><step>{step}</step>{f'<alter>{alter}</alter>' if alter else ''}"
-                f"<octave>{octave}</octave></pitch>"
-            )
-            known = state.get((step, octave), altered(step, self.page.fifths))
-            accidental = f"<accidental>{SHARPS[alter]}</accidental>" if alter != known and not value.tied else ""
-            state[step, octave] = alter
+        what, accidental = self._pitch(one, head, value.tied, state)
         sound = ('<tie type="stop"/>' if value.tied else "") + ('<tie type="start"/>' if value.ties else "")
         drawn = ('<tied type="stop"/>' if value.tied else "") + ('<tied type="start"/>' if value.ties else "")
         behind, brackets = tail[1], ""
@@ -191,6 +194,32 @@ class _Writer:
         return (
             f"<note id={named}>{chord}{what}<duration>{value.length}</duration>{sound}{tail[0]}{accidental}"
             f"{behind}{notations}</note>"
+        )
+
+    def _named(self, head: Head) -> str:
+        turn = self.tied.get(head.id, -1) + 1
+        self.tied[head.id] = turn
+        return quoteattr(f"n{head.id}" + (f"-{turn}" if turn else ""))
+
+    def _pitch(self, one: WrittenPart, head: Head, tied: bool, state: dict[tuple[str, int], int]) -> tuple[str, str]:
+        """A head's pitch, and its accidental where it needs one."""
+        if one.is_drum:
+            step, octave = LINES.get(head.pitch, (STEPS_DRUM[head.pitch % 7], 4 + (head.pitch % 14) // 7))
+            where = f"<display-step>{step}</display-step><display-octave>{octave}</display-octave>"
+            return f"<unpitched>{where}</unpitched>", ""
+        step, alter, octave = spelled(head.pitch, self.page.fifths)
+        alters = f"<alter>{alter}</alter>" if alter else ""
+        known = state.get((step, octave), altered(step, self.page.fifths))
+        state[step, octave] = alter
+        accidental = f"<accidental>{SHARPS[alter]}</accidental>" if alter != known and not tied else ""
+        return f"<pitch><step>{step}</step>{alters}<octave>{octave}</octave></pitch>", accidental
+
+    def _grace(self, one: WrittenPart, head: Head, place: int, voice: int, state: dict[tuple[str, int], int]) -> str:
+        what, accidental = self._pitch(one, head, False, state)
+        on = f"<staff>{place}</staff>" if len(one.staves) > 1 else ""
+        return (
+            f'<note id={self._named(head)}><grace slash="yes"/>{what}<voice>{voice}</voice><type>eighth</type>'
+            f"{accidental}<stem>up</stem>{on}</note>"
         )
 
 
@@ -224,11 +253,11 @@ def _beams(values: list[Value], beat: int) -> dict[int, tuple[_Beam, ...]]:
 
 
 def _brackets(values: list[Value], beat: int) -> dict[int, str]:
-    """Where brackets of three begin and end, by rows."""
+    """Where brackets of tuplets begin and end, by rows."""
     found: dict[int, str] = {}
     by_beat: dict[int, list[int]] = {}
     for row, value in enumerate(values):
-        if value.three:
+        if value.tuplet:
             by_beat.setdefault(value.at // beat, []).append(row)
     for rows in by_beat.values():
         if len(rows) == 1:

@@ -28,12 +28,16 @@ class Route(_Kept):
 
 
 class PartLook(_Kept):
-    """What the player calls a part, its dye, names for its drum voices, and its routes. Empty: as it came."""
+    """What the player calls a part, its dye, names for its drum voices, and its routes. Empty: as it came.
+
+    `split`: the key from which on its notes are written for the right hand; none: as the page would have it.
+    """
 
     name: Name = ""
     dye: Name = ""
     voices: dict[Annotated[int, Field(ge=0, le=127)], Name] = {}
     routes: Annotated[list[Route], Field(max_length=64)] = []
+    split: Annotated[int, Field(ge=1, le=127)] | None = None
 
 
 class LaneLook(_Kept):

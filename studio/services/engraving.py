@@ -18,7 +18,8 @@ from expression.errors import NothingMatched
 from expression.history import Shaped
 from expression.staff.engrave import as_pdf, engraved, ready
 from expression.staff.musicxml import musicxml
-from expression.staff.notation import Hairpin, Written, written
+from expression.staff.notation import Written, bars_of, written
+from expression.staff.signs import Hairpin
 from expression.take import Take as Recording
 from studio.beside import end_with_the_server
 from studio.models import Take
@@ -61,8 +62,7 @@ def sheet(take: Take, parts: list[int], first: int, count: int, width: int, befo
 def document(take: Take, parts: list[int]) -> str:
     """The whole take as MusicXML."""
     now = shaped(take.pk, take.revision).now.take
-    bars = len(now.meter.bars(max(now.end, 1)).start)
-    return musicxml(_written(take, parts, 1, bars, None), take.name)
+    return musicxml(_written(take, parts, 1, bars_of(now), None), take.name)
 
 
 def drawing(take: Take, parts: list[int], first: int, count: int, kind: str) -> bytes:
@@ -73,12 +73,13 @@ def drawing(take: Take, parts: list[int], first: int, count: int, kind: str) -> 
 
 def _written(take: Take, parts: list[int], first: int, count: int, before: int | None) -> Written:
     known, seen = shaped(take.pk, take.revision), shaping.seen(take, before)
-    bars = len(seen.meter.bars(max(seen.end, 1)).start)
     wanted = [part for part in parts if part < len(seen.parts)] or [part.id for part in seen.parts]
     if not wanted:
         raise NothingMatched("This take has no part that could be written.")
-    names = {int(part): one.name for part, one in arrangement.of(take).parts.items() if one.name}
-    page = written(seen, wanted, min(max(first, 1), bars), count, _hairpins(known, seen))
+    looks = arrangement.of(take).parts.items()
+    names = {int(part): one.name for part, one in looks if one.name}
+    splits = {int(part): one.split for part, one in looks if one.split is not None}
+    page = written(seen, wanted, min(max(first, 1), bars_of(seen)), count, _hairpins(known, seen), splits)
     return page._replace(parts=[one._replace(name=names.get(one.part.id, one.part.name)) for one in page.parts])
 
 

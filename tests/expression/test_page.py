@@ -14,7 +14,9 @@ from expression.history import applied
 from expression.midi.read import read
 from expression.staff.engrave import as_pdf, engraved
 from expression.staff.musicxml import musicxml
-from expression.staff.notation import Hairpin, Written, written
+from expression.staff.notation import Written, written
+from expression.staff.placing import QUARTER as DIVISIONS
+from expression.staff.signs import Hairpin
 from expression.staff.spelling import altered, signature, spelled
 from expression.strokes import parse_stroke
 from expression.take import Take
@@ -24,8 +26,6 @@ from tests.files import NOTE, file_of
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")
     import partitura
-
-DIVISIONS = 24
 
 
 def metre(top: int, bottom: int) -> list[mido.MetaMessage]:
@@ -41,7 +41,7 @@ def kinds(take: Take, bar: int = 0, part: int = 0, staff: int = 0) -> list[list[
     found = page(take).parts[part].staves[staff].bars[bar]
     return [
         [
-            (v.kind if v.heads else f"({v.kind})") + "." * v.dots + "*" * v.three + "~" * v.ties
+            (v.kind if v.heads else f"({v.kind})") + "." * v.dots + "*" * (v.tuplet == 3) + "~" * v.ties
             for v in voice
         ]
         for voice in found
@@ -152,8 +152,8 @@ def test_dynamics_pedals_and_hairpins_stand_where_they_act() -> None:
     ]
     take = read(file_of(metre(4, 4), list(mido.merge_tracks([mido.MidiTrack(loud), mido.MidiTrack(pedal)]))[:-1]))
     pin = Hairpin(0, 3840, 7680, True)
-    assert signs(take, 0, hairpins=[pin]) == [(0, "dynamic", "p"), (0, "pedal", ""), (96, "release", "")]
-    assert signs(take, 1, hairpins=[pin]) == [(0, "crescendo", ""), (96, "stop", "")]
+    assert signs(take, 0, hairpins=[pin]) == [(0, "dynamic", "p"), (0, "pedal", ""), (480, "release", "")]
+    assert signs(take, 1, hairpins=[pin]) == [(0, "crescendo", ""), (480, "stop", "")]
     assert signs(take, 2) == [(0, "dynamic", "f")]
     assert signs(take, 3) == []
 
