@@ -27,6 +27,7 @@ from expression.midi.write import write
 from expression.receiver import Channel, Heard, receive
 from expression.strokes import KINDS, parse_stroke
 from expression.take import Take
+from tests.note_formulas import NOTE_FORMULAS, accented
 
 HALF_A_STEP, THREE_CENTS = 0.5, 0.03
 SLACK = 1e-6
@@ -171,6 +172,45 @@ def stroke_of(dice: Draw, kind: str, take: Take) -> dict[str, Any]:
         said["nodes"] = [node for node in said["nodes"] if low <= node["tick"] < high]
     if kind == "lane.copy":
         said.setdefault("to", {})["at"] = int(dice.integers(0, max(take.end, 2)))
+    if kind == "notes.length":
+        kept = str(dice.choice(["to", "by", "factor", "gap_ms"]))
+        usual = {"to": (0.01, 3), "by": (-1, 2), "factor": (0.05, 3), "gap_ms": (-80, 200)}[kept]
+        said = {"kind": kind, **{name: said[name] for name in ("under", "edge") if name in said}}
+        said[kept] = round(float(dice.uniform(*usual)), 3)
+        if kept == "gap_ms":
+            said.pop("edge", None)
+    if kind == "notes.split":
+        said = {
+            "kind": kind,
+            **[{"at": start}, {"into": int(dice.integers(2, 6))}, {"grid": 16}][int(dice.integers(0, 3))],
+        }
+    if kind in ("notes.move", "notes.transpose"):
+        said |= {"keys": int(dice.integers(-7, 8)), "over": "cut"}
+        if said.get("ticks"):
+            said["ticks"] = int(dice.integers(-2000, 8000))
+    if kind == "notes.add":
+        said["notes"] = [
+            {**note, "start": note["start"] % max(take.end, 2), "length": 1 + note["length"] % 4000}
+            for note in said["notes"]
+        ]
+    if kind == "velocity.accent":
+        said |= {"grid": 8, "pattern": [round(float(one), 2) for one in dice.uniform(-1, 1, 8)]}
+    if kind == "note.stream":
+        said = {"kind": kind, "lane": said["lane"], **({"per_second": 50.0} if dice.random() < 0.5 else {"off": 2.0})}
+    if kind == "bend.stream":
+        said = {"kind": kind, **({"per_second": 50.0} if dice.random() < 0.5 else {"cents": 10.0})}
+    if kind == "pedal.legato":
+        said = {
+            "kind": kind,
+            "by": str(dice.choice(["bar", "beat", "harmony", "chord"])),
+            "through_bass": bool(dice.random() < 0.7),
+        }
+    drawn = [(part, key) for part in take.parts for key, one in sorted(part.curves.items()) if len(one)]
+    if kind in ON_NOTES and kind != "note.curve" and drawn and dice.random() < 0.9:
+        owner, said["lane"] = drawn[int(dice.integers(0, len(drawn)))]
+        where = {"parts": [owner.id]}
+        if "source" in said:
+            return {**said, "where": where, "source": int(dice.choice(owner.curves[said["lane"]].ids))}
     if "source" in said:
         said["source"] = int(dice.integers(0, max(take.note_count, 1)))
     if kind == "note.glide":
@@ -189,7 +229,7 @@ def stroke_of(dice: Draw, kind: str, take: Take) -> dict[str, Any]:
 
 
 OWN = ("note:pitch", "note:pressure", "note:timbre", "note:pan")
-ON_NOTES = ("note.curve", "note.copy", "note.scatter", "note.start", "note.to_lane")
+ON_NOTES = ("note.curve", "note.copy", "note.scatter", "note.start", "note.to_lane", "note.stream")
 
 
 def _value(dice: Draw, name: str, spec: dict[str, Any], known: dict[str, Any], take: Take, keys: list[str]) -> Any:
@@ -428,14 +468,18 @@ class Hearing:
                 here = [one for one in self.heard.notes if (one.port, one.channel) == (note.port, note.channel)]
                 if any(one is not note and one.start < note.key_up and one.key_up > note.start for one in here):
                     continue
+                # So soon after another it is one chord with that, for a channel that can say but one thing.
+                chord = self.take.resolution / 16 / self.scale
+                if not zoned and any(one is not note and abs(one.start - note.start) <= chord for one in here):
+                    continue
                 own = Drawn(*(column.tolist() for column in curves.curve(int(notes.id[row])).columns))
                 ticks = np.arange(key[0], int(notes.end[row]), max((int(notes.end[row]) - key[0]) // 400, 1))
                 wanted = np.nan_to_num(own.at(ticks - key[0]))
-                reach = part.channel.sending.zone.reach
                 lane = np.nan_to_num(Drawn.of(self.take, part.id, "bend").at(ticks))
                 force = self.channel(part.id).bend_range.at(ticks / self.scale)
                 if zoned:
-                    wanted = np.clip(wanted, -reach, reach) + np.clip(lane, -force, force)
+                    # A zone bends as far as its notes say.
+                    wanted = wanted + np.clip(lane, -force, force)
                 else:
                     wanted = np.clip(wanted + lane, -force, force)
                 off = np.abs(self.heard.bend_of(note, ticks / self.scale) - wanted)
@@ -1371,6 +1415,8 @@ FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] =
     "bend.shake": bent(shaken),
     "bend.glide": bent(glided),
     "bend.home": sent_home,
+    "velocity.accent": velocities(accented),
+    **NOTE_FORMULAS,
 }
 """What each kind is documented to do (docs/strokes.md), as a share of what it may be off: 1 is the bound."""
 NEUTRAL: tuple[dict[str, Any], ...] = (

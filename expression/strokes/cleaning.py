@@ -1,6 +1,7 @@
 """Strokes that make a recorded lane steadier or smaller: smoothing, distilling, and taking away what nobody played."""
 
 import itertools
+from functools import lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
@@ -57,7 +58,7 @@ class LaneDistil(SlidingStroke):
     """The fewest nodes with which what is heard stays within a tolerance of what was heard, at every moment.
 
     It is never sent in more events than before: where a way would need more, what was recorded stays. Where it comes to
-    no fewer nodes, it is refused.
+    no fewer nodes, all stays.
     """
 
     kind: Literal["lane.distil"] = "lane.distil"
@@ -77,20 +78,40 @@ class LaneDistil(SlidingStroke):
         step = LANES[spot.key].step
         stretches = [distil(ticks[a:b], values[a:b], self.tolerance, step) for a, b in itertools.pairwise(rows)]
         if sum(map(len, stretches)) >= len(inner):
-            return None
+            return spot.lane
         made = self._as_heard(take, spot, Piece(start, end, stretches[0].then(*stretches[1:])), ticks, values)
         lane = spot.laid(made, resumes=self.where.span is not None)
         if len(lane.curve) >= len(spot.curve):
-            return None
+            return spot.lane
         # Of steps each is a message. With fine halves one may be two, and of ways some messages say nothing new: there
         # it is counted what is sent.
         plain = spot.curve.hold.all() and not has_fine(take, spot.channel, spot.key)
-        return lane if plain or not self._grows(take, spot, lane) else None
+        return lane if plain or not self._grows(take, spot, lane) else spot.lane
 
-    @property
     @override
-    def nothing(self) -> str:
-        return f"Within this tolerance {self.name} cannot be said in fewer nodes."
+    def apply(self, take: Take) -> Take:
+        return _distilled(self, take)
+
+    @override
+    def also(self, take: Take) -> str:
+        if self.of_notes:
+            return ""
+        after = _distilled(self, take)
+        counts = np.zeros(4, dtype=np.int64)
+        for channel, made in zip(take.channels, after.channels, strict=True):
+            for key in self.keys:
+                old, new = channel.lanes.get(key), made.lanes.get(key)
+                if old is not None and new is not None and old is not new:
+                    sent = weight(take, channel, key), weight(after, made, key)
+                    counts += np.array((len(old.curve), len(new.curve), *sent))
+        if not counts.any():
+            return "Within this tolerance it cannot be said in fewer nodes: it stays as it is."
+        nodes, less, messages, fewer = counts.tolist()
+        return f"{nodes:,} nodes become {less:,}, {messages:,} messages {fewer:,}."
+
+    def distilled(self, take: Take) -> Take:
+        """The take as it leaves it."""
+        return super().apply(take)
 
     def _grows(self, take: Take, spot: Spot, made: Lane) -> bool:
         """Whether it would be sent in more messages than before."""
@@ -129,6 +150,12 @@ class LaneDistil(SlidingStroke):
     @override
     def label(self) -> str:
         return f"{self.name} distilled within {self.tolerance:g}"
+
+
+@lru_cache(maxsize=4)
+def _distilled(stroke: LaneDistil, take: Take) -> Take:
+    """Asked for to apply a stroke, and to say what it saves."""
+    return stroke.distilled(take)
 
 
 class LaneUnplayed(LaneStroke):

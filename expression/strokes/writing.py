@@ -298,14 +298,6 @@ class LaneClear(LaneStroke):
     lane: LaneKeys
 
     @override
-    def lanes(self, take: Take) -> list[Spot]:
-        if self.where == Where.model_validate({}):
-            raise NothingMatched(
-                'That would clear it in all parts; say in where which, such as {"parts": [0]}.', "where"
-            )
-        return super().lanes(take)
-
-    @override
     def shaped(self, take: Take, spot: Spot) -> Lane | None:
         curve = spot.curve
         start, end = self.where.span or (0, int(curve.ticks[-1]) + 1)

@@ -219,7 +219,7 @@ class TestGestures:
         ("said", "reason"),
         [
             ({"where": {"notes": [[1, 1]]}}, "No note follows the one in bar 1"),
-            ({"where": {"notes": [[7, 9]]}}, "reaches no notes"),
+            ({"where": {"notes": [[7, 9]]}}, "There is no note 7"),
         ],
     )
     def test_a_glide_that_leads_nowhere_says_why(self, said: dict[str, Any], reason: str) -> None:

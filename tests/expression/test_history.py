@@ -60,7 +60,7 @@ def test_a_new_stroke_after_undo_takes_the_place_of_what_was_undone() -> None:
 
 def test_a_stroke_whose_notes_are_out_of_reach_lies_idle_with_the_reason() -> None:
     shaped = Shaped.of(TAKE, History().add(setting(10, 90, 91)).add(setting(20)))
-    assert "reaches no notes" in shaped.now.idle[1].sentence
+    assert "There is no note 90: the notes of this recording are numbered from 0 to 3" in shaped.now.idle[1].sentence
     assert velocities(shaped.now.take) == [20] * 4
 
 

@@ -83,7 +83,7 @@ def test_history_tells_of_idle_and_undone_strokes() -> None:
     idle = parse_stroke({"kind": "velocity.set", "value": 5, "where": {"notes": [[50, 60]]}})
     history = History().add(idle).add(parse_stroke({"kind": "velocity.nudge", "by": -3})).undo()
     shown = views.strokes.history(Shaped.of(TAKE, history))
-    assert "reaches no notes" in (shown["strokes"][0]["idle"] or "")
+    assert "There is no note 50" in (shown["strokes"][0]["idle"] or "")
     assert shown["undone"] == [{"label": "Nudge by −3", "step": 2}]
     assert (shown["can_undo"], shown["can_redo"]) == (1, 1)
 
