@@ -182,11 +182,12 @@ def _zones(tracks: "list[_Track]", told: dict[tuple[int, int], list[_Told]]) -> 
     for port in sorted({track.port for track in tracks}):
         order: list[tuple[int, int, int, int, int, int, int]] = []
         for number, track in enumerate(tracks):
-            if track.port == port:
-                order += [
-                    (tick, number, row, status & 0x0F, status & 0xF0, first, second)
-                    for row, (tick, status, first, second) in enumerate(track.messages)
-                ]
+            # A module is reset whatever cable says so.
+            order += [
+                (tick, number, row, status & 0x0F, status & 0xF0, first, second)
+                for row, (tick, status, first, second) in enumerate(track.messages)
+                if track.port == port or status == 0xF0
+            ]
         if not any(kind == 0xB0 and first == RPN_FINE and second == 6 for *_, kind, first, second in order):
             continue
         order.sort()

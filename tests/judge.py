@@ -51,6 +51,7 @@ def recording(dice: Draw) -> bytes:
     for number in range(int(dice.integers(1, 3)) + shared):
         channel = 0 if shared else number
         tracks.append(_played(dice, ticks, length, channel, number))
+    _with_what_real_ones_have(np.random.default_rng(int(dice.integers(2**31))), tracks, ticks, length)
     file = mido.MidiFile(type=1, ticks_per_beat=ticks)
     for events in tracks:
         track, before = mido.MidiTrack(), 0
@@ -61,6 +62,38 @@ def recording(dice: Draw) -> bytes:
     out = io.BytesIO()
     file.save(file=out)
     return out.getvalue()
+
+
+def _with_what_real_ones_have(dice: Draw, tracks: list[list[tuple[int, Any]]], ticks: int, length: int) -> None:
+    """Now and then: notes that are doubled or lie over each other on a key, one that is held throughout, a kit, and a
+    module that is reset in the middle.
+    """
+    track = tracks[1]
+    struck = [(tick, message) for tick, message in track if message.type == "note_on"]
+
+    def put(start: int, end: int, pitch: int, channel: int, where: list[tuple[int, Any]]) -> None:
+        velocity = int(dice.integers(1, 128))
+        where.append((start, mido.Message("note_on", note=pitch, velocity=velocity, channel=channel)))
+        where.append((end, mido.Message("note_off", note=pitch, velocity=0, channel=channel)))
+
+    if dice.random() < 0.15:
+        for tick, message in struck[::5]:
+            over = int(dice.integers(0, ticks // 4)) * int(dice.integers(0, 2))
+            put(tick + over, tick + over + int(dice.integers(1, ticks)), message.note, message.channel, track)
+    if dice.random() < 0.25:
+        for tick, message in struck[::2]:
+            for over in (4, 7):
+                near = tick + int(dice.integers(0, ticks // 20 + 1))
+                put(near, near + int(dice.integers(ticks // 4, ticks)), message.note + over, message.channel, track)
+    if dice.random() < 0.15:
+        put(int(dice.integers(0, ticks)), length - 1, 84, struck[0][1].channel if struck else 0, track)
+    if dice.random() < 0.1:
+        kit: list[tuple[int, Any]] = []
+        for tick in range(0, length, ticks // 2):
+            put(tick, tick + ticks // 8, int(dice.choice([36, 38, 42])), 9, kit)
+        tracks.append(kit)
+    if dice.random() < 0.1:
+        tracks[0].append((int(dice.integers(ticks, length)), mido.Message("sysex", data=[0x7E, 0x7F, 0x09, 0x01])))
 
 
 def _conductor(dice: Draw, ticks: int, length: int) -> list[tuple[int, Any]]:
@@ -483,7 +516,9 @@ class Hearing:
                 else:
                     wanted = np.clip(wanted + lane, -force, force)
                 off = np.abs(self.heard.bend_of(note, ticks / self.scale) - wanted)
-                off -= np.where(force > 24, force / 16384, 0.0) + 0.001
+                # Where it goes by more than a key in some ticks, these decide.
+                steep = np.abs(np.gradient(wanted, ticks)) if len(ticks) > 1 else 0.0
+                off -= np.where(force > 24, force / 16384, 0.0) + 0.001 + 0.1 * np.where(steep > 0.1, steep, 0.0)
                 if len(off):
                     at = int(off.argmax())
                     said = f"note {int(notes.id[row])} is heard {off[at]:.3f} semitones off at {ticks[at]}"
@@ -1338,6 +1373,9 @@ def footed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]
     wanted = said.get("depth", 127.0) if said["kind"] == "pedal.press" else 0.0
     stroke = parse_stroke(said)
     for part in said["where"]["parts"]:
+        if not wanted and said.get("lane", "cc:64") not in after.parts[part].lanes:
+            # What a reset has lifted, and nothing presses, needs no lane.
+            continue
         spans = said.get("spans") or [said["where"].get("span")]
         if not said.get("spans") and (said["where"].get("notes") or said["where"].get("pitches")):
             notes = before.parts[part].notes.only(stroke.where.notes_of(before.parts[part]))

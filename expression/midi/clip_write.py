@@ -1,7 +1,9 @@
 """A take as a MIDI 2.0 clip file (M2-116-U): all that its notes say by themselves, in values of 32 bits."""
 
+import math
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -26,9 +28,10 @@ from expression.lanes import (
     RESET,
     RPN_LSB,
     RPN_MSB,
+    LaneKind,
     controller,
 )
-from expression.levels import curves_on
+from expression.levels import curves_on, kinds_on
 from expression.levels import widened as widened_zone
 from expression.midi.clip_values import (
     AT_REST,
@@ -52,6 +55,7 @@ from expression.midi.rpn import NOTHING
 from expression.midi.status import CONTROL, PROGRAM, SYSEX
 from expression.midi.ump import HEADER, narrowed, packed, widened
 from expression.note_curves import NoteCurves
+from expression.piece import share_at
 from expression.take import Channel, Exact, Part, Take
 from expression.time import TempoMap
 
@@ -72,9 +76,9 @@ def write_clip(take: Take) -> bytes:
         said += _names(take, channel)
         said += _note_range(take, channel)
         said += _lanes(take, channel)
+        said += _curves(take, channel)
     for part in take.parts:
         said += _notes(part)
-        said += _curves(take, part)
     said += _loose(take)
     said.sort(key=lambda one: one[:3])
     body = [HEADER, packed("delta"), packed("resolution", ticks=take.resolution), packed("delta"), packed("start")]
@@ -160,10 +164,10 @@ def _notes(part: Part) -> Iterator[Say]:
     struck = _codes(notes.id, notes.velocity, exact.ids, exact.velocity, 1)
     let_go = _codes(notes.id, notes.release, exact.ids, exact.release, 0)
     sounds = np.flatnonzero(~notes.muted)
-    columns = (sounds, notes.start[sounds], notes.end[sounds], notes.pitch[sounds], struck[sounds], let_go[sounds])
-    for row, start, end, key, velocity, release in zip(*(column.tolist() for column in columns), strict=True):
-        yield start, At.STRUCK, row, packed("note on", **where, key=key, velocity=velocity)
-        yield end, At.OVER, row, packed("note off", **where, key=key, velocity=release)
+    columns = (notes.start[sounds], notes.end[sounds], notes.pitch[sounds], struck[sounds], let_go[sounds])
+    for start, end, key, velocity, release in zip(*(column.tolist() for column in columns), strict=True):
+        yield start, At.STRUCK, key, packed("note on", **where, key=key, velocity=velocity)
+        yield end, At.OVER, key, packed("note off", **where, key=key, velocity=release)
 
 
 def _codes(ids: Ints, values: Bytes, known: Ints, codes: Ints, least: int) -> Ints:
@@ -190,46 +194,61 @@ def struck_again(take: Take, part: Part) -> Ints:
     return np.where((found >= 0) & (found < span), found, np.iinfo(np.int64).max)
 
 
-def _curves(take: Take, part: Part) -> Iterator[Say]:
+def _curves(take: Take, channel: Channel) -> Iterator[Say]:
     """What notes say by themselves, each to its key: up to its end, or to where that is struck again."""
-    where, notes, reach = _where(part.channel), part.notes, _reach(take, part.channel)
-    sounds = np.flatnonzero(~notes.muted)
-    key_of = dict(zip(notes.id.tolist(), notes.pitch.tolist(), strict=True))
-    until = np.minimum(notes.end, np.maximum(struck_again(take, part), notes.start + 1))
-    span = dict(zip(notes.id.tolist(), zip(notes.start.tolist(), until.tolist(), strict=True), strict=True))
-    silent = set(notes.id[notes.muted].tolist())
-    told = {
-        int(notes.pitch[row]) for kind in part.curves.values() for row in np.flatnonzero(np.isin(notes.id, kind.ids))
-    }
+    kinds, reach, where = kinds_on(take, channel), _reach(take, channel), _where(channel)
+    if not kinds:
+        return
+    notes = _Heard.of(take, channel)
+    # Of notes that are struck at once on a key only one is heard as it says.
+    speaks = sorted({(start, key): note for note, key, start, _ in notes}.items())
+    span = {note.id: note for note in notes}
+    curves = {kind: curves_on(take, channel, kind) for kind in kinds}
+    shaped = {kind: set(one.ids.tolist()) & span.keys() for kind, one in curves.items()}
+    told = {span[note].key for ids in shaped.values() for note in ids}
     begun: set[int] = set()
-    for row in sounds.tolist():
+    for (start, key), _ in speaks:
         # What rings on a key, or is still down, hears nothing of what the next one on it is told.
-        key = int(notes.pitch[row])
         if key in told and key in begun:
-            packet = packed("note management", **where, key=key, flags=DETACH | AT_REST)
-            yield int(notes.start[row]), At.VALUE, 2 + key, packet
+            yield start, At.VALUE, 500 + key, packed("note management", **where, key=key, flags=DETACH | AT_REST)
         begun.add(key)
-    for kind, curves in part.curves.items():
+    for kind, own in curves.items():
         # At one tick what is said comes in the order of kinds and keys, so that a clip is always the same bytes.
         say, place = _note_message(kind, reach), 1000 * (1 + list(BESIDE).index(kind))
-        has: set[int] = set()
-        for note in curves.ids[np.argsort([span[note][0] for note in curves.ids.tolist()], kind="stable")].tolist():
-            if note in silent:
+        keys = {span[note].key for note in shaped[kind]}
+        for (start, key), note in speaks:
+            if key not in keys:
                 continue
-            start, end = span[note]
-            ticks, values = sampled(take.tempo, curves.curve(note), start, LANES[kind].seconds)
+            if note not in shaped[kind]:
+                # A key keeps what it was told, where nobody heeds the management: one without a curve begins at rest.
+                yield start, At.VALUE, place + key, say(where, key, LANES[kind].default)
+                continue
+            ticks, values = sampled(take.tempo, own.curve(note), start, LANES[kind])
             if not len(ticks) or ticks[0] > 0:
                 ticks, values = np.append(0, ticks), np.append(LANES[kind].default, values)
-            inside = (ticks < end - start) | (ticks == 0)
+            inside = (ticks < span[note].until - start) | (ticks == 0)
             for tick, value in zip(ticks[inside].tolist(), values[inside].tolist(), strict=True):
-                yield start + tick, At.VALUE, place + key_of[note], say(where, key_of[note], value)
-            has.add(note)
-        # A key keeps what it was told, where nobody heeds the management: one without a curve begins at rest.
-        keys = {key_of[note] for note in has}
-        for row in sounds.tolist():
-            if int(notes.pitch[row]) in keys and int(notes.id[row]) not in has:
-                key = int(notes.pitch[row])
-                yield int(notes.start[row]), At.VALUE, place + key, say(where, key, LANES[kind].default)
+                yield start + tick, At.VALUE, place + key, say(where, key, value)
+
+
+class _Heard(NamedTuple):
+    """A note that sounds on a channel: until when what is said to its key is for it."""
+
+    id: int
+    key: int
+    start: int
+    until: int
+
+    @classmethod
+    def of(cls, take: Take, channel: Channel) -> "list[_Heard]":
+        """All of a channel, whichever part they are of."""
+        found = []
+        for part in take.parts_on(channel):
+            notes = part.notes
+            until = np.minimum(notes.end, np.maximum(struck_again(take, part), notes.start + 1))
+            columns = (column[~notes.muted].tolist() for column in (notes.id, notes.pitch, notes.start, until))
+            found += [cls(*one) for one in zip(*columns, strict=True)]
+        return found
 
 
 def _note_message(kind: str, reach: float) -> Callable[[dict[str, int], int, float], bytes]:
@@ -247,23 +266,42 @@ def _bent(share: float) -> int:
     return min(max(round(share * HALF) + HALF, 0), 2 * HALF - 1)
 
 
-def sampled(tempo: TempoMap, curve: Curve, start: int, seconds: float) -> tuple[Ints, Floats]:
-    """A curve as values in time: its nodes, and on its ways one in every so many seconds."""
+def sampled(tempo: TempoMap, curve: Curve, start: int, kind: LaneKind) -> tuple[Ints, Floats]:
+    """A curve as values in time: its nodes, and on its ways one in every time step of its kind, or as many as keep what
+    is heard within the kind's worst.
+    """
     if not curve.ways.any():
         return curve.ticks, curve.values
     found = [curve.ticks]
     for node in np.flatnonzero(curve.ways).tolist():
-        a, b = (float(tempo.seconds(start + int(curve.ticks[at]))) for at in (node, node + 1))
-        moments = np.arange(a + seconds, b, seconds)
+        first, after = int(curve.ticks[node]), int(curve.ticks[node + 1])
+        a, b = (float(tempo.seconds(start + tick)) for tick in (first, after))
+        moments = np.arange(a + kind.seconds, b, kind.seconds)
         found.append(np.floor(tempo.tick(moments)).astype(np.int64) - start)
+        rise = abs(float(curve.values[node + 1] - curve.values[node]))
+        if rise > kind.worst * (len(moments) + 1):
+            count = min(math.ceil(rise / kind.worst), 4 * (after - first))
+            share: Floats = np.arange(1, count, dtype=np.float64) / count
+            along = share_at(share, curve.lift[[node]], curve.ease[[node]])
+            found.append(np.ceil(first + along * (after - first)).astype(np.int64))
     ticks = np.unique(np.concatenate(found))
     return ticks, curve.at(ticks)
 
 
 def _lanes(take: Take, channel: Channel) -> Iterator[Say]:
     where = _where(channel)
-    for key, lane in channel.lanes.items():
-        ticks, values = sampled(take.tempo, lane.curve, 0, LANES[key].seconds)
+    rows = take.rows
+    for place, key in enumerate(key for key in CHANNEL_LANES if key in channel.lanes):
+        lane = channel.lanes[key]
+        ticks, values = sampled(take.tempo, lane.curve, 0, LANES[key])
+        # What a reset would put back is said again behind it.
+        system = rows.status[channel.resets] == SYSEX
+        puts_back = np.where(system, LANES[key].at_system_on is not None, LANES[key].after_reset is not None)
+        again = np.setdiff1d(rows.tick[channel.resets[puts_back]], ticks)
+        again = again[again > (ticks[0] if len(ticks) else np.inf)]
+        ticks, values = np.append(ticks, again), np.append(values, lane.curve.at(again))
+        order = np.argsort(ticks, kind="stable")
+        ticks, values = ticks[order], values[order]
         lasts = np.append(ticks[1:] != ticks[:-1], True)
         ticks, values = ticks[lasts], values[lasts]
         reach = channel.bend_range.at(ticks)
@@ -275,7 +313,7 @@ def _lanes(take: Take, channel: Channel) -> Iterator[Say]:
             else:
                 index = CHANNEL_LANES[key].wire.number or 0
                 packet = packed("controller", **where, index=index, value=widened(value, 32))
-            yield tick, At.VALUE, 0, packet
+            yield tick, At.VALUE, place, packet
     steps = channel.bend_range
     for tick, size in zip(steps.ticks.tolist(), steps.semitones.tolist(), strict=True):
         cents = round(size * 100)
@@ -307,7 +345,9 @@ def _loose(take: Take) -> Iterator[Say]:
                 told = parameters.setdefault(channel.id, _Parameters(where))
                 yield from ((at, At.SET, 1000 + row, packet) for at, packet in told.control(tick, one, two))
             if one >= MODE_MESSAGES and status & 0xF0 == CONTROL:
-                yield tick, At.VALUE, 1, packed("controller", **where, index=one, value=widened(two, 32))
+                # A reset comes before what is said at its tick.
+                order = (At.EXCLUSIVE, len(take.rows.tick)) if one == RESET else (At.VALUE, 400)
+                yield tick, *order, packed("controller", **where, index=one, value=widened(two, 32))
         for told in parameters.values():
             yield from ((at, At.SET, 1000 + len(events), packet) for at, packet in told.settled())
 

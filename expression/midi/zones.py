@@ -244,11 +244,16 @@ def _in_zone(take: Take, channel: Channel, tracks: list[Emitted], own_port: bool
     added = _values(take, channel, given)
     home = min(number for number, track in enumerate(tracks) if (track.owner == channel.id).any())
     made = list(tracks)
-    # What a reset has put back is said again behind it, in the track that it is in (if that goes to the same port).
+    # What a reset has put back is said again behind it, in the track that it is in. Where that goes to another port: in
+    # the zone's own, and a tick later, if that is told before.
     rows = channel.resets[np.argsort(take.rows.rank[channel.resets])]
-    resets = {int(take.rows.tick[row]): home if own_port else int(take.rows.track[row]) for row in rows.tolist()}
+    resets = dict(zip(take.rows.tick[rows].tolist(), take.rows.track[rows].tolist(), strict=True))
+    late = np.array([tick for tick, number in resets.items() if own_port and number > home], dtype=np.int64)
+    if own_port:
+        resets = dict.fromkeys(resets, home)
     behind = np.full(len(added.tick), -1)
     behind[added.is_again] = [resets.get(tick, -1) for tick in added.tick[added.is_again].tolist()]
+    added = added._replace(tick=added.tick + (added.is_again & np.isin(added.tick, late)))
     system = [] if stands else _at_system_on(take, channel)
     for number, track in enumerate(tracks):
         mine = track.owner == channel.id
@@ -273,7 +278,7 @@ def _in_zone(take: Take, channel: Channel, tracks: list[Emitted], own_port: bool
         columns = [_messages(at * 2, new.tick, new.status, new.one, new.two, channel.id)]
         if number == home and not stands and not _begins_reset(tracks, channel, system):
             columns.insert(0, _configuration(channel, zone, 0, _first_place(track, channel)))
-        again = [tick for tick in system if resets[tick] == number]
+        again = [tick + (tick in late) for tick in system if resets[tick] == number]
         columns[:0] = [_configuration(channel, zone, tick, _after_resets(events, tick)) for tick in again]
         made[number] = _woven(track, status, gone, columns)
     return made

@@ -57,7 +57,8 @@ class LaneFade(WritingStroke):
             curve = piece.laid(curve, default, spot.error, resumes=False)
         until = end if self.end == 1 or self.of_notes else self._until(take, spot, curve, end)
         factor = Curve.of([start, end], [self.start, self.end], [False, True], self.lift, self.ease)
-        before = piece.cut(curve, start, until, spot.error)
+        # What the cut is off counts as often as the fade makes it louder.
+        before = piece.cut(curve, start, until, spot.error / max(self.start, self.end, 1.0))
         made = piece.multiplied(before, Piece(start, until, factor), spot.error)
         made = piece.clipped(made, *spot.bounds, spot.error)
         return spot.lane.reshaped(piece.laid(curve, made, spot.error))

@@ -141,9 +141,10 @@ def _anchors(timing: Timing, busy: Stretches, beat: int) -> tuple[Ints, Ints] | 
     a, b, c, d = (column[~meets] for column in (a, b, c, d))
     if not len(a) or (np.array_equal(a, c) and np.array_equal(b, d)):
         return None
-    before, after = np.maximum(a - beat, 0), b + beat
+    low, high = np.minimum(a, c), np.maximum(b, d)
+    before, after = np.maximum(low - beat, 0), high + beat
     # A beat before and after nothing moves, unless the next group is nearer.
-    early, late = a > np.append(-1, b[:-1]) + beat, np.append(a[1:], np.iinfo(np.int64).max) > b + beat
+    early, late = low > np.append(-1, high[:-1]) + beat, np.append(low[1:], np.iinfo(np.int64).max) > high + beat
     early[0] = True
     still = np.concatenate((before[early], after[late], busy.start - 1, busy.start, busy.end - 1, busy.end))
     inside = Stretches(a, b).covers(still) | (still < 0)
