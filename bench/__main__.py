@@ -1,7 +1,8 @@
 """`./lull bench`: all measurements in one run, each beside its floor or its budget.
 
 `./lull bench --judge MINUTES` holds every kind of stroke before the judge for so long instead; `--players N` has so
-many play at once; `--harm MINUTES` has so long everything go wrong that can.
+many play at once; `--harm MINUTES` has so long everything go wrong that can; `--mutants N` puts so many small faults
+into the core and tells how many of them the tests see.
 """
 
 import argparse
@@ -39,11 +40,17 @@ def main() -> None:
     parser = argparse.ArgumentParser(prog="./lull bench")
     parser.add_argument("--judge", type=float, metavar="MINUTES", help="judge random strokes on random takes")
     parser.add_argument("--seed", type=int, default=1_000_000, help="where the judge begins")
+    parser.add_argument("--mutants", type=int, metavar="N", help="small faults in the core: does a test see them?")
     parser.add_argument("--players", type=int, metavar="N", help="many players at once, and many takes")
     parser.add_argument("--harm", type=float, metavar="MINUTES", help="mutated files and calls, slow clients, kills")
     options = parser.parse_args()
     if options.judge is not None:
         judged(options.judge, options.seed)
+        return
+    if options.mutants is not None:
+        from bench import mutants
+
+        mutants.tried(options.mutants, options.seed)
         return
     prepare()
     if options.players is not None:

@@ -288,11 +288,13 @@ def _generate(_: list[str]) -> int:
 
 def _lock(_: list[str]) -> int:
     install.python_packages()
-    target = ROOT / "requirements.lock"
     run(PYTHON, "-m", "pip", "install", "--quiet", "uv")
     options = ("--generate-hashes", "--no-header", "--no-annotate", "--python-version", "3.11", "--quiet")
-    run(PYTHON, "-m", "uv", "pip", "compile", "requirements.in", *options, "-o", target)
-    target.write_text("# Made by ./lull lock from requirements.in; do not edit.\n" + target.read_text())
+    # What the mutants take beside the rest agrees with that.
+    for name, beside in (("requirements", ()), ("requirements.mutants", ("-c", "requirements.lock"))):
+        target = ROOT / f"{name}.lock"
+        run(PYTHON, "-m", "uv", "pip", "compile", f"{name}.in", *beside, *options, "-o", target)
+        target.write_text(f"# Made by ./lull lock from {name}.in; do not edit.\n" + target.read_text())
     return 0
 
 

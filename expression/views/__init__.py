@@ -19,6 +19,7 @@ from expression.views import (
     page,
     proof,
     strokes,
+    unsent,
 )
 
 __all__ = [
@@ -37,4 +38,5 @@ __all__ = [
     "page",
     "proof",
     "strokes",
+    "unsent",
 ]

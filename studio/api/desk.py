@@ -10,6 +10,7 @@ from ninja import Router
 from pydantic import Field
 
 from expression.limits import MOST_BARS, MOST_PAGE_BARS
+from expression.midi.files import FileKind
 from expression.views.changes import Changes
 from expression.views.events import EventPage
 from expression.views.facts import Facts
@@ -160,6 +161,12 @@ def _numbers(listed: str) -> list[int]:
 def unplayed(request: HttpRequest, take_id: UUID) -> HttpResponse:
     """What nobody played, each with the stroke that takes it away."""
     return _json(request, shaping.unplayed_findings(takes.get(owner(request), take_id)))
+
+
+@router.get("{uuid:take_id}/unsent", response={200: list[Unplayed], **REFUSALS})
+def unsent(request: HttpRequest, take_id: UUID, kind: FileKind | None = None, cues: bool = True) -> HttpResponse:
+    """What will not sound as it is drawn in a file of the take: why, where, and the stroke that helps."""
+    return _json(request, shaping.unsent(takes.get(owner(request), take_id), kind, cues))
 
 
 @router.get("{uuid:take_id}/proof", response={200: ProofView, **REFUSALS})

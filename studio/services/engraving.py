@@ -48,7 +48,7 @@ class SheetView(TypedDict):
 
 def sheet(take: Take, parts: list[int], first: int, count: int, width: int, before: int | None) -> SheetView:
     """Some parts over some bars as they are, or as they were before a stroke (0: the newest)."""
-    key = (take.pk, take.revision, tuple(parts), first, count, width, before)
+    key = (take.pk, take.revision, tuple(parts), first, count, width, before, tuple(_splits(take).items()))
     known = _kept.get(key)
     if known is None:
         page = _written(take, parts, first, count, before)
@@ -78,9 +78,13 @@ def _written(take: Take, parts: list[int], first: int, count: int, before: int |
         raise NothingMatched("This take has no part that could be written.")
     looks = arrangement.of(take).parts.items()
     names = {int(part): one.name for part, one in looks if one.name}
-    splits = {int(part): one.split for part, one in looks if one.split is not None}
-    page = written(seen, wanted, min(max(first, 1), bars_of(seen)), count, _hairpins(known, seen), splits)
+    page = written(seen, wanted, min(max(first, 1), bars_of(seen)), count, _hairpins(known, seen), _splits(take))
     return page._replace(parts=[one._replace(name=names.get(one.part.id, one.part.name)) for one in page.parts])
+
+
+def _splits(take: Take) -> dict[int, int]:
+    """Where a player has told the hands of parts apart: the keys from which on notes are for the right."""
+    return {int(part): one.split for part, one in arrangement.of(take).parts.items() if one.split is not None}
 
 
 def _hairpins(known: Shaped, seen: Recording) -> list[Hairpin]:

@@ -10,6 +10,7 @@ from expression import views
 from expression.errors import NothingMatched
 from expression.history import History, Shaped
 from expression.lanes import BEND
+from expression.midi.files import FileKind
 from expression.selection import AnyRule, select_by
 from expression.strokes import AnyStroke, Where, on_notes
 from expression.take import Take as Recording
@@ -155,6 +156,12 @@ def choose(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where, 
 def unplayed_findings(take: Take) -> list[Unplayed]:
     """What nobody played, each with the stroke that takes it away."""
     return views.findings.findings(seen(take))
+
+
+def unsent(take: Take, kind: FileKind | None, cues: bool) -> list[Unplayed]:
+    """What will not sound as it is drawn in a file of some form."""
+    now = seen(take)
+    return views.unsent.unsent(now if cues else now.without_cues(), kind)
 
 
 def lanes(take: Take, part: int, before: int | None) -> Lanes:

@@ -398,7 +398,8 @@ def test_velocity_is_drawn_through_each_note_by_its_own_time() -> None:
 
 def test_a_take_is_not_emptied_by_a_stroke_without_a_place() -> None:
     take = read(file_of(phrase([60, 70])))
-    for where in ({}, {"where": {}}):
+    wheres: tuple[dict[str, Any], ...] = ({}, {"where": {}})
+    for where in wheres:
         with pytest.raises(NothingMatched, match="would empty the take"):
             applied(parse_stroke({"kind": "notes.delete", **where}), take)
     assert len(made(take, {"kind": "notes.delete"}).parts[0].notes) == 0

@@ -990,6 +990,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/unsent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Unsent
+         * @description What will not sound as it is drawn in a file of the take: why, where, and the stroke that helps.
+         */
+        get: operations["studio_api_desk_unsent"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/view": {
         parameters: {
             query?: never;
@@ -1215,7 +1235,7 @@ export interface components {
         };
         /**
          * BendDip
-         * @description There and back within the note.
+         * @description There and back within the note; where it is furthest at the note's end, it goes back while the note rings on.
          */
         BendDip: {
             /**
@@ -1259,6 +1279,8 @@ export interface components {
         /**
          * BendFall
          * @description Off the note: it leaves its pitch before its end, and has gone so far when it ends.
+         *
+         *     There it stays until the note is heard no longer, pedals and what rings on counted in, or another is struck.
          */
         BendFall: {
             /**
@@ -1338,7 +1360,7 @@ export interface components {
         };
         /**
          * BendHome
-         * @description The wheel comes back to the centre in the rests: some time after the last note has ended.
+         * @description The wheel comes back to the centre in the rests: some time after nothing sounds any longer, pedals counted in.
          */
         BendHome: {
             /**
@@ -1348,7 +1370,7 @@ export interface components {
             kind: "bend.home";
             /**
              * Time
-             * @description Beats after the last note has ended.
+             * @description Beats after the last note has stopped sounding.
              * @default 0.25
              */
             time: number;
@@ -1545,7 +1567,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"]) | null;
+            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"]) | null;
         };
         /**
          * Changes
@@ -2157,7 +2179,8 @@ export interface components {
          * LaneDistil
          * @description The fewest nodes with which what is heard stays within a tolerance of what was heard, at every moment.
          *
-         *     It is never sent in more events than before: where a way would need more, what was recorded stays.
+         *     It is never sent in more events than before: where a way would need more, what was recorded stays. Where it comes to
+         *     no fewer nodes, all stays.
          */
         LaneDistil: {
             /**
@@ -2210,7 +2233,7 @@ export interface components {
             steps: boolean;
             /**
              * Tolerance
-             * @description How far the nodes may stray from the points, in steps; bend in semitones.
+             * @description How far the curve may stray from the straight lines between the points, in steps; bend in semitones.
              * @default 1
              */
             tolerance: number;
@@ -3016,6 +3039,11 @@ export interface components {
              */
             kind: "note.answers";
             /**
+             * Rings
+             * @description Seconds that a note is heard after it was let go; absent: 1. So long a bend that was made for it stays, where no other note needs the wheel.
+             */
+            rings?: number | null;
+            /**
              * Semitones
              * @description How far it bends a note, either way; absent: as far as it is told.
              */
@@ -3211,6 +3239,9 @@ export interface components {
         /**
          * NoteSend
          * @description How a part is sent: by messages of its one channel, or in a zone in which each note has a channel of its own.
+         *
+         *     Percussion, which instruments know by its channel, goes into a zone only where its part is named. A range that does
+         *     not hold what notes say is widened.
          */
         NoteSend: {
             /**
@@ -3279,6 +3310,35 @@ export interface components {
              * @description In the lane's unit; absent: at rest (pitch: the note's own).
              */
             value?: number | null;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * NoteStream
+         * @description How finely the curves of notes of a part are sent: off by so much at most, or so many messages a second for each
+         *     note. Nodes are always sent.
+         */
+        NoteStream: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "note.stream";
+            /**
+             * Lane
+             * @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.
+             */
+            lane: string;
+            /**
+             * Off
+             * @description What is heard is never further from what is drawn, in the lane's unit; pitch in semitones.
+             */
+            off?: number | null;
+            /**
+             * Per Second
+             * @description Messages a second at most, whatever that makes of the drawing.
+             */
+            per_second?: number | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
@@ -4023,6 +4083,8 @@ export interface components {
         /**
          * PartLook
          * @description What the player calls a part, its dye, names for its drum voices, and its routes. Empty: as it came.
+         *
+         *     `split`: the key from which on its notes are written for the right hand; none: as the page would have it.
          */
         PartLook: {
             /**
@@ -4040,6 +4102,8 @@ export interface components {
              * @default []
              */
             routes: components["schemas"]["Route"][];
+            /** Split */
+            split?: number | null;
             /**
              * Voices
              * @default {}
@@ -4197,7 +4261,9 @@ export interface components {
          *     `chord`, `bar`, `beat`: at each. A new bass is what is struck below the last, the lowest note of a chord of three or
          *     more (of two in the lower hand) after another such chord, or a note of the lower hand after a chord of that hand or
          *     two beats, or a step above the last; where no lower finger outlasts it.
-         *     The pedal is up in rests longer than a beat, and a bass that is still held by its finger is not caught again.
+         *     The pedal is up in rests longer than a beat. A melody that is held over a change is caught again with the new
+         *     harmony. A bass that its finger still holds is waited for, unless a key of the new harmony is let go sooner: then it
+         *     is caught again too, and `lift` may leave the pedal half down there instead of lifting it.
          */
         PedalLegato: {
             /**
@@ -4223,6 +4289,12 @@ export interface components {
              * @default 80
              */
             lag_ms: number;
+            /**
+             * Lift
+             * @description How deep it stays at a change over a bass that is held on and would be caught again: 0 is up, 40 about half a lift, which lets go of high strings and keeps low ones.
+             * @default 0
+             */
+            lift: number;
             /**
              * Share
              * @description Of the pitch classes of a chord (two notes or more): so many new ones are a new harmony.
@@ -4341,7 +4413,7 @@ export interface components {
         PedalToLengths: {
             /**
              * Gap Ms
-             * @description So much before its key is struck again a note ends.
+             * @description So much before its key is struck again a note ends at the latest, if its finger lets it.
              * @default 0
              */
             gap_ms: number;
@@ -4408,7 +4480,7 @@ export interface components {
             proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * PreviewAsked
@@ -4434,7 +4506,7 @@ export interface components {
                 number
             ] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * Problem
@@ -4501,7 +4573,7 @@ export interface components {
                 number
             ];
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /** Rename */
         Rename: {
@@ -4554,7 +4626,7 @@ export interface components {
         };
         /**
          * Saving
-         * @description Nodes of lanes before and after a stroke, and how far the lane strays from each of the former at most.
+         * @description Nodes and messages of lanes before and after a stroke, and how far they stray from the former nodes at most.
          */
         Saving: {
             /** After */
@@ -4563,6 +4635,10 @@ export interface components {
             before: number;
             /** Error */
             error: number;
+            /** Sent After */
+            sent_after: number;
+            /** Sent Before */
+            sent_before: number;
         };
         /**
          * ScaleView
@@ -4662,7 +4738,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * StrokeView
@@ -4679,7 +4755,7 @@ export interface components {
             /** Step */
             step: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * Summary
@@ -4812,7 +4888,7 @@ export interface components {
         /** Traced */
         Traced: {
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
         };
         /**
          * TriedContour
@@ -4854,7 +4930,7 @@ export interface components {
                 number
             ][];
             /** Stroke */
-            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"]) | null;
+            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"]) | null;
         };
         /**
          * VelocityAccent
@@ -4910,7 +4986,8 @@ export interface components {
         };
         /**
          * VelocityDraw
-         * @description Notes follow a line drawn over them; only those between its first and its last point change.
+         * @description Notes follow a line drawn over them, each at its own time; only those between its first and its last point
+         *     change.
          */
         VelocityDraw: {
             /**
@@ -7836,6 +7913,67 @@ export interface operations {
     studio_api_desk_unplayed: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Unplayed"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_unsent: {
+        parameters: {
+            query?: {
+                kind?: ("plain" | "mpe" | "clip") | null;
+                cues?: boolean;
+            };
             header?: never;
             path: {
                 take_id: string;

@@ -9,6 +9,7 @@ import { Seal } from "../../ui/Seal";
 import { Wordmark } from "../../ui/Wordmark";
 import { DYES, partDye, partName, renamePart, showBehind, toFront } from "../take/arranging";
 import { set, useDesk } from "../take/state";
+import { tellUnsent } from "../take/unsent";
 
 /** The take's name, its parts, and the way out with the file. */
 export function Header({ onFind }: { onFind: () => void }) {
@@ -62,13 +63,18 @@ export function Header({ onFind }: { onFind: () => void }) {
       </button>
       {score && (
         <span className="flex shrink-0">
-          <a className="key rounded-r-none border-r-0" href={`/api/takes/${score.id}/file`} download>
+          <a
+            className="key rounded-r-none border-r-0"
+            href={`/api/takes/${score.id}/file`}
+            download
+            onClick={() => void tellUnsent("")}
+          >
             Download .mid
           </a>
           <Menu label="Download in another form" sign="▾" className="key rounded-l-none px-2">
             {FORMS.map(([kind, words]) => (
               <DropdownMenu.Item key={kind} className={MENU_ITEM} asChild>
-                <a href={`/api/takes/${score.id}/${kind}`} download>
+                <a href={`/api/takes/${score.id}/${kind}`} download onClick={() => void tellUnsent(kind)}>
                   {words}
                 </a>
               </DropdownMenu.Item>

@@ -2,10 +2,11 @@ import { type RefObject, useEffect, useRef, useState } from "react";
 import { answered, api, type Schemas, sentence } from "../../api/client";
 import { type PartScore, placeOf, rowOfId, type Score, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
+import { List } from "../../ui/Entries";
 import { choosePressed } from "../hand/picking";
 import { rightTick } from "../page/camera";
-import { partName } from "../take/arranging";
-import { desk, frontParts, set, takePath, useDesk } from "../take/state";
+import { noteName, partName, renamePart } from "../take/arranging";
+import { desk, frontParts, leadPart, set, takePath, useDesk } from "../take/state";
 
 type Sheet = Schemas["SheetView"];
 
@@ -39,6 +40,7 @@ export function PagePane() {
           {sheet && `bars ${sheet.first}–${last}: ${names.join(", ")}`}
           {sheet?.remarks.map((remark) => ` ${remark}`)}
         </span>
+        <Hands />
         {["musicxml", "svg", "pdf"].map((kind) => (
           <a
             key={kind}
@@ -71,6 +73,30 @@ export function PagePane() {
   );
 }
 
+/** From which key on the notes of the leading part are for the right hand. */
+function Hands() {
+  const part = useDesk((state) => leadPart(state));
+  const split = useDesk((state) => (part ? state.arrangement.parts?.[part.id]?.split : null));
+  useDesk((state) => state.wishes);
+  if (!part || part.drum) return null;
+  return (
+    <List
+      label="Hands part at"
+      value={split ?? ""}
+      onChange={(key) => renamePart(part.id, { split: key ? Number(key) : null })}
+    >
+      <option value="">as it lies</option>
+      {SPLITS.map((key) => (
+        <option key={key} value={key}>
+          {noteName(key)}
+        </option>
+      ))}
+    </List>
+  );
+}
+
+const SPLITS = Array.from({ length: 49 }, (_, step) => 36 + step);
+
 interface Wanted {
   parts: string;
   first: number;
@@ -78,6 +104,8 @@ interface Wanted {
   width: number;
   before: number | undefined;
   revision: number;
+  /** Where the hands of these parts are told apart. */
+  splits: string;
 }
 
 /** Which page is wanted: of the bars in sight, once the camera rests; as it was before, where that is heard. */
@@ -102,7 +130,10 @@ function useWanted(): Wanted {
   }, [bars]);
   const [first, count] = rested.split(" ").map(Number);
   const before = showsBefore ? against : undefined;
-  return { parts: fronts.join(","), first, count, width: Math.max(width, 200), before, revision };
+  const splits = useDesk(({ arrangement }) =>
+    fronts.map((part) => arrangement.parts?.[part]?.split ?? "").join(","),
+  );
+  return { parts: fronts.join(","), first, count, width: Math.max(width, 200), before, revision, splits };
 }
 
 /** The newest page that has come, and what is wrong with the one that was asked for last. */
@@ -111,7 +142,7 @@ function useSheet(wanted: Wanted): { sheet: Sheet | null; problem: string } {
   const [problem, setProblem] = useState("");
   const asked = JSON.stringify(wanted);
   useEffect(() => {
-    const { revision: _, ...query } = JSON.parse(asked) as Wanted;
+    const { revision: _, splits: __, ...query } = JSON.parse(asked) as Wanted;
     const ending = new AbortController();
     const ask = api.GET("/api/takes/{take_id}/page", {
       params: { path: takePath(), query },

@@ -74,8 +74,8 @@ export function Saving() {
   return (
     <p data-testid="saving" className="col-span-2 text-[13px]">
       {count(saving.before, "node")} become {saving.after.toLocaleString("en-GB")},{" "}
-      {count(saving.sent_before, "message")} {saving.sent_after.toLocaleString("en-GB")}; at most {saving.error}{" "}
-      off.
+      {count(saving.sent_before, "message")} {saving.sent_after.toLocaleString("en-GB")}; at most{" "}
+      {saving.error} off.
     </p>
   );
 }

@@ -669,7 +669,11 @@ export function fieldsOf(stroke: Stroke): readonly Field[] {
     const said = stroke as unknown as Record<string, unknown>;
     return fields.filter(({ name }) => !SAID_BY_ONE.includes(name) || said[name] != null);
   }
-  if (stroke.kind === "bend.stream") return fields.filter(({ name }) => stroke[name as "cents"] != null);
+  // A stream is told by one of its numbers.
+  if (stroke.kind === "bend.stream" || stroke.kind === "note.stream") {
+    const said = stroke as unknown as Record<string, unknown>;
+    return fields.filter(({ name }) => said[name] != null);
+  }
   if (stroke.kind !== "velocity.hairpin") return fields;
   const byFactor = stroke.mode === "by";
   return fields

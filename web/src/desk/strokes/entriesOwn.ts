@@ -244,10 +244,32 @@ export const OWN_ENTRIES = {
       },
     ],
   },
+  "note.stream": {
+    name: "How finely it is sent",
+    says: "Fewer messages for the curves of notes. Nodes are always sent.",
+    fields: [
+      { name: "off", label: "Off by", step: 0.5 },
+      { name: "per_second", label: "A second", step: 10 },
+    ],
+    on: "own",
+    gestures: [
+      {
+        sign: "stream",
+        name: "Stream of notes",
+        title: "Fewer messages: so many a second for each note",
+        words: "thin thinner dense cable bandwidth messages rate tolerance density",
+        begin: (lane: string) =>
+          beginOn(lane, plain("note.stream", { lane, where: { parts: ownWhere().parts }, per_second: 100 })),
+      },
+    ],
+  },
   "note.answers": {
     name: "What its instrument takes",
     says: "What is lost on it is shown on the notes.",
-    fields: [{ name: "semitones", label: "Bends notes by", absent: "any" }],
+    fields: [
+      { name: "semitones", label: "Bends notes by", absent: "any" },
+      { name: "rings", label: "Rings on (s)", step: 0.1, absent: "1" },
+    ],
     on: "own",
     gestures: [
       {

@@ -126,6 +126,7 @@ export const PEDAL_ENTRIES = {
       },
       { name: "lag_ms", label: "Lag (ms)", step: 10 },
       { name: "depth", label: "Depth", step: 1 },
+      { name: "lift", label: "Over a held bass", step: 5 },
       { name: "share", label: "New share", step: 0.1 },
       { name: "through_bass", label: "Through a new bass", options: YES_NO },
     ],

@@ -154,7 +154,14 @@ export const routesOf = (part: number, arrangement: Arrangement = desk().arrange
 
 export function renamePart(
   part: number,
-  look_: { name?: string; dye?: string; voices?: Record<number, string>; routes?: Route[] },
+  look_: {
+    name?: string;
+    dye?: string;
+    voices?: Record<number, string>;
+    routes?: Route[];
+    /** The key from which on notes are written for the right hand; null: as the page would have it. */
+    split?: number | null;
+  },
 ): void {
   const { arrangement } = desk();
   const before = arrangement.parts?.[part] ?? { name: "", dye: "", voices: {}, routes: [] };
