@@ -151,7 +151,8 @@ def _covering() -> dict[tuple[str, int], list[Test]]:
 
 def _chosen(tests: list[Test]) -> list[str]:
     """The quickest of some tests, as many as the time allows."""
-    found, spent = [], 0.0
+    found: list[str] = []
+    spent = 0.0
     for test in sorted(set(tests), key=lambda one: (one.seconds, one.name)):
         spent += test.seconds + 0.01
         if spent > MOST_SECONDS and len(found) >= LEAST_TESTS:
