@@ -157,6 +157,10 @@ def _numbers(listed: str) -> list[int]:
     return [int(number) for number in listed.split(",") if number.isdecimal()]
 
 
+def _is_key(said: str) -> bool:
+    return said.isdecimal() and len(said) <= 3 and int(said) <= 127
+
+
 @router.get("{uuid:take_id}/unplayed", response={200: list[Unplayed], **REFUSALS})
 def unplayed(request: HttpRequest, take_id: UUID) -> HttpResponse:
     """What nobody played, each with the stroke that takes it away."""
@@ -201,10 +205,17 @@ def page(
     count: Bars = 8,
     width: Annotated[int, Field(ge=200, le=4000)] = 1000,
     before: Index | None = None,
+    splits: Annotated[str | None, Field(max_length=2000)] = None,
 ) -> HttpResponse:
-    """Parts (a list with commas; none: all) as staff notation, `width` pixels wide; `before`: as before that stroke."""
+    """Parts (a list with commas; none: all) as staff notation, `width` pixels wide; `before`: as before that stroke.
+
+    `splits`: where the hands part, for each of these parts (keys with commas, empty: as the page would have it);
+    absent: as the arrangement says.
+    """
     take = takes.get(owner(request), take_id)
-    return _json(request, engraving.sheet(take, _numbers(parts), first, count, width, before), pack=True)
+    keys = splits.split(",") if splits is not None else None
+    told = {part: int(key) for part, key in zip(_numbers(parts), keys, strict=False) if _is_key(key)} if keys else None
+    return _json(request, engraving.sheet(take, _numbers(parts), first, count, width, before, told), pack=True)
 
 
 @router.get("{uuid:take_id}/page/{kind}", response={200: None, **REFUSALS})

@@ -46,12 +46,21 @@ class SheetView(TypedDict):
     remarks: list[str]
 
 
-def sheet(take: Take, parts: list[int], first: int, count: int, width: int, before: int | None) -> SheetView:
+def sheet(
+    take: Take,
+    parts: list[int],
+    first: int,
+    count: int,
+    width: int,
+    before: int | None,
+    splits: dict[int, int] | None = None,
+) -> SheetView:
     """Some parts over some bars as they are, or as they were before a stroke (0: the newest)."""
-    key = (take.pk, take.revision, tuple(parts), first, count, width, before, tuple(_splits(take).items()))
+    splits = _splits(take) if splits is None else splits
+    key = (take.pk, take.revision, tuple(parts), first, count, width, before, tuple(splits.items()))
     known = _kept.get(key)
     if known is None:
-        page = _written(take, parts, first, count, before)
+        page = _written(take, parts, first, count, before, splits)
         svg = _drawn(engraved, musicxml(page), width)
         numbers = page.measures.number.tolist()
         known = SheetView(revision=take.revision, svg=svg, first=numbers[0], count=len(numbers), remarks=page.remarks)
@@ -62,7 +71,7 @@ def sheet(take: Take, parts: list[int], first: int, count: int, width: int, befo
 def document(take: Take, parts: list[int]) -> str:
     """The whole take as MusicXML."""
     now = shaped(take.pk, take.revision).now.take
-    return musicxml(_written(take, parts, 1, bars_of(now), None), take.name)
+    return musicxml(_written(take, parts, 1, bars_of(now), None, _splits(take)), take.name)
 
 
 def drawing(take: Take, parts: list[int], first: int, count: int, kind: str) -> bytes:
@@ -71,14 +80,16 @@ def drawing(take: Take, parts: list[int], first: int, count: int, kind: str) -> 
     return bytes(_drawn(as_pdf, svg)) if kind == "pdf" else svg.encode()
 
 
-def _written(take: Take, parts: list[int], first: int, count: int, before: int | None) -> Written:
+def _written(
+    take: Take, parts: list[int], first: int, count: int, before: int | None, splits: dict[int, int]
+) -> Written:
     known, seen = shaped(take.pk, take.revision), shaping.seen(take, before)
     wanted = [part for part in parts if part < len(seen.parts)] or [part.id for part in seen.parts]
     if not wanted:
         raise NothingMatched("This take has no part that could be written.")
     looks = arrangement.of(take).parts.items()
     names = {int(part): one.name for part, one in looks if one.name}
-    page = written(seen, wanted, min(max(first, 1), bars_of(seen)), count, _hairpins(known, seen), _splits(take))
+    page = written(seen, wanted, min(max(first, 1), bars_of(seen)), count, _hairpins(known, seen), splits)
     return page._replace(parts=[one._replace(name=names.get(one.part.id, one.part.name)) for one in page.parts])
 
 

@@ -1,5 +1,6 @@
 """Pedals by mouse and keys: pressed and lifted on the lane, tails that grow, lengths, harmony; and how they sound."""
 
+from itertools import pairwise
 from typing import Any
 
 import mido
@@ -31,6 +32,11 @@ def tails(desk: Desk) -> dict[int, int]:
 def pedal(desk: Desk, part: int = 0) -> list[tuple[int, float]]:
     lane = next(one for one in desk.api(f"lanes?part={part}")["lanes"] if one["key"] == "cc:64")
     return list(zip(np.cumsum(lane["tick"]).tolist(), lane["value"], strict=True))
+
+
+def lifts(made: list[tuple[int, float]]) -> list[int]:
+    """Where the pedal comes up."""
+    return [tick for (_, before), (tick, value) in pairwise(made) if before and not value]
 
 
 def heard(desk: Desk) -> list[tuple[int, int, int]]:
@@ -100,14 +106,14 @@ def test_eight_bars_are_pedalled_by_their_harmony_and_one_change_is_moved(desk: 
     desk.expect_strokes("Pedal by the harmony")
     desk.button("Done").click()
     made = pedal(desk, 1)
-    ups = [tick for tick, value in made if value == 0 and tick]
+    ups = lifts(made)
     # One change is moved by hand: it comes up a beat earlier.
     box = desk.page.locator("[data-lane='cc:64'] canvas").bounding_box()
     assert box
     y = box["y"] + box["height"] / 2
     desk.drag((desk.x_at(ups[0]), y), (desk.x_of(4, 4) + 1, y))
     desk.expect_strokes("Pedal by the harmony", "Sustain pedal lifted")
-    moved = [tick for tick, value in pedal(desk, 1) if value == 0 and tick]
+    moved = lifts(pedal(desk, 1))
     assert moved[0] == 4 * BAR - 960 and moved[1:] == ups[1:]
 
 

@@ -36,7 +36,7 @@ def test_when_the_database_has_come_back_nothing_fails(page: Page) -> None:
         assert page.request.get("/api/me").ok
     with connection.cursor() as cursor:
         cursor.execute(
-            "select count(pg_terminate_backend(pid)) from pg_stat_activity "
+            "select count(pg_terminate_backend(pid, 5000)) from pg_stat_activity "
             "where datname = current_database() and pid <> pg_backend_pid()"
         )
         assert cursor.fetchone()[0] > 0

@@ -75,8 +75,8 @@ def strokes(dice: np.random.Generator, take: Take, part: int) -> list[dict[str, 
     return [{"where": where, **one, **({"under": either()} if one["kind"] in travels else {})} for one in said]
 
 
-def overlaps(data: bytes) -> int:
-    """How often a key is struck that is down."""
+def overlaps(data: bytes) -> Counter[tuple[int, int]]:
+    """Of each channel and key how often it is struck while it is down."""
     struck = []
     for number, track in enumerate(mido.MidiFile(file=io.BytesIO(data)).tracks):
         tick = 0
@@ -85,15 +85,15 @@ def overlaps(data: bytes) -> int:
             if message.type in ("note_on", "note_off"):
                 struck.append((tick, number, place, message))
     down: Counter[tuple[int, int]] = Counter()
-    found = 0
+    found: Counter[tuple[int, int]] = Counter()
     for *_, message in sorted(struck, key=lambda one: one[:3]):
         key = (message.channel, message.note)
         if message.type == "note_on" and message.velocity:
-            found += down[key] > 0
+            found[key] += down[key] > 0
             down[key] += 1
         else:
             down[key] = max(0, down[key] - 1)
-    return found
+    return +found
 
 
 class Sounds:
@@ -118,7 +118,11 @@ class Sounds:
 
 
 def untouched(before: Take, after: Take, said: dict[str, Any]) -> None:
-    """What is heard of every note that was not touched, and that nothing has cut, is what was heard."""
+    """What is heard of every note that was not touched, and that nothing has cut, is what was heard.
+
+    Not asked of keys that were recorded doubled: which of two notes an off ends is for each receiver to say.
+    """
+    doubled = overlaps(write(before))
     ranges = said["where"].get("notes")
     was, now = Sounds(before), Sounds(after)
     for old, new in zip(before.parts, after.parts, strict=True):
@@ -129,6 +133,8 @@ def untouched(before: Take, after: Take, said: dict[str, Any]) -> None:
             if (named and said["kind"] != "notes.add") or here is None or new.notes.end[here] != old.notes.end[row]:
                 continue
             channel, pitch, start = old.channel.number, int(old.notes.pitch[row]), int(old.notes.start[row])
+            if (channel, pitch) in doubled:
+                continue
             one, other = was.by_key.get((channel, pitch, start)), now.by_key.get((channel, pitch, start))
             if one is None:
                 continue
@@ -163,7 +169,10 @@ def test_no_keys_overlap_and_untouched_notes_are_heard_as_before(seed: int) -> N
             continue
         matched += 1
         data = write(made)
-        assert overlaps(data) <= before, said
+        doubled = overlaps(data)
+        # The pieces of a note that was recorded doubled are struck under the other, each of them.
+        split = said["kind"] == "notes.split" and doubled.keys() <= before.keys()
+        assert split or doubled.total() <= before.total(), said
         assert read(data).note_count == sum(int((~one.notes.muted).sum()) for one in made.parts), said
         assert all((np.diff(one.notes.start) >= 0).all() for one in made.parts)
         untouched(take, made, said)

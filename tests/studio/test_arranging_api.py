@@ -71,6 +71,7 @@ KEPT: dict[str, Any] = {
             "dye": "madder",
             "voices": {"38": "Open hand"},
             "routes": [{"lane": "cc:74", "target": "level", "amount": -0.5}],
+            "split": 57,
         }
     },
     "lanes": {
@@ -108,6 +109,7 @@ class TestArrangement:
             {"velocity_share": 2},
             [],
             {"parts": {"0": 3}},
+            {"parts": {"0": {"split": 128}}},
         ],
     )
     def test_nonsense_is_refused(self, anna: Caller, take: str, bad: Any) -> None:

@@ -110,6 +110,7 @@ REQUESTS = [
     ("get", "page", None),
     ("get", "page/musicxml", None),
     ("get", "unplayed", None),
+    ("get", "unsent", None),
     ("get", "sound", None),
     ("post", "sound", None),
     ("patch", "sound", {"offset": 1}),

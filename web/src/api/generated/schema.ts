@@ -664,6 +664,9 @@ export interface paths {
         /**
          * Page
          * @description Parts (a list with commas; none: all) as staff notation, `width` pixels wide; `before`: as before that stroke.
+         *
+         *     `splits`: where the hands part, for each of these parts (keys with commas, empty: as the page would have it);
+         *     absent: as the arrangement says.
          */
         get: operations["studio_api_desk_page"];
         put?: never;
@@ -6814,6 +6817,7 @@ export interface operations {
                 count?: number;
                 width?: number;
                 before?: number | null;
+                splits?: string | null;
             };
             header?: never;
             path: {

@@ -82,6 +82,7 @@ function Hands() {
   return (
     <List
       label="Hands part at"
+      className="whitespace-nowrap"
       value={split ?? ""}
       onChange={(key) => renamePart(part.id, { split: key ? Number(key) : null })}
     >
@@ -142,7 +143,7 @@ function useSheet(wanted: Wanted): { sheet: Sheet | null; problem: string } {
   const [problem, setProblem] = useState("");
   const asked = JSON.stringify(wanted);
   useEffect(() => {
-    const { revision: _, splits: __, ...query } = JSON.parse(asked) as Wanted;
+    const { revision: _, ...query } = JSON.parse(asked) as Wanted;
     const ending = new AbortController();
     const ask = api.GET("/api/takes/{take_id}/page", {
       params: { path: takePath(), query },

@@ -1,7 +1,7 @@
 /** What a file that is taken away will not say as it is drawn, and the one thing that helps. */
 import { answered, api, type Schemas } from "../../api/client";
 import { apply } from "./shaping";
-import { frontParts, set, takePath } from "./state";
+import { set, takePath } from "./state";
 
 type Kind = "plain" | "mpe" | "clip";
 
@@ -15,11 +15,11 @@ export async function tellUnsent(address: string): Promise<void> {
   const found = await answered<Schemas["Unplayed"][]>(ask).catch(() => []);
   if (!found.length) return;
   const [first] = found;
-  const part = frontParts().length && found.length > 1 ? ` And ${found.length - 1} more.` : "";
+  const more = found.length > 1 ? ` And ${found.length - 1} more.` : "";
   const { stroke } = first;
   set({
     notice: {
-      text: `Not as drawn in this file: ${first.says}${part}`,
+      text: `Not as drawn in this file: ${first.says}${more}`,
       action: stroke ? { label: helps(stroke), run: () => void apply(stroke) } : undefined,
     },
   });
