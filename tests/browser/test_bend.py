@@ -326,3 +326,15 @@ def test_what_acts_on_a_wheel_from_elsewhere_is_named_where_it_does(desk: Desk) 
     desk.page.get_by_label("Lane that Shape acts on").select_option("bend")
     expect(desk.page.get_by_test_id("in-force")).to_contain_text("bend from Drone's wheel at 2:1")
     expect(desk.page.get_by_test_id("in-force")).to_contain_text("reset (121) at 10:3")
+
+
+def test_what_a_file_will_not_say_is_told_where_it_is_taken_and_mended_with_one_click(desk: Desk) -> None:
+    desk.open(LINE)
+    where = {"parts": [0], "span": [0, 3840]}
+    desk.keep({"kind": "lane.ramp", "lane": "bend", "where": where, "start": 0, "end": 7})
+    desk.download()
+    notice = desk.page.get_by_role("status").filter(has_text="Not as drawn in this file")
+    expect(notice).to_contain_text("Pitch bend is drawn 7.00 semitones away")
+    notice.get_by_role("button", name="Widen the range to 7").click()
+    desk.expect_strokes("Pitch bend 0 → 7", "Bend range 7")
+    assert abs(heard(desk.download(), 1.99) - 7) < 0.1

@@ -314,6 +314,21 @@ def test_the_page_shows_pedal_into_lengths_before_and_after_and_its_heads_choose
     expect(sheet.locator("svg g.pedal")).to_have_count(0)
 
 
+def test_the_hands_part_on_the_page_where_the_player_says_and_the_take_keeps_it(desk: Desk) -> None:
+    desk.open(file_of(phrase([64] * 8, pitch=72)))
+    desk.button("Page").click()
+    clefs = desk.page.get_by_test_id("sheet").locator("svg g.clef")
+    expect(clefs).to_have_count(1)
+    desk.page.get_by_label("Hands part at").select_option("74")
+    expect(clefs).to_have_count(2)
+    desk.quiet()
+    desk.page.reload()
+    desk.button("Page").click()
+    expect(clefs).to_have_count(2)
+    desk.page.get_by_label("Hands part at").select_option(label="as it lies")
+    expect(clefs).to_have_count(1)
+
+
 def test_under_the_notes_travels_or_stays(desk: Desk) -> None:
     desk.open(file_of([*phrase([80, 70, 60, 50]), NOTE("control_change", control=1, value=99, time=0)]))
     shape = desk.page.get_by_role("region", name="Shape")
