@@ -1,5 +1,6 @@
 """Margins: where things just begin or end, and what one wrong sign or comparison there would give."""
 
+import re
 from collections.abc import Mapping
 from itertools import pairwise
 from typing import Any
@@ -10,16 +11,18 @@ import pytest
 
 from expression.errors import BadFile, NothingMatched
 from expression.history import applied
+from expression.lanes import LANES
 from expression.midi import smf
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.receiver import receive
+from expression.staff.musicxml import musicxml
 from expression.strokes import parse_stroke
 from expression.take import Take
 from expression.views.proof import proof
 from tests.expression.test_lane_strokes import control
 from tests.expression.test_notes_edited import notes
-from tests.expression.test_page import kinds, metre
+from tests.expression.test_page import kinds, metre, page
 from tests.files import NOTE, file_of, phrase, raw
 
 END = b"\x00\xff\x2f\x00"
@@ -127,3 +130,75 @@ def test_a_rhythm_is_written_alike_in_every_bar(top: int, bottom: int) -> None:
     bars = [kinds(take, number) for number in range(4)]
     assert bars[1:] == [bars[0]] * 3
     assert not any("(" in one for voice in bars[0] for one in voice)
+
+
+def test_a_part_of_several_channels_of_a_track_is_named_by_its_channel() -> None:
+    title = mido.MetaMessage("track_name", name="Keys")
+    two = [title, NOTE("note_on", note=60, velocity=5, channel=2), NOTE("note_on", note=62, velocity=5, channel=15)]
+    off = [NOTE("note_off", note=60, channel=2, time=480), NOTE("note_off", note=62, channel=15)]
+    assert [part.name for part in read(file_of([*two, *off])).parts] == ["Keys, channel 3", "Keys, channel 16"]
+    assert [part.name for part in read(file_of([title, *phrase([80])])).parts] == ["Keys"]
+
+
+def test_kinds_of_lanes_and_strokes_are_called_what_they_are() -> None:
+    names = {"note:pitch": "Note pitch", "note:pressure": "Note pressure", "note:cc:1": "Note mod wheel"}
+    assert {key: LANES[key].name for key in names} == names
+    said = {"kind": "bend.range", "semitones": 12}
+    assert parse_stroke(said).label() == "Bend range 12"
+    assert parse_stroke({**said, "keep": "travel"}).label() == "Bend range 12, the wheel as it was"
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_seconds_become_the_ticks_that_they_were(seed: int) -> None:
+    dice = np.random.default_rng([seed, 88])
+    tempos = [
+        mido.MetaMessage("set_tempo", tempo=int(dice.integers(200_000, 1_500_000)), time=int(dice.integers(0, 4000)))
+        for _ in range(1 + 5 * (seed > 0))
+    ]
+    take = read(file_of(tempos, phrase([80] * 400)))
+    ticks = dice.integers(0, take.end, 200)
+    seconds = take.tempo.seconds(ticks)
+    assert np.abs(take.tempo.tick(seconds) - ticks).max() < 1e-6
+    # By a loop over what the file says.
+    for tick, found in zip(ticks.tolist(), seconds.tolist(), strict=True):
+        at, now, micros = 0, 0.0, 500_000
+        for one in tempos:
+            until = min(at + one.time * take.resolution // 480, tick)
+            now, at = now + (until - at) * micros / 1e6 / take.resolution, until
+            if at >= tick:
+                break
+            micros = one.tempo
+        now += (tick - at) * micros / 1e6 / take.resolution
+        assert found == pytest.approx(now, abs=1e-9)
+
+
+def test_every_key_of_a_drum_part_stands_near_the_staff() -> None:
+    rows = [(480 * n, 480 * n + 100, key, 80) for n, key in enumerate(range(30, 90))]
+    take = read(file_of(metre(4, 4), notes(*rows, channel=9)))
+    written = musicxml(page(take))
+    octaves = [int(one) for one in re.findall(r"<display-octave>(-?\d+)<", written)]
+    assert len(octaves) == 60
+    assert set(octaves) == {4, 5}
+
+
+def test_a_zone_of_one_semitone_is_a_zone() -> None:
+    take = read(file_of(phrase([80] * 3)))
+    nodes = [{"at": 0, "value": 0}, {"at": 1, "value": 0.8}]
+    take = put(take, {"kind": "note.curve", "lane": "note:pitch", "where": {"parts": [0]}, "nodes": nodes})
+    take = put(take, {"kind": "note.send", "as": "mpe", "where": {"parts": [0]}, "members": 4, "semitones": 1})
+    again = read(write(take))
+    zone = again.parts[0].channel.sending.zone
+    assert (zone.members, zone.reach) == (4, 1)
+    assert len(again.parts[0].curves["note:pitch"]) > 0
+
+
+@pytest.mark.parametrize(
+    ("velocities", "wanted"),
+    [((100, 101, 102), (125, 126, 127)), ((100, 120, 121), (125, 126, 127)), ((60, 70, 110), (86, 94, 127))],
+)
+def test_what_is_squeezed_takes_no_more_room_than_it_needs(
+    velocities: tuple[int, ...], wanted: tuple[int, ...]
+) -> None:
+    take = read(file_of(phrase(velocities)))
+    made = put(take, {"kind": "velocity.nudge", "by": 26, "limit": "squeeze"})
+    assert made.parts[0].notes.velocity.tolist() == list(wanted)
