@@ -53,6 +53,8 @@ export function Marks() {
           const left = xOf(camera, one.mark.start) - GUTTER;
           const width = Math.max((one.mark.end - one.mark.start) * camera.perTick, LEAST_WIDTH);
           if (left + width < 0 || left > camera.width) return null;
+          // What does nothing now is struck out, and can still be read.
+          const tone = one.on && !one.idle ? "text-ink" : "text-faded line-through decoration-1";
           return (
             <button
               key={one.number}
@@ -62,8 +64,8 @@ export function Marks() {
               onClick={() => void openStroke(one.number)}
               style={{ left, width, top: row * ROW_PIXELS + 2, height: ROW_PIXELS - 2 }}
               className={`absolute rounded-sm hover:bg-accent-wash ${
-                one.on && !one.idle ? "" : "opacity-35"
-              } ${openNumber === one.number ? "bg-accent-wash text-accent" : "text-ink"}`}
+                openNumber === one.number ? "bg-accent-wash text-accent" : tone
+              }`}
             >
               <MarkSign stroke={one} width={width} />
             </button>
