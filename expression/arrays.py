@@ -73,6 +73,15 @@ def contained(values: Ints, ascending: Ints) -> Flags:
     return np.asarray(ascending[at] == values)
 
 
+def looked_up(wanted: Ints, ids: Ints) -> tuple[Ints, Flags]:
+    """The row of each wanted number among `ids` (each there once, in any order), and whether it stands there."""
+    if not len(ids):
+        return np.zeros(len(wanted), dtype=np.int64), np.zeros(len(wanted), dtype=bool)
+    order = np.argsort(ids)
+    row = order[np.minimum(np.searchsorted(ids[order], wanted), len(order) - 1)]
+    return row, ids[row] == wanted
+
+
 def merged(start: Ints, end: Ints) -> tuple[Ints, Ints]:
     """Spans as few as they can be: those that touch or overlap are one."""
     if not len(start):

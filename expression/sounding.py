@@ -9,7 +9,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 from numpy.typing import NDArray
 
-from expression.arrays import Bytes, Flags, Floats, Ints, union, whole
+from expression.arrays import Bytes, Flags, Floats, Ints, looked_up, union, whole
 from expression.curve import Curve
 from expression.lanes import ALL_NOTES_OFF, ALL_SOUND_OFF, MODE_MESSAGES, SOSTENUTO, SUSTAIN, THRESHOLD
 from expression.midi.status import CONTROL
@@ -17,6 +17,9 @@ from expression.take import Channel, Lane, Rows, Take
 
 RING_SECONDS = 1.0
 """So long a note is heard after it was let go, where nobody has said how long its instrument rings."""
+NEVER = np.iinfo(np.int64).max
+"""Beyond all ticks."""
+NO_KEY = np.uint8(255)
 WITHIN = 2**21
 """Places within a tick: new values, new ends of notes, what was recorded in its order, new starts (see midi/order)."""
 
@@ -87,11 +90,8 @@ def sounding(take: Take, channel: Channel, threshold: float = THRESHOLD, apart: 
 def sounds_until(take: Take, channel: Channel, ids: Ints, ends: Ints) -> Ints:
     """When notes (by their ids) stop sounding, pedals counted in; `ends` is for those that are muted."""
     sounds = sounding(take, channel)
-    if not len(sounds.id):
-        return ends
-    order = np.argsort(sounds.id)
-    row = order[np.minimum(np.searchsorted(sounds.id[order], ids), len(order) - 1)]
-    return np.where(sounds.id[row] == ids, sounds.end[row], ends)
+    row, sound = looked_up(ids, sounds.id)
+    return np.where(sound, np.append(sounds.end, 0)[row], ends)
 
 
 def died_away(take: Take, channel: Channel, ids: Ints, ends: Ints) -> Ints:
@@ -131,7 +131,8 @@ def _sounding(take: Take, channel: Channel, threshold: float, apart: bool) -> tu
     if len(silent):
         row = np.searchsorted(silent_place, let_go)
         until = np.minimum(until, np.append(silent, np.iinfo(np.int64).max)[row])
-    again = _struck_again(pitch, begins, let_go, start)
+    # One whose key is let go as soon as it is struck is not struck again by itself.
+    again = np.append(start, NEVER)[next_struck(pitch, begins, pitch, np.maximum(let_go, begins + 1))]
     cut = (again < until) & (not apart)
     return start, np.where(cut, np.maximum(again, end), until), end, part, pitch, id_, cut, order
 
@@ -181,18 +182,18 @@ def _said(take: Take, channel: Channel, numbers: Iterable[int]) -> Ints:
     return found[np.isin(rows.data1[found], list(numbers)) & np.isin(rows.track[found], tracks)]
 
 
-def _struck_again(pitch: Bytes, begins: Ints, let_go: Ints, start: Ints) -> Ints:
-    """When the key of each note is struck next after it was let go; never: beyond all ticks."""
-    ranks = union(begins, let_go)
+def next_struck(pitch: Bytes, at: Ints, keys: Bytes, since: Ints) -> Ints:
+    """Of strikes of keys (their `pitch`, and when or at what place) the first of each of some `keys` from a moment on:
+    its row, or -1 where there is none.
+    """
+    ranks = union(at, since)
     many = len(ranks) + 1
-    mine = pitch.astype(np.int64) * many + np.searchsorted(ranks, begins)
-    order = np.argsort(mine, kind="stable")
-    wanted = pitch.astype(np.int64) * many + np.searchsorted(ranks, let_go)
-    # One whose key is let go as soon as it is struck is not struck again by itself.
-    at = np.searchsorted(mine[order], np.maximum(wanted, mine + 1), side="left")
-    found = order[np.minimum(at, len(order) - 1)] if len(order) else order
-    is_again = (at < len(order)) & (pitch[found] == pitch) if len(order) else np.zeros(0, dtype=bool)
-    return np.where(is_again, start[found], np.iinfo(np.int64).max)
+    struck_at = pitch.astype(np.int64) * many + np.searchsorted(ranks, at)
+    order = np.argsort(struck_at, kind="stable")
+    wanted = keys.astype(np.int64) * many + np.searchsorted(ranks, since)
+    row = np.append(order, -1)[np.searchsorted(struck_at[order], wanted)]
+    # What comes next may be of a higher key.
+    return np.where(np.append(pitch, NO_KEY)[row] == keys, row, -1)
 
 
 def _states(lane: Lane, on: float, off: float, take: Take) -> tuple[Ints, Flags, Ints]:

@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike
 from expression.arrays import Bytes, Flags, Floats, Ints, constant, frozen, joined
 from expression.curve import Curve, differing
 from expression.lanes import DATA_LSB, DATA_MSB, LANES
+from expression.midi.status import SYSEX
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.time import Meter, TempoMap
@@ -321,6 +322,14 @@ class Channel:
             if number in (DATA_MSB, DATA_LSB)
         )
         return frozen(sorted({*entries}), np.int64)
+
+    def at_system_on(self, rows: Rows) -> Ints:
+        """Ticks of the resets of a whole module, each once, ascending."""
+        return np.unique(rows.tick[self.resets[self.is_system_on(rows)]])
+
+    def is_system_on(self, rows: Rows) -> Flags:
+        """Which of its resets turn the system of a whole module on."""
+        return np.asarray(rows.status[self.resets] == SYSEX)
 
     def implied(self, lane: Lane) -> Flags:
         """Which nodes of a lane are no events of its own, but what a reset or a change of range has made of it."""

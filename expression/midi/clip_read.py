@@ -169,7 +169,7 @@ def read_clip(data: bytes) -> Take:
         elif "channel" in fields and name not in ("tempo", "metre"):
             total += 1
             _heard(channels.setdefault((fields["group"], fields["channel"]), _Heard()), tick, message)
-        elif name not in ("nothing",):
+        elif name != "nothing":
             unknown += 1
         if total > MOST_EVENTS:
             raise BadFile(f"The clip file has more than {MOST_EVENTS:,} events; save it in shorter clips.")

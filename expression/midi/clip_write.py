@@ -50,12 +50,14 @@ from expression.midi.clip_values import (
     named,
 )
 from expression.midi.emit import emit_with_notes
+from expression.midi.encoding import putting_back
 from expression.midi.read_zones import CONFIGURATION
 from expression.midi.rpn import NOTHING
 from expression.midi.status import CONTROL, PROGRAM, SYSEX
 from expression.midi.ump import HEADER, narrowed, packed, widened
 from expression.note_curves import NoteCurves
 from expression.piece import share_at
+from expression.sounding import NEVER, next_struck
 from expression.take import Channel, Exact, Part, Take
 from expression.time import TempoMap
 
@@ -187,11 +189,8 @@ def struck_again(take: Take, part: Part) -> Ints:
         np.concatenate([getattr(one.notes, name)[~one.notes.muted] for one in take.parts_on(part.channel)])
         for name in ("pitch", "start")
     )
-    span = int(max(starts.max(initial=0), part.notes.start.max(initial=0))) + 2
-    strikes = np.sort(keys.astype(np.int64) * span + starts)
-    base = part.notes.pitch.astype(np.int64) * span
-    found = np.append(strikes, -1)[np.searchsorted(strikes, base + part.notes.start, side="right")] - base
-    return np.where((found >= 0) & (found < span), found, np.iinfo(np.int64).max)
+    row = next_struck(keys, starts, part.notes.pitch, part.notes.start + 1)
+    return np.append(starts, NEVER)[row]
 
 
 def _curves(take: Take, channel: Channel) -> Iterator[Say]:
@@ -295,9 +294,7 @@ def _lanes(take: Take, channel: Channel) -> Iterator[Say]:
         lane = channel.lanes[key]
         ticks, values = sampled(take.tempo, lane.curve, 0, LANES[key])
         # What a reset would put back is said again behind it.
-        system = rows.status[channel.resets] == SYSEX
-        puts_back = np.where(system, LANES[key].at_system_on is not None, LANES[key].after_reset is not None)
-        again = np.setdiff1d(rows.tick[channel.resets[puts_back]], ticks)
+        again = np.setdiff1d(rows.tick[putting_back(rows, channel, LANES[key])], ticks)
         again = again[again > (ticks[0] if len(ticks) else np.inf)]
         ticks, values = np.append(ticks, again), np.append(values, lane.curve.at(again))
         order = np.argsort(ticks, kind="stable")

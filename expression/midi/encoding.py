@@ -5,7 +5,7 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.arrays import Bytes, Flags, Floats, Ints, contained, whole
-from expression.lanes import LANES
+from expression.lanes import LANES, LaneKind
 from expression.midi.order import Order, classes, follows, last_at, later, rows_on
 from expression.midi.status import BEND_CENTRE, ESCAPE, SYSEX
 from expression.midi.ways import on_way_of, ways
@@ -209,13 +209,16 @@ def preceding(take: Take, channel: Channel, follow: tuple[Order, ...]) -> Ints:
 
 def _overrides(rows: Rows, channel: Channel, coder: _Coder) -> tuple[Ints, Ints]:
     """Resets that put a lane back, and the codes that they put it to."""
-    system = rows.status[channel.resets] == SYSEX
-    again, first = coder.kind.after_reset, coder.kind.at_system_on
-    counts = np.where(system, first is not None, again is not None)
-    which: Ints = channel.resets[counts]
-    code = coder.code(rows.tick[which], np.full(len(which), again or 0.0))
+    which = putting_back(rows, channel, coder.kind)
+    code = coder.code(rows.tick[which], np.full(len(which), coder.kind.after_reset or 0.0))
     # Not every instrument answers System On: after it nothing is taken for known.
-    return which, np.where(system[counts], UNKNOWN, code)
+    return which, np.where(rows.status[which] == SYSEX, UNKNOWN, code)
+
+
+def putting_back(rows: Rows, channel: Channel, kind: LaneKind) -> Ints:
+    """Rows of the resets of a channel that put a lane of a kind back."""
+    puts_back = np.where(channel.is_system_on(rows), kind.at_system_on is not None, kind.after_reset is not None)
+    return np.asarray(channel.resets[puts_back])
 
 
 class _Standing(NamedTuple):

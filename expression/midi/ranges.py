@@ -25,7 +25,7 @@ from expression.limits import LAST_TICK
 from expression.midi.encoding import told
 from expression.midi.order import rows_on
 from expression.midi.rpn import DEFAULT_SEMITONES, NOTHING
-from expression.midi.status import CONTROL, SYSEX
+from expression.midi.status import CONTROL
 from expression.take import BendRange, Channel, Statement, Take
 
 RANGE = (0, 0)
@@ -126,7 +126,7 @@ def restated(
     until = min((one.at for one in later), default=LAST_TICK)
     writer = _Writer(take, channel, parameters, stays, sent, gap, travels)
     # System On puts the range back: after each it has to be said again; before one, only for bends that come sooner.
-    system = np.unique(rows.tick[channel.resets[rows.status[channel.resets] == SYSEX]])
+    system = channel.at_system_on(rows)
     made: list[Statement] = []
     begins, last = start, since
     if not _any_between(system, start, _first_from(sent, start)):

@@ -254,7 +254,8 @@ def _in_zone(take: Take, channel: Channel, tracks: list[Emitted], own_port: bool
     behind = np.full(len(added.tick), -1)
     behind[added.is_again] = [resets.get(tick, -1) for tick in added.tick[added.is_again].tolist()]
     added = added._replace(tick=added.tick + (added.is_again & np.isin(added.tick, late)))
-    system = [] if stands else _at_system_on(take, channel)
+    # What sets a zone up has to be said again after each.
+    system = [] if stands else channel.at_system_on(take.rows).tolist()
     for number, track in enumerate(tracks):
         mine = track.owner == channel.id
         if not mine.any() and number not in resets.values():
@@ -348,12 +349,6 @@ def _begins_reset(tracks: list[Emitted], channel: Channel, system: list[int]) ->
     return bool(system) and min(int(ticks[0]) for ticks in own if len(ticks)) >= system[0]
 
 
-def _at_system_on(take: Take, channel: Channel) -> list[int]:
-    """Ticks of the resets of a whole module: what sets a zone up has to be said again after each."""
-    rows = take.rows
-    return [int(tick) for tick in np.unique(rows.tick[channel.resets[rows.status[channel.resets] == SYSEX]])]
-
-
 def _after_resets(events: Events, tick: int) -> int:
     """Behind which event of a track (1 more than its row) it is known what resets at a tick have left."""
     first, after = (int(row) for row in np.searchsorted(events.tick, [tick, tick + 1]))
@@ -387,7 +382,7 @@ def _values(take: Take, channel: Channel, given: Allotment) -> _Added:
     none = np.zeros(0, dtype=bool)
     found = [_Added(*(np.zeros(0, dtype=np.int64),) * 5, none, none)]
     kinds, resets = kinds_on(take, channel), np.unique(take.rows.tick[channel.resets])
-    system = np.array(_at_system_on(take, channel), dtype=np.int64)
+    system = channel.at_system_on(take.rows)
     for key in [*ALWAYS, *(key for key in kinds if key not in ALWAYS)]:
         curves = curves_on(take, channel, key)
         if key in channel.sending.replaces and BESIDE[key] in channel.lanes:

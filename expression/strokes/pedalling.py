@@ -15,7 +15,7 @@ from expression.errors import NothingMatched
 from expression.lanes import OFF, ON, SOSTENUTO, SUSTAIN, THRESHOLD
 from expression.notes import Notes
 from expression.piece import Piece
-from expression.sounding import Pressed, Sounding, notes_off, pressed, sounding
+from expression.sounding import Pressed, Sounding, next_struck, notes_off, pressed, sounding
 from expression.strokes.base import BaseStroke, Reach, Where, masks_of, select
 from expression.strokes.grips import Grip, Time
 from expression.strokes.lane import Spot, lane_of
@@ -181,9 +181,11 @@ def _to_lengths(stroke: PedalToLengths, take: Take) -> list[_Held]:
             until = np.where(sounds.again, until - 1, until)
         if stroke.gap_ms:
             # Whether that ends it, or the pedal has come up just before.
-            strikes, has = _next_strike(sounds)
+            since = np.maximum(sounds.key_up, sounds.start + 1)
+            row = next_struck(sounds.pitch, sounds.start, sounds.pitch, since)
+            strikes = sounds.start[row]
             before = whole(take.tempo.tick(np.maximum(take.tempo.seconds(strikes) - stroke.gap_ms / 1000, 0)))
-            until = np.where(has, np.minimum(until, before), until)
+            until = np.where(row >= 0, np.minimum(until, before), until)
         if stroke.longest is not None:
             until = np.minimum(until, sounds.start + max(round(stroke.longest * take.resolution), 1))
         # What fingers hold longer stays.
@@ -210,17 +212,6 @@ def _to_lengths(stroke: PedalToLengths, take: Take) -> list[_Held]:
     if not found:
         raise NothingMatched("No pedal is pressed here that could become lengths.")
     return found
-
-
-def _next_strike(sounds: Sounding) -> tuple[Ints, Flags]:
-    """When the key of each note is struck next after it was let go, in ticks, and whether it is at all."""
-    span = int(max(sounds.start.max(initial=0), sounds.key_up.max(initial=0))) + 2
-    key = sounds.pitch.astype(np.int64) * span
-    strikes = np.sort(key + sounds.start)
-    row = np.searchsorted(strikes, np.maximum(key + sounds.key_up, key + sounds.start + 1))
-    found = np.append(strikes, -1)[row] - key
-    has = (found >= 0) & (found < span)
-    return np.where(has, found, sounds.end), has
 
 
 @lru_cache(maxsize=8)

@@ -5,7 +5,7 @@ from typing import Literal, NamedTuple
 
 import numpy as np
 
-from expression.arrays import Flags, Ints, contained
+from expression.arrays import Flags, Ints, contained, looked_up
 from expression.errors import NothingMatched
 from expression.notes import Notes
 from expression.take import Part, Take
@@ -115,11 +115,8 @@ class _Was(NamedTuple):
             np.concatenate([getattr(one, name) for one in known]) for name in ("id", "pitch", "start", "end")
         )
         found = np.full((3, len(ids)), -1)
-        if len(id_):
-            order = np.argsort(id_)
-            row = order[np.minimum(np.searchsorted(id_[order], ids), len(order) - 1)]
-            there = id_[row] == ids
-            found[:, there] = np.stack((pitch.astype(np.int64), start, end))[:, row[there]]
+        row, there = looked_up(ids, id_)
+        found[:, there] = np.stack((pitch.astype(np.int64), start, end))[:, row[there]]
         return cls(*found)
 
     def rows(self, which: Flags) -> "_Was":

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Floats, Ints, union, whole
+from expression.arrays import Floats, Ints, looked_up, union, whole
 from expression.curve import Curve
 from expression.lanes import BEND, EXPRESSION, LANES, NOTE_PITCH, NOTE_PRESSURE, NOTE_TIMBRE, PRESSURE, TIMBRE
 from expression.note_curves import APART, NoteCurves
@@ -122,13 +122,12 @@ def contours(part: Part) -> Contour | None:
 
 def _with_own(notes: Notes, owner: Ints, tick: Ints, kinds: Sequence[NoteCurves]) -> tuple[Ints, Ints]:
     """Points of notes (their rows and ticks), and where curves of their own turn: of too many as many as are drawn."""
-    order = np.argsort(notes.id)
     rows, ticks = [owner], [tick]
     for curves in kinds:
         ids, turns = _own_turns(curves)
-        row = order[np.minimum(np.searchsorted(notes.id[order], ids), len(notes) - 1)]
+        row, is_here = looked_up(ids, notes.id)
         at = notes.start[row] + turns
-        inner = (notes.id[row] == ids) & (at < notes.end[row])
+        inner = is_here & (at < notes.end[row])
         rows.append(row[inner])
         ticks.append(at[inner])
     both = union(np.concatenate(rows) * APART + np.concatenate(ticks))

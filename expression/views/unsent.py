@@ -22,12 +22,13 @@ def unsent(take: Take, kind: FileKind | None = None) -> list[Unplayed]:
     """All of it, part by part: for the form that a file is asked for in, or as its parts are sent."""
     found: list[Unplayed] = []
     way = None if kind == "clip" else kind
-    heard = take if kind == "clip" else levelled(sent(take, way))
+    formed = sent(take, way)
+    heard = take if kind == "clip" else levelled(formed)
     for channel in heard.channels:
         parts = take.parts_on(channel)
         found += beyond_range(heard, channel, parts[0].id)
         for part in parts:
-            found += _struck_again(take, part) if kind == "clip" else _of_notes(sent(take, way), part)
+            found += _struck_again(take, part) if kind == "clip" else _of_notes(formed, part)
     if kind == "clip":
         found += _not_in_clips(take)
     return found
