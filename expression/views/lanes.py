@@ -107,9 +107,9 @@ def saving(before: Take, after: Take) -> Saving:
                 continue
             sent = weight(before, old, key), weight(after, new, key)
             counts += np.array((len(lane.curve), len(made.curve), *sent))
-            error = max(
-                error, float(np.nanmax(np.abs(made.curve.at(lane.curve.ticks) - lane.curve.at(lane.curve.ticks))))
-            )
+            # Where one of them has no value yet, nothing strays.
+            strays = np.abs(made.curve.at(lane.curve.ticks) - lane.curve.at(lane.curve.ticks))
+            error = float(np.fmax.reduce(strays, initial=error))
     nodes, made_nodes, sent_before, sent_after = counts.tolist()
     return {
         "before": nodes,
