@@ -224,7 +224,7 @@ def applied(stroke: AnyStroke, take: Take) -> Take:
     """The take as a stroke leaves it. Raises NothingMatched, also where the stroke lies outside the take."""
     made = ranges_kept(take, on_notes.apply(stroke, take))
     span = stroke.where.span
-    if span and span[0] > take.end:
+    if span and span[0] > take.end and not stroke.is_beyond:
         begins, ends = (take.meter.position(tick).bar for tick in (span[0], take.end))
         raise NothingMatched(f"The span begins in bar {begins}, after the take has ended in bar {ends}.", "where")
     if made.end > take.end + FARTHEST:

@@ -28,6 +28,7 @@ from expression.receiver import Channel, Heard, receive
 from expression.strokes import KINDS, parse_stroke
 from expression.take import Take
 from tests.note_formulas import NOTE_FORMULAS, accented
+from tests.pass_formula import played_in
 
 HALF_A_STEP, THREE_CENTS = 0.5, 0.03
 SLACK = 1e-6
@@ -244,6 +245,11 @@ def stroke_of(dice: Draw, kind: str, take: Take) -> dict[str, Any]:
         where = {"parts": [owner.id]}
         if "source" in said:
             return {**said, "where": where, "source": int(dice.choice(owner.curves[said["lane"]].ids))}
+    if kind == "record.pass":
+        said |= {"events": played_at_random(dice, start, max(end, start + 1))}
+        said["only"] = [[start, (start + end) // 2]] if said.get("only") and end - start > 1 else None
+        said["leave_out"] = ["notes", "cc:1", "pedals"][: int(dice.integers(0, 4))]
+        where["span"] = [start, max(end, start + 1)]
     if "source" in said:
         said["source"] = int(dice.integers(0, max(take.note_count, 1)))
     if kind == "note.glide":
@@ -259,6 +265,26 @@ def stroke_of(dice: Draw, kind: str, take: Take) -> dict[str, Any]:
     if kind == "note.send":
         said |= {"replaces": [], "members": int(dice.choice([15, 4])), "semitones": float(dice.choice([24, 48, 96]))}
     return {**said, "where": where}
+
+
+def played_at_random(dice: Draw, start: int, end: int) -> list[list[Any]]:
+    """Messages as a hand sends them within some ticks, on one channel: notes, wheels, pressure, a pedal."""
+    found: list[list[Any]] = []
+    for _ in range(int(dice.integers(1, 30))):
+        tick = int(dice.integers(start, end))
+        key, value = int(dice.integers(48, 60)), int(dice.integers(1, 128))
+        match int(dice.integers(0, 6)):
+            case 0:
+                found += [[tick, f"90{key:02x}{value:02x}"], [tick + int(dice.integers(1, 900)), f"80{key:02x}40"]]
+            case 1:
+                found.append([tick, f"e0{value:02x}{key:02x}"])
+            case 2:
+                found.append([tick, f"d0{value:02x}"])
+            case 3:
+                found.append([tick, f"b040{0 if value < 64 else 127:02x}"])
+            case _:
+                found.append([tick, f"b0{(1, 11, 7)[value % 3]:02x}{value:02x}"])
+    return sorted(found, key=lambda one: one[0])
 
 
 OWN = ("note:pitch", "note:pressure", "note:timbre", "note:pan")
@@ -650,8 +676,8 @@ def sharing(take: Take, parts: list[int]) -> list[int]:
 def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tuple[float, float]]] | None:
     """Spans in which lanes of a part may be heard otherwise, and {-1: []} where notes may; None: anywhere."""
     kind, where = said["kind"], said["where"]
-    if kind.startswith("note.") or kind == "lane.to_notes":
-        # What notes say by themselves is held note by note.
+    if kind.startswith("note.") or kind in ("lane.to_notes", "record.pass"):
+        # What notes say by themselves is held note by note; what was played is held tick by tick.
         return None
     if kind.startswith("notes."):
         # What lies under notes goes with them: untouched notes are held one by one (see test_notes_random).
@@ -1454,6 +1480,7 @@ FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] =
     "bend.glide": bent(glided),
     "bend.home": sent_home,
     "velocity.accent": velocities(accented),
+    "record.pass": played_in,
     **NOTE_FORMULAS,
 }
 """What each kind is documented to do (docs/strokes.md), as a share of what it may be off: 1 is the bound."""

@@ -75,6 +75,22 @@ def _by_tick(one: Any) -> float:
     return first if isinstance(first, int | float) else 0
 
 
+MESSAGES = (
+    "903c40",
+    "803c40",
+    "a03c20",
+    "b00150",
+    "b0407f",
+    "b04000",
+    "c005",
+    "d040",
+    "e00050",
+    "913c40",
+    "e10060",
+    "90",
+)
+
+
 def strokes_of(kind: str) -> st.SearchStrategy[dict[str, Any]]:
     """Strokes of a kind, mostly as they may be, now and then with something else in a field."""
     schema = KINDS[kind].model_json_schema()
@@ -82,6 +98,8 @@ def strokes_of(kind: str) -> st.SearchStrategy[dict[str, Any]]:
     fields["lane"] = st.just("cc:1") if "lane" in fields else st.nothing()
     always = {name: fields[name] for name in schema.get("required", ()) if name != "kind"}
     always |= {"kind": st.just(kind), "where": here}
+    if "events" in always:
+        always["events"] = st.lists(st.tuples(st.integers(0, 5000), st.sampled_from(MESSAGES)), max_size=12)
     rest = {name: field for name, field in fields.items() if name not in always and not field.is_empty}
     meant = st.fixed_dictionaries(always, optional=rest)
     other = st.one_of(

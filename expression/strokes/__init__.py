@@ -30,6 +30,7 @@ from expression.strokes.note_sending import NoteAnswers, NoteSend, NoteStream
 from expression.strokes.note_times import NotesLength, NotesLoosen, NotesPlace, NotesSpread
 from expression.strokes.notes import NotesCopy
 from expression.strokes.own_curves import NoteCopy, NoteCurve, NoteScatter, NoteStart
+from expression.strokes.passes import RecordPass
 from expression.strokes.pedalling import PedalFromLengths, PedalLegato, PedalToLengths
 from expression.strokes.pedals import PedalDepth, PedalLift, PedalPress, PedalSwitch
 from expression.strokes.resting import BendCentre, BendHome
@@ -104,6 +105,7 @@ AnyStroke = (
     | PedalToLengths
     | PedalFromLengths
     | PedalLegato
+    | RecordPass
 )
 Stroke = Annotated[AnyStroke, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}

@@ -194,6 +194,9 @@ class BaseStroke(Record, ABC):
     stands: ClassVar[bool] = False
     """Of a stroke that stands there is one at each `where`: made again, it takes the place of the one before."""
 
+    is_beyond: ClassVar[bool] = False
+    """It may lie behind the end of the take."""
+
     where: Where = Field(default_factory=lambda: Where.model_validate({}), description="What the stroke acts on.")
 
     @property
