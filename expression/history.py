@@ -67,13 +67,13 @@ class History:
             return f"{label}: another place"
         return f"{label}: {', '.join(changed[:MOST_TOLD])}{' …' if len(changed) > MOST_TOLD else ''}"
 
-    def add(self, stroke: AnyStroke) -> "History":
+    def add(self, stroke: AnyStroke, on: bool = True) -> "History":
         """A new stroke after all others; one that stands takes the place of the same one made before."""
         for entry in self.entries() if stroke.stands else []:
             if (entry.stroke.kind, entry.stroke.where) == (stroke.kind, stroke.where):
                 return self.change(entry.number, stroke, on=True)
         number = max((step.number for step in self.steps[: self.done]), default=0) + 1
-        return self._then(Entry(number, stroke.numbered(number)))
+        return self._then(Entry(number, stroke.numbered(number), on))
 
     def change(self, number: int, stroke: AnyStroke | None = None, on: bool | None = None) -> "History":
         """Other numbers for a stroke, or on or off. Raises BadStep."""

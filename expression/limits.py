@@ -32,6 +32,12 @@ MOST_SOUND_BYTES = 128 * MIB
 SOUND_RATES = (100, 400_000)
 MOST_SOUND_CHANNELS = 64
 MOST_CALL_BYTES = 4 * MIB
+MOST_PIECE_EVENTS = 20_000
+"""Of a pass that is being played in, in about a second."""
+MOST_PASSES_WAITING = 20
+"""Of a take: passes that were begun and neither kept nor dropped."""
+MOST_PASS_BYTES = 32 * MIB
+"""Of a pass that is being played in, deflated."""
 MOST_READ_AT_ONCE = 128 * KIB
 """A file of more is read by a worker, so that nobody waits for another's."""
 MOST_PIECE_BYTES = 16 * MIB
@@ -53,6 +59,9 @@ class Limit(NamedTuple):
 
 
 TABLE: tuple[Limit, ...] = (
+    Limit("A pass that is played in", "events in one piece of it", f"{MOST_PIECE_EVENTS:,}"),
+    Limit("A pass that is played in", "size, deflated", f"{MOST_PASS_BYTES // MIB} MiB"),
+    Limit("A take", "passes that are neither kept nor dropped", f"{MOST_PASSES_WAITING}"),
     Limit("A MIDI file", "size", f"{MOST_FILE_BYTES // MIB} MiB"),
     Limit("A MIDI file", "tracks", f"{MOST_TRACKS}"),
     Limit("A MIDI file", "events", f"{MOST_EVENTS:,}"),

@@ -14,11 +14,11 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Ints, frozen
+from expression.arrays import Ints, frozen, whole
 from expression.curve import Curve
 from expression.errors import BadFile
 from expression.lanes import BEND, PARAMETERS
-from expression.limits import MOST_FILE_BYTES
+from expression.limits import MOST_FILE_BYTES, MOST_HOURS
 from expression.midi import smf
 from expression.midi.ranges import range_controls
 from expression.midi.read import read
@@ -26,6 +26,7 @@ from expression.midi.status import CONTROL, META, NOTE_OFF, NOTE_ON, SYSEX
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.take import Events
+from expression.time import TempoMap
 
 LENGTHS = {0x80: 3, 0x90: 3, 0xA0: 3, 0xB0: 3, 0xC0: 2, 0xD0: 2, 0xE0: 3}
 """Bytes of each channel message (MIDI 1.0, table I)."""
@@ -164,3 +165,31 @@ def within(ticks: Ints, spans: Sequence[tuple[int, int]]) -> np.ndarray:
     for start, end in spans:
         found |= (ticks >= start) & (ticks < end)
     return found
+
+
+def rounds_of(tempo: TempoMap, pieces: Sequence[Sequence[tuple[int, float, str]]]) -> dict[int, str]:
+    """What came in pieces, each message with its round (from 0) and the second of the take: each round as it is kept.
+
+    What is no channel message is left out: a cable may break off, and nothing else is to be lost by that.
+    """
+    found: dict[int, list[tuple[float, str]]] = {}
+    for number, second, words in (row for piece in pieces for row in piece):
+        if is_message(words) and 0 <= second < LONGEST_SECONDS:
+            found.setdefault(number, []).append((second, words))
+    made = {}
+    for number, rows in sorted(found.items()):
+        ticks = whole(tempo.tick(np.array([second for second, _ in rows])))
+        made[number] = packed([*zip(ticks.tolist(), [words for _, words in rows], strict=True)])
+    return made
+
+
+LONGEST_SECONDS = MOST_HOURS * 3600
+
+
+def is_message(words: str) -> bool:
+    """Whether hexadecimal figures are one channel message."""
+    try:
+        _message(words)
+    except ValueError:
+        return False
+    return True

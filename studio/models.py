@@ -137,6 +137,41 @@ class SignInTrouble(models.Model):
         return f"{self.failures} wrong guesses"
 
 
+class PassUnderWay(models.Model):
+    """What is being played in: its pieces are kept as they come, until it is a stroke of its take."""
+
+    id = models.UUIDField(primary_key=True, editable=False)
+    take = models.ForeignKey(Take, on_delete=models.CASCADE, related_name="passes")
+    part = models.PositiveIntegerField()
+    mode = models.CharField(max_length=20)
+    leave_out = models.JSONField(default=list)
+    shift_ms = models.FloatField(default=0.0)
+    start = models.PositiveBigIntegerField(help_text="Ticks.")
+    loop_end = models.PositiveBigIntegerField(null=True, help_text="Ticks; where it goes round.")
+    begun_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("begun_at",)
+
+    def __str__(self) -> str:
+        return f"A pass on part {self.part}"
+
+
+class PassPiece(models.Model):
+    """About a second of a pass."""
+
+    of = models.ForeignKey(PassUnderWay, on_delete=models.CASCADE, related_name="pieces")
+    number = models.PositiveIntegerField()
+    events = models.BinaryField(help_text="Rounds, seconds of the take and messages, as deflated JSON.")
+
+    class Meta:
+        ordering = ("number",)
+        constraints = (models.UniqueConstraint(fields=("of", "number"), name="one_piece_a_number"),)
+
+    def __str__(self) -> str:
+        return f"Piece {self.number}"
+
+
 class Step(models.Model):
     """How one stroke reads from this step on: added, changed, switched or deleted."""
 

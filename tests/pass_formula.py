@@ -116,11 +116,10 @@ def _lane(
     moved = [(tick, value * (float(size.at(tick)) if size else 1.0)) for tick, value in moved]
     if key == "bend" and {*after.parts[part].channel.statements} != {*before.parts[part].channel.statements}:
         return RIGHT
-    end = said["where"]["span"][1]
     places = [tick for tick, _ in moved] + was.ticks + now.ticks + [edge for span in spans(said) for edge in span]
     ticks = sorted({max(place + step, 0) for place in places for step in (-1, 0, 1, 7)})
     for tick in ticks:
-        want, got = _value(before, said, key, was, moved, end, tick), float(now.at(tick))
+        want, got = _value(before, said, key, was, moved, tick), float(now.at(tick))
         both = math.isnan(want) == math.isnan(got)
         # Eased ways that are cut become straight ones, an eighth of a step or a cent off at most.
         if not both or (not math.isnan(want) and abs(want - got) > (0.011 if key == "bend" else 0.125)):
@@ -128,9 +127,7 @@ def _lane(
     return RIGHT
 
 
-def _value(
-    take: Take, said: dict[str, Any], key: str, was: Any, moved: list[tuple[int, float]], end: int, tick: int
-) -> float:
+def _value(take: Take, said: dict[str, Any], key: str, was: Any, moved: list[tuple[int, float]], tick: int) -> float:
     old = float(was.at(tick))
     mode = said.get("mode", "merge")
     if mode == "replace":
@@ -147,17 +144,19 @@ def _value(
         if value:
             return value[-1]
         return float(was.at(here[0])) if any(node < here[0] for node in was.ticks) else math.nan
-    mine = [(t, v) for t, v in moved if is_in(said, t)]
+    mine: list[tuple[int, float]] = []
+    for start, after in spans(said):
+        played = [(t, v) for t, v in moved if start <= t < after]
+        back = after - (mode == "touch")
+        springs = key in SPRINGS and played and played[-1][1] and played[-1][0] < back
+        mine += [*played, (back, 0.0)] if springs else played
     if mode == "touch":
-        for stretch in _stretches(take, mine, key, spans(said)[-1][1] - 1 if spans(said) else 0):
+        for stretch in _stretches(take, mine, key):
             if stretch[0][0] <= tick <= stretch[-1][0]:
                 return [v for t, v in stretch if t <= tick][-1]
             if stretch[-1][0] < tick and not any(node <= tick for node in was.ticks):
                 old = stretch[-1][1]
         return old
-    goes_on = key in SPRINGS and moved and moved[-1][1] != 0 and moved[-1][0] < end
-    if goes_on and any(last == end for _, last in spans(said)):
-        mine = [*mine, (end, 0.0)]
     before = [(t, v) for t, v in mine if t <= tick]
     if not before:
         return old
@@ -169,9 +168,7 @@ def _value(
     return old if on_its_way or (node >= 0 and was.ticks[node] > last[0]) else last[1]
 
 
-def _stretches(take: Take, mine: list[tuple[int, float]], key: str, end: int) -> list[list[tuple[int, float]]]:
-    if mine and key in SPRINGS and mine[-1][1] != 0 and mine[-1][0] < end:
-        mine = [*mine, (end, 0.0)]
+def _stretches(take: Take, mine: list[tuple[int, float]], key: str) -> list[list[tuple[int, float]]]:
     found: list[list[tuple[int, float]]] = []
     for tick, value in mine:
         if found:

@@ -15,7 +15,7 @@ from expression.midi import rpn, smf
 from expression.midi.read_zones import ZoneFound, curves_in, looks_zoned, zones
 from expression.midi.rpn import DEFAULT_SEMITONES
 from expression.midi.status import BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PROGRAM, SYSEX
-from expression.midi.words import text_of
+from expression.midi.words import OWN, RESERVED, text_of
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.take import BendRange, Channel, Events, Header, Lane, Part, Rows, Sending, Take
@@ -124,7 +124,7 @@ def _parts(tracks: Sequence[Events], rows: Rows, zoned: Sequence[ZoneFound], rem
         if stray:
             what = "note has no end or no start" if stray == 1 else "notes have no end or no start"
             remarks.append(f"{title}: {stray:,} {what}; kept where they are, but out of reach of strokes.")
-        lines = np.unique(folded[own][voice[own]]).tolist()
+        lines = np.unique(folded[own][voice[own]]).tolist() or _reserved(track)
         for wanted in lines:
             if wanted not in channels:
                 channel = _channel(len(channels), wanted, rows, line, exclusives)
@@ -159,6 +159,12 @@ def _parts(tracks: Sequence[Events], rows: Rows, zoned: Sequence[ZoneFound], rem
             )
             id_ += 1
             first_note += len(notes)
+
+
+def _reserved(track: Events) -> list[int]:
+    """The line of a part of which nothing is played yet, where a track says that there is to be one."""
+    told = [payload.removeprefix(RESERVED) for _, payload in _meta((track,), OWN) if payload.startswith(RESERVED)]
+    return [one[0] for one in told[:1] if len(one) == 1 and one[0] < 16]
 
 
 def lines_of(tracks: Sequence[Events], rows: Rows) -> Ints:

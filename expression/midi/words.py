@@ -12,6 +12,8 @@ TEXTS = {
 """Meta events that hold text, and what it is; up to 0x0F they are text too."""
 LAST_TEXT = 0x0F
 SEQUENCE_NUMBER, CHANNEL_PREFIX, SMPTE_OFFSET, KEY_SIGNATURE, OWN = 0x00, 0x20, 0x54, 0x59, 0x7F
+RESERVED = b"\x7dLull part"
+"""How a track says, in a sequencer-specific event (7D: no maker's number), that a part is to be on a channel."""
 MOST_TEXT = 200
 MOST_BYTES = 24
 _MAJOR = ("C♭", "G♭", "D♭", "A♭", "E♭", "B♭", "F", "C", "G", "D", "A", "E", "B", "F♯", "C♯")

@@ -148,6 +148,8 @@ def explain(faults: Sequence[Mapping[str, Any]]) -> BadStroke:
     shown = f", not {first['input']!r:.40}" if "input" in first else ""
     if limits := _range(of, str(path[0]) if path else ""):
         return BadStroke(f"{name} must be {limits}{shown}.", field)
+    if kind == "literal_error":
+        return BadStroke(f"{name} must be {first['ctx']['expected'].replace(chr(39), '')}{shown}.", field)
     wanted = next((words for types, words in _WANTED.items() if kind in types), "something else")
     if wanted == OBJECT:
         wanted += {"where": ' such as {"parts": [0]}', "stroke": ' such as {"kind": "velocity.nudge", "by": 5}'}.get(

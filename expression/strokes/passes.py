@@ -227,7 +227,7 @@ class RecordPass(NotesStroke):
         for key in sorted(keys):
             lane = lane_of(take, channel, key)
             moved = self._moved(channel, key, played)
-            made = _WAYS[self.mode](_Laying(take, lane, moved, spans, self.span[1], key in SPRINGS))
+            made = _WAYS[self.mode](_Laying(take, lane, moved, spans, key in SPRINGS))
             if made is not lane.curve:
                 found.append(lane.reshaped(made))
         return found
@@ -263,8 +263,6 @@ class _Laying(NamedTuple):
     """Held values, one a tick."""
     spans: Sequence[tuple[int, int]]
     """Where the pass counts."""
-    end: int
-    """Where it ended."""
     springs: bool
 
     @property
@@ -272,17 +270,20 @@ class _Laying(NamedTuple):
         """How far straight ways may be off that stand for what has no form of ours."""
         return LANES[self.lane.key].error
 
-    def let_go(self, moved: Curve, end: int) -> Curve:
-        """What was moved; what springs back is back where the pass ends."""
-        if not self.springs or not len(moved) or moved.values[-1] == 0 or moved.ticks[-1] >= end:
-            return moved
-        return moved.then(Curve.of([end], [0.0]))
+    def counted(self, before_end: int) -> Curve:
+        """What was moved where the pass counts; what springs back is back so many ticks before each span ends."""
+        pieces = [Curve.of([], [])]
+        for start, end in self.spans:
+            mine = self.moved.rows(within(self.moved.ticks, [(start, end)]))
+            pieces.append(mine)
+            if self.springs and len(mine) and mine.values[-1] != 0 and mine.ticks[-1] < end - before_end:
+                pieces.append(Curve.of([end - before_end], [0.0]))
+        return pieces[0].then(*pieces[1:])
 
 
 def _merged(one: _Laying) -> Curve:
     """What was there goes on until it moves again: each value is laid by itself, a tick long."""
-    moved = one.let_go(one.moved, one.end)
-    moved = moved.rows(within(moved.ticks, [(start, end + (end == one.end)) for start, end in one.spans]))
+    moved = one.counted(0)
     if not len(moved):
         return one.lane.curve
     return laid_all(one.lane.curve, moved.ticks, moved.ticks + 1, moved, one.error, resumes=False)
@@ -305,10 +306,9 @@ def _replaced(one: _Laying) -> Curve:
 
 def _touched(one: _Laying) -> Curve:
     """What was there gives way from where the control first moved to where it rests again."""
-    moved = one.moved.rows(within(one.moved.ticks, one.spans))
+    moved = one.counted(1)
     if not len(moved):
         return one.lane.curve
-    moved = one.let_go(moved, one.spans[-1][1] - 1)
     seconds = one.take.tempo.seconds(moved.ticks)
     resting = (moved.values == 0) if one.springs else np.ones(len(moved), dtype=bool)
     rests: Flags = np.append((np.diff(seconds) >= REST_SECONDS) & resting[:-1], True)

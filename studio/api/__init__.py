@@ -13,10 +13,11 @@ from ninja.security import django_auth
 
 from expression.errors import Refused
 from expression.strokes import KINDS, explain
-from studio.api import desk, jobs, session, sounds, takes
+from studio.api import desk, jobs, recording, session, sounds, takes
 from studio.api.encoding import encode
 from studio.doors import NO_DATABASE, SENTENCES
 from studio.services.jobs import NoSuchJob
+from studio.services.recording import NoSuchPass
 from studio.services.shaping import Stale
 from studio.services.takes import NoSuchTake
 from studio.signing_in import TooManyGuesses
@@ -38,6 +39,7 @@ api.add_router("", jobs.router)
 api.add_router("takes", takes.router)
 api.add_router("takes", desk.router)
 api.add_router("takes", sounds.router)
+api.add_router("takes", recording.router)
 
 
 def _problem(status: int, detail: str, **more: Any) -> HttpResponse:
@@ -80,6 +82,7 @@ HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     TooManyGuesses: lambda request, error: _problem(429, str(error)),
     NoSuchTake: lambda request, error: _problem(404, "There is no such take in your library."),
     NoSuchJob: lambda request, error: _problem(404, "There is no such file of yours that waits or was read."),
+    NoSuchPass: lambda request, error: _problem(404, "There is no such pass of yours: it was kept, or let go."),
     Stale: lambda request, error: _problem(
         409, "This take was changed elsewhere since you opened it here; nothing was lost.", history=error.newer
     ),

@@ -42,7 +42,7 @@ def add_take(
     if (file.size or 0) > MOST_READ_AT_ONCE:
         return Status(202, jobs.read_take(owner(request), file))
     take = takes.add(owner(request), file.name or "", file.read())
-    return Status(201, _added(take))
+    return Status(201, added(take))
 
 
 @router.get("deleted", response=list[DeletedTake])
@@ -89,10 +89,11 @@ def take_file(
 def zone_take(request: HttpRequest, take_id: UUID) -> Status[Any]:
     """A new take from a recording that looks like MPE and does not say so, read as such. The other one stays."""
     take = takes.zoned(owner(request), take_id)
-    return Status(201, _added(take))
+    return Status(201, added(take))
 
 
-def _added(take: Take) -> dict[str, Any]:
+def added(take: Take) -> dict[str, Any]:
+    """A new take as it is told."""
     recorded = shaped(take.pk, take.revision).recorded
     return {**_card(take), "remarks": list(recorded.remarks), "looks_zoned": recorded.looks_zoned}
 

@@ -144,6 +144,12 @@ def went_on(take: Take) -> None:
         queue.keep_checkpoint(take.pk)
 
 
+def forget(take: Take) -> None:
+    """Its recording is another now: nothing that was made of it counts any longer."""
+    Checkpoint.objects.filter(take_id=take.pk).delete()
+    cache.forget(take.pk)
+
+
 def keep_checkpoint(take_id: UUID, known: Shaped | None = None) -> None:
     """Put a take away as it is now (or as it is known to be), if it is still there."""
     row = Take.objects.filter(pk=take_id).only("done").first()

@@ -1,6 +1,6 @@
 """Strokes on a take: try them, keep them, change them, undo and redo."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from uuid import UUID
 
 from django.contrib.auth.models import AbstractBaseUser
@@ -258,9 +258,7 @@ def _write(
 ) -> Written:
     """Change the history in one transaction, and tell what that changes in the take."""
     with transaction.atomic():
-        take = takes.owned(owner).select_for_update().filter(pk=take_id).first()
-        if take is None:
-            raise takes.NoSuchTake
+        take = locked(owner, take_id)
         if take.revision != revision:
             raise Stale(history(take))
         known = shaped(take_id, revision)
@@ -275,19 +273,45 @@ def _write(
     }
 
 
+def append(take: Take, strokes: Sequence[tuple[AnyStroke, bool]]) -> list[int]:
+    """Strokes after all others of a take that is `locked`, each on or off; also such as change nothing now.
+
+    Gives their numbers. What was played while others shaped on is added to what they have made.
+    """
+    known = shaped(take.pk, take.revision)
+    history_ = known.history
+    for stroke, on in strokes:
+        history_ = history_.add(stroke, on)
+    _store(take, known.history, history_)
+    made, revision = known.with_history(history_), take.revision
+    transaction.on_commit(lambda: cache.put(take.pk, revision, made))
+    return [step.number for step in history_.steps[history_.done - len(strokes) :]]
+
+
+def locked(owner: AbstractBaseUser, take_id: UUID) -> Take:
+    """A take that nobody else changes until the transaction is over. Raises NoSuchTake."""
+    take = takes.owned(owner).select_for_update().filter(pk=take_id).first()
+    if take is None:
+        raise takes.NoSuchTake
+    return take
+
+
 def _store(take: Take, before: History, after: History) -> None:
-    """Only a new step writes a row (over any that were undone); undo and redo move a counter."""
+    """Only new steps write rows (over any that were undone); undo and redo move a counter."""
     if after.steps != before.steps:
-        step = after.steps[-1]
-        take.steps.filter(position__gte=after.done - 1).delete()
-        Step.objects.create(
-            take=take,
-            position=after.done - 1,
-            number=step.number,
-            stroke=step.stroke.model_dump(mode="json", exclude_none=True),
-            label=step.stroke.label(),
-            on=step.on,
-            gone=step.gone,
+        first = min(before.done, after.done - 1)
+        take.steps.filter(position__gte=first).delete()
+        Step.objects.bulk_create(
+            Step(
+                take=take,
+                position=position,
+                number=step.number,
+                stroke=step.stroke.model_dump(mode="json", exclude_none=True),
+                label=step.stroke.label(),
+                on=step.on,
+                gone=step.gone,
+            )
+            for position, step in enumerate(after.steps[first:], first)
         )
     take.done = after.done
     take.revision += 1

@@ -426,6 +426,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/blank": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Blank
+         * @description A take from nothing, to be played into.
+         */
+        post: operations["studio_api_recording_add_blank"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/deleted": {
         parameters: {
             query?: never;
@@ -634,6 +654,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/new-part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Part
+         * @description A part more, of which nothing is played yet.
+         */
+        post: operations["studio_api_recording_add_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/own-facts": {
         parameters: {
             query?: never;
@@ -711,6 +751,90 @@ export interface paths {
         get: operations["studio_api_desk_parts"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/passes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waiting Passes
+         * @description Passes that were begun, and neither kept nor dropped.
+         */
+        get: operations["studio_api_recording_waiting_passes"];
+        put?: never;
+        /**
+         * Begin Pass
+         * @description Something is going to be played in.
+         */
+        post: operations["studio_api_recording_begin_pass"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/passes/{pass_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Pass
+         * @description Let go of it.
+         */
+        delete: operations["studio_api_recording_drop_pass"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/passes/{pass_id}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Pass
+         * @description Make strokes of it: one a round, of which the last sounds.
+         */
+        post: operations["studio_api_recording_keep_pass"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/passes/{pass_id}/pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Pass Piece
+         * @description What was played since the piece before; the same piece may be sent again.
+         */
+        post: operations["studio_api_recording_add_pass_piece"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1563,6 +1687,43 @@ export interface components {
             /** Node */
             node: number;
         };
+        /**
+         * BlankAsked
+         * @description A take from nothing. `fifths`: sharps of its key, negative: flats.
+         */
+        BlankAsked: {
+            /**
+             * Beats
+             * @default 4
+             */
+            beats: number;
+            /**
+             * Bpm
+             * @default 100
+             */
+            bpm: number;
+            /**
+             * Fifths
+             * @default 0
+             */
+            fifths: number;
+            /**
+             * Minor
+             * @default false
+             */
+            minor: boolean;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Unit
+             * @default 4
+             * @enum {integer}
+             */
+            unit: 1 | 2 | 4 | 8 | 16 | 32;
+        };
         /** ChangeAsked */
         ChangeAsked: {
             /** On */
@@ -1570,7 +1731,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"]) | null;
+            stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["RecordPass"]) | null;
         };
         /**
          * Changes
@@ -2073,6 +2234,24 @@ export interface components {
             revision: number;
             /** Step */
             step: number;
+        };
+        /**
+         * KeepAsked
+         * @description `end`: the second of the take at which it was stopped; absent: with its last message.
+         */
+        KeepAsked: {
+            /** End */
+            end?: number | null;
+        };
+        /**
+         * Kept
+         * @description What became of a pass: the numbers of its strokes, one a round in which anything was played.
+         */
+        Kept: {
+            /** Numbers */
+            numbers: number[];
+            /** Revision */
+            revision: number;
         };
         /**
          * LaneChange
@@ -4053,6 +4232,17 @@ export interface components {
             ][];
         };
         /**
+         * PartAsked
+         * @description A part that is to be there; without a name it has its number.
+         */
+        PartAsked: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
          * PartLanes
          * @description The lanes of a part in short, and what they make of its notes.
          *
@@ -4114,6 +4304,14 @@ export interface components {
             voices: {
                 [key: string]: string;
             };
+        };
+        /**
+         * PartMade
+         * @description The id of a new part.
+         */
+        PartMade: {
+            /** Id */
+            id: number;
         };
         /**
          * PartName
@@ -4209,6 +4407,36 @@ export interface components {
             parts: components["schemas"]["PartLanes"][];
             /** Revision */
             revision: number;
+        };
+        /**
+         * PassAsked
+         * @description A pass that is going to be played: fields as in `record.pass`. `loop_end`: the tick at which it goes round.
+         */
+        PassAsked: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Leave Out */
+            leave_out?: string[];
+            /** Loop End */
+            loop_end?: number | null;
+            /**
+             * Mode
+             * @default merge
+             * @enum {string}
+             */
+            mode: "merge" | "replace" | "touch";
+            /** Part */
+            part: number;
+            /**
+             * Shift Ms
+             * @default 0
+             */
+            shift_ms: number;
+            /** Start */
+            start: number;
         };
         /**
          * PedalDepth
@@ -4446,6 +4674,20 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
+         * PieceAsked
+         * @description What came since the piece before: of each message its round, the second of the take, and its bytes.
+         */
+        PieceAsked: {
+            /** Events */
+            events: [
+                number,
+                number,
+                string
+            ][];
+            /** Number */
+            number: number;
+        };
+        /**
          * Pitches
          * @description Notes of some pitches: the voices of a drum part.
          */
@@ -4483,7 +4725,7 @@ export interface components {
             proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["RecordPass"];
         };
         /**
          * PreviewAsked
@@ -4509,7 +4751,7 @@ export interface components {
                 number
             ] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["RecordPass"];
         };
         /**
          * Problem
@@ -4552,6 +4794,62 @@ export interface components {
             revision: number;
         };
         /**
+         * RecordPass
+         * @description What was played in one go over `where.span`, on one part.
+         *
+         *     What is added lies beside what is there: notes beside notes, and a control counts from where it was moved until
+         *     something that was there moves it again. In place of what was there: notes that begin in the span give way, and all
+         *     lanes of the channel that the pass does not leave out. Where it was touched: a lane gives way from where its control
+         *     first moved to where it rests again, that is where nothing moves it for half a second, and what springs back is
+         *     back; notes are added. Keys that are still down where the span ends, end there; and what springs back, does.
+         */
+        RecordPass: {
+            /**
+             * Events
+             * @description What came: a list of ticks and messages in hexadecimal figures, `[[0, "903c40"], [480, "803c40"]]`; on channel 1 what is the part's, on others what belongs to single notes (MPE). It is kept as the file of these (SMF format 0), deflated, in base64, and can be given so too.
+             */
+            events: string;
+            /**
+             * First
+             * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
+             */
+            first?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "record.pass";
+            /**
+             * Leave Out
+             * @description Kinds that do not count: `notes`, `bend`, `pressure`, `key pressure`, `pedals`, `cc:7` ...; nothing is lost, and what is there of these stays.
+             * @default []
+             */
+            leave_out: string[];
+            /**
+             * Mode
+             * @description `merge`: added to what is there; `replace`: in place of it; `touch`: only where a control was moved.
+             * @default merge
+             * @enum {string}
+             */
+            mode: "merge" | "replace" | "touch";
+            /**
+             * Only
+             * @description Spans of ticks in which it counts, as where a bar is taken from another pass; absent: all.
+             */
+            only?: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Shift Ms
+             * @description Later by so many milliseconds; negative: sooner.
+             * @default 0
+             */
+            shift_ms: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
          * RehearsalAsked
          * @description A span in seconds of the take as a stroke would leave it.
          */
@@ -4576,7 +4874,7 @@ export interface components {
                 number
             ];
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["RecordPass"];
         };
         /** Rename */
         Rename: {
@@ -4741,7 +5039,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["RecordPass"];
         };
         /**
          * StrokeView
@@ -4758,7 +5056,7 @@ export interface components {
             /** Step */
             step: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["RecordPass"];
         };
         /**
          * Summary
@@ -4891,7 +5189,7 @@ export interface components {
         /** Traced */
         Traced: {
             /** Stroke */
-            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"];
+            stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["RecordPass"];
         };
         /**
          * TriedContour
@@ -4933,7 +5231,7 @@ export interface components {
                 number
             ][];
             /** Stroke */
-            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"]) | null;
+            stroke: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["RecordPass"]) | null;
         };
         /**
          * VelocityAccent
@@ -5275,6 +5573,28 @@ export interface components {
             start?: number | null;
             /** Time */
             time?: number | null;
+        };
+        /**
+         * Waiting
+         * @description A pass that was neither kept nor dropped.
+         */
+        Waiting: {
+            /**
+             * Begun At
+             * Format: date-time
+             */
+            begun_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Part */
+            part: number;
+            /** Pieces */
+            pieces: number;
+            /** Start */
+            start: number;
         };
         /**
          * Where
@@ -6169,6 +6489,57 @@ export interface operations {
             };
         };
     };
+    studio_api_recording_add_blank: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BlankAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     studio_api_takes_list_deleted: {
         parameters: {
             query?: never;
@@ -6747,6 +7118,59 @@ export interface operations {
             };
         };
     };
+    studio_api_recording_add_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartMade"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     studio_api_desk_own_facts: {
         parameters: {
             query?: never;
@@ -6982,6 +7406,260 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_recording_waiting_passes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Waiting"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_recording_begin_pass: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassAsked"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_recording_drop_pass: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+                pass_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_recording_keep_pass: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+                pass_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_recording_add_pass_piece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+                pass_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PieceAsked"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             /** @description Unprocessable Entity */
