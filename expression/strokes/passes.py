@@ -12,13 +12,15 @@ from expression.arrays import Flags, Ints, frozen, whole
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES, PRESSURE
+from expression.midi.status import NOTE_OFF, SYSEX
 from expression.note_curves import NoteCurves
 from expression.piece import Piece, laid, laid_all
-from expression.played import Performance, packed, performed, unpacked, within
+from expression.played import LENGTHS, Performance, packed, performed, unpacked, within
 from expression.strokes.base import IDS_EACH, Count, Reach, Tick
 from expression.strokes.lane import lane_of
 from expression.strokes.note_stroke import FIRST_MADE, NotesStroke, Outcome, counted, free_ids, settle
 from expression.take import Channel, Lane, Part, Take
+from expression.time import TempoMap
 
 MOST_SPANS = 1000
 REST_SECONDS = 0.5
@@ -141,6 +143,14 @@ class RecordPass(NotesStroke):
         if key in PEDALS and PEDAL in self.leave_out:
             return False
         return key not in self.leave_out
+
+    def messages(self, tempo: TempoMap) -> list[tuple[float, str]]:
+        """All that was played: seconds of the take and messages in hexadecimal figures."""
+        track = unpacked(self.events)
+        voice = np.flatnonzero((track.status >= NOTE_OFF) & (track.status < SYSEX))
+        columns = (column[voice].tolist() for column in (track.status, track.data1, track.data2))
+        words = [bytes(row)[: LENGTHS[row[0] & 0xF0]].hex() for row in zip(*columns, strict=True)]
+        return [*zip(tempo.seconds(track.tick[voice]).tolist(), words, strict=True)]
 
     def played(self, take: Take) -> Performance:
         """What was played, at the times that it counts for."""

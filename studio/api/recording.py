@@ -7,6 +7,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema, Status
 from pydantic import Field
 
+from expression.gear import GearFinding
 from expression.limits import LAST_TICK, MOST_PIECE_EVENTS
 from studio.api.access import owner
 from studio.api.schemas import Added, Problem
@@ -20,6 +21,9 @@ Tick = Annotated[int, Field(strict=True, ge=0, le=LAST_TICK)]
 Name = Annotated[str, Field(max_length=500)]
 Figures = Annotated[str, Field(max_length=6)]
 Place = Annotated[int, Field(strict=True, ge=0, le=1_000_000)]
+
+
+Strikes = Annotated[list[Annotated[int, Field(strict=True, ge=1, le=127)]], Field(min_length=1, max_length=200)]
 
 
 class BlankAsked(Schema):
@@ -71,6 +75,44 @@ class KeepAsked(Schema):
     """`end`: the second of the take at which it was stopped; absent: with its last message."""
 
     end: Annotated[float, Field(strict=True, ge=0, le=1e6, allow_inf_nan=False)] | None = None
+
+
+class ListenedAsked(Schema):
+    """What came in some seconds in which nobody touched the instrument: seconds and messages."""
+
+    seconds: Annotated[float, Field(strict=True, gt=0, le=60)]
+    events: Annotated[
+        list[tuple[Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)], Figures]],
+        Field(max_length=MOST_PIECE_EVENTS),
+    ]
+
+
+class ForcesAsked(Schema):
+    """Velocities of soft, of middle and of hard strikes."""
+
+    soft: Strikes
+    middle: Strikes
+    hard: Strikes
+
+
+@router.post("gear/listened", response={200: list[GearFinding], 401: Problem, 422: Problem})
+def listened(request: HttpRequest, asked: ListenedAsked) -> Any:
+    """What an instrument does by itself, in words, and what puts it right."""
+    owner(request)
+    return recording.listened(asked.events, asked.seconds)
+
+
+@router.post("gear/forces", response={200: list[int], 401: Problem, 422: Problem})
+def forces(request: HttpRequest, asked: ForcesAsked) -> Any:
+    """For each force of a keyboard the one it is taken for."""
+    owner(request)
+    return recording.forces(asked.soft, asked.middle, asked.hard)
+
+
+@router.get("{uuid:take_id}/strokes/{int:number}/gear", response={200: list[GearFinding], **REFUSALS})
+def pass_findings(request: HttpRequest, take_id: UUID, number: int) -> Any:
+    """What of a pass nobody can have played."""
+    return recording.played_through(owner(request), take_id, number)
 
 
 @router.post("blank", response={201: Added, **REFUSALS})

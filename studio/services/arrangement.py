@@ -66,6 +66,21 @@ class Favourite(_Kept):
     dye: Name = ""
 
 
+class Habits(_Kept):
+    """What an instrument is known to do by itself, and is put right.
+
+    Kinds that are not taken, or only where they change; where its wheel rests (steps of 8192), and how far around
+    there; a pedal that is the wrong way round; for each force (0 to 127) the one it is taken for.
+    """
+
+    ignore: Annotated[list[Name], Field(max_length=140)] = []
+    thinned: Annotated[list[Name], Field(max_length=140)] = []
+    rest: Annotated[int, Field(ge=-8192, le=8191)] = 0
+    slack: Annotated[int, Field(ge=0, le=4096)] = 0
+    turned: bool = False
+    forces: Annotated[list[Annotated[int, Field(ge=0, le=127)]], Field(min_length=128, max_length=128)] | None = None
+
+
 class Wishes(_Kept):
     """What an account wants in every take."""
 
@@ -75,6 +90,8 @@ class Wishes(_Kept):
     """Notes sound as they are chosen and dragged."""
     letters: bool = True
     """Keys of one letter act by themselves; otherwise only with Alt."""
+    gear: Annotated[dict[Name, Habits], Field(max_length=64)] = {}
+    """Of instruments, by their names."""
 
 
 def of(take: Take) -> Arrangement:

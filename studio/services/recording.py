@@ -15,13 +15,15 @@ from django.db.models import Count, Sum
 from django.db.models.functions import Length
 from typing_extensions import TypedDict
 
-from expression import views
+from expression import gear, views
 from expression.arrays import whole
 from expression.errors import BadStroke
+from expression.gear import GearFinding
 from expression.limits import MOST_PASS_BYTES, MOST_PASSES_WAITING
 from expression.midi.blank import blank, with_part
 from expression.played import rounds_of, unpacked
 from expression.strokes import AnyStroke, parse_stroke
+from expression.strokes.passes import RecordPass
 from expression.take import Take as Recording
 from studio.models import PassPiece, PassUnderWay, Take
 from studio.services import folding, room, shaping, takes
@@ -167,6 +169,29 @@ def waiting(owner: AbstractBaseUser, take_id: UUID) -> list[Waiting]:
         for row in rows
         if row.count
     ]
+
+
+def listened(events: Sequence[tuple[float, str]], seconds: float) -> list[GearFinding]:
+    """What an instrument does by itself."""
+    return gear.listened(events, seconds)
+
+
+def forces(soft: Sequence[int], middle: Sequence[int], hard: Sequence[int]) -> list[int]:
+    """For each force of a keyboard the one it is taken for. Raises BadStroke where the strikes do not grow harder."""
+    try:
+        return gear.forces(soft, middle, hard)
+    except ValueError as fault:
+        raise BadStroke(str(fault).capitalize()) from None
+
+
+def played_through(owner: AbstractBaseUser, take_id: UUID, number: int) -> list[GearFinding]:
+    """What of a pass nobody can have played; of other strokes nothing. Raises NoSuchTake, BadStep."""
+    take = takes.get(owner, take_id)
+    known = folding.shaped(take.pk, take.revision)
+    stroke = known.history.entry(number).stroke
+    if not isinstance(stroke, RecordPass):
+        return []
+    return gear.played_through(stroke.messages(known.recorded.tempo))
 
 
 def _get(owner: AbstractBaseUser, take_id: UUID, pass_id: UUID) -> PassUnderWay:

@@ -1,5 +1,5 @@
 import { lazy, Suspense, useEffect, useRef, useState } from "react";
-import { Link, useParams } from "react-router";
+import { Link, useLocation, useParams } from "react-router";
 import { VELOCITY, wordOf } from "../score/lanes";
 import { cueKeysOf, placeText, secondsAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
@@ -20,6 +20,8 @@ import { watchLeaving } from "./take/unsaved";
 /** What is opened now and then comes when it is. (The search is there at once: what is typed next is for it.) */
 const EventList = lazy(async () => ({ default: (await import("./bars/EventList")).EventList }));
 const PagePane = lazy(async () => ({ default: (await import("./bars/PagePane")).PagePane }));
+const Rig = lazy(async () => ({ default: (await import("../rig/Rig")).Rig }));
+const RecordKey = lazy(async () => ({ default: (await import("../rig/RecordKey")).RecordKey }));
 const KeySheet = lazy(async () => ({ default: (await import("./actions/KeySheet")).KeySheet }));
 
 export function Desk() {
@@ -32,11 +34,14 @@ export function Desk() {
   const listOpen = useDesk((state) => state.listOpen);
   const pageOpen = useDesk((state) => state.pageOpen);
   const panelOpen = useDesk((state) => state.panelOpen);
+  const rigOpen = useDesk((state) => state.rigOpen);
   const isOpen = useDesk((state) => state.score !== null);
 
+  const { state: came } = useLocation();
   useEffect(() => {
     void openTake(takeId);
-  }, [takeId]);
+    if ((came as { playIn?: boolean } | null)?.playIn) set({ rigOpen: true });
+  }, [takeId, came]);
   useEffect(() => {
     document.title = name ? `${name} · Lull` : "Lull";
   }, [name]);
@@ -78,8 +83,16 @@ export function Desk() {
         )}
       </div>
       <Suspense>{pageOpen && isOpen && <PagePane />}</Suspense>
+      <Suspense>{rigOpen && isOpen && <Rig />}</Suspense>
       <Suspense>{listOpen && <EventList />}</Suspense>
-      <Transport onKeys={() => setKeysOpen(true)} />
+      <Transport
+        record={
+          <Suspense fallback={<span className="w-20" />}>
+            <RecordKey />
+          </Suspense>
+        }
+        onKeys={() => setKeysOpen(true)}
+      />
       <Spoken />
       <Suspense>{keysOpen && <KeySheet open onOpen={setKeysOpen} />}</Suspense>
       <Finder open={finderOpen} onOpen={setFinderOpen} />

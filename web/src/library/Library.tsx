@@ -15,6 +15,8 @@ const AccountSettings = lazy(async () => ({
   default: (await import("./AccountSettings")).AccountSettings,
 }));
 
+const NewTake = lazy(async () => ({ default: (await import("./NewTake")).NewTake }));
+
 const LISTED = ["takes", "listed"];
 
 /** Show what has changed at once, and ask for the list anew: one from before a change would take the change back. */
@@ -36,6 +38,7 @@ export function Library() {
   });
   const [notice, setNotice] = useState<NoticeText | null>(null);
   const [over, setOver] = useState(false);
+  const [newOpen, setNewOpen] = useState(false);
   const [accountOpen, setAccountOpen] = useState(false);
   const chooser = useRef<HTMLInputElement>(null);
   const { arrivals, receive, close } = useArrivals(async (added) => {
@@ -119,6 +122,9 @@ export function Library() {
           <Wordmark />
         </h1>
         <div className="flex-1" />
+        <button type="button" className="key" aria-expanded={newOpen} onClick={() => setNewOpen(!newOpen)}>
+          Play a new take
+        </button>
         <button type="button" className="key key-warm" onClick={choose}>
           Add recordings
         </button>
@@ -133,6 +139,7 @@ export function Library() {
           </button>
         </form>
       </header>
+      <Suspense>{newOpen && <NewTake onClose={() => setNewOpen(false)} />}</Suspense>
       <input
         ref={chooser}
         type="file"
@@ -186,6 +193,7 @@ function Empty({ onChoose }: { onChoose: () => void }) {
       <button type="button" className="key" onClick={onChoose}>
         Choose files
       </button>
+      <p className="mt-3 text-faded">Or begin with nothing: “Play a new take”.</p>
     </div>
   );
 }

@@ -15,6 +15,8 @@ const LEAD = 0.06;
 const LEAST_LOOP = 0.05;
 const TAP_SECONDS = 0.35;
 const AGAIN_MS = 250;
+/** So long a pass may last. */
+const LONGEST_SECONDS = 6 * 3600;
 
 interface PlayerState {
   playing: boolean;
@@ -29,6 +31,8 @@ interface PlayerState {
   resting: number;
   level: number;
   problem: string | null;
+  /** It plays on past the end of the take, since something is being recorded. */
+  recording: boolean;
 }
 
 export const usePlayer = create<PlayerState>()(() => ({
@@ -41,6 +45,7 @@ export const usePlayer = create<PlayerState>()(() => ({
   resting: 0,
   level: 0.8,
   problem: null,
+  recording: false,
 }));
 const { getState: now, setState: set } = usePlayer;
 
@@ -49,6 +54,14 @@ interface Handed {
   at: number;
   from: number;
   length: number;
+  /** How often it has gone round before. */
+  round: number;
+}
+
+/** A place in the take, in seconds, and how often it has gone round before. */
+export interface Place {
+  second: number;
+  round: number;
 }
 
 /** A stroke that is being made: what it would sound like can be heard before it is kept. */
@@ -87,6 +100,7 @@ class Player {
   private phrase: [number, number] | null = null;
   private again = 0;
   private stale = false;
+  private readonly clock = new TwoClocks();
 
   load(programme: Programme): void {
     if (this.programme?.takeId !== programme.takeId) {
@@ -164,7 +178,66 @@ class Player {
     return piece.from + Math.min(Math.max(time - piece.at, 0), piece.length);
   }
 
-  async play(from: number): Promise<void> {
+  /** Where in the take it was heard to be at a time of the page's clock (ms); null before it was anywhere. */
+  placeAt(ms: number): Place | null {
+    if (!this.context || !this.handed.length) return null;
+    const time = this.clock.audio(this.context, ms);
+    const piece = this.handed.findLast(({ at }) => at <= time) ?? this.handed[0];
+    return { second: piece.from + time - piece.at, round: piece.round };
+  }
+
+  /** When (ms of the page's clock) a place of the take is heard in a round that was handed over; null: not yet known. */
+  heardAt({ second, round }: Place): number | null {
+    const piece = this.handed.find(
+      (one) =>
+        one.round === round && second >= one.from - 1e-6 && second < one.from + Math.max(one.length, 1e-3),
+    );
+    return piece && this.context ? this.clock.page(this.context, piece.at + second - piece.from) : null;
+  }
+
+  /** A message from an instrument, heard at once on its part. */
+  async live(part: number, bytes: readonly number[]): Promise<void> {
+    try {
+      await this.wake();
+    } catch {
+      return; // Without sound it is recorded all the same.
+    }
+    const times = Float64Array.of((this.context as AudioContext).currentTime);
+    const message = Uint8Array.of(bytes[0], bytes[1] ?? 0, bytes[2] ?? 0);
+    this.order({ kind: "play", clearFrom: null, times, parts: Uint8Array.of(part), bytes: message });
+  }
+
+  /** A short sound on the audio clock, `wait` seconds from now: the click. */
+  click(wait: number, accent: boolean, level: number): void {
+    const { context } = this;
+    if (!context || !level) return;
+    const at = context.currentTime + Math.max(wait, 0);
+    const tone = new OscillatorNode(context, { frequency: accent ? 1568 : 1046.5 });
+    const loud = new GainNode(context, { gain: 0 });
+    loud.gain.setValueAtTime(level * 0.5, at);
+    loud.gain.exponentialRampToValueAtTime(1e-4, at + 0.045);
+    tone.connect(loud).connect(context.destination);
+    tone.start(at);
+    tone.stop(at + 0.05);
+  }
+
+  /** Seconds of audio between now and a time of the page's clock (ms). */
+  secondsTo(ms: number): number {
+    return this.context ? this.clock.audio(this.context, ms) - this.context.currentTime : 0;
+  }
+
+  /** Milliseconds from a key to its sound: what the audio output takes. */
+  get delay(): number {
+    return this.context ? 1000 * (this.context.baseLatency + (this.context.outputLatency || 0)) : 0;
+  }
+
+  /** Play from a place on, `wait` seconds from now, for as long as it is let: something is recorded. */
+  async record(from: number, wait: number): Promise<void> {
+    set({ recording: true });
+    await this.play(from, wait);
+  }
+
+  async play(from: number, wait = 0): Promise<void> {
     const programme = this.programme;
     if (!programme) return;
     const turn = ++this.turn;
@@ -174,7 +247,9 @@ class Player {
     try {
       await this.wake();
       if (turn !== this.turn) return;
-      await this.handOver(from, (this.context as AudioContext).currentTime, turn, true);
+      const context = this.context as AudioContext;
+      this.clock.read(context);
+      await this.handOver(from, context.currentTime + wait, turn, true);
       this.timer = window.setInterval(() => void this.refill(), REFILL_MS);
     } catch (thrown) {
       this.fail(thrown, turn);
@@ -238,7 +313,7 @@ class Player {
       this.hushAudio(0);
     }
     this.handed = [];
-    set({ playing: false, resting });
+    set({ playing: false, resting, recording: false });
   }
 
   rest(at: number): void {
@@ -292,6 +367,11 @@ class Player {
     }
   }
 
+  /** Where the playing ends, in seconds. */
+  private get end(): number {
+    return now().recording ? LONGEST_SECONDS : (this.programme?.seconds ?? 0);
+  }
+
   private get parts(): number {
     return this.programme?.patches.length ?? 0;
   }
@@ -329,7 +409,7 @@ class Player {
   /** Begin anew at context time `at`: fetch first, and only then take back what was there. */
   private async handOver(from: number, at: number, turn: number, fresh: boolean): Promise<void> {
     const loop = this.loop();
-    const end = loop && from < loop[1] ? loop[1] : (this.programme?.seconds ?? 0);
+    const end = loop && from < loop[1] ? loop[1] : this.end;
     const length = Math.min(AHEAD, Math.max(end - from, 0));
     // What is in force there comes first; what sounds there is struck anew only where the playing begins.
     const batch = await this.fetch(from, from + length, true, fresh);
@@ -342,9 +422,10 @@ class Player {
     this.order({ kind: "play", clearFrom: start, ...zonesEnded(told, all, start) });
     this.order({ kind: "play", clearFrom: null, ...told });
     const past = fresh ? [] : this.handed.filter((one) => one.at < start);
+    const piece = { at: start, from, length, round: past.at(-1)?.round ?? 0 };
     this.hushAudio(start);
-    this.handAudio({ at: start, from, length });
-    this.handed = [...past, { at: start, from, length }];
+    this.handAudio(piece);
+    this.handed = [...past, piece];
     await this.refill();
   }
 
@@ -352,6 +433,7 @@ class Player {
     if (this.filling || !this.context || !this.programme) return;
     this.filling = true;
     const turn = this.turn;
+    this.clock.read(this.context);
     try {
       while (turn === this.turn) {
         const last = this.handed[this.handed.length - 1];
@@ -361,19 +443,20 @@ class Player {
         const done = last.from + last.length;
         const loop = this.loop();
         const wraps = loop !== null && Math.abs(done - loop[1]) < 1e-3;
-        if (!wraps && done >= this.programme.seconds - 1e-6) {
+        if (!wraps && done >= this.end - 1e-6) {
           if (this.context.currentTime > reached + 1) this.finish();
           return;
         }
         const from = wraps ? loop[0] : done;
-        const end = loop && from < loop[1] ? loop[1] : this.programme.seconds;
+        const end = loop && from < loop[1] ? loop[1] : this.end;
         const length = Math.min(AHEAD, end - from);
         const batch = await this.fetch(from, from + length, wraps, wraps);
         if (turn !== this.turn) return;
         if (wraps) this.order({ kind: "play", clearFrom: null, ...this.silence(reached) });
         this.order({ kind: "play", clearFrom: null, ...unpack(batch, reached - from, audible) });
-        this.handAudio({ at: reached, from, length });
-        this.handed.push({ at: reached, from, length });
+        const piece = { at: reached, from, length, round: last.round + (wraps ? 1 : 0) };
+        this.handAudio(piece);
+        this.handed.push(piece);
         if (this.handed.length > 64) this.handed.splice(0, this.handed.length - 64);
       }
     } catch (thrown) {
@@ -414,6 +497,44 @@ class Player {
     set({ problem: thrown instanceof Error ? thrown.message : "The sound could not be started." });
   }
 }
+
+/**
+ * The page's clock, by which keys are pressed, and the audio clock, by which they are heard. Both run evenly, but what is
+ * read of them is not even: what lies between them is followed slowly, unless one of them has jumped.
+ */
+class TwoClocks {
+  private between = Number.NaN;
+  private astray = 0;
+
+  read(context: AudioContext): void {
+    const { contextTime = 0, performanceTime = 0 } = context.getOutputTimestamp();
+    const told = performanceTime > 0 && contextTime > 0;
+    const read = told
+      ? contextTime - performanceTime / 1000
+      : context.currentTime - (context.outputLatency || 0) - performance.now() / 1000;
+    const off = Math.abs(read - this.between);
+    this.astray = off > JUMP_SECONDS ? this.astray + 1 : 0;
+    if (Number.isNaN(this.between) || this.astray >= JUMPED) {
+      this.between = read;
+      this.astray = 0;
+    } else if (!this.astray) this.between += (read - this.between) * FOLLOWS;
+  }
+
+  audio(context: AudioContext, ms: number): number {
+    if (Number.isNaN(this.between)) this.read(context);
+    return ms / 1000 + this.between;
+  }
+
+  page(context: AudioContext, seconds: number): number {
+    if (Number.isNaN(this.between)) this.read(context);
+    return (seconds - this.between) * 1000;
+  }
+}
+
+const FOLLOWS = 0.02;
+const JUMP_SECONDS = 0.05;
+/** So many readings in a row that are far off are no accident. */
+const JUMPED = 4;
 
 /** Whether a request may do better a moment later: the server did not answer, or was in trouble. */
 function passes(thrown: unknown): boolean {

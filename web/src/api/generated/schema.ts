@@ -466,6 +466,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/gear/forces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forces
+         * @description For each force of a keyboard the one it is taken for.
+         */
+        post: operations["studio_api_recording_forces"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/gear/listened": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Listened
+         * @description What an instrument does by itself, in words, and what puts it right.
+         */
+        post: operations["studio_api_recording_listened"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}": {
         parameters: {
             query?: never;
@@ -1075,6 +1115,26 @@ export interface paths {
          * @description Give a stroke other numbers, or switch it off or on.
          */
         patch: operations["studio_api_desk_change_stroke"];
+        trace?: never;
+    };
+    "/api/takes/{take_id}/strokes/{number}/gear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pass Findings
+         * @description What of a pass nobody can have played.
+         */
+        get: operations["studio_api_recording_pass_findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/takes/{take_id}/undo": {
@@ -2069,11 +2129,34 @@ export interface components {
             value: string;
         };
         /**
+         * ForcesAsked
+         * @description Velocities of soft, of middle and of hard strikes.
+         */
+        ForcesAsked: {
+            /** Hard */
+            hard: number[];
+            /** Middle */
+            middle: number[];
+            /** Soft */
+            soft: number[];
+        };
+        /**
          * Form
          * @description How values are meant, and drawn.
          * @enum {string}
          */
         Form: "level" | "centred" | "pedal" | "switch";
+        /**
+         * GearFinding
+         * @description What an instrument does by itself, in words, and what puts it right where anything does.
+         */
+        GearFinding: {
+            /** Kind */
+            kind: string;
+            mend: components["schemas"]["Mend"] | null;
+            /** Says */
+            says: string;
+        };
         /**
          * Grip
          * @description A place at which a stroke can be taken by hand, and the number that it moves.
@@ -2106,6 +2189,42 @@ export interface components {
             time?: components["schemas"]["Time"] | null;
             /** Value */
             value: number;
+        };
+        /**
+         * Habits
+         * @description What an instrument is known to do by itself, and is put right.
+         *
+         *     Kinds that are not taken, or only where they change; where its wheel rests (steps of 8192), and how far around
+         *     there; a pedal that is the wrong way round; for each force (0 to 127) the one it is taken for.
+         */
+        Habits: {
+            /** Forces */
+            forces?: number[] | null;
+            /**
+             * Ignore
+             * @default []
+             */
+            ignore: string[];
+            /**
+             * Rest
+             * @default 0
+             */
+            rest: number;
+            /**
+             * Slack
+             * @default 0
+             */
+            slack: number;
+            /**
+             * Thinned
+             * @default []
+             */
+            thinned: string[];
+            /**
+             * Turned
+             * @default false
+             */
+            turned: boolean;
         };
         /**
          * HistoryChange
@@ -3072,6 +3191,19 @@ export interface components {
             token: string;
         };
         /**
+         * ListenedAsked
+         * @description What came in some seconds in which nobody touched the instrument: seconds and messages.
+         */
+        ListenedAsked: {
+            /** Events */
+            events: [
+                number,
+                string
+            ][];
+            /** Seconds */
+            seconds: number;
+        };
+        /**
          * Mark
          * @description Where a stroke shows on the page; `start` and `end` are ticks, its line is (tick, value).
          *
@@ -3099,6 +3231,23 @@ export interface components {
             start: number;
             /** Threads */
             threads: components["schemas"]["ThreadView"][];
+        };
+        /**
+         * Mend
+         * @description What puts it right: a kind is not taken, or where it changes; the wheel rests there; the pedal is turned.
+         */
+        Mend: {
+            /**
+             * Do
+             * @enum {string}
+             */
+            do: "ignore" | "centre" | "turn" | "thin";
+            /** Kind */
+            kind: string;
+            /** Rest */
+            rest: number;
+            /** Slack */
+            slack: number;
         };
         /**
          * Messages
@@ -5639,6 +5788,13 @@ export interface components {
              */
             favourites: components["schemas"]["Favourite"][];
             /**
+             * Gear
+             * @default {}
+             */
+            gear: {
+                [key: string]: components["schemas"]["Habits"];
+            };
+            /**
              * Letters
              * @default true
              */
@@ -6556,6 +6712,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeletedTake"][];
+                };
+            };
+        };
+    };
+    studio_api_recording_forces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForcesAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_recording_listened: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListenedAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GearFinding"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8517,6 +8757,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_recording_pass_findings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GearFinding"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             /** @description Unprocessable Entity */

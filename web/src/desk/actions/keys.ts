@@ -231,6 +231,13 @@ export const ACTIONS: Action[] = [
     run: () => arrangeRows(desk().rows === "all" ? "used" : "all"),
   },
   {
+    keys: ["y"],
+    group: "Hear",
+    does: "Play in: record, from an instrument or the practice rig",
+    words: "record recording overdub arm keyboard midi input rig count-in click metronome",
+    run: () => set({ rigOpen: !desk().rigOpen }),
+  },
+  {
     keys: ["q"],
     group: "Look",
     does: "The page: the parts in front as staff notation",

@@ -17,6 +17,7 @@ export function Header({ onFind }: { onFind: () => void }) {
   const score = useDesk((state) => state.score);
   const listOpen = useDesk((state) => state.listOpen);
   const pageOpen = useDesk((state) => state.pageOpen);
+  const rigOpen = useDesk((state) => state.rigOpen);
   const panelOpen = useDesk((state) => state.panelOpen);
   return (
     <header className="flex items-center gap-3 border-b border-rule-strong bg-sheet px-4 py-2">
@@ -35,6 +36,15 @@ export function Header({ onFind }: { onFind: () => void }) {
         title="Find any action (/)"
       >
         Find
+      </button>
+      <button
+        type="button"
+        className="key shrink-0 px-2.5 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
+        aria-pressed={rigOpen}
+        title="Record, from an instrument or from the practice rig (y)"
+        onClick={() => set({ rigOpen: !rigOpen })}
+      >
+        Play in
       </button>
       <button
         type="button"

@@ -1,3 +1,4 @@
+import type { ReactNode } from "react";
 import { player, usePlayer } from "../../sound/player";
 import { Check } from "../../ui/Entries";
 import { goTo, playOrStop } from "../actions/keys";
@@ -7,8 +8,8 @@ import { Clock } from "./Clock";
 import { GridChoice } from "./GridChoice";
 
 /** Play and stop, repeat, before and after, and where it is; under it the line that says what the pointer would do. */
-export function Transport({ onKeys }: { onKeys: () => void }) {
-  const { playing, looping, before, level, problem } = usePlayer();
+export function Transport({ record, onKeys }: { record: ReactNode; onKeys: () => void }) {
+  const { playing, recording, looping, before, level, problem } = usePlayer();
   const hasSpan = useDesk((state) => state.span !== null);
   const hasStrokes = useDesk((state) => state.history.strokes.length > 0);
   const hint = useDesk((state) => state.hint);
@@ -27,12 +28,18 @@ export function Transport({ onKeys }: { onKeys: () => void }) {
             <path d="M3 3h2v10H3zM14 3v10L6 8z" />
           </svg>
         </button>
-        <button type="button" className="key key-warm w-24" onClick={playOrStop}>
+        <button
+          type="button"
+          className={`key w-24 ${recording ? "" : "key-warm"}`}
+          disabled={recording}
+          onClick={playOrStop}
+        >
           <svg viewBox="0 0 16 16" className="h-4 w-4" aria-hidden fill="currentColor">
-            <path d={playing ? "M4 4h8v8H4z" : "M4 2.5v11l9-5.5z"} />
+            <path d={playing && !recording ? "M4 4h8v8H4z" : "M4 2.5v11l9-5.5z"} />
           </svg>
-          {playing ? "Stop" : "Play"}
+          {playing && !recording ? "Stop" : "Play"}
         </button>
+        {record}
         <button
           type="button"
           className="key aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
@@ -77,7 +84,7 @@ export function Transport({ onKeys }: { onKeys: () => void }) {
           />
         </span>
         <div className="flex-1" />
-        <GridChoice />
+        {!recording && <GridChoice />}
         <label className="ml-2 flex items-center gap-2 text-faded">
           Level
           <input

@@ -98,11 +98,15 @@ export function showing(camera: Camera, score: Score, from: number, to: number):
 /** Rows fitted to what some parts play. */
 export function showingRows(camera: Camera, score: Score, parts: readonly PartScore[]): Camera {
   const sounding = parts.filter((part) => part.start.length);
-  if (!sounding.length) return held(camera, score);
+  if (!sounding.length)
+    return parts.length ? showingPitches(camera, score, ...BLANK_ROWS) : held(camera, score);
   const lowest = Math.min(...sounding.map((part) => part.lowest));
   const highest = Math.max(...sounding.map((part) => part.highest));
   return showingPitches(camera, score, lowest, highest);
 }
+
+/** What is shown of a part of which nothing is played yet. */
+const BLANK_ROWS = [48, 84] as const;
 
 /** Rows fitted to some pitches, with a little air where all rows are shown. */
 export function showingPitches(camera: Camera, score: Score, lowest: number, highest: number): Camera {

@@ -15,6 +15,7 @@ import { deleteStroke, done, keep, keepWith, letGo, preview } from "../take/shap
 import { desk, type Shaping, useDesk } from "../take/state";
 import { CopyPlace, Extent, type FormProps, MovePlace, NotesCopyPlace, Saving } from "./LaneForms";
 import { NoteForms } from "./NoteForms";
+import { PassForm } from "./PassForm";
 import { Heard } from "./Proof";
 
 /** The open stroke with all its numbers: what the pointer does to it shows here, and what is typed here shows on the page. */
@@ -135,6 +136,7 @@ function Numbers(form: FormProps) {
       {fieldsOf(stroke).map((field) => (
         <FieldEntry key={field.name} field={field} {...form} />
       ))}
+      {stroke.kind === "record.pass" && <PassForm {...form} stroke={stroke} />}
       {stroke.kind === "note.send" && (
         <div className="col-span-2 text-[13px]">
           In place of the part's lane, not on it:

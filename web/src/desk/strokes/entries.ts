@@ -36,6 +36,23 @@ const ACCENTS: NumberField = { name: "accents", label: "Accents", step: 0.05 };
 
 /** In the order in which they are offered. */
 export const ENTRIES: Record<Kind, Entry> = {
+  "record.pass": {
+    name: "Played in",
+    fields: [
+      {
+        name: "mode",
+        label: "It is",
+        options: [
+          ["merge", "added"],
+          ["replace", "in place"],
+          ["touch", "where touched"],
+        ],
+      },
+      { name: "shift_ms", label: "Later, ms", step: 5 },
+    ],
+    on: "notes",
+    gestures: [],
+  },
   "velocity.hairpin": {
     name: "Hairpin",
     fields: [...TURNING, ACCENTS, { name: "floor", label: "Floor" }, { name: "ceiling", label: "Ceiling" }],

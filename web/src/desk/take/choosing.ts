@@ -140,7 +140,8 @@ export function tellFacts(facts: Facts): void {
 async function askFacts(asked: number): Promise<void> {
   const open = desk().shaping?.stroke;
   const where = (open && actsOnVelocity(open) ? open.where : null) ?? selected();
-  if (!where) return set({ facts: null });
+  // Of a part of which nothing is played yet there is nothing to know.
+  if (!where || frontParts().every(({ start }) => !start.length)) return set({ facts: null });
   let facts: Facts | null = null;
   try {
     facts = await read<Facts>(["facts", where], () => {

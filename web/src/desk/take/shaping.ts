@@ -55,6 +55,12 @@ export async function reopen(newest = false, changed: readonly [number, number][
   attempts.tryAgain();
 }
 
+/** The take has changed without a stroke of this page: it is read again, and whoever follows it is told. */
+export async function readAnew(): Promise<void> {
+  await reopen(true);
+  for (const listener of listeners) listener(null);
+}
+
 // ---- where strokes are tried, written and seen
 
 const server: Server = {
@@ -291,6 +297,22 @@ export async function switchStroke(number: number, on: boolean): Promise<void> {
   await inTurn((revision) =>
     api.PATCH("/api/takes/{take_id}/strokes/{number}", { params: { path }, body: { revision, on } }),
   );
+}
+
+/** Strokes of the history that change together: each its numbers, or on or off. */
+export async function changeStrokes(
+  changes: readonly { number: number; stroke?: Stroke; on?: boolean }[],
+): Promise<void> {
+  letGo();
+  for (const { number, ...body } of changes) {
+    const path = { ...takePath(), number };
+    await inTurn((revision) =>
+      api.PATCH("/api/takes/{take_id}/strokes/{number}", {
+        params: { path },
+        body: { revision, ...body },
+      }),
+    );
+  }
 }
 
 export async function deleteStroke(number: number): Promise<void> {

@@ -128,6 +128,8 @@ interface ScreenState {
   /** The page, as staff notation, is in sight. */
   pageOpen: boolean;
   panelOpen: boolean;
+  /** What is played in, and on what, is in sight. */
+  rigOpen: boolean;
   wishes: Wishes;
   /** Every kind of lane there can be, velocity first. */
   kinds: ReadonlyMap<string, LaneKind>;
@@ -190,7 +192,8 @@ const screen: Omit<ScreenState, keyof typeof cleared> = {
   followsHead: true,
   panelOpen: true,
   pageOpen: false,
-  wishes: { middle_c: 4, favourites: [], sounds: true, letters: true },
+  rigOpen: false,
+  wishes: { middle_c: 4, favourites: [], sounds: true, letters: true, gear: {} },
   kinds: new Map(),
   scales: [],
 };

@@ -1,0 +1,343 @@
+/** Recording: what an instrument says while the take plays is kept piece by piece, and becomes a stroke when it is stopped. */
+import { create } from "zustand";
+import { answered, api, type Schemas, sentence } from "../api/client";
+import { arrangeRows } from "../desk/take/arranging";
+import { hideLive, type LiveMessage, showLive } from "../desk/take/live";
+import { letGo, readAnew } from "../desk/take/shaping";
+import { desk, set as setDesk, takePath } from "../desk/take/state";
+import { secondsAt, tickAt } from "../score/score";
+import { player, usePlayer } from "../sound/player";
+import { type Bytes, gear, isLeftOut, kindOfMessage } from "./gear";
+import { type Piece, waiting } from "./pieces";
+
+export type Mode = NonNullable<Schemas["PassAsked"]["mode"]>;
+export type ClickWhen = "off" | "count-in" | "throughout";
+
+interface RecorderState {
+  /** What happens now; a count-in goes before the recording. */
+  phase: "idle" | "counting" | "recording" | "keeping";
+  /** The part that is played; null: the leading one. */
+  armed: number | null;
+  mode: Mode;
+  leaveOut: readonly string[];
+  countIn: number;
+  click: ClickWhen;
+  clickLevel: number;
+  /** By so much (ms) what is played counts as later; negative: sooner. */
+  shift: number;
+  /** Beats that are still to come of the count-in. */
+  left: number;
+  /** What has come of the recording so far, and what is still to be sent. */
+  messages: number;
+  unsent: number;
+  /** How much is remembered of what was played without recording. */
+  remembered: number;
+  problem: string | null;
+}
+
+export const useRecorder = create<RecorderState>()(() => ({
+  phase: "idle",
+  armed: null,
+  mode: "merge",
+  leaveOut: [],
+  countIn: 1,
+  click: "count-in",
+  clickLevel: 0.5,
+  shift: 0,
+  left: 0,
+  messages: 0,
+  unsent: 0,
+  remembered: 0,
+  problem: null,
+}));
+export const { getState: recorder, setState: set } = useRecorder;
+
+const PIECE_MS = 1000;
+const LOOK_MS = 60;
+/** So much before the beginning a first note may come, and counts as on it. */
+const EARLY_SECONDS = 0.25;
+/** Of what was played without recording so much is remembered (ms). */
+const REMEMBERED_MS = 5 * 60_000;
+const LEAD_MS = 120;
+
+export const armedPart = (): number => recorder().armed ?? desk().fronts[0] ?? 0;
+
+interface Running {
+  id: string;
+  part: number;
+  from: number;
+  loop: [number, number] | null;
+  /** What was played in the round that is seen now. */
+  shown: LiveMessage[];
+  round: number;
+  number: number;
+  pending: Piece["events"];
+  clicked: number;
+}
+
+let running: Running | null = null;
+let timers: number[] = [];
+const remembered: { bytes: Bytes; at: number; second: number | null }[] = [];
+
+function every(ms: number, run: () => void): void {
+  timers.push(window.setInterval(run, ms));
+}
+
+/** Where a pass would go: round the chosen bars while they are repeated, otherwise from the playhead on. */
+function place(): { start: number; loop: [number, number] | null } {
+  const { score, span } = desk();
+  if (!score) return { start: 0, loop: null };
+  if (usePlayer.getState().looping && span) return { start: span[0], loop: span };
+  return { start: Math.round(tickAt(score, player.position())), loop: null };
+}
+
+/** Begin: count in, and record from there on. */
+export async function record(): Promise<void> {
+  const { score } = desk();
+  const { phase, mode, leaveOut, shift, countIn } = recorder();
+  if (!score || phase !== "idle") return;
+  letGo();
+  const { start, loop } = place();
+  player.stop();
+  const id = crypto.randomUUID();
+  const part = armedPart();
+  const from = secondsAt(score, start);
+  running = { id, part, from, loop, shown: [], round: 0, number: 0, pending: [], clicked: -1 };
+  set({ phase: countIn ? "counting" : "recording", messages: 0, problem: null, left: 0 });
+  const asked: Schemas["PassAsked"] = {
+    id,
+    part,
+    mode,
+    leave_out: [...leaveOut],
+    shift_ms: shift,
+    start,
+    loop_end: loop ? loop[1] : null,
+  };
+  void waiting.begin(desk().score?.id ?? "", asked);
+  await player.record(from, countInSeconds(start, countIn) + LEAD_MS / 1000);
+  if (!usePlayer.getState().playing) return fail(usePlayer.getState().problem);
+  every(LOOK_MS, look);
+  every(PIECE_MS, sendPiece);
+}
+
+/** How long so many bars before a tick last, by the metre and the tempo that are in force there. */
+function countInSeconds(start: number, bars: number): number {
+  const { score } = desk();
+  if (!score || !bars) return 0;
+  const { beats, ticks } = metreAt(start);
+  return (secondsAt(score, start + ticks) - secondsAt(score, start)) * beats * bars;
+}
+
+function metreAt(tick: number): { bar: number; beats: number; ticks: number } {
+  const { start, beats, beat_ticks } = (desk().score as NonNullable<ReturnType<typeof desk>["score"]>).bars;
+  const bar = Math.max(
+    start.findLastIndex((one) => one <= tick),
+    0,
+  );
+  return { bar, beats: beats[bar] ?? 4, ticks: beat_ticks[bar] ?? 960 };
+}
+
+/** What is due: the click, the beats that are left of the count-in, and what is seen of the recording. */
+function look(): void {
+  const { score } = desk();
+  if (!running || !score) return;
+  if (!usePlayer.getState().playing) return void stop();
+  const here = player.placeAt(performance.now());
+  if (!here) return;
+  const { phase, click, countIn } = recorder();
+  const { beats, ticks } = metreAt(Math.round(tickAt(score, running.from)));
+  const beat = secondsAt(score, tickAt(score, running.from) + ticks) - running.from;
+  const before = running.from - here.second;
+  if (before > 0 && !here.round && phase !== "keeping") {
+    const left = Math.ceil(before / beat - 1e-6);
+    if (countIn && click !== "off" && left !== running.clicked && left <= beats * countIn) {
+      running.clicked = left;
+      player.click(before - left * beat, left % beats === 0, recorder().clickLevel);
+    }
+    if (left !== recorder().left) set({ left });
+    return;
+  }
+  if (phase === "counting") set({ phase: "recording", left: 0 });
+  if (click === "throughout") clickBeats(here.second);
+  if (running.round !== here.round) {
+    running.shown = [];
+    running.round = here.round;
+  }
+  showLive(running.part, running.shown, here.second);
+}
+
+let lastBeat = -1;
+
+/** The beat that comes next is clicked on the audio clock. */
+function clickBeats(second: number): void {
+  const { score } = desk();
+  if (!score) return;
+  const tick = tickAt(score, second);
+  const { bar, ticks } = metreAt(tick);
+  const into = Math.floor((tick - score.bars.start[bar]) / ticks) + 1;
+  const next = score.bars.start[bar] + into * ticks;
+  const wait = secondsAt(score, next) - second;
+  if (next === lastBeat || wait > 2 * (LOOK_MS / 1000)) return;
+  lastBeat = next;
+  player.click(wait, metreAt(next).bar !== bar, recorder().clickLevel);
+}
+
+/** Every message that is taken: heard, remembered, and recorded. */
+function take(bytes: Bytes, at: number): void {
+  const part = running?.part ?? armedPart();
+  void player.live(part, bytes);
+  const here = usePlayer.getState().playing ? player.placeAt(at) : null;
+  remembered.push({ bytes, at, second: here?.second ?? null });
+  while (remembered.length && remembered[0].at < at - REMEMBERED_MS) remembered.shift();
+  if (!running && !recorder().remembered) set({ remembered: remembered.length });
+  if (!running || !here || isLeftOut(kindOfMessage(bytes), recorder().leaveOut)) return;
+  let second = here.second;
+  if (!here.round && second < running.from) {
+    if (running.from - second > EARLY_SECONDS) return;
+    second = running.from;
+  }
+  running.pending.push([here.round, Math.max(second, 0), hex(bytes)]);
+  if (here.round !== running.round) {
+    running.shown = [];
+    running.round = here.round;
+  }
+  running.shown.push([second, bytes]);
+  set({ messages: recorder().messages + 1 });
+}
+
+const hex = (bytes: Bytes) => bytes.map((byte) => byte.toString(16).padStart(2, "0")).join("");
+
+function sendPiece(): void {
+  if (!running?.pending.length) return;
+  const { id, number, pending } = running;
+  waiting.add({ take: desk().score?.id ?? "", pass: id, number, events: pending });
+  running.number += 1;
+  running.pending = [];
+}
+
+/** Stop, and keep what was played. */
+export async function stop(): Promise<void> {
+  const mine = running;
+  if (!mine) return;
+  const end = Math.max(player.position(), mine.from);
+  sendPiece();
+  quiet();
+  if (recorder().phase === "counting" && !recorder().messages) {
+    set({ phase: "idle" });
+    void waiting.drop(desk().score?.id ?? "", mine.id);
+    return;
+  }
+  set({ phase: "keeping" });
+  try {
+    const kept = await waiting.keep(desk().score?.id ?? "", mine.id, mine.loop ? null : end);
+    await seeAnew();
+    if (!kept.numbers.length) setDesk({ notice: { text: "Nothing was played, so nothing was kept." } });
+  } catch (thrown) {
+    // It is kept in the browser, and comes when the server answers.
+    setDesk({
+      notice: { text: `${sentence(thrown)} What was played is kept here, and is sent as soon as it can be.` },
+    });
+  } finally {
+    hideLive();
+    set({ phase: "idle" });
+  }
+}
+
+/** The take with what was played, and with rows for it. */
+async function seeAnew(): Promise<void> {
+  await readAnew();
+  if (desk().rowsFit) arrangeRows(desk().rows);
+}
+
+/** Stop, and let go of what was played. */
+export function drop(): void {
+  const mine = running;
+  if (!mine) return;
+  quiet();
+  hideLive();
+  void readAnew().catch(() => undefined);
+  set({ phase: "idle" });
+  void waiting.drop(desk().score?.id ?? "", mine.id);
+  player.rest(mine.from);
+}
+
+/** Let go of it, and begin again from where it began. */
+export async function again(): Promise<void> {
+  const was = recorder().phase !== "idle";
+  drop();
+  if (was) await record();
+}
+
+function quiet(): void {
+  for (const timer of timers) window.clearInterval(timer);
+  timers = [];
+  running = null;
+  lastBeat = -1;
+  player.stop();
+}
+
+function fail(problem: string | null): void {
+  const id = running?.id;
+  quiet();
+  set({ phase: "idle", problem: problem ?? "The sound could not be started." });
+  if (id) void waiting.drop(desk().score?.id ?? "", id);
+}
+
+export const isRecording = () => running !== null;
+export const recordOrStop = () => void (running ? stop() : record());
+
+/** What was played in the last minutes without recording, beside the take while it played; otherwise from the playhead on. */
+export const playedBefore = (): number => remembered.length;
+
+export async function keepPlayed(): Promise<void> {
+  const { score } = desk();
+  const heard = remembered.filter(({ second }) => second !== null);
+  const played = heard.length ? heard : remembered;
+  if (!score || !played.length || running) return;
+  const from = player.position();
+  const rows = played.map(({ bytes, at, second }): [number, number, string] => [
+    0,
+    second ?? from + (at - played[0].at) / 1000,
+    hex(bytes),
+  ]);
+  remembered.length = 0;
+  set({ remembered: 0 });
+  const id = crypto.randomUUID();
+  const start = Math.floor(tickAt(score, Math.max(Math.min(...rows.map(([, second]) => second)), 0)));
+  const { mode, leaveOut, shift } = recorder();
+  const asked = {
+    id,
+    part: armedPart(),
+    mode,
+    leave_out: [...leaveOut],
+    shift_ms: shift,
+    start,
+    loop_end: null,
+  };
+  try {
+    await waiting.begin(takePath().take_id, asked);
+    waiting.add({ take: takePath().take_id, pass: id, number: 0, events: rows });
+    await waiting.keep(takePath().take_id, id, null);
+    await seeAnew();
+  } catch (thrown) {
+    setDesk({ notice: { text: sentence(thrown) } });
+  }
+}
+
+/** Passes of a take that were not kept: those that wait on the server, with what of them is still here. */
+export async function passesLeft(takeId: string): Promise<Schemas["Waiting"][]> {
+  await waiting.flush();
+  return answered<Schemas["Waiting"][]>(
+    api.GET("/api/takes/{take_id}/passes", { params: { path: { take_id: takeId } } }),
+  );
+}
+
+/** Listen to every instrument from now on; the result ends it. */
+export function listen(): () => void {
+  waiting.onChange = (unsent) => set({ unsent });
+  const ends = gear.hear(take);
+  return () => {
+    ends();
+    drop();
+  };
+}
