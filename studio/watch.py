@@ -145,5 +145,9 @@ CONTENT_SECURITY = "; ".join(
 )
 """Content Security Policy, level 3: no script but those that ship, none of them inline."""
 PERMISSIONS = ", ".join(
-    f"{name}=()" for name in ("camera", "geolocation", "microphone", "payment", "usb", "midi", "display-capture")
+    [
+        *(f"{name}=()" for name in ("camera", "geolocation", "microphone", "payment", "usb", "display-capture")),
+        # Instruments are played into the page and by it, where the player lets them.
+        "midi=(self)",
+    ]
 )

@@ -1,17 +1,19 @@
 """Playing in: a line over a click, a second pass for the wheel, rounds of a loop, a worn wheel, a dead tab."""
 
+import io
 import itertools
 import json
 import re
 from typing import Any
 
+import mido
 from playwright.sync_api import Page, expect
 
 from studio.models import PassUnderWay
 from studio.services import folding
 from studio.services.takes import get
 from tests.browser.desk import Desk, until
-from tests.files import file_of, phrase
+from tests.files import NOTE, file_of, phrase
 
 FLAT = file_of(phrase([64] * 16, gap=480))
 NEAR_SECONDS = 0.002
@@ -252,3 +254,75 @@ def test_without_a_server_it_is_kept_here_and_sent_later(desk: Desk) -> None:
     expect(desk.page.get_by_text("was not kept")).to_be_visible()
     desk.button("Keep it").click()
     desk.expect_strokes("Played in: ")
+
+
+def sent(page: Page) -> list[dict[str, Any]]:
+    """What the simulated instrument was sent: when it was meant, when it came, and the bytes."""
+    return list(page.evaluate("window.lull.sent()"))
+
+
+def test_an_instrument_is_sent_the_bytes_of_the_file(desk: Desk) -> None:
+    bent = [mido.Message("pitchwheel", pitch=step * 80, time=20) for step in range(60)]
+    track = [*phrase([64, 70, 80], gap=480), *bent]
+    desk.open(file_of(track))
+    rig(desk)
+    desk.page.get_by_label("Output").select_option("Simulated instrument")
+    desk.page.get_by_label("Start, stop and clock").check()
+    desk.quiet()
+    desk.button("Play").click()
+    expect(desk.button("Stop")).to_be_visible()
+    expect(desk.button("Play")).to_be_visible(timeout=60_000)
+    came = sent(desk.page)
+    messages = [(one["at"], bytes(one["bytes"])) for one in came if one["bytes"][0] < 0xF0]
+    file = mido.MidiFile(file=io.BytesIO(desk.download()))
+    wanted = [(second, bytes(message.bytes())) for second, message in timed(file) if not message.is_meta]
+    # Before the first comes what is in force there; behind the last everything is let go.
+    first = next(row for row, (_, data) in enumerate(messages) if data == wanted[0][1])
+    played = messages[first : first + len(wanted)]
+    assert [data for _, data in played] == [data for _, data in wanted]
+    begun = played[0][0] - wanted[0][0] * 1000
+    assert max(abs(at - begun - second * 1000) for (at, _), (second, _) in zip(played, wanted, strict=True)) < 2
+    assert sum(one["came"] - one["at"] <= 2 for one in came) >= 0.95 * len(came)
+    clocks = [one for one in came if one["bytes"] == [0xF8]]
+    assert [one["bytes"][0] for one in came if one["bytes"][0] in (0xFA, 0xFC)] == [0xFA, 0xFC]
+    gaps = [after["at"] - before["at"] for before, after in itertools.pairwise(clocks)]
+    assert len(gaps) > 24
+    assert max(abs(gap - 500 / 24) for gap in gaps) < 2
+
+
+def timed(file: mido.MidiFile) -> list[tuple[float, Any]]:
+    second, found = 0.0, []
+    for message in file:
+        second += message.time
+        found.append((second, message))
+    return found
+
+
+def test_what_sounds_is_let_go_where_the_playing_stops(desk: Desk) -> None:
+    held = [NOTE("note_on", note=60, velocity=90), NOTE("note_off", note=60, velocity=64, time=480 * 40)]
+    desk.open(file_of(held))
+    rig(desk)
+    desk.page.get_by_label("Output").select_option("Simulated instrument")
+    desk.page.get_by_label("Channel").select_option("5")
+    desk.quiet()
+    desk.button("Play").click()
+    desk.until(lambda: any(one["bytes"][:2] == [0x94, 60] for one in sent(desk.page)))
+    desk.button("Stop").click()
+    desk.until(lambda: any(one["bytes"] == [0x84, 60, 64] for one in sent(desk.page)))
+    assert all(one["bytes"][0] & 0x0F == 4 for one in sent(desk.page) if one["bytes"][0] < 0xF0)
+
+
+def test_a_slow_cable_and_lost_messages_are_told(desk: Desk) -> None:
+    desk.open(FLAT)
+    rig(desk)
+    desk.page.get_by_label("Output").select_option("Simulated instrument")
+    desk.page.get_by_label("Loses one in fifty").check()
+    desk.page.get_by_label("As slow as a cable").check()
+    desk.quiet()
+    desk.button("Play").click()
+    expect(desk.page.get_by_text(re.compile(r"\d+ messages came"))).to_contain_text(re.compile(r"[1-9]\d* messages"))
+    desk.button("Stop").click()
+    # What was set is there when the take is open again.
+    desk.reopen()
+    rig(desk)
+    expect(desk.page.get_by_label("Output")).to_have_value("Simulated instrument")

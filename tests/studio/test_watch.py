@@ -71,4 +71,5 @@ def test_no_script_is_run_that_does_not_ship(path: str) -> None:
     assert policy["script-src"] == "'self'"
     assert policy["frame-ancestors"] == "'none'"
     assert "microphone=()" in answer["Permissions-Policy"]
+    assert "midi=(self)" in answer["Permissions-Policy"]
     assert answer["X-Frame-Options"] == "DENY"

@@ -1,12 +1,16 @@
 /** Record and stop, in the transport; what happens is told in words beside it. */
 import { useEffect } from "react";
 import { useDesk } from "../desk/take/state";
+import { openOutputs } from "./outputs";
 import { again, drop, isRecording, listen, recordOrStop, useRecorder } from "./recorder";
 
 export function RecordKey() {
   const { phase, left, messages, problem } = useRecorder();
   const score = useDesk((state) => state.score);
   useEffect(listen, []);
+  const takeId = score?.id;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: each take has its own
+  useEffect(openOutputs, [takeId]);
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       const typing = (event.target as HTMLElement).closest(

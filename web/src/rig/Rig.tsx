@@ -7,6 +7,7 @@ import { addPart } from "./armed";
 import { Inside } from "./Inside";
 import { Instruments } from "./Instruments";
 import { Keyboard } from "./Keyboard";
+import { Outputs } from "./Outputs";
 import { type ClickWhen, keepPlayed, type Mode, playedBefore, set, useRecorder } from "./recorder";
 import { Waiting } from "./Waiting";
 
@@ -49,6 +50,7 @@ export function Rig() {
         <Keyboard />
         <div className="flex w-64 shrink-0 flex-col gap-2 overflow-y-auto text-[13px]">
           <Instruments />
+          <Outputs />
           <Inside />
         </div>
       </div>

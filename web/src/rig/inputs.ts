@@ -13,6 +13,17 @@ export const useInputs = create<InputsState>()(() => ({ state: "closed", inputs:
 const { setState: set } = useInputs;
 
 let access: MIDIAccess | null = null;
+const listeners = new Set<() => void>();
+
+/** What is plugged in, once the player has let it in. */
+export const midi = (): MIDIAccess | null => access;
+
+/** Told whenever something is plugged in or out; the result ends it. */
+export function onPlugs(listener: () => void): () => void {
+  listeners.add(listener);
+  listener();
+  return () => listeners.delete(listener);
+}
 const LENGTHS: Record<number, number> = { 8: 3, 9: 3, 10: 3, 11: 3, 12: 2, 13: 2, 14: 3 };
 
 /** Ask for what is plugged in. */
@@ -43,6 +54,7 @@ function list(): void {
     names.push(name);
     input.onmidimessage = (event) => hear(name, event);
   });
+  for (const listener of listeners) listener();
   set({
     inputs: names,
     problem: access && !names.length ? "Nothing is plugged in. It is listed here as soon as it is." : null,

@@ -58,6 +58,9 @@ interface Handed {
   round: number;
 }
 
+/** Messages that are handed over, and from when on (seconds of the audio clock) earlier ones are taken back. */
+export type Told = Extract<Order, { kind: "play" }>;
+
 /** A place in the take, in seconds, and how often it has gone round before. */
 export interface Place {
   second: number;
@@ -101,6 +104,8 @@ class Player {
   private again = 0;
   private stale = false;
   private readonly clock = new TwoClocks();
+  /** Told of all that is handed over; says which parts are heard elsewhere, and not here. */
+  outward: ((told: Told) => ReadonlySet<number>) | null = null;
 
   load(programme: Programme): void {
     if (this.programme?.takeId !== programme.takeId) {
@@ -369,7 +374,8 @@ class Player {
 
   /** Where the playing ends, in seconds. */
   private get end(): number {
-    return now().recording ? LONGEST_SECONDS : (this.programme?.seconds ?? 0);
+    // What is said at the very end of the take is said, too.
+    return now().recording ? LONGEST_SECONDS : (this.programme?.seconds ?? 0) + 0.002;
   }
 
   private get parts(): number {
@@ -403,7 +409,19 @@ class Player {
   }
 
   private order(order: Order): void {
-    this.synth?.port.postMessage(order);
+    const elsewhere = order.kind === "play" ? this.outward?.(order) : undefined;
+    this.synth?.port.postMessage(
+      order.kind === "play" && elsewhere?.size ? without(order, elsewhere) : order,
+    );
+  }
+
+  /** Seconds of the audio clock, and the page's clock (ms) when that is heard. */
+  get seconds(): number {
+    return this.context?.currentTime ?? 0;
+  }
+
+  pageTime(seconds: number): number {
+    return this.context ? this.clock.page(this.context, seconds) : performance.now();
   }
 
   /** Begin anew at context time `at`: fetch first, and only then take back what was there. */
@@ -496,6 +514,15 @@ class Player {
     this.stop();
     set({ problem: thrown instanceof Error ? thrown.message : "The sound could not be started." });
   }
+}
+
+/** What is handed over, without the notes of some parts: everything else goes through, so that they join again as they should. */
+function without(told: Told, parts: ReadonlySet<number>): Told {
+  const bytes = told.bytes.slice();
+  told.parts.forEach((part, message) => {
+    if (parts.has(part) && bytes[message * 3] >> 4 === 9) bytes[message * 3 + 2] = 0;
+  });
+  return { ...told, bytes };
 }
 
 /**

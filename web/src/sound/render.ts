@@ -53,7 +53,11 @@ export async function renderStretch(stretch: Stretch): Promise<Float32Array> {
 
 declare global {
   interface Window {
-    lull?: { render: typeof renderStretch };
+    /** `sent`: what the simulated instrument was sent, once the rig is there. */
+    lull?: {
+      render: typeof renderStretch;
+      sent?: () => readonly { at: number; came: number; bytes: readonly number[] }[];
+    };
   }
 }
 

@@ -1,0 +1,227 @@
+/**
+ * Out to one's own instruments: what is handed to the practice synth also goes to the outputs of its parts, timed ahead by
+ * the audio clock. What waits here can still be taken back; what was sent is let go of when the playing stops.
+ */
+import { create } from "zustand";
+import { desk } from "../desk/take/state";
+import { secondsAt, tickAt } from "../score/score";
+import { player, type Told, usePlayer } from "../sound/player";
+import { midi, onPlugs } from "./inputs";
+import { type Out, simulated } from "./simulated";
+
+export const SIMULATED = "Simulated instrument";
+
+/** Where a part goes. */
+export interface Destination {
+  output: string;
+  /** 1 to 16; 0: the channel that its part has. */
+  channel: number;
+  /** Its messages are sent later by so much (ms); negative: sooner. */
+  delay: number;
+  /** The practice synth plays it too. */
+  beside: boolean;
+}
+
+interface OutputsState {
+  outputs: readonly string[];
+  /** By part. */
+  to: Readonly<Record<number, Destination>>;
+  /** Start, stop and clock are sent along. */
+  clock: boolean;
+}
+
+export const useOutputs = create<OutputsState>()(() => ({ outputs: [SIMULATED], to: {}, clock: false }));
+const { getState: now, setState: set } = useOutputs;
+
+const TURN_MS = 20;
+/** So far ahead messages leave this page; when it is behind others its timers run once a second. */
+const AHEAD_MS = 120;
+const HIDDEN_AHEAD_MS = 1600;
+const DATA_BYTES = [2, 2, 2, 2, 1, 1, 2];
+const CLOCKS_A_QUARTER = 24;
+
+interface Waiting {
+  /** Seconds of the audio clock. */
+  time: number;
+  output: string;
+  delay: number;
+  bytes: number[];
+}
+
+let queue: Waiting[] = [];
+/** Of each output the keys that are down, as channel and key. */
+const down = new Map<string, Set<number>>();
+const PLACE = "lull.outputs";
+
+export function sendTo(part: number, destination: Destination | null): void {
+  const { [part]: _, ...rest } = now().to;
+  letGo();
+  set({ to: destination ? { ...rest, [part]: destination } : rest });
+  save();
+  void player.refresh();
+}
+
+export function setClock(clock: boolean): void {
+  set({ clock });
+  save();
+}
+
+function save(): void {
+  const take = desk().score?.id;
+  if (take) localStorage.setItem(`${PLACE} ${take}`, JSON.stringify({ to: now().to, clock: now().clock }));
+}
+
+/** What was set for the take that is open. */
+export function recall(): void {
+  const kept = localStorage.getItem(`${PLACE} ${desk().score?.id}`);
+  const { to = {}, clock = false } = kept ? JSON.parse(kept) : {};
+  set({ to, clock });
+}
+
+function outOf(name: string): Out | null {
+  if (name === SIMULATED) return simulated;
+  let found: Out | null = null;
+  midi()?.outputs.forEach((output) => {
+    if (output.name === name && output.state === "connected")
+      found = { send: (bytes, at) => output.send(bytes, at) };
+  });
+  return found;
+}
+
+/** What is handed over: kept until it is due. Says which parts are heard there alone. */
+function take(told: Told): ReadonlySet<number> {
+  const { to } = now();
+  const { clearFrom } = told;
+  if (clearFrom !== null) queue = queue.filter(({ time }) => time < clearFrom);
+  const made: Waiting[] = [];
+  told.parts.forEach((part, message) => {
+    const destination = to[part];
+    if (!destination) return;
+    const status = told.bytes[message * 3];
+    const bytes = [
+      ...told.bytes.subarray(message * 3, message * 3 + 1 + (DATA_BYTES[(status >> 4) - 8] ?? 0)),
+    ];
+    if (destination.channel) bytes[0] = (status & 0xf0) | (destination.channel - 1);
+    made.push({ time: told.times[message], output: destination.output, delay: destination.delay, bytes });
+  });
+  if (made.length) {
+    // In the order of time, and as they were told where that is the same.
+    queue = [...queue, ...made]
+      .map((one, row) => [one, row] as const)
+      .sort(inTime)
+      .map(([one]) => one);
+  }
+  return new Set(
+    Object.keys(to)
+      .map(Number)
+      .filter((part) => !to[part].beside),
+  );
+}
+
+const inTime = (a: readonly [Waiting, number], b: readonly [Waiting, number]) =>
+  a[0].time - b[0].time || a[1] - b[1];
+
+/** Send what is due. */
+function turn(): void {
+  const ahead = (document.hidden ? HIDDEN_AHEAD_MS : AHEAD_MS) / 1000;
+  const until = player.seconds + ahead;
+  let sent = 0;
+  while (sent < queue.length && queue[sent].time <= until) send(queue[sent++]);
+  if (sent) queue = queue.slice(sent);
+  if (now().clock) clocks(until);
+}
+
+function send({ time, output, delay, bytes }: Waiting): void {
+  outOf(output)?.send(bytes, player.pageTime(time) + delay);
+  const [status, key, force = 0] = bytes;
+  const keys = down.get(output) ?? new Set<number>();
+  down.set(output, keys);
+  const place = ((status & 0x0f) << 7) | key;
+  if (status >> 4 === 9 && force) keys.add(place);
+  else if (status >> 4 === 8 || status >> 4 === 9) keys.delete(place);
+}
+
+/** All that sounds is let go: on stopping, on leaving, when a part goes elsewhere. */
+export function letGo(): void {
+  const at = performance.now();
+  for (const [output, keys] of down) {
+    const out = outOf(output);
+    for (const place of keys) out?.send([0x80 | (place >> 7), place & 0x7f, 64], at);
+    for (const channel of new Set([...keys].map((place) => place >> 7)))
+      out?.send([0xb0 | channel, 123, 0], at);
+    keys.clear();
+  }
+}
+
+// ---- start, stop and clock (MIDI 1.0, System Real Time)
+
+let nextClock: number | null = null;
+
+function everywhere(bytes: number[], at: number): void {
+  for (const output of new Set(Object.values(now().to).map((one) => one.output)))
+    outOf(output)?.send(bytes, at);
+}
+
+function started(): void {
+  if (!now().clock) return;
+  const { score } = desk();
+  const second = usePlayer.getState().resting;
+  if (!score) return;
+  const sixteenths = Math.round(tickAt(score, second) / (score.resolution / 4));
+  everywhere([0xf2, sixteenths & 0x7f, (sixteenths >> 7) & 0x7f], performance.now());
+  everywhere([sixteenths ? 0xfb : 0xfa], performance.now());
+  nextClock = null;
+}
+
+function clocks(until: number): void {
+  const { score } = desk();
+  if (!score || !usePlayer.getState().playing) return;
+  const here = player.placeAt(performance.now());
+  if (!here) return;
+  const step = score.resolution / CLOCKS_A_QUARTER;
+  const heard = player.seconds;
+  nextClock ??= Math.ceil(tickAt(score, here.second) / step);
+  for (;;) {
+    const second = secondsAt(score, nextClock * step);
+    const at = player.heardAt({ second, round: here.round });
+    if (at === null || (at - performance.now()) / 1000 > until - heard) return;
+    everywhere([0xf8], at);
+    nextClock += 1;
+  }
+}
+
+/** Send from now on; the result ends it. */
+export function openOutputs(): () => void {
+  player.outward = take;
+  if (window.lull) window.lull.sent = () => simulated.kept;
+  recall();
+  const timer = window.setInterval(turn, TURN_MS);
+  const list = () => {
+    const names: string[] = [];
+    midi()?.outputs.forEach((output) => {
+      if (output.state === "connected") names.push(output.name ?? "An output");
+    });
+    set({ outputs: [SIMULATED, ...names] });
+  };
+  const plugs = onPlugs(list);
+  const stops = usePlayer.subscribe((state, was) => {
+    if (state.playing && !was.playing) started();
+    if (!state.playing && was.playing) {
+      queue = queue.filter(({ time }) => time <= player.seconds + 0.01);
+      turn();
+      queue = [];
+      letGo();
+      if (now().clock) everywhere([0xfc], performance.now());
+    }
+  });
+  window.addEventListener("pagehide", letGo);
+  return () => {
+    letGo();
+    window.clearInterval(timer);
+    plugs();
+    stops();
+    window.removeEventListener("pagehide", letGo);
+    player.outward = null;
+    queue = [];
+  };
+}
