@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import { answered, api, type Schemas, sentence } from "../api/client";
 import { arrangeRows } from "../desk/take/arranging";
-import { hideLive, type LiveMessage, showLive } from "../desk/take/live";
+import { hideLive, Live } from "../desk/take/live";
 import { letGo, readAnew } from "../desk/take/shaping";
 import { desk, set as setDesk, takePath } from "../desk/take/state";
 import { secondsAt, tickAt } from "../score/score";
@@ -58,6 +58,7 @@ const LOOK_MS = 60;
 const EARLY_SECONDS = 0.25;
 /** Of what was played without recording so much is remembered (ms). */
 const REMEMBERED_MS = 5 * 60_000;
+const MOST_REMEMBERED = 100_000;
 const LEAD_MS = 120;
 
 export const armedPart = (): number => recorder().armed ?? desk().fronts[0] ?? 0;
@@ -68,7 +69,8 @@ interface Running {
   from: number;
   loop: [number, number] | null;
   /** What was played in the round that is seen now. */
-  shown: LiveMessage[];
+  shown: Live;
+  messages: number;
   round: number;
   number: number;
   pending: Piece["events"];
@@ -102,7 +104,18 @@ export async function record(): Promise<void> {
   const id = crypto.randomUUID();
   const part = armedPart();
   const from = secondsAt(score, start);
-  running = { id, part, from, loop, shown: [], round: 0, number: 0, pending: [], clicked: -1 };
+  running = {
+    id,
+    part,
+    from,
+    loop,
+    shown: new Live(part, score),
+    messages: 0,
+    round: 0,
+    number: 0,
+    pending: [],
+    clicked: -1,
+  };
   set({ phase: countIn ? "counting" : "recording", messages: 0, problem: null, left: 0 });
   const asked: Schemas["PassAsked"] = {
     id,
@@ -159,11 +172,9 @@ function look(): void {
   }
   if (phase === "counting") set({ phase: "recording", left: 0 });
   if (click === "throughout") clickBeats(here.second);
-  if (running.round !== here.round) {
-    running.shown = [];
-    running.round = here.round;
-  }
-  showLive(running.part, running.shown, here.second);
+  if (running.round !== here.round) nextRound(here.round);
+  if (running.messages !== recorder().messages) set({ messages: running.messages });
+  running.shown.show(here.second);
 }
 
 let lastBeat = -1;
@@ -188,7 +199,11 @@ function take(bytes: Bytes, at: number): void {
   void player.live(part, bytes);
   const here = usePlayer.getState().playing ? player.placeAt(at) : null;
   remembered.push({ bytes, at, second: here?.second ?? null });
-  while (remembered.length && remembered[0].at < at - REMEMBERED_MS) remembered.shift();
+  if (remembered.length > 2 * MOST_REMEMBERED || remembered[0].at < at - 2 * REMEMBERED_MS) {
+    // Cut off now and then, not with every message.
+    const first = remembered.findIndex((one) => one.at >= at - REMEMBERED_MS);
+    remembered.splice(0, Math.max(first, remembered.length - MOST_REMEMBERED));
+  }
   if (!running && !recorder().remembered) set({ remembered: remembered.length });
   if (!running || !here || isLeftOut(kindOfMessage(bytes), recorder().leaveOut)) return;
   let second = here.second;
@@ -197,12 +212,16 @@ function take(bytes: Bytes, at: number): void {
     second = running.from;
   }
   running.pending.push([here.round, Math.max(second, 0), hex(bytes)]);
-  if (here.round !== running.round) {
-    running.shown = [];
-    running.round = here.round;
-  }
-  running.shown.push([second, bytes]);
-  set({ messages: recorder().messages + 1 });
+  if (here.round !== running.round) nextRound(here.round);
+  running.shown.add(second, bytes);
+  running.messages += 1;
+}
+
+function nextRound(round: number): void {
+  const { score } = desk();
+  if (!running || !score) return;
+  running.shown = new Live(running.part, score);
+  running.round = round;
 }
 
 const hex = (bytes: Bytes) => bytes.map((byte) => byte.toString(16).padStart(2, "0")).join("");
@@ -222,7 +241,7 @@ export async function stop(): Promise<void> {
   const end = Math.max(player.position(), mine.from);
   sendPiece();
   quiet();
-  if (recorder().phase === "counting" && !recorder().messages) {
+  if (recorder().phase === "counting" && !mine.messages) {
     set({ phase: "idle" });
     void waiting.drop(desk().score?.id ?? "", mine.id);
     return;

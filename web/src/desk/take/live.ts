@@ -4,9 +4,6 @@ import { type Score, tickAt } from "../../score/score";
 import { showingPitches, yOfPitch } from "../page/camera";
 import { desk, frontParts, look, set, setLayers } from "./state";
 
-/** A message of the part's channel, at a second of the take. */
-export type LiveMessage = readonly [second: number, bytes: readonly number[]];
-
 interface Note {
   pitch: number;
   velocity: number;
@@ -14,51 +11,99 @@ interface Note {
   end: number | null;
 }
 
-/** Show what was played so far on a part; `now` is the second that has been reached. */
-export function showLive(part: number, messages: readonly LiveMessage[], now: number): void {
-  const { score, layers } = desk();
-  if (!score) return;
-  const notes: Note[] = [];
-  const controls = new Map<string, [number, number][]>();
-  const tick = (second: number) => Math.round(tickAt(score, second));
-  const range = score.parts[part].bendRange.at(-1)?.[1] ?? 2;
-  for (const [second, [status, one, two = 0]] of messages) {
-    const kind = status & 0xf0;
-    if (kind === 0x90 && two) notes.push({ pitch: one, velocity: two, start: tick(second), end: null });
-    else if (kind === 0x80 || kind === 0x90) {
-      const note = notes.find(({ pitch, end }) => pitch === one && end === null);
-      if (note) note.end = tick(second);
-    } else {
-      const [key, value] = control(kind, one, two, range);
-      if (key) controls.set(key, [...(controls.get(key) ?? []), [tick(second), value]]);
-    }
-  }
-  const until = tick(now);
-  makeRoom(score, until, notes);
-  const lanes = new Map(layers.kept.lanes);
-  for (const [key, points] of controls) lanes.set(key, grown(key, layers.kept.lanes.get(key), points));
-  setLayers({
-    tried: {
-      velocities: layers.kept.velocities,
-      lanes,
-      shapes: new Map(),
-      coming: [
-        {
-          part,
-          start: notes.map(({ start }) => start),
-          end: notes.map(({ start, end }) => Math.max(end ?? until, start + 1)),
-          pitch: notes.map(({ pitch }) => pitch),
-          velocity: notes.map(({ velocity }) => velocity),
-          bends: notes.map(() => []),
-        },
-      ],
-      // No take has this: nothing is heard of it but from the instrument itself.
-      revision: -1,
-    },
-  });
+interface Moved {
+  tick: number[];
+  value: number[];
 }
 
+/** Nodes that are nearer than this are seen as one, the latest: thousands may come within a second. */
+const NEAR_TICKS = 8;
 const MORE_BARS = 8;
+
+/** What was played so far, in one round on a part. */
+export class Live {
+  private readonly notes: Note[] = [];
+  private readonly open = new Map<number, Note>();
+  private readonly controls = new Map<string, Moved>();
+  private readonly range: number;
+
+  constructor(
+    private readonly part: number,
+    private readonly score: Score,
+  ) {
+    this.range = score.parts[part]?.bendRange.at(-1)?.[1] ?? 2;
+  }
+
+  /** A message at a second of the take. */
+  add(second: number, [status, one, two = 0]: readonly number[]): void {
+    const kind = status & 0xf0;
+    const tick = Math.round(tickAt(this.score, second));
+    const key = ((status & 0x0f) << 7) | one;
+    if (kind === 0x90 && two) {
+      const note = { pitch: one, velocity: two, start: tick, end: null };
+      this.notes.push(note);
+      this.open.set(key, note);
+    } else if (kind === 0x80 || kind === 0x90) {
+      const note = this.open.get(key);
+      if (note) note.end = tick;
+      this.open.delete(key);
+    } else this.move(control(kind, one, two, this.range), tick);
+  }
+
+  private move([key, value]: [string, number], tick: number): void {
+    if (!key) return;
+    const moved = this.controls.get(key) ?? { tick: [], value: [] };
+    this.controls.set(key, moved);
+    const last = moved.tick.length - 1;
+    if (last > 0 && tick - moved.tick[last - 1] < NEAR_TICKS) {
+      moved.tick[last] = tick;
+      moved.value[last] = value;
+    } else {
+      moved.tick.push(tick);
+      moved.value.push(value);
+    }
+  }
+
+  /** Show it; `now` is the second of the take that has been reached. */
+  show(now: number): void {
+    const { score, layers } = desk();
+    if (!score) return;
+    const { kept } = layers;
+    const until = tickAt(score, now);
+    makeRoom(score, until, this.notes);
+    const lanes = new Map(kept.lanes);
+    if (desk().fronts[0] === this.part)
+      for (const [key, moved] of this.controls) lanes.set(key, grown(key, kept.lanes.get(key), moved));
+    setLayers({
+      tried: {
+        velocities: kept.velocities,
+        lanes,
+        shapes: new Map(),
+        coming: [
+          {
+            part: this.part,
+            start: this.notes.map(({ start }) => start),
+            end: this.notes.map(({ start, end }) => Math.max(end ?? Math.round(until), start + 1)),
+            pitch: this.notes.map(({ pitch }) => pitch),
+            velocity: this.notes.map(({ velocity }) => velocity),
+            bends: this.notes.map(() => []),
+          },
+        ],
+        // No take has this: nothing is heard of it but from the instrument itself.
+        revision: -1,
+      },
+    });
+  }
+}
+
+export const hideLive = () => setLayers({ tried: null });
+
+function control(kind: number, one: number, two: number, range: number): [string, number] {
+  if (kind === 0xb0) return [`cc:${one}`, two];
+  if (kind === 0xd0) return ["pressure", one];
+  if (kind === 0xe0) return [BEND, (((two << 7) | one) / 8192 - 1) * range];
+  return ["", 0];
+}
 
 /** What goes on past the end of the take, or beyond the rows in sight, gets room. */
 function makeRoom(score: Score, until: number, notes: readonly Note[]): void {
@@ -79,44 +124,36 @@ function makeRoom(score: Score, until: number, notes: readonly Note[]): void {
   if (!rowsFit || newest === undefined) return;
   const y = yOfPitch(camera, newest);
   if (y >= 0 && y + camera.row <= camera.notesHeight) return;
-  const played = [...notes.map(({ pitch }) => pitch), ...frontParts().flatMap(({ pitch }) => [...pitch])];
-  look((now) => showingPitches(now, score, Math.min(...played), Math.max(...played)));
+  const there = frontParts().filter((part) => part.start.length);
+  const lowest = Math.min(newest, ...notes.map(({ pitch }) => pitch), ...there.map((part) => part.lowest));
+  const highest = Math.max(newest, ...notes.map(({ pitch }) => pitch), ...there.map((part) => part.highest));
+  look((now) => showingPitches(now, score, lowest, highest));
   set({ rowsFit: true });
 }
 
-export const hideLive = () => setLayers({ tried: null });
-
-function control(kind: number, one: number, two: number, range: number): [string, number] {
-  if (kind === 0xb0) return [`cc:${one}`, two];
-  if (kind === 0xd0) return ["pressure", one];
-  if (kind === 0xe0) return [BEND, (((two << 7) | one) / 8192 - 1) * range];
-  return ["", 0];
-}
-
 /** A lane with what was moved, in place of what it says there. */
-function grown(key: string, old: LaneNodes | undefined, points: readonly [number, number][]): LaneNodes {
-  const [first, last] = [points[0][0], points[points.length - 1][0]];
-  const before = old ? old.tick.findIndex((one) => one >= first) : 0;
-  const after = old ? old.tick.findIndex((one) => one > last) : -1;
-  const head = before < 0 ? (old?.tick.length ?? 0) : before;
-  const tail = after < 0 ? (old?.tick.length ?? 0) : after;
-  const tick = [
-    ...(old?.tick.subarray(0, head) ?? []),
-    ...points.map(([at]) => at),
-    ...(old?.tick.subarray(tail) ?? []),
-  ];
-  const value = [
-    ...(old?.value.subarray(0, head) ?? []),
-    ...points.map(([, one]) => one),
-    ...(old?.value.subarray(tail) ?? []),
-  ];
-  return {
-    key,
-    tick: Int32Array.from(tick),
-    value: Float32Array.from(value),
-    moves: new Uint8Array(tick.length),
-    bent: new Map(),
-    lowest: Math.min(old?.lowest ?? Number.POSITIVE_INFINITY, ...points.map(([, one]) => one)),
-    highest: Math.max(old?.highest ?? Number.NEGATIVE_INFINITY, ...points.map(([, one]) => one)),
-  };
+function grown(key: string, old: LaneNodes | undefined, { tick, value }: Moved): LaneNodes {
+  const [first, last] = [tick[0], tick[tick.length - 1]];
+  const count = old?.tick.length ?? 0;
+  const before = old?.tick.findIndex((one) => one >= first) ?? -1;
+  const after = old?.tick.findIndex((one) => one > last) ?? -1;
+  const head = before < 0 ? count : before;
+  const tail = after < 0 ? count : after;
+  const size = head + tick.length + count - tail;
+  const ticks = new Int32Array(size);
+  const values = new Float32Array(size);
+  if (old) {
+    ticks.set(old.tick.subarray(0, head));
+    values.set(old.value.subarray(0, head));
+    ticks.set(old.tick.subarray(tail), head + tick.length);
+    values.set(old.value.subarray(tail), head + tick.length);
+  }
+  ticks.set(tick, head);
+  values.set(value, head);
+  let [lowest, highest] = [old?.lowest ?? Number.POSITIVE_INFINITY, old?.highest ?? Number.NEGATIVE_INFINITY];
+  for (const one of value) {
+    lowest = Math.min(lowest, one);
+    highest = Math.max(highest, one);
+  }
+  return { key, tick: ticks, value: values, moves: new Uint8Array(size), bent: new Map(), lowest, highest };
 }
