@@ -41,6 +41,7 @@ def main() -> None:
     parser.add_argument("--judge", type=float, metavar="MINUTES", help="judge random strokes on random takes")
     parser.add_argument("--seed", type=int, default=1_000_000, help="where the judge begins")
     parser.add_argument("--mutants", type=int, metavar="N", help="small faults in the core: does a test see them?")
+    parser.add_argument("--record", type=float, metavar="MINUTES", help="play in and out for so long")
     parser.add_argument("--players", type=int, metavar="N", help="many players at once, and many takes")
     parser.add_argument("--harm", type=float, metavar="MINUTES", help="mutated files and calls, slow clients, kills")
     options = parser.parse_args()
@@ -53,7 +54,9 @@ def main() -> None:
         mutants.tried(options.mutants, options.seed)
         return
     prepare()
-    if options.players is not None:
+    if options.record is not None:
+        recorded(60 * options.record)
+    elif options.players is not None:
         from bench import players
 
         players.measured(options.players)
@@ -91,6 +94,31 @@ def judged(minutes: float, seed: int) -> None:
     for verdict in judge.verdicts.values():
         for fault in verdict.faults[:5]:
             print(f"  {fault}")
+
+
+def recorded(seconds: float) -> None:
+    """Playing in and out."""
+    from django.contrib.auth.models import User
+    from playwright.sync_api import sync_playwright
+
+    from bench import recording
+    from bench.performance import crowded, performance
+    from studio.services import takes
+    from studio.signing_in import link_token
+
+    user = User.objects.create_user("bench")
+    take = takes.add(user, "Line.mid", performance(notes=2_000, pedals=0, parts=1))
+    dense = takes.add(user, "Crowd.mid", crowded())
+    port = free_port()
+    with serving(port, os.environ), sync_playwright() as playwright:
+        chrome = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
+        page = chrome.new_page(viewport={"width": 1280, "height": 800}, base_url=f"http://127.0.0.1:{port}")
+        page.goto(f"/enter/{link_token(user)}")
+        page.wait_for_url("/")
+        recording.pieces(page, str(take.pk))
+        recording.flood(page, str(take.pk), seconds)
+        recording.output(page, str(dense.pk), min(seconds, 60))
+        chrome.close()
 
 
 def measured() -> None:

@@ -68,6 +68,12 @@ def wheel(nodes: int, notes: int = 4_000, seed: int = 3, bends: bool = False) ->
     return _one_track("Lead", events)
 
 
+def crowded(seconds: int = 60) -> bytes:
+    """As much as a cable carries: a controller a millisecond."""
+    events = [(row, mido.Message("control_change", control=1, value=row % 128)) for row in range(seconds * 960)]
+    return _one_track("Crowd", events)
+
+
 def leaned(notes: int = 2_000, nodes: int = 30, seed: int = 5) -> bytes:
     """Notes that overlap, each key leaned on by itself in so many values."""
     dice = random.Random(seed)

@@ -6,6 +6,7 @@ import { create } from "zustand";
 import { desk } from "../desk/take/state";
 import { secondsAt, tickAt } from "../score/score";
 import { player, type Told, usePlayer } from "../sound/player";
+import { gear } from "./gear";
 import { midi, onPlugs } from "./inputs";
 import { type Out, simulated } from "./simulated";
 
@@ -193,7 +194,10 @@ function clocks(until: number): void {
 /** Send from now on; the result ends it. */
 export function openOutputs(): () => void {
   player.outward = take;
-  if (window.lull) window.lull.sent = () => simulated.kept;
+  if (window.lull) {
+    window.lull.sent = () => simulated.kept;
+    window.lull.say = (bytes, at) => gear.say(bytes, at);
+  }
   recall();
   const timer = window.setInterval(turn, TURN_MS);
   const list = () => {

@@ -51,13 +51,16 @@ export async function renderStretch(stretch: Stretch): Promise<Float32Array> {
   return left.map((sample, i) => (sample + right[i]) / 2);
 }
 
+/** What scripts in the page can do: hear a stretch; and, once the rig is there, play, and see what its output was sent. */
+interface Scripted {
+  render: typeof renderStretch;
+  say?: (bytes: number[], at: number) => void;
+  sent?: () => readonly { at: number; came: number; bytes: readonly number[] }[];
+}
+
 declare global {
   interface Window {
-    /** `sent`: what the simulated instrument was sent, once the rig is there. */
-    lull?: {
-      render: typeof renderStretch;
-      sent?: () => readonly { at: number; came: number; bytes: readonly number[] }[];
-    };
+    lull?: Scripted;
   }
 }
 
