@@ -7,7 +7,7 @@ on others belongs to single notes, each on a channel of its own, as members of a
 import base64
 import binascii
 import zlib
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from functools import lru_cache
 from typing import NamedTuple
@@ -86,6 +86,12 @@ def unpacked(text: str) -> Events:
     except (binascii.Error, zlib.error, BadFile, ValueError) as fault:
         raise ValueError(f"events cannot be read as a pass: {fault}") from None
     return track
+
+
+def repacked(text: str, moved: Callable[[Ints], Ints]) -> str:
+    """The same messages at other ticks."""
+    track = unpacked(text)
+    return pack(replace(track, tick=moved(track.tick)))
 
 
 def _message(words: str) -> bytes:

@@ -28,6 +28,19 @@ def blank(bpm: float, beats: int, unit: int, fifths: int = 0, is_minor: bool = F
     return smf.compose(1, RESOLUTION, [_track(conductor, end), _part(name, 0, end)])
 
 
+def blank_at(resolution: int, tempo: Sequence[tuple[int, int]], beats: int, names: Sequence[str], end: int) -> bytes:
+    """A file of empty bars of `beats` quarters, with a tempo (ticks, microseconds a quarter) and some parts."""
+    bar = beats * resolution
+    end = -(-max(end, 1) // bar) * bar
+    metas = [
+        (0, smf.TIME_SIGNATURE, bytes((beats, 2, 24, 8))),
+        *((tick, smf.TEMPO, micros.to_bytes(3)) for tick, micros in tempo),
+    ]
+    free = [number for number in range(16) if number != PERCUSSION]
+    parts = [_part(name, free[row % len(free)], end) for row, name in enumerate(names)]
+    return smf.compose(1, resolution, [_track(metas, end), *parts])
+
+
 def with_part(data: bytes, name: str) -> bytes:
     """A file with one part more, of which nothing is played yet, on the first channel that no other part has.
 

@@ -171,6 +171,9 @@ def mark(take: Take, stroke: AnyStroke) -> Mark:
 def _mark(take: Take, stroke: AnyStroke) -> Mark:
     try:
         start, end, parts, count = on_notes.reach(stroke, take)
+        # It may reach notes and still have nothing to draw: what it would go by is gone.
+        line, grips = on_notes.line(stroke, take), on_notes.grips(stroke, take)
+        threads = _threads(take, stroke, parts) if isinstance(stroke, NoteGlide) else []
     except NothingMatched:
         return Mark(label=stroke.label(), place="", start=0, end=0, line=[], grips=[], parts=[], count=0, threads=[])
     # What comes a little before or after a bar line belongs to the bar that the hand was aiming at; a note that is
@@ -185,11 +188,11 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
         "place": f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}",
         "start": start,
         "end": end,
-        "line": on_notes.line(stroke, take),
-        "grips": on_notes.grips(stroke, take),
+        "line": line,
+        "grips": grips,
         "parts": parts,
         "count": count,
-        "threads": _threads(take, stroke, parts) if isinstance(stroke, NoteGlide) else [],
+        "threads": threads,
     }
 
 

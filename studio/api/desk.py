@@ -253,10 +253,11 @@ def messages(
     chase: bool = False,
     held: bool = False,
     before: Index | None = None,
+    way: Literal["plain", "mpe"] | None = None,
 ) -> HttpResponse:
     """What the practice synth plays from `start` to `end`; `before`: as it was before that stroke (0: the newest).
 
     With `chase`, what is in force at the start comes first; with `held`, the notes that sound there are struck as well.
     """
     take = takes.get(owner(request), take_id)
-    return _json(request, listening.messages(take, start, end, chase, held, before))
+    return _json(request, listening.messages(take, start, end, chase, held, before, way))

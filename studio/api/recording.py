@@ -49,6 +49,15 @@ class PartMade(Schema):
     id: int
 
 
+class BarsAsked(Schema):
+    """Quarters a bar, and seconds of the take at which its beats were tapped; absent: they are found."""
+
+    beats: Annotated[int, Field(strict=True, ge=1, le=16)] = 4
+    taps: (
+        Annotated[list[Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]], Field(max_length=20_000)] | None
+    ) = None
+
+
 class PassAsked(Schema):
     """A pass that is going to be played: fields as in `record.pass`. `loop_end`: the tick at which it goes round."""
 
@@ -126,6 +135,12 @@ def add_blank(request: HttpRequest, asked: BlankAsked) -> Status[Any]:
 def add_part(request: HttpRequest, take_id: UUID, asked: PartAsked) -> Status[Any]:
     """A part more, of which nothing is played yet."""
     return Status(201, {"id": recording.new_part(owner(request), take_id, asked.name)})
+
+
+@router.post("{uuid:take_id}/in-bars", response={201: Added, **REFUSALS})
+def put_in_bars(request: HttpRequest, take_id: UUID, asked: BarsAsked) -> Status[Any]:
+    """A new take from one that was played freely: bars are fitted to its beats."""
+    return Status(201, added(recording.in_bars(owner(request), take_id, asked.taps, asked.beats)))
 
 
 @router.get("{uuid:take_id}/passes", response={200: list[Waiting], **REFUSALS})

@@ -1,12 +1,14 @@
 """Messages for the practice synth: the same bytes that the file would hold."""
 
 import base64
+from functools import lru_cache
 from uuid import UUID
 
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 
 from expression.midi.playback import held_at, listen, message_bytes, stream
+from expression.midi.write import Way, sent
 from expression.strokes import AnyStroke
 from expression.take import Take as Recording
 from studio.models import Take
@@ -14,9 +16,20 @@ from studio.services.answers import Messages
 from studio.services.shaping import rehearsed, seen
 
 
-def messages(take: Take, start: float, end: float, chase: bool, held: bool, before: int | None) -> Messages:
-    """Messages from `start` to `end` seconds of the take as it is, or as it was before a stroke (0: the newest)."""
-    return _heard(take.revision, seen(take, before), start, end, chase, held)
+def messages(
+    take: Take, start: float, end: float, chase: bool, held: bool, before: int | None, way: Way | None = None
+) -> Messages:
+    """Messages from `start` to `end` seconds of the take as it is, or as it was before a stroke (0: the newest).
+
+    `way`: as its parts are sent, or plainly, or in zones, as in a file.
+    """
+    return _heard(take.revision, _sent(seen(take, before), way), start, end, chase, held)
+
+
+@lru_cache(maxsize=4)
+def _sent(take: Recording, way: Way | None) -> Recording:
+    """The same for as long as a take plays."""
+    return sent(take, way)
 
 
 def rehearse(

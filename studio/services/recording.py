@@ -15,7 +15,7 @@ from django.db.models import Count, Sum
 from django.db.models.functions import Length
 from typing_extensions import TypedDict
 
-from expression import gear, views
+from expression import freely, gear, views
 from expression.arrays import whole
 from expression.errors import BadStroke
 from expression.gear import GearFinding
@@ -75,6 +75,21 @@ def new_part(owner: AbstractBaseUser, take_id: UUID, name: str) -> int:
         # What was put away was made of fewer parts.
         folding.forget(take)
     return parts
+
+
+def in_bars(owner: AbstractBaseUser, take_id: UUID, taps: Sequence[float] | None, beats: int) -> Take:
+    """A new take from one that was played freely, in bars: its beats are those that were tapped, or that are found.
+
+    The other one stays. Raises NoSuchTake, BadStroke, BadFile.
+    """
+    take = takes.get(owner, take_id)
+    data, strokes = freely.in_bars(folding.shaped(take.pk, take.revision), taps, beats)
+    with transaction.atomic():
+        made = takes.add(owner, f"{take.name}, in bars.mid", data)
+        shaping.append(made, strokes)
+        made.summary = views.library.summary(folding.shaped(made.pk, made.revision).now.take)
+        made.save(update_fields=["summary"])
+    return made
 
 
 def begin(

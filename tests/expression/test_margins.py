@@ -9,8 +9,9 @@ import mido
 import numpy as np
 import pytest
 
+from expression import views
 from expression.errors import BadFile, NothingMatched
-from expression.history import applied
+from expression.history import History, Shaped, applied
 from expression.lanes import LANES
 from expression.midi import smf
 from expression.midi.read import read
@@ -202,3 +203,16 @@ def test_what_is_squeezed_takes_no_more_room_than_it_needs(
     take = read(file_of(phrase(velocities)))
     made = put(take, {"kind": "velocity.nudge", "by": 26, "limit": "squeeze"})
     assert made.parts[0].notes.velocity.tolist() == list(wanted)
+
+
+def test_a_stroke_whose_source_is_gone_is_listed_all_the_same() -> None:
+    """A curve that was given to others, whose own was switched off later."""
+    take = read(file_of(phrase([80] * 4)))
+    nodes = [{"at": 0, "value": 0}, {"at": 1, "value": 1}]
+    one = {"parts": [0], "notes": [[0, 0]]}
+    drawn = {"kind": "note.curve", "lane": "note:pitch", "where": one, "nodes": nodes}
+    given = {"kind": "note.copy", "lane": "note:pitch", "source": 0, "where": {"parts": [0]}}
+    history = History().add(parse_stroke(drawn)).add(parse_stroke(given)).change(1, on=False)
+    told = views.strokes.history(Shaped.of(take, history))["strokes"]
+    assert [stroke["idle"] is None for stroke in told] == [True, False]
+    assert told[1]["mark"]["place"] == ""

@@ -632,6 +632,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/in-bars": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put In Bars
+         * @description A new take from one that was played freely: bars are fitted to its beats.
+         */
+        post: operations["studio_api_recording_put_in_bars"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/jump": {
         parameters: {
             query?: never;
@@ -1362,6 +1382,19 @@ export interface components {
             beats: number[];
             /** Start */
             start: number[];
+        };
+        /**
+         * BarsAsked
+         * @description Quarters a bar, and seconds of the take at which its beats were tapped; absent: they are found.
+         */
+        BarsAsked: {
+            /**
+             * Beats
+             * @default 4
+             */
+            beats: number;
+            /** Taps */
+            taps?: number[] | null;
         };
         /**
          * Beat
@@ -7171,6 +7204,59 @@ export interface operations {
             };
         };
     };
+    studio_api_recording_put_in_bars: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BarsAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     studio_api_desk_jump: {
         parameters: {
             query?: never;
@@ -7302,6 +7388,7 @@ export interface operations {
                 chase?: boolean;
                 held?: boolean;
                 before?: number | null;
+                way?: ("plain" | "mpe") | null;
             };
             header?: never;
             path: {
