@@ -31,6 +31,8 @@ LONGEST_SOUND_SECONDS = 65 * 60
 MOST_SOUND_BYTES = 128 * MIB
 SOUND_RATES = (100, 400_000)
 MOST_SOUND_CHANNELS = 64
+MOST_BANK_BYTES = 64 * MIB
+MOST_BANKS_EACH = 16
 MOST_CALL_BYTES = 4 * MIB
 MOST_PIECE_EVENTS = 20_000
 """Of a pass that is being played in, in about a second."""
@@ -59,6 +61,8 @@ class Limit(NamedTuple):
 
 
 TABLE: tuple[Limit, ...] = (
+    Limit("A SoundFont", "size", f"{MOST_BANK_BYTES // MIB} MiB"),
+    Limit("An account", "SoundFonts", f"{MOST_BANKS_EACH}"),
     Limit("A pass that is played in", "events in one piece of it", f"{MOST_PIECE_EVENTS:,}"),
     Limit("A pass that is played in", "size, deflated", f"{MOST_PASS_BYTES // MIB} MiB"),
     Limit("A take", "passes that are neither kept nor dropped", f"{MOST_PASSES_WAITING}"),

@@ -137,6 +137,23 @@ class SignInTrouble(models.Model):
         return f"{self.failures} wrong guesses"
 
 
+class SoundBank(models.Model):
+    """A SoundFont that a player has brought, to hear takes by."""
+
+    id = models.UUIDField(primary_key=True, default=uuid4, editable=False)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="banks")
+    name = models.CharField(max_length=200)
+    data = models.BinaryField(help_text="The file as it came.")
+    presets = models.JSONField(default=list, help_text="Of each its name, bank and program.")
+    added_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("name",)
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class PassUnderWay(models.Model):
     """What is being played in: its pieces are kept as they come, until it is a stroke of its take."""
 

@@ -7,7 +7,7 @@ from django.conf import settings
 from django.core.files.uploadedfile import InMemoryUploadedFile, TemporaryUploadedFile, UploadedFile
 from django.core.files.uploadhandler import FileUploadHandler, SkipFile
 
-from expression.limits import MOST_READ_AT_ONCE
+from expression.limits import MOST_BANK_BYTES, MOST_READ_AT_ONCE
 
 
 class BoundedUpload(FileUploadHandler):
@@ -20,8 +20,9 @@ class BoundedUpload(FileUploadHandler):
 
     def handle_raw_input(self, *args: Any, **kwargs: Any) -> None:
         """Begin a request: all its files count together."""
-        sounds = self.request is not None and self.request.path.endswith("/sound")
-        self._most = settings.MOST_SOUND_BYTES if sounds else settings.MOST_UPLOAD_BYTES
+        path = self.request.path if self.request is not None else ""
+        most = {"sound": settings.MOST_SOUND_BYTES, "banks": MOST_BANK_BYTES}
+        self._most = most.get(path.rpartition("/")[2], settings.MOST_UPLOAD_BYTES)
         self._received = 0
 
     def new_file(self, *args: Any, **kwargs: Any) -> None:

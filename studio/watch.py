@@ -130,7 +130,8 @@ class Guarded:
 CONTENT_SECURITY = "; ".join(
     (
         "default-src 'none'",
-        "script-src 'self'",
+        # The player of SoundFonts unpacks their samples by WebAssembly that ships with it.
+        "script-src 'self' 'wasm-unsafe-eval'",
         # The engraver's drawings, and libraries that hold the page still under a dialog, bring styles with them.
         "style-src 'self' 'unsafe-inline'",
         "font-src 'self' data:",

@@ -13,9 +13,10 @@ from ninja.security import django_auth
 
 from expression.errors import Refused
 from expression.strokes import KINDS, explain
-from studio.api import desk, jobs, recording, session, sounds, takes
+from studio.api import banks, desk, jobs, recording, session, sounds, takes
 from studio.api.encoding import encode
 from studio.doors import NO_DATABASE, SENTENCES
+from studio.services.banks import NoSuchBank
 from studio.services.jobs import NoSuchJob
 from studio.services.recording import NoSuchPass
 from studio.services.shaping import Stale
@@ -40,6 +41,7 @@ api.add_router("takes", takes.router)
 api.add_router("takes", desk.router)
 api.add_router("takes", sounds.router)
 api.add_router("takes", recording.router)
+api.add_router("banks", banks.router)
 
 
 def _problem(status: int, detail: str, **more: Any) -> HttpResponse:
@@ -82,6 +84,7 @@ HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     TooManyGuesses: lambda request, error: _problem(429, str(error)),
     NoSuchTake: lambda request, error: _problem(404, "There is no such take in your library."),
     NoSuchJob: lambda request, error: _problem(404, "There is no such file of yours that waits or was read."),
+    NoSuchBank: lambda request, error: _problem(404, "There is no such SoundFont of yours."),
     NoSuchPass: lambda request, error: _problem(404, "There is no such pass of yours: it was kept, or let go."),
     Stale: lambda request, error: _problem(
         409, "This take was changed elsewhere since you opened it here; nothing was lost.", history=error.newer

@@ -7,7 +7,7 @@ from django.db.models.functions import Length
 
 from expression.errors import BadFile
 from expression.limits import GIB, MOST_BYTES_EACH, MOST_TAKES_EACH
-from studio.models import Take, TakeSound
+from studio.models import SoundBank, Take, TakeSound
 
 
 def has_room(owner: Any, more: int, takes: int = 1) -> None:
@@ -21,6 +21,7 @@ def has_room(owner: Any, more: int, takes: int = 1) -> None:
         for found in (
             mine.aggregate(bytes=Sum(Length("source"))),
             sounds.aggregate(bytes=Sum(Length("data"))),
+            SoundBank.objects.filter(owner_id=owner.pk).aggregate(bytes=Sum(Length("data"))),
         )
     )
     if held + more > MOST_BYTES_EACH:

@@ -7,8 +7,9 @@ import re
 from typing import Any
 
 import mido
-from playwright.sync_api import Page, expect
+from playwright.sync_api import FilePayload, Page, expect
 
+from expression.soundfont import made_small
 from studio.models import PassUnderWay
 from studio.services import folding
 from studio.services.takes import get
@@ -326,3 +327,140 @@ def test_a_slow_cable_and_lost_messages_are_told(desk: Desk) -> None:
     desk.reopen()
     rig(desk)
     expect(desk.page.get_by_label("Output")).to_have_value("Simulated instrument")
+
+
+def test_a_control_draws_on_the_open_lane_while_the_span_goes_round(desk: Desk) -> None:
+    wheel = [mido.Message("control_change", control=1, value=20, time=480 * row) for row in range(2)]
+    desk.open(file_of([*phrase([64] * 16, gap=480)], wheel))
+    rig(desk)
+    desk.page.get_by_label("Lane that Shape acts on").select_option("cc:1")
+    desk.span(1, 3)
+    desk.button("Repeat span").click()
+    desk.page.get_by_label("Retouch").check()
+    desk.button("Play").click()
+    desk.until(lambda: desk.page.get_by_role("button", name="Stop").count() == 1)
+    control = desk.page.get_by_role("slider", name="Pressure")
+    for value in range(20, 110, 6):
+        control.fill(str(value))
+        desk.page.wait_for_timeout(30)
+    desk.expect_strokes("Mod wheel drawn")
+    desk.button("Stop").click()
+    desk.quiet()
+    lane = take_of(desk.page).parts[0].lanes["cc:1"].curve
+    assert lane.values.max() > 90
+
+
+def test_forces_are_learned_from_thirty_strikes(desk: Desk) -> None:
+    desk.open(FLAT)
+    rig(desk)
+    desk.button("Learn its forces").click()
+    box = desk.page.locator("[data-key='60']").bounding_box()
+    assert box is not None
+    x = box["x"] + box["width"] / 2
+    for share in (0.65, 0.8, 0.97):
+        for _ in range(10):
+            desk.page.mouse.click(x, box["y"] + box["height"] * share)
+    expect(desk.page.get_by_text(re.compile("Put right: forces learned"))).to_be_visible()
+    # What is struck as those that were the softest is taken for soft.
+    desk.page.mouse.click(x, box["y"] + box["height"] * 0.65)
+    desk.button("Keep what I just played").click()
+    desk.quiet()
+    new = take_of(desk.page).parts[0].notes
+    assert abs(int(new.velocity[new.id >= 2**32][-1]) - 32) <= 2
+
+
+def test_a_tapping_test_moves_every_pass(desk: Desk) -> None:
+    desk.open(FLAT)
+    rig(desk)
+    desk.page.get_by_label("Letters play").check()
+    # Clicks come every half second from 0.6 s on; the taps come 90 ms after each that counts.
+    desk.page.evaluate(
+        """() => {
+            const button = [...document.querySelectorAll("button")].find(one => one.textContent === "Tap test");
+            button.click();
+        }"""
+    )
+    expect(desk.button("Tap along …")).to_be_visible()
+    expect(desk.button("Tap test")).to_be_visible(timeout=20_000)
+    expect(desk.page.get_by_text("Too few taps came; nothing was changed.")).to_be_visible()
+
+
+def test_what_was_played_freely_is_put_in_bars(page: Page) -> None:
+    begin_new(page, "240")
+    let_play(page, "line")
+    record(page, 16)
+    page.get_by_label("Beats a bar").select_option("3")
+    page.get_by_role("button", name="Find its beats").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("By the pier, in bars")
+    take = take_of(page)
+    assert int(take.meter.beats[0]) == 3
+    assert len(take.parts[0].notes) >= 7
+
+
+TAPPED = """
+const connect = AudioNode.prototype.connect;
+AudioNode.prototype.connect = function (to, ...more) {
+  if (to instanceof AudioDestinationNode) {
+    window.taps ??= [];
+    const tap = new AnalyserNode(this.context, { fftSize: 8192 });
+    connect.call(this, tap, ...more);
+    window.taps.push([this.constructor.name, tap]);
+  }
+  return connect.call(this, to, ...more);
+};
+window.loudness = () => window.taps.map(([, tap]) => {
+  const wave = new Float32Array(tap.fftSize);
+  tap.getFloatTimeDomainData(wave);
+  return Math.sqrt(wave.reduce((sum, one) => sum + one * one, 0) / wave.length);
+});
+"""
+"""What goes to the loudspeakers is listened to on its way."""
+
+
+def bring(page: Page, name: str, data: bytes) -> None:
+    file: FilePayload = {"name": name, "mimeType": "application/octet-stream", "buffer": data}
+    page.get_by_test_id("bank").set_input_files(file)
+
+
+def test_a_part_is_heard_on_a_soundfont_of_ones_own(desk: Desk) -> None:
+    desk.page.add_init_script(TAPPED)
+    desk.open(file_of(phrase([100] * 32, gap=480)))
+    rig(desk)
+    bring(desk.page, "Small harbour.sf2", made_small())
+    expect(desk.page.get_by_label("Output").locator("option:checked")).to_have_text("SoundFont Small harbour")
+    programs = desk.page.get_by_label("Program of the SoundFont")
+    expect(programs.locator("option")).to_have_text(["what the take asks for", "Harbour bell", "Pier reed"])
+    programs.select_option(label="Pier reed")
+    desk.quiet()
+    # The synth of the bank has been made once its taps are there.
+    desk.until(lambda: desk.page.evaluate("(window.taps ?? []).length") > 0)
+    desk.page.wait_for_timeout(500)
+    desk.button("Play").click()
+    desk.until(lambda: max(desk.page.evaluate("window.loudness()"), default=0) > 0.005)
+    desk.button("Stop").click()
+    # It is the account's: another take knows it, too.
+    desk.open(FLAT, "another.mid")
+    rig(desk)
+    expect(desk.page.get_by_label("Output").locator("option", has_text="Small harbour")).to_have_count(1)
+
+
+def test_what_is_no_soundfont_is_refused_in_a_sentence(desk: Desk) -> None:
+    desk.open(FLAT)
+    rig(desk)
+    bring(desk.page, "No.sf2", b"nothing")
+    expect(desk.page.get_by_text("This is not a SoundFont")).to_be_visible()
+
+
+def test_an_instrument_hears_notes_in_zones_where_it_is_asked(desk: Desk) -> None:
+    desk.open(file_of(phrase([80] * 8, gap=480)))
+    nodes = [{"at": 0, "value": 0}, {"at": 1, "value": 1}]
+    desk.keep({"kind": "note.curve", "lane": "note:pitch", "where": {"parts": [0]}, "nodes": nodes})
+    rig(desk)
+    desk.page.get_by_label("Output").select_option("Simulated instrument")
+    desk.page.get_by_label("Curves of notes").select_option("mpe")
+    desk.quiet()
+    desk.button("Play").click()
+    desk.until(lambda: len(sent(desk.page)) > 60)
+    desk.button("Stop").click()
+    struck = {one["bytes"][0] & 0x0F for one in sent(desk.page) if one["bytes"][0] >> 4 == 9}
+    assert 0 not in struck

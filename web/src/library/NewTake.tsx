@@ -70,6 +70,7 @@ export function NewTake({ onClose }: { onClose: () => void }) {
           <option key={`${one} minor`} value={`${place - 7} minor`}>{`${one} minor`}</option>
         ))}
       </List>
+      <p className="text-faded">To play freely, leave these: bars are fitted to what you play afterwards.</p>
       <button type="submit" className="key key-warm">
         Begin
       </button>

@@ -4,6 +4,7 @@ import { answered, api, type Schemas, sentence } from "../api/client";
 import { wish } from "../desk/take/arranging";
 import { useDesk } from "../desk/take/state";
 import { List } from "../ui/Entries";
+import { Forces } from "./Forces";
 import { BLANK, type Bytes, gear, type Habits, useGear } from "./gear";
 import { chooseInput, openInputs, useInputs } from "./inputs";
 
@@ -32,6 +33,7 @@ export function Instruments() {
         </p>
       )}
       <ListenFirst name={name} />
+      <Forces onLearned={(forces) => keepHabits(name, { ...habitsOf(name), forces })} />
     </div>
   );
 }
@@ -124,6 +126,8 @@ function told({ ignore, rest, slack, turned, thinned, forces }: Habits): string[
     ...(forces ? ["forces learned"] : []),
   ];
 }
+
+const habitsOf = (name: string): Habits => useDesk.getState().wishes.gear?.[name] ?? BLANK;
 
 /** Habits are kept in the account, by the name of the instrument. */
 function keepHabits(name: string, habits: Habits): void {

@@ -1,14 +1,18 @@
 /** Where each part in front is heard: on the practice synth, or on an instrument of one's own. */
+import { useQuery } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { sentence } from "../api/client";
 import { partName } from "../desk/take/arranging";
 import { useDesk } from "../desk/take/state";
-import { player } from "../sound/player";
+import { player, usePlayer } from "../sound/player";
 import { Check, List } from "../ui/Entries";
 import { NumberEntry } from "../ui/NumberEntry";
+import { BANK, bringBank, dropBank, readBanks } from "./banks";
 import { openInputs, useInputs } from "./inputs";
 import { type Destination, SIMULATED, sendTo, setClock, useOutputs } from "./outputs";
 import { simulated, useSimulated } from "./simulated";
 
-const HERE: Destination = { output: "", channel: 0, delay: 0, beside: false };
+const HERE: Destination = { output: "", channel: 0, delay: 0, beside: false, preset: null };
 
 export function Outputs() {
   const parts = useDesk((state) => state.score?.parts);
@@ -16,6 +20,10 @@ export function Outputs() {
   const fronts = useDesk((state) => state.fronts);
   const { outputs, to, clock } = useOutputs();
   const { state } = useInputs();
+  const way = usePlayer((one) => one.way);
+  const { data: banks } = useQuery({ queryKey: ["banks"], queryFn: readBanks });
+  const chooser = useRef<HTMLInputElement>(null);
+  const [problem, setProblem] = useState("");
   const part = parts?.[fronts[0]];
   if (!part) return null;
   const known = to[part.id] ?? HERE;
@@ -23,9 +31,24 @@ export function Outputs() {
     const made = { ...known, ...fields };
     sendTo(part.id, made.output ? made : null);
   };
+  const bank = banks?.find(({ id }) => BANK + id === known.output);
+  const bring = async (file: File) => {
+    setProblem("");
+    try {
+      const made = await bringBank(file);
+      change({ output: BANK + made.id, preset: null });
+    } catch (thrown) {
+      setProblem(sentence(thrown));
+    }
+  };
+  const letGoOf = async (id: string) => {
+    change({ output: "", preset: null });
+    await dropBank(id).catch((thrown) => setProblem(sentence(thrown)));
+  };
   const choose = (value: string) => {
-    if (value === "ask") void openInputs();
-    else change({ output: value });
+    if (value === "bring") chooser.current?.click();
+    else if (value === "ask") void openInputs();
+    else change({ output: value, preset: null });
   };
   return (
     <fieldset className="flex flex-col gap-1">
@@ -35,9 +58,52 @@ export function Outputs() {
         {outputs.map((one) => (
           <option key={one}>{one}</option>
         ))}
+        {banks?.map(({ id, name }) => (
+          <option key={id} value={BANK + id}>{`SoundFont ${name}`}</option>
+        ))}
         {state === "closed" && <option value="ask">plugged-in instruments …</option>}
+        <option value="bring">bring a SoundFont …</option>
       </List>
-      {known.output && (
+      <input
+        ref={chooser}
+        type="file"
+        accept=".sf2,.sf3"
+        hidden
+        data-testid="bank"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          event.target.value = "";
+          if (file) void bring(file);
+        }}
+      />
+      {problem && (
+        <p role="alert" className="text-accent-deep">
+          {problem}
+        </p>
+      )}
+      {bank && (
+        <>
+          <List
+            label="Plays"
+            called="Program of the SoundFont"
+            value={known.preset ? known.preset.join(" ") : ""}
+            onChange={(value) =>
+              change({ preset: value ? (value.split(" ").map(Number) as [number, number]) : null })
+            }
+          >
+            <option value="">what the take asks for</option>
+            {bank.presets.map((one) => (
+              <option key={`${one.bank} ${one.program}`} value={`${one.bank} ${one.program}`}>
+                {one.name}
+              </option>
+            ))}
+          </List>
+          <button type="button" className="self-start underline" onClick={() => void letGoOf(bank.id)}>
+            Let go of this SoundFont
+          </button>
+        </>
+      )}
+      {known.output && !bank && (
         <>
           <List
             label="Channel"
@@ -48,6 +114,18 @@ export function Outputs() {
             {Array.from({ length: 16 }, (_, row) => row + 1).map((channel) => (
               <option key={channel}>{channel}</option>
             ))}
+          </List>
+          <List
+            label="Curves of notes"
+            value={way ?? ""}
+            onChange={(value) => {
+              usePlayer.setState({ way: value === "plain" || value === "mpe" ? value : null });
+              void player.refresh();
+            }}
+          >
+            <option value="">as each part says</option>
+            <option value="plain">plainly</option>
+            <option value="mpe">in zones (MPE)</option>
           </List>
           <NumberEntry
             label="Later by, ms"

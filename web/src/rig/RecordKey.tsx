@@ -3,11 +3,13 @@ import { useEffect } from "react";
 import { useDesk } from "../desk/take/state";
 import { openOutputs } from "./outputs";
 import { again, drop, isRecording, listen, recordOrStop, useRecorder } from "./recorder";
+import { openRetouch } from "./retouch";
 
 export function RecordKey() {
   const { phase, left, messages, problem } = useRecorder();
   const score = useDesk((state) => state.score);
   useEffect(listen, []);
+  useEffect(openRetouch, []);
   const takeId = score?.id;
   // biome-ignore lint/correctness/useExhaustiveDependencies: each take has its own
   useEffect(openOutputs, [takeId]);

@@ -4,11 +4,14 @@ import { set as setDesk, useDesk } from "../desk/take/state";
 import { Check, List } from "../ui/Entries";
 import { NumberEntry } from "../ui/NumberEntry";
 import { addPart } from "./armed";
+import { Bars } from "./Bars";
 import { Inside } from "./Inside";
 import { Instruments } from "./Instruments";
 import { Keyboard } from "./Keyboard";
 import { Outputs } from "./Outputs";
 import { type ClickWhen, keepPlayed, type Mode, playedBefore, set, useRecorder } from "./recorder";
+import { setRetouch, useRetouch } from "./retouch";
+import { TapTest } from "./TapTest";
 import { Waiting } from "./Waiting";
 
 const MODES: readonly [Mode, string, string][] = [
@@ -39,6 +42,7 @@ export function Rig() {
         <h2 className="text-[15px] font-semibold">Play in</h2>
         <Armed />
         <How />
+        <Retouch />
         <div className="flex-1" />
         <Waiting />
         <button type="button" className="key h-7" onClick={() => setDesk({ rigOpen: false })}>
@@ -50,6 +54,7 @@ export function Rig() {
         <Keyboard />
         <div className="flex w-64 shrink-0 flex-col gap-2 overflow-y-auto text-[13px]">
           <Instruments />
+          <Bars />
           <Outputs />
           <Inside />
         </div>
@@ -106,6 +111,19 @@ function How() {
   );
 }
 
+/** While the take plays, a control draws on the lane that is open. */
+function Retouch() {
+  const { on, control } = useRetouch();
+  return (
+    <Check
+      words={on ? `Retouch by ${control ?? "the control that moves next"}` : "Retouch"}
+      title="While a span goes round, move a control: it draws on the lane that Shape acts on"
+      on={on}
+      onChange={setRetouch}
+    />
+  );
+}
+
 /** Count-in, click, and what is left out. */
 function Counting() {
   const { countIn, click, clickLevel, leaveOut, shift } = useRecorder();
@@ -144,6 +162,7 @@ function Counting() {
           limits={[-2000, 2000]}
           onKeep={(ms) => set({ shift: Math.min(Math.max(ms, -2000), 2000) })}
         />
+        <TapTest />
         <button
           type="button"
           className="key h-7 shrink-0"

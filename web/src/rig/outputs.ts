@@ -3,9 +3,10 @@
  * the audio clock. What waits here can still be taken back; what was sent is let go of when the playing stops.
  */
 import { create } from "zustand";
-import { desk } from "../desk/take/state";
+import { complain, desk } from "../desk/take/state";
 import { secondsAt, tickAt } from "../score/score";
 import { player, type Told, usePlayer } from "../sound/player";
+import { BANK, bankOf, loadBank } from "./banks";
 import { gear } from "./gear";
 import { midi, onPlugs } from "./inputs";
 import { type Out, simulated } from "./simulated";
@@ -21,6 +22,8 @@ export interface Destination {
   delay: number;
   /** The practice synth plays it too. */
   beside: boolean;
+  /** On a SoundFont: the bank and program that is played, whatever the take asks for; null: as it asks. */
+  preset: readonly [bank: number, program: number] | null;
 }
 
 interface OutputsState {
@@ -45,12 +48,13 @@ interface Waiting {
   /** Seconds of the audio clock. */
   time: number;
   output: string;
+  part: number;
   delay: number;
   bytes: number[];
 }
 
 let queue: Waiting[] = [];
-/** Of each output the keys that are down, as channel and key. */
+/** Of each part and its output the keys that are down, as channel and key. */
 const down = new Map<string, Set<number>>();
 const PLACE = "lull.outputs";
 
@@ -58,6 +62,7 @@ export function sendTo(part: number, destination: Destination | null): void {
   const { [part]: _, ...rest } = now().to;
   letGo();
   set({ to: destination ? { ...rest, [part]: destination } : rest });
+  if (destination) loadIfBank(destination.output);
   save();
   void player.refresh();
 }
@@ -77,10 +82,20 @@ export function recall(): void {
   const kept = localStorage.getItem(`${PLACE} ${desk().score?.id}`);
   const { to = {}, clock = false } = kept ? JSON.parse(kept) : {};
   set({ to, clock });
+  for (const { output } of Object.values(now().to)) loadIfBank(output);
 }
 
-function outOf(name: string): Out | null {
+/** A SoundFont is read before it is needed; until then its parts are not heard. */
+function loadIfBank(output: string): void {
+  if (output.startsWith(BANK)) void loadBank(output.slice(BANK.length)).catch(complain);
+}
+
+function outOf(name: string, part: number): Out | null {
   if (name === SIMULATED) return simulated;
+  if (name.startsWith(BANK)) {
+    const [preset, program] = now().to[part]?.preset ?? [0, null];
+    return bankOf(name.slice(BANK.length), part, program, preset);
+  }
   let found: Out | null = null;
   midi()?.outputs.forEach((output) => {
     if (output.name === name && output.state === "connected")
@@ -103,7 +118,13 @@ function take(told: Told): ReadonlySet<number> {
       ...told.bytes.subarray(message * 3, message * 3 + 1 + (DATA_BYTES[(status >> 4) - 8] ?? 0)),
     ];
     if (destination.channel) bytes[0] = (status & 0xf0) | (destination.channel - 1);
-    made.push({ time: told.times[message], output: destination.output, delay: destination.delay, bytes });
+    made.push({
+      time: told.times[message],
+      part,
+      bytes,
+      output: destination.output,
+      delay: destination.delay,
+    });
   });
   if (made.length) {
     // In the order of time, and as they were told where that is the same.
@@ -132,11 +153,12 @@ function turn(): void {
   if (now().clock) clocks(until);
 }
 
-function send({ time, output, delay, bytes }: Waiting): void {
-  outOf(output)?.send(bytes, player.pageTime(time) + delay);
+function send({ time, output, part, delay, bytes }: Waiting): void {
+  outOf(output, part)?.send(bytes, player.pageTime(time) + delay);
   const [status, key, force = 0] = bytes;
-  const keys = down.get(output) ?? new Set<number>();
-  down.set(output, keys);
+  const held = `${part} ${output}`;
+  const keys = down.get(held) ?? new Set<number>();
+  down.set(held, keys);
   const place = ((status & 0x0f) << 7) | key;
   if (status >> 4 === 9 && force) keys.add(place);
   else if (status >> 4 === 8 || status >> 4 === 9) keys.delete(place);
@@ -145,8 +167,9 @@ function send({ time, output, delay, bytes }: Waiting): void {
 /** All that sounds is let go: on stopping, on leaving, when a part goes elsewhere. */
 export function letGo(): void {
   const at = performance.now();
-  for (const [output, keys] of down) {
-    const out = outOf(output);
+  for (const [held, keys] of down) {
+    const part = Number.parseInt(held, 10);
+    const out = outOf(held.slice(`${part} `.length), part);
     for (const place of keys) out?.send([0x80 | (place >> 7), place & 0x7f, 64], at);
     for (const channel of new Set([...keys].map((place) => place >> 7)))
       out?.send([0xb0 | channel, 123, 0], at);
@@ -159,11 +182,12 @@ export function letGo(): void {
 let nextClock: number | null = null;
 
 function everywhere(bytes: number[], at: number): void {
-  for (const output of new Set(Object.values(now().to).map((one) => one.output)))
-    outOf(output)?.send(bytes, at);
+  const outputs = new Set(Object.values(now().to).map(({ output }) => output));
+  for (const output of outputs) if (!output.startsWith(BANK)) outOf(output, 0)?.send(bytes, at);
 }
 
 function started(): void {
+  for (const [part, { output }] of Object.entries(now().to)) outOf(output, Number(part))?.begin?.();
   if (!now().clock) return;
   const { score } = desk();
   const second = usePlayer.getState().resting;

@@ -58,6 +58,7 @@ const LOOK_MS = 60;
 const EARLY_SECONDS = 0.25;
 /** Of what was played without recording so much is remembered (ms). */
 const REMEMBERED_MS = 5 * 60_000;
+const MOST_IN_PIECE = 10_000;
 const MOST_REMEMBERED = 100_000;
 const LEAD_MS = 120;
 
@@ -228,9 +229,13 @@ const hex = (bytes: Bytes) => bytes.map((byte) => byte.toString(16).padStart(2, 
 
 function sendPiece(): void {
   if (!running?.pending.length) return;
-  const { id, number, pending } = running;
-  waiting.add({ take: desk().score?.id ?? "", pass: id, number, events: pending });
-  running.number += 1;
+  const { id, pending } = running;
+  // An instrument that floods is taken piece by piece, too.
+  for (let at = 0; at < pending.length; at += MOST_IN_PIECE) {
+    const events = pending.slice(at, at + MOST_IN_PIECE);
+    waiting.add({ take: desk().score?.id ?? "", pass: id, number: running.number, events });
+    running.number += 1;
+  }
   running.pending = [];
 }
 

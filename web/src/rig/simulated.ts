@@ -4,6 +4,8 @@ import { create } from "zustand";
 /** What can be sent to: a real output of the browser's, or the one that stands in. */
 export interface Out {
   send: (bytes: number[], at: number) => void;
+  /** Told before the playing begins. */
+  begin?: () => void;
 }
 
 export interface Kept {

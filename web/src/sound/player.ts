@@ -33,6 +33,8 @@ interface PlayerState {
   problem: string | null;
   /** It plays on past the end of the take, since something is being recorded. */
   recording: boolean;
+  /** How curves of notes are sent: as each part says, or all plainly, or in zones of MPE. */
+  way: "plain" | "mpe" | null;
 }
 
 export const usePlayer = create<PlayerState>()(() => ({
@@ -46,6 +48,7 @@ export const usePlayer = create<PlayerState>()(() => ({
   level: 0.8,
   problem: null,
   recording: false,
+  way: null,
 }));
 const { getState: now, setState: set } = usePlayer;
 
@@ -96,7 +99,7 @@ class Player {
   private turn = 0;
   private restingBefore = 0;
   private filling = false;
-  private audio: AudioBuffer | null = null;
+  private beside: AudioBuffer | null = null;
   private audioFrom = 0;
   private audioAsked = 0;
   private voices: AudioBufferSourceNode[] = [];
@@ -111,7 +114,7 @@ class Player {
     if (this.programme?.takeId !== programme.takeId) {
       this.stop();
       this.audioAsked++;
-      this.audio = null;
+      this.beside = null;
       set({ resting: 0, before: false, against: 0, looping: false, muted: [], soloed: [] });
     }
     this.programme = programme;
@@ -138,20 +141,20 @@ class Player {
     this.context ??= new AudioContext({ latencyHint: "interactive" });
     const buffer = bring && (await this.context.decodeAudioData(await bring()));
     if (asked !== this.audioAsked) return;
-    this.audio = buffer;
+    this.beside = buffer;
     this.hushAudio(0);
     void this.refresh();
   }
 
   moveAudio(offset: number): void {
     this.audioFrom = offset;
-    if (this.audio) void this.refresh();
+    if (this.beside) void this.refresh();
   }
 
   /** What of the sound lies in a stretch that was handed over. */
   private handAudio({ at, from, length }: Handed): void {
-    if (!this.audio || !this.context || length <= 0) return;
-    const [buffer, offset] = [this.audio, this.audioFrom];
+    if (!this.beside || !this.context || length <= 0) return;
+    const [buffer, offset] = [this.beside, this.audioFrom];
     const begin = Math.max(from - offset, 0);
     const end = Math.min(from + length - offset, buffer.duration);
     if (end <= begin) return;
@@ -198,6 +201,12 @@ class Player {
         one.round === round && second >= one.from - 1e-6 && second < one.from + Math.max(one.length, 1e-3),
     );
     return piece && this.context ? this.clock.page(this.context, piece.at + second - piece.from) : null;
+  }
+
+  /** The sound is there, and its clock runs. Throws where it cannot be started. */
+  async startSound(): Promise<void> {
+    await this.wake();
+    if (this.context) this.clock.read(this.context);
   }
 
   /** A message from an instrument, heard at once on its part. */
@@ -420,6 +429,17 @@ class Player {
     return this.context?.currentTime ?? 0;
   }
 
+  /** Seconds of the audio clock at a time of the page's clock (ms). */
+  audioTime(ms: number): number {
+    return this.context ? this.clock.audio(this.context, ms) : 0;
+  }
+
+  /** The context in which all is heard; it is made when it is first needed. */
+  get audio(): AudioContext {
+    this.context ??= new AudioContext({ latencyHint: "interactive" });
+    return this.context;
+  }
+
   pageTime(seconds: number): number {
     return this.context ? this.clock.page(this.context, seconds) : performance.now();
   }
@@ -493,7 +513,15 @@ class Player {
       const body = { ...trial, span: [start, end] as [number, number], chase, held };
       return answered<Messages>(api.POST("/api/takes/{take_id}/rehearse", { params: { path }, body }));
     }
-    const query = { start, end, chase, held, ...(before ? { before: against } : {}) };
+    const { way } = now();
+    const query = {
+      start,
+      end,
+      chase,
+      held,
+      ...(before ? { before: against } : {}),
+      ...(way ? { way } : {}),
+    };
     const params = { path: { take_id: this.programme?.takeId ?? "" }, query };
     return answered<Messages>(api.GET("/api/takes/{take_id}/messages", { params }));
   }
