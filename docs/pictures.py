@@ -16,7 +16,7 @@ from bench.__main__ import fresh_database
 from demo.fog_signal import TAKES
 from launcher.install import chromium
 from launcher.postgres import free_port
-from launcher.serving import CHROMIUM_FLAGS, serving
+from launcher.serving import CHROMIUM_FLAGS, serving, working
 
 OUT = Path(__file__).parent / "screenshots"
 SIZE = {"width": 1280, "height": 800}
@@ -35,11 +35,6 @@ def hairpin(page: Page) -> None:
     _numbers(page, ("Start", "38"), ("End", "112"), ("Lift", "0.35"))
     page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_role("switch")).to_have_count(1)
-
-
-def keys(page: Page) -> None:
-    page.keyboard.press("?")
-    expect(page.get_by_role("dialog")).to_be_visible()
 
 
 def _numbers(page: Page, *typed: tuple[str, str]) -> None:
@@ -82,12 +77,6 @@ def drum_and_events(page: Page) -> None:
     assert box
     page.mouse.click(box["x"] + 40, box["y"] + box["height"] * 0.6)
     page.wait_for_timeout(300)
-
-
-def two_parts(page: Page) -> None:
-    """Two parts in front together."""
-    _open(page, "The fog signal: the keeper's log", "Thumb piano", "Reed box")
-    page.keyboard.press("Control+a")
 
 
 def frame(page: Page) -> None:
@@ -136,7 +125,7 @@ def trace(page: Page) -> None:
     page.get_by_label("Load a WAV …").set_input_files(
         {"name": "Foghorn.wav", "mimeType": "audio/wav", "buffer": _horn()}
     )
-    expect(page.get_by_text("Foghorn.wav")).to_be_visible()
+    expect(page.get_by_text("Foghorn.wav")).to_be_visible(timeout=30_000)
     page.get_by_role("button", name="Loudness to this lane", exact=True).click()
     expect(page.get_by_role("button", name="Keep", exact=True)).to_be_visible()
 
@@ -215,17 +204,6 @@ def strum(page: Page) -> None:
     _with_page(page)
 
 
-def run(page: Page) -> None:
-    """A run between two written notes, through a scale: heard, and not on the page."""
-    _open(page, "The fog signal: the rope locker", "Thumb piano")
-    page.keyboard.press("ArrowRight")
-    page.get_by_role("button", name="Fill a run", exact=True).click()
-    page.get_by_label("Through", exact=True).select_option("scale")
-    _numbers(page, ("Lift", "0.3"), ("Rings on", "0.5"))
-    page.get_by_role("button", name="Keep", exact=True).click()
-    _with_page(page)
-
-
 def cues(page: Page) -> None:
     """Keys that tell an instrument how to play, in a strip of their own; one of them open, to be named."""
     _open(page, "The fog signal: the rope locker", "Reed box")
@@ -238,18 +216,60 @@ def _with_page(page: Page) -> None:
     expect(page.get_by_test_id("sheet").locator("g.note").first).to_be_attached()
 
 
+def recording(page: Page) -> None:
+    """The inside player plays a line over the reed box, bar by bar, while it is recorded."""
+    _rig(page, "line")
+    page.get_by_role("button", name="Record", exact=True).click()
+    expect(page.get_by_text("Recording, ")).to_be_visible()
+    page.wait_for_timeout(6000)
+
+
+def passes(page: Page) -> None:
+    """Rounds of a loop, one of them open: which of them counts where."""
+    page.get_by_role("button", name="Stop").click()
+    expect(page.get_by_role("button", name="Record", exact=True)).to_be_enabled()
+    _rig(page, "line")
+    _span(page, 3, 5)
+    page.get_by_role("button", name="Repeat span").click()
+    page.get_by_role("button", name="in place", exact=True).click()
+    page.get_by_role("button", name="Record", exact=True).click()
+    page.wait_for_timeout(17_000)
+    page.get_by_role("button", name="Stop").click()
+    expect(page.get_by_role("button", name="Record", exact=True)).to_be_enabled()
+    page.get_by_role("button", name="Play in").click()
+    page.get_by_role("list", name="History").get_by_role("listitem").nth(1).get_by_role("button").first.click()
+    expect(page.get_by_role("button", name="This one sounds")).to_be_visible()
+    page.get_by_role("button", name="This one sounds").scroll_into_view_if_needed()
+
+
+def instruments(page: Page) -> None:
+    """A worn rig is listened to: what it does by itself, and what puts it right."""
+    _rig(page, "line")
+    for worn in ("The wheel rests at +37", "Volume moves by itself", "The foot trembles"):
+        page.get_by_label(worn).check()
+    page.get_by_role("button", name="Listen first").click()
+    expect(page.get_by_role("button", name="Ignore it").first).to_be_visible(timeout=10_000)
+    page.get_by_role("button", name="Listen first").scroll_into_view_if_needed()
+
+
+def _rig(page: Page, line: str) -> None:
+    _open(page, "The fog signal: the keeper's log", "Thumb piano")
+    if page.get_by_role("region", name="Play in").count() == 0:
+        page.get_by_role("button", name="Play in").click()
+    page.get_by_label("Count-in").select_option("0")
+    page.get_by_label("Plays", exact=True).select_option(line)
+    page.get_by_label("Plays whenever I record").check()
+
+
 VIEWS: dict[str, Callable[[Page], None]] = {
     "library": library,
     "hairpin": hairpin,
-    "keys": keys,
     "bowed-glass": bowed_glass,
     "reed-box": reed_box,
     "frame-drum-and-events": drum_and_events,
-    "two-parts": two_parts,
     "frame": frame,
     "pedal-lengths": pedal_lengths,
     "strum": strum,
-    "run": run,
     "cues": cues,
     "glide": glide,
     "wheel": wheel,
@@ -258,6 +278,9 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "chords-glide": chords,
     "many-curves": curves,
     "close-up": close_up,
+    "recording": recording,
+    "passes": passes,
+    "instruments": instruments,
 }
 
 
@@ -282,7 +305,7 @@ def main() -> None:
     OUT.mkdir(exist_ok=True)
     port = free_port()
     address = f"http://127.0.0.1:{port}"
-    with serving(port, environment), sync_playwright() as playwright:
+    with serving(port, environment), working(environment), sync_playwright() as playwright:
         command = [sys.executable, "manage.py", "demo", "--address", address]
         link = subprocess.run(command, check=True, env=environment, capture_output=True, text=True).stdout.strip()
         browser = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)

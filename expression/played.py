@@ -94,6 +94,18 @@ def repacked(text: str, moved: Callable[[Ints], Ints]) -> str:
     return pack(replace(track, tick=moved(track.tick)))
 
 
+def let_go(text: str, end: int) -> str:
+    """The same messages up to a tick, and the ends of all keys that are down there."""
+    track = unpacked(text)
+    voice = (track.status >= NOTE_OFF) & (track.status < SYSEX) & (track.tick <= end)
+    columns = (column[voice].tolist() for column in (track.tick, track.status, track.data1, track.data2))
+    rows = [
+        (tick, bytes((status, one, two))[: LENGTHS[status & 0xF0]].hex())
+        for tick, status, one, two in zip(*columns, strict=True)
+    ]
+    return packed([*rows, *((end, bytes((NOTE_OFF | line, key, 64)).hex()) for line, key in _still_down(track, voice))])
+
+
 def _message(words: str) -> bytes:
     try:
         message = bytes.fromhex(words)

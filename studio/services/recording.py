@@ -21,8 +21,7 @@ from expression.errors import BadStroke
 from expression.gear import GearFinding
 from expression.limits import MOST_PASS_BYTES, MOST_PASSES_WAITING
 from expression.midi.blank import blank, with_part
-from expression.played import rounds_of, unpacked
-from expression.strokes import AnyStroke, parse_stroke
+from expression.played import let_go, rounds_of, unpacked
 from expression.strokes.passes import RecordPass
 from expression.take import Take as Recording
 from studio.models import PassPiece, PassUnderWay, Take
@@ -33,6 +32,8 @@ Row = tuple[int, float, str]
 
 
 WEIGHED_EVERY = 16
+BROKEN_OFF = 8
+"""Of a quarter: a round that was stopped nearer to its end than that was played to its end."""
 
 
 class NoSuchPass(Exception):
@@ -141,38 +142,48 @@ def add_piece(owner: AbstractBaseUser, take_id: UUID, pass_id: UUID, number: int
 
 
 def keep(owner: AbstractBaseUser, take_id: UUID, pass_id: UUID, end: float | None) -> Kept:
-    """Make strokes of a pass, one a round, of which the last sounds; `end`: the second at which it was stopped.
+    """Make strokes of a pass, one a round; `end`: the second of the take at which it was stopped.
 
-    Raises NoSuchTake, NoSuchPass.
+    Of several rounds the last that was played to its end sounds. Raises NoSuchTake, NoSuchPass.
     """
     with transaction.atomic():
         take = shaping.locked(owner, take_id)
         under_way = _get(owner, take_id, pass_id)
         recorded = folding.shaped(take.pk, take.revision).recorded
         strokes = _strokes(under_way, recorded, end)
-        numbers = shaping.append(take, [(one, one is strokes[-1]) for one in strokes]) if strokes else []
+        # A round that was broken off does not take the place of one that was not.
+        sounds = next((one for one in reversed(strokes) if one.only is None), strokes[-1]) if strokes else None
+        numbers = shaping.append(take, [(one, one is sounds) for one in strokes]) if strokes else []
         take.summary = views.library.summary(folding.shaped(take.pk, take.revision).now.take)
         take.save(update_fields=["summary"])
         under_way.delete()
     return {"revision": take.revision, "numbers": numbers}
 
 
-def _strokes(under_way: PassUnderWay, recorded: Recording, end: float | None) -> list[AnyStroke]:
+def _strokes(under_way: PassUnderWay, recorded: Recording, end: float | None) -> list[RecordPass]:
     pieces = [orjson.loads(zlib.decompress(bytes(piece.events))) for piece in under_way.pieces.all()]
     rounds = rounds_of(recorded.tempo, pieces)
     found = []
-    for events in rounds.values():
-        last = int(unpacked(events).tick.max())
-        until = under_way.loop_end or max(last + 1, int(whole(recorded.tempo.tick(end))) if end is not None else 0)
+    stopped = int(whole(recorded.tempo.tick(end))) if end is not None else 0
+    for number, events in rounds.items():
+        only = None
+        if under_way.loop_end is None:
+            until = max(int(unpacked(events).tick.max()) + 1, stopped)
+        else:
+            until = under_way.loop_end
+            if number == max(rounds) and under_way.start < stopped < until - recorded.resolution // BROKEN_OFF:
+                # What was held when it was stopped ends there; behind that it says nothing.
+                events, only = let_go(events, stopped), ((under_way.start, stopped),)
         said = {
             "kind": "record.pass",
             "mode": under_way.mode,
             "events": events,
             "leave_out": under_way.leave_out,
             "shift_ms": under_way.shift_ms,
+            "only": only,
             "where": {"parts": [under_way.part], "span": [under_way.start, max(until, under_way.start + 1)]},
         }
-        found.append(parse_stroke(said))
+        found.append(RecordPass.model_validate(said))
     return found
 
 

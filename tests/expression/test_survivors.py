@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from expression import views
+from expression.chords import chord_onsets
 from expression.clip_receiver import receive_clip
 from expression.errors import BadFile
 from expression.history import History, Shaped, applied
@@ -205,3 +206,43 @@ def test_the_first_note_may_be_written_at_the_very_beginning() -> None:
     made = applied(parse_stroke({"kind": "notes.move", "ticks": -960, "where": {"parts": [0]}}), take)
     assert made.parts[0].notes.page_start.tolist() == [0, 960]
     assert np.array_equal(made.parts[0].notes.page_start, made.parts[0].notes.start)
+
+
+def test_an_odd_number_of_ticks_a_quarter_is_no_frame_rate() -> None:
+    heard = as_document(receive(file_of(phrase([80] * 2, gap=482), ticks=481)))["notes"]
+    assert heard[1]["start"] == pytest.approx(482 / 481 * 0.5)
+
+
+def test_all_fifteen_channels_may_look_like_members() -> None:
+    tracks = []
+    for channel in range(1, 16):
+        bent = [NOTE("pitchwheel", channel=channel, pitch=100 * step, time=20) for step in range(4)]
+        tracks.append([*phrase([80] * 3, channel=channel), *bent])
+    assert any("Notes on 15 channels" in remark for remark in read(file_of(*tracks)).remarks)
+
+
+def test_midi_1_packets_of_a_clip_are_heard_to_the_last_bit() -> None:
+    def words(*packets: int) -> bytes:
+        return b"".join(packet.to_bytes(4) for packet in packets)
+
+    start, end = bytes.fromhex("f0200000") + bytes(12), bytes.fromhex("f0210000") + bytes(12)
+    clip = b"SMF2CLIP" + words(0x00300000 | 480, 0x00400000) + start
+    clip += words(0x00400000, 0x20903C51, 0x00400000, 0x20B0407F, 0x00400000 | 480, 0x20803C00)
+    clip += words(0x00400000 | 480, 0x20B04000, 0x00400000 | 480) + end
+    (note,) = receive_clip(clip)["notes"]
+    assert (note["pitch"], note["velocity"]) == (60, 81)
+    assert (note["start"], note["key_up"], note["end"]) == pytest.approx((0.0, 0.5, 1.0))
+
+
+def test_notes_that_are_not_doubled_deviate_each_by_itself() -> None:
+    take = read(file_of(notes((0, 480, 61, 80), (960, 1440, 60, 80))))
+    said = {"kind": "notes.loosen", "amount_ms": 80, "drift": 0, "seed": 4, "where": {"parts": [0]}}
+    start = applied(parse_stroke(said), take).parts[0].notes.start
+    assert start[0] != 0 or start[1] != 960
+    assert start[0] - 0 != start[1] - 960
+
+
+def test_notes_that_are_spread_too_wide_are_no_chord() -> None:
+    onsets = chord_onsets(np.array([0, 50, 100, 960]), 960)
+    assert len(set(onsets.tolist())) > 2
+    assert len(set(chord_onsets(np.array([0, 20, 40, 960]), 960).tolist())) == 2

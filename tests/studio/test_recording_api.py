@@ -76,6 +76,22 @@ def test_round_a_loop_each_round_is_a_pass_of_which_the_last_sounds(anna: Caller
     assert [key for start, _, key in struck(anna, take) if start < 3840] == [74]
 
 
+def test_a_round_that_was_broken_off_gives_way_to_the_one_before(anna: Caller) -> None:
+    take = anna.add(LINE)
+    one = begun(anna, take, mode="replace", loop_end=3840)
+    played(anna, take, one, 0, (0, 0.5, "904840"), (0, 1.0, "804840"))
+    played(anna, take, one, 1, (1, 0.25, "904a40"))
+    kept(anna, take, one, end=0.75)
+    strokes = anna.get(f"takes/{take}/view")["history"]["strokes"]
+    assert [stroke["on"] for stroke in strokes] == [True, False]
+    assert [key for start, _, key in struck(anna, take) if start < 3840] == [72]
+    # What was held when it was stopped ends there.
+    last = {**strokes[1]["stroke"], "mode": "merge"}
+    asked = {"revision": 1, "stroke": last, "on": True}
+    assert anna.call("patch", f"takes/{take}/strokes/2", asked).status_code == 200
+    assert (480, 960, 74) in struck(anna, take)
+
+
 def test_what_was_not_kept_is_there_on_the_next_visit(anna: Caller) -> None:
     take = anna.add(LINE)
     one = begun(anna, take)

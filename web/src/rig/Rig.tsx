@@ -36,7 +36,7 @@ export function Rig() {
   return (
     <section
       aria-label="Play in"
-      className="flex h-[224px] shrink-0 flex-col border-t border-rule-strong bg-sheet"
+      className="flex h-[248px] shrink-0 flex-col border-t border-rule-strong bg-sheet"
     >
       <div className="flex h-9 shrink-0 items-center gap-4 border-b border-rule px-4 text-[13px]">
         <h2 className="text-[15px] font-semibold">Play in</h2>

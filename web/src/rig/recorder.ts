@@ -243,7 +243,8 @@ function sendPiece(): void {
 export async function stop(): Promise<void> {
   const mine = running;
   if (!mine) return;
-  const end = Math.max(player.position(), mine.from);
+  const position = player.position();
+  const end = Math.max(position, mine.from);
   sendPiece();
   quiet();
   if (recorder().phase === "counting" && !mine.messages) {
@@ -253,7 +254,7 @@ export async function stop(): Promise<void> {
   }
   set({ phase: "keeping" });
   try {
-    const kept = await waiting.keep(desk().score?.id ?? "", mine.id, mine.loop ? null : end);
+    const kept = await waiting.keep(desk().score?.id ?? "", mine.id, mine.loop ? position : end);
     await seeAnew();
     if (!kept.numbers.length) setDesk({ notice: { text: "Nothing was played, so nothing was kept." } });
   } catch (thrown) {
