@@ -10,6 +10,8 @@ from django.conf import settings
 from django.core.wsgi import get_wsgi_application
 from django.urls import resolve
 
+from studio import pulse
+
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
 application = get_wsgi_application()
 if settings.SECRET_KEY == settings.KNOWN_SECRET:
@@ -24,6 +26,9 @@ resolve("/api/me")
 gc.collect()
 gc.freeze()
 gc.set_threshold(20_000, 20, 20)
+
+# That it lives is told whatever it has to do, from when it is about to listen.
+pulse.beat()
 
 if threading.current_thread() is threading.main_thread():
     # Asked to end, it ends what it has beside it as well, and leaves nothing behind.

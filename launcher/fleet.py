@@ -30,6 +30,8 @@ BETWEEN_LOOKS = 5
 """Seconds between two questions to a process whether it lives."""
 LONGEST_SILENCE = 45
 """Seconds after which one that does not answer is ended, and started again."""
+PULSE = "LULL_PULSE_PORT"
+"""How a server is told on which port to tell whether it lives (see `studio/pulse.py`)."""
 MOST_LINES = 1_500
 """Connections to one server."""
 
@@ -43,6 +45,8 @@ class Member:
     env: Mapping[str, str]
     port: int | None = None
     """Where it answers; none: it is not asked."""
+    pulse: tuple[int, str] | None = None
+    """Where it tells whether it lives, whatever it has to do: a port, and a path."""
     process: subprocess.Popen[bytes] | None = None
     since: float = 0.0
     heard: float = 0.0
@@ -70,9 +74,9 @@ class Member:
                 _forget_metrics(self.process.pid, self.env)
             if now >= self.again:
                 self.start()
-        elif self.port is not None and now - self.heard > BETWEEN_LOOKS:
+        elif self.pulse is not None and now - self.heard > BETWEEN_LOOKS:
             # One that is busy is asked again at the next look, so that it holds up nobody.
-            if answers(self.port, "/health", 1):
+            if answers(*self.pulse, 1):
                 self.heard = time.monotonic()
             elif now - self.heard > LONGEST_SILENCE:
                 say(f"{self.name} does not answer; starting it again ...")
@@ -145,24 +149,37 @@ def fleet(port: int, env: Mapping[str, str], python: str | Path, more: tuple[str
     ]
     before = proxy() if count > 1 else None
     if before is None:
-        return [Member("the server", (python, *server_words(port, more)), env, port), *workers]
-    ports = [free_port() for _ in range(count)]
-    servers = [
-        Member(f"server {number}", (python, *server_words(one, more)), env, one) for number, one in enumerate(ports, 1)
-    ]
+        return [_server("the server", port, python, more, env), *workers]
+    servers = [_server(f"server {number}", free_port(), python, more, env) for number in range(1, count + 1)]
     written = STATE / f"proxy-{port}.cfg"
-    written.write_text(proxy_settings(port, ports))
-    return [*servers, *workers, Member("the proxy", (before, "-db", "-q", "-f", written), env, port)]
+    written.write_text(proxy_settings(port, [(one.port or 0, one.pulse[0] if one.pulse else 0) for one in servers]))
+    words = (before, "-db", "-q", "-f", written)
+    return [*servers, *workers, Member("the proxy", words, env, port, (port, PROXY_LIVES))]
 
 
-def proxy_settings(port: int, servers: list[int]) -> str:
-    """HAProxy's configuration. Takes go by their ids, everything else in turn; who is away is gone round."""
-    listed = "\n".join(f"  server s{number} {HOST}:{one}" for number, one in enumerate(servers, 1))
+PROXY_LIVES = "/proxy-lives"
+"""Where the proxy tells of itself alone, whatever stands behind it."""
+
+
+def _server(name: str, port: int, python: str | Path, more: tuple[str, ...], env: Mapping[str, str]) -> Member:
+    pulse = free_port()
+    return Member(name, (python, *server_words(port, more)), {**env, PULSE: str(pulse)}, port, (pulse, "/"))
+
+
+def proxy_settings(port: int, servers: list[tuple[int, int]]) -> str:
+    """HAProxy's configuration, for servers by their ports, and by those on which they tell whether they live.
+
+    Takes go by their ids, everything else in turn; who is away is gone round. What is no small thing to answer is asked
+    for once: who has been cut off by one server does not fall on the next.
+    """
+    listed = "\n".join(
+        f"  server s{number} {HOST}:{one} check port {pulse}" for number, (one, pulse) in enumerate(servers, 1)
+    )
     sentence = "Lull is just starting again; nothing was lost. Try again in a moment."
     page = f"<!doctype html><title>Lull</title><p>{sentence}</p>"
     # Each line needs two files of the system, which gives a process only so many.
     most = min(8_000, (resource.getrlimit(resource.RLIMIT_NOFILE)[1] - 200) // 2)
-    checked = f"check inter 1s fastinter 200ms downinter 200ms fall 2 rise 1 maxconn {MOST_LINES}"
+    checked = f"inter 1s fastinter 200ms downinter 200ms fall 2 rise 1 maxconn {MOST_LINES}"
     return f"""# Made anew by ./lull at every start.
 global
   maxconn {most}
@@ -179,7 +196,7 @@ defaults
   option redispatch 1
   option http-buffer-request
   option http-keep-alive
-  option httpchk GET /health
+  option httpchk GET /
   default-server {checked} on-marked-down shutdown-sessions
   retries 3
   retry-on conn-failure empty-response response-timeout
@@ -187,6 +204,7 @@ defaults
 
 frontend lull
   bind {HOST}:{port}
+  monitor-uri {PROXY_LIVES}
   http-request deny deny_status 413 if {{ req.hdr_val(content-length) gt {MOST_BODY_BYTES} }}
   use_backend takes if {{ path_reg ^/api/takes/[0-9a-fA-F-]{{36}} }}
   use_backend api if {{ path_beg /api/ }}
@@ -195,6 +213,7 @@ frontend lull
 backend takes
   balance hash path,field(4,/)
   hash-type consistent
+  http-request disable-l7-retry if {{ path_reg /(file|page|zoned|in-bars|data)(/|$) }}
   http-request disable-l7-retry unless METH_GET
   http-error status 503 content-type application/json string '{{"detail": "{sentence}"}}'
 {listed}

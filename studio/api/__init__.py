@@ -17,6 +17,7 @@ from studio.api import banks, desk, jobs, recording, session, sounds, takes
 from studio.api.encoding import encode
 from studio.doors import NO_DATABASE, SENTENCES
 from studio.services.banks import NoSuchBank
+from studio.services.heavy import AGAIN, Busy
 from studio.services.jobs import NoSuchJob
 from studio.services.recording import NoSuchPass
 from studio.services.shaping import Stale
@@ -74,6 +75,12 @@ def _input(request: HttpRequest, path: list[Any]) -> dict[str, Any]:
     return {"input": found}
 
 
+def _busy() -> HttpResponse:
+    answer = _problem(503, "Other large files are being made just now; this one comes in a moment.")
+    answer["Retry-After"] = str(AGAIN)
+    return answer
+
+
 def _no_database(request: HttpRequest, error: Exception) -> HttpResponse:
     return _problem(503, NO_DATABASE)
 
@@ -86,6 +93,7 @@ HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     NoSuchJob: lambda request, error: _problem(404, "There is no such file of yours that waits or was read."),
     NoSuchBank: lambda request, error: _problem(404, "There is no such SoundFont of yours."),
     NoSuchPass: lambda request, error: _problem(404, "There is no such pass of yours: it was kept, or let go."),
+    Busy: lambda request, error: _busy(),
     Stale: lambda request, error: _problem(
         409, "This take was changed elsewhere since you opened it here; nothing was lost.", history=error.newer
     ),

@@ -35,12 +35,15 @@ from studio.services import arrangement, engraving, listening, shaping, takes
 from studio.services.answers import Chosen, DeskView, Lanes, Messages, PartsLanes, Preview, ProofView, Written
 from studio.services.arrangement import Arrangement
 from studio.services.engraving import SheetView
+from studio.services.heavy import places
 
 router = Router(tags=["desk"])
 REFUSALS = {401: Problem, 404: Problem, 409: StaleProblem, 422: Problem}
 Index = Annotated[int, Field(ge=0, le=2**31)]
 Bar = Annotated[int, Field(ge=1, le=MOST_BARS)]
 Bars = Annotated[int, Field(ge=1, le=MOST_PAGE_BARS)]
+MOST_BARS_AT_ONCE = 16
+"""Of the page on the desk: more of them are drawn in a place of their own."""
 PAGE_KINDS = {
     "musicxml": "application/vnd.recordare.musicxml+xml",
     "svg": "image/svg+xml",
@@ -215,7 +218,11 @@ def page(
     take = takes.get(owner(request), take_id)
     keys = splits.split(",") if splits is not None else None
     told = {part: int(key) for part, key in zip(_numbers(parts), keys, strict=False) if _is_key(key)} if keys else None
-    return _json(request, engraving.sheet(take, _numbers(parts), first, count, width, before, told), pack=True)
+    asked = (_numbers(parts), first, count, width, before, told)
+    if count <= MOST_BARS_AT_ONCE:
+        return _json(request, engraving.sheet(take, *asked), pack=True)
+    with places.one(take.owner_id):
+        return _json(request, engraving.sheet(take, *asked), pack=True)
 
 
 @router.get("{uuid:take_id}/page/{kind}", response={200: None, **REFUSALS})
@@ -229,10 +236,11 @@ def page_file(
 ) -> HttpResponse:
     """The page as a file: the whole take as MusicXML, or some bars of it as SVG or PDF."""
     take = takes.get(owner(request), take_id)
-    if kind == "musicxml":
-        body = engraving.document(take, _numbers(parts)).encode()
-    else:
-        body = engraving.drawing(take, _numbers(parts), first, count, kind)
+    with places.one(take.owner_id):
+        if kind == "musicxml":
+            body = engraving.document(take, _numbers(parts)).encode()
+        else:
+            body = engraving.drawing(take, _numbers(parts), first, count, kind)
     response = HttpResponse(body, content_type=PAGE_KINDS[kind])
     response["Content-Disposition"] = content_disposition_header(True, f"{take.name}.{kind}") or "attachment"
     return response

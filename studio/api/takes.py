@@ -15,6 +15,7 @@ from studio.api.schemas import Added, DeletedTake, JobView, Problem, Rename, Tak
 from studio.models import Take
 from studio.services import jobs, takes
 from studio.services.folding import shaped
+from studio.services.heavy import places
 
 router = Router(tags=["takes"])
 REFUSALS = {401: Problem, 404: Problem, 422: Problem}
@@ -79,7 +80,8 @@ def take_file(
     Cue notes are in it, unless `cues` says otherwise.
     """
     take = takes.get(owner(request), take_id)
-    response = HttpResponse(takes.file(take, kind, cues), content_type="audio/midi")
+    with places.one(take.owner_id):
+        response = HttpResponse(takes.file(take, kind, cues), content_type="audio/midi")
     name = f"{take.name}.{'midi2' if kind == 'clip' else 'mid'}"
     response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response

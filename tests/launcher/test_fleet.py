@@ -130,3 +130,37 @@ def test_what_is_larger_than_anything_read_is_refused_unread(running: Fleet) -> 
     answer = running.player.send("POST", "/api/takes", b"x" * (131 * 2**20), "multipart/form-data; boundary=b")
     assert answer.status in (0, 413)  # The proxy answers before all of it was sent, which a client may not listen for.
     assert running.player.call("GET", "/api/me").json == {"name": "anna"}
+
+
+def test_one_who_asks_for_many_large_files_stops_nobody(running: Fleet) -> None:
+    take = str(takes.add(running.user, "Long.mid", performance(6_000, 2_000)).pk)
+    other = User.objects.create_user("bert")
+    bert, small = Player(running.port, session(other)), running.take(1)
+    assert running.preview(small) == 200
+    over = threading.Event()
+    told: list[int] = []
+
+    def ask() -> None:
+        player = Player(running.port, session(running.user))
+        while not over.is_set():
+            told.append(player.call("GET", f"/api/takes/{take}/page/pdf?count=16").status)
+
+    greedy = [threading.Thread(target=ask) for _ in range(9)]
+    for one in greedy:
+        one.start()
+    try:
+        slowest, until = 0.0, time.monotonic() + 12
+        while time.monotonic() < until:
+            begun = time.monotonic()
+            assert bert.call("GET", "/api/me").json == {"name": "bert"}
+            slowest = max(slowest, time.monotonic() - begun)
+            time.sleep(0.02)
+    finally:
+        over.set()
+        for one in greedy:
+            one.join(60)
+    # Nobody was marked down, cut off or started again; and nobody else had to wait for them.
+    assert slowest < 5
+    assert set(told) <= {200, 503}
+    assert running.preview(small) == 200
+    assert all(member.quick_ends == 0 for member in running.members)

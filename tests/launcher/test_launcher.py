@@ -122,7 +122,7 @@ def test_what_ends_by_itself_is_started_again_and_nothing_else() -> None:
 def test_what_is_silent_is_ended_and_started_again(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(fleet, "LONGEST_SILENCE", 0)
     monkeypatch.setattr(fleet, "BETWEEN_LOOKS", 0)
-    silent = fleet.Member("the silent one", SLEEP, os.environ, postgres.free_port())
+    silent = fleet.Member("the silent one", SLEEP, os.environ, pulse=(postgres.free_port(), "/"))
     silent.start()
     first = silent.process
     assert first is not None
@@ -177,7 +177,7 @@ def test_there_is_a_process_a_core_where_a_proxy_can_stand_before_them(monkeypat
 
 def test_the_proxy_takes_its_settings(tmp_path: Path) -> None:
     settings = tmp_path / "proxy.cfg"
-    settings.write_text(fleet.proxy_settings(8000, [8001, 8002]))
+    settings.write_text(fleet.proxy_settings(8000, [(8001, 8003), (8002, 8004)]))
     checked = subprocess.run([str(fleet.proxy()), "-c", "-q", "-f", settings], capture_output=True, text=True)
     assert (checked.returncode, checked.stdout, checked.stderr) == (0, "", "")
 

@@ -1,5 +1,6 @@
 /** Every key of the desk in one table: what it does is read by the handler and by the sheet. */
 
+import { download as downloadFile } from "../../api/download";
 import { SUSTAIN, VELOCITY } from "../../score/lanes";
 import { type Chosen, noneOf, secondsAt, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
@@ -24,7 +25,7 @@ import { allToFront, arrangeRows, toFront, wish } from "../take/arranging";
 import { choose, chooseAll, chooseNone, chooseSpan, invertChoice } from "../take/choosing";
 import { closeUpOfChosen, leaveCloseUp, stepCloseUp } from "../take/closeUp";
 import { apply, letGo, redo, undo } from "../take/shaping";
-import { desk, frontParts, type Limit, leadPart, look, set } from "../take/state";
+import { complain, desk, frontParts, type Limit, leadPart, look, set } from "../take/state";
 
 const LIMITS: Limit[] = ["stop", "pin", "squeeze"];
 
@@ -491,5 +492,5 @@ export function wholeTake(): void {
 
 function download(kind: string): void {
   const { score } = desk();
-  if (score) window.location.assign(`/api/takes/${score.id}/file${kind}`);
+  if (score) downloadFile(`/api/takes/${score.id}/file${kind}`).catch(complain);
 }

@@ -10,6 +10,7 @@ import { Wordmark } from "../../ui/Wordmark";
 import { DYES, partDye, partName, renamePart, showBehind, toFront } from "../take/arranging";
 import { set, useDesk } from "../take/state";
 import { tellUnsent } from "../take/unsent";
+import { FileLink } from "./FileLink";
 
 /** The take's name, its parts, and the way out with the file. */
 export function Header({ onFind }: { onFind: () => void }) {
@@ -73,20 +74,19 @@ export function Header({ onFind }: { onFind: () => void }) {
       </button>
       {score && (
         <span className="flex shrink-0">
-          <a
+          <FileLink
             className="key rounded-r-none border-r-0"
             href={`/api/takes/${score.id}/file`}
-            download
             onClick={() => void tellUnsent("")}
           >
             Download .mid
-          </a>
+          </FileLink>
           <Menu label="Download in another form" sign="▾" className="key rounded-l-none px-2">
             {FORMS.map(([kind, words]) => (
               <DropdownMenu.Item key={kind} className={MENU_ITEM} asChild>
-                <a href={`/api/takes/${score.id}/${kind}`} download onClick={() => void tellUnsent(kind)}>
+                <FileLink href={`/api/takes/${score.id}/${kind}`} onClick={() => void tellUnsent(kind)}>
                   {words}
-                </a>
+                </FileLink>
               </DropdownMenu.Item>
             ))}
           </Menu>

@@ -7,6 +7,7 @@ import { choosePressed } from "../hand/picking";
 import { rightTick } from "../page/camera";
 import { noteName, partName, renamePart } from "../take/arranging";
 import { desk, frontParts, leadPart, set, takePath, useDesk } from "../take/state";
+import { FileLink } from "./FileLink";
 
 type Sheet = Schemas["SheetView"];
 
@@ -42,15 +43,14 @@ export function PagePane() {
         </span>
         <Hands />
         {["musicxml", "svg", "pdf"].map((kind) => (
-          <a
+          <FileLink
             key={kind}
             href={file(kind)}
-            download
             className="underline hover:text-accent-deep"
             title={kind === "musicxml" ? "The whole take of these parts" : "The bars in sight"}
           >
             {kind === "musicxml" ? "MusicXML" : kind.toUpperCase()}
-          </a>
+          </FileLink>
         ))}
         <button type="button" className="key h-7" onClick={() => set({ pageOpen: false })}>
           Close
