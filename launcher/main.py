@@ -1,6 +1,8 @@
 """The launcher's commands."""
 
 import argparse
+import hashlib
+import json
 import os
 import secrets
 import signal
@@ -8,6 +10,7 @@ import subprocess
 from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
+from typing import Any
 
 from launcher import backup, install, postgres
 from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say, with_path
@@ -57,7 +60,8 @@ def _interrupt(_signal: int, _frame: FrameType | None) -> None:
 
 
 def _environment(database: str, **more: str) -> dict[str, str]:
-    secret = private_text(STATE / "secret-key", secrets.token_urlsafe(48))
+    # Who serves others says the secret; what is done beside that has to be signed with the same.
+    secret = os.environ.get("LULL_SECRET_KEY") or private_text(STATE / "secret-key", secrets.token_urlsafe(48))
     return with_path(DATABASE_URL=database, LULL_SECRET_KEY=secret, **more)
 
 
@@ -105,6 +109,7 @@ def _serve(words: list[str]) -> int:
             print(f"\n  Lull is ready. Sign in with this link, once:\n\n    {link}\n", flush=True)
             print("  For another: ./lull link. Ctrl-C stops Lull.\n", flush=True)
 
+        _told_served(port)
         return _kept_running(fleet(port, environment, PYTHON), url, ready)
 
 
@@ -139,6 +144,7 @@ def _serve_in_earnest(words: list[str]) -> int:
         def ready() -> None:
             say(f"serving {os.environ['LULL_HOSTS']} on http://127.0.0.1:{port}, for a proxy that speaks HTTPS")
 
+        _told_served(port)
         return _kept_running(fleet(port, environment, PYTHON, TRUSTING), url, ready)
 
 
@@ -164,13 +170,44 @@ def _restore(words: list[str]) -> int:
     return 0
 
 
+def _told_served(port: int) -> None:
+    """Where Lull is served, and a trace of the secret that it signs with: for links that are asked for beside it."""
+    secret = os.environ.get("LULL_SECRET_KEY") or private_text(STATE / "secret-key", secrets.token_urlsafe(48))
+    (STATE / "served").write_text(json.dumps({"port": port, "secret": _trace(secret)}))
+
+
+def _trace(secret: str) -> str:
+    return hashlib.blake2b(secret.encode(), digest_size=8, person=b"lull served").hexdigest()
+
+
+def _served() -> dict[str, Any]:
+    try:
+        told = json.loads((STATE / "served").read_text())
+    except (OSError, ValueError):
+        return {}
+    return told if isinstance(told, dict) else {}
+
+
+def _served_port() -> int:
+    return int(_served().get("port", 8000))
+
+
+def _same_secret() -> None:
+    """Raises Trouble where what is made here would be signed with another secret than the Lull that runs takes."""
+    secret = os.environ.get("LULL_SECRET_KEY") or private_text(STATE / "secret-key", secrets.token_urlsafe(48))
+    if _served().get("secret", _trace(secret)) != _trace(secret):
+        raise Trouble("The Lull that runs here has another secret: set LULL_SECRET_KEY as it was set for ./lull serve.")
+
+
 def _link(words: list[str]) -> int:
     """Another link for the demo account of a Lull that runs."""
     parser = argparse.ArgumentParser(prog="./lull link")
-    parser.add_argument("--port", type=int, default=8000, help="the port that it is served on (default: 8000)")
-    port: int = parser.parse_args(words).port
+    parser.add_argument("--port", type=int, help="the port that it is served on (default: that of the latest start)")
+    asked: int | None = parser.parse_args(words).port
+    port = asked if asked is not None else _served_port()
     if not postgres.port_in_use(port):
         raise Trouble(f"Nothing is served on port {port}. Start Lull with ./lull demo, or name its port: --port N.")
+    _same_secret()
     install.python_packages()
     with postgres.database() as url:
         print(_demo(_environment(url), f"http://127.0.0.1:{port}"))
@@ -180,8 +217,9 @@ def _link(words: list[str]) -> int:
 def _invite(words: list[str]) -> int:
     """A link with which one person makes an account."""
     parser = argparse.ArgumentParser(prog="./lull invite")
-    parser.add_argument("--address", default="http://127.0.0.1:8000", help="where it is served")
-    address: str = parser.parse_args(words).address
+    parser.add_argument("--address", help="where it is served (default: on loopback, as it was started last)")
+    address: str = parser.parse_args(words).address or f"http://127.0.0.1:{_served_port()}"
+    _same_secret()
     install.python_packages()
     with postgres.database() as url:
         run(PYTHON, "manage.py", "migrate", "--verbosity", "0", env=_environment(url), what="Migrating the database")

@@ -38,6 +38,14 @@ class BoundedUpload(FileUploadHandler):
                 self.request.META["lull.too_large"] = True
             self._file.close()
             raise SkipFile
+        try:
+            self._write(raw_data)
+        except OSError:
+            # A disk that is full stays no fuller than it was: what came so far goes, and others find room.
+            self._file.close()
+            raise
+
+    def _write(self, raw_data: bytes) -> None:
         if isinstance(self._file, BytesIO) and self._file.tell() + len(raw_data) > MOST_READ_AT_ONCE:
             held = self._file.getvalue()
             self._file = TemporaryUploadedFile(

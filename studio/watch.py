@@ -11,6 +11,7 @@ from django.conf import settings
 from django.db import connection
 from django.db.utils import Error as DatabaseError
 from django.http import HttpRequest, HttpResponse
+from django.utils.cache import patch_vary_headers
 from prometheus_client import (
     CONTENT_TYPE_LATEST,
     REGISTRY,
@@ -64,10 +65,18 @@ class Watched:
         account = user.pk if user is not None and user.is_authenticated else None
         log.info(
             "%s %s %s %d %.0f ms account=%s",
-            name, request.method, request.path[:200].encode("unicode_escape").decode(), answer.status_code,
+            name, request.method, _shown(request.path), answer.status_code,
             taken * 1000, account or "-",
         )  # fmt: skip
         return answer
+
+
+def _shown(path: str) -> str:
+    """A path as it is written down: what signs somebody in, or lets somebody in, is not."""
+    for secret in ("/enter/", "/invited/"):
+        if path.startswith(secret):
+            return f"{secret}…".encode("unicode_escape").decode()
+    return path[:200].encode("unicode_escape").decode()
 
 
 def _kind(path: str) -> str:
@@ -124,6 +133,10 @@ class Guarded:
         answer = self._get_response(request)
         answer.setdefault("Content-Security-Policy", CONTENT_SECURITY)
         answer.setdefault("Permissions-Policy", PERMISSIONS)
+        if request.path.startswith("/api/"):
+            # What is an account's is kept by nobody on the way, and is not shown to the next who uses the browser.
+            answer.setdefault("Cache-Control", "no-store")
+            patch_vary_headers(answer, ("Cookie",))
         return answer
 
 

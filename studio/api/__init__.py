@@ -24,6 +24,8 @@ from studio.services.shaping import Stale
 from studio.services.takes import NoSuchTake
 from studio.signing_in import TooManyGuesses
 
+BUSY = "Other large files are being made just now; this one comes in a moment."
+
 
 class Fast(BaseRenderer):
     """JSON by orjson."""
@@ -75,9 +77,11 @@ def _input(request: HttpRequest, path: list[Any]) -> dict[str, Any]:
     return {"input": found}
 
 
-def _busy() -> HttpResponse:
-    answer = _problem(503, "Other large files are being made just now; this one comes in a moment.")
-    answer["Retry-After"] = str(AGAIN)
+def _later(status: int, detail: str, again: int | None) -> HttpResponse:
+    """A refusal for now: the page asks again by itself where that helps."""
+    answer = _problem(status, detail)
+    if again is not None:
+        answer["Retry-After"] = str(again)
     return answer
 
 
@@ -88,12 +92,12 @@ def _no_database(request: HttpRequest, error: Exception) -> HttpResponse:
 HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     Refused: _refused,
     ValidationError: _invalid,
-    TooManyGuesses: lambda request, error: _problem(429, str(error)),
+    TooManyGuesses: lambda request, error: _later(429, str(error), error.again),
     NoSuchTake: lambda request, error: _problem(404, "There is no such take in your library."),
     NoSuchJob: lambda request, error: _problem(404, "There is no such file of yours that waits or was read."),
     NoSuchBank: lambda request, error: _problem(404, "There is no such SoundFont of yours."),
     NoSuchPass: lambda request, error: _problem(404, "There is no such pass of yours: it was kept, or let go."),
-    Busy: lambda request, error: _busy(),
+    Busy: lambda request, error: _later(503, BUSY, AGAIN),
     Stale: lambda request, error: _problem(
         409, "This take was changed elsewhere since you opened it here; nothing was lost.", history=error.newer
     ),

@@ -3,7 +3,7 @@
 from typing import Any
 
 from django.contrib.auth import login
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from ninja import Router, Status
 from ninja.decorators import decorate_view
@@ -24,7 +24,7 @@ from studio.api.schemas import (
 )
 from studio.services import accounts, arrangement, invitations
 from studio.services.arrangement import Wishes
-from studio.signing_in import by_link, by_password
+from studio.signing_in import by_link, by_password, remember
 
 router = Router(tags=["session"])
 
@@ -35,7 +35,7 @@ def me(request: HttpRequest) -> dict[str, Any]:
     return {"name": request.user.get_username()}
 
 
-@router.post("me/password", response={200: Account, 422: Problem})
+@router.post("me/password", response={200: Account, 422: Problem, 429: Problem})
 def change_password(request: HttpRequest, asked: NewPassword) -> dict[str, Any]:
     """Another password for the account; it is signed out everywhere else."""
     accounts.change_password(request, owner(request), asked.old, asked.new)
@@ -114,12 +114,13 @@ def session(request: HttpRequest) -> dict[str, Any] | None:
 
 @router.post("session", auth=None, response={200: Account, 401: Problem, 429: Problem})
 @decorate_view(csrf_protect)
-def sign_in(request: HttpRequest, asked: Credentials) -> Status[Any]:
+def sign_in(request: HttpRequest, response: HttpResponse, asked: Credentials) -> Status[Any]:
     """Sign in with name and password."""
     user = by_password(request, asked.name, asked.password)
     if user is None:
         return Status(401, {"detail": "That name and password do not go together. Check both and try again."})
     login(request, user)
+    remember(request, response, user)
     return Status(200, {"name": user.get_username()})
 
 

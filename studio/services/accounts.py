@@ -12,6 +12,7 @@ from expression.errors import Refused
 from studio.models import Job, Take
 from studio.services import spool
 from studio.services.folding import cache
+from studio.signing_in import right_password
 
 
 class NotYours(Refused):
@@ -21,7 +22,7 @@ class NotYours(Refused):
 def change_password(request: HttpRequest, user: AbstractBaseUser, old: str, new: str) -> None:
     """Another password; every other session ends with that, this one goes on. Raises NotYours, Refused."""
     player = User.objects.get(pk=user.pk)
-    if player.has_usable_password() and not player.check_password(old):
+    if player.has_usable_password() and not right_password(player, old):
         raise NotYours("That is not your present password.", "old")
     set_password(player, new, "new")
     player.save(update_fields=["password"])

@@ -10,14 +10,14 @@ import struct
 import zipfile
 import zlib
 from collections.abc import Iterator
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path, PurePosixPath
 from typing import Annotated, Any, Literal, NamedTuple
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+from pydantic import AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter
 
 from expression import sound, views
 from expression.errors import BadFile, Refused
@@ -50,6 +50,21 @@ class _Told(BaseModel):
     model_config = ConfigDict(extra="ignore")
 
 
+def _moment(given: Any) -> Any:
+    """A moment as it can be kept; what is none, or lies where nobody was, is told as no moment at all."""
+    try:
+        told = _MOMENTS.validate_python(given)
+    except ValueError:
+        return None
+    return told if told is None or EARLIEST <= told <= timezone.now() + timedelta(days=2) else None
+
+
+_MOMENTS: TypeAdapter[datetime | None] = TypeAdapter(AwareDatetime | None)
+EARLIEST = datetime(1980, 1, 1, tzinfo=UTC)
+Moment = Annotated[AwareDatetime | None, BeforeValidator(_moment)]
+"""When something was made: nothing else of an archive depends on it."""
+
+
 class StepTold(_Told):
     """A step of a history."""
 
@@ -57,7 +72,7 @@ class StepTold(_Told):
     stroke: dict[str, Any]
     on: bool = True
     gone: bool = False
-    made_at: AwareDatetime | None = None
+    made_at: Moment = None
 
 
 class SoundTold(_Told):
@@ -71,8 +86,8 @@ class TakeTold(_Told):
     """A take, but for its recording and its sound."""
 
     name: str
-    added_at: AwareDatetime | None = None
-    deleted_at: AwareDatetime | None = None
+    added_at: Moment = None
+    deleted_at: Moment = None
     done: Annotated[int, Field(ge=0)] = 0
     steps: Annotated[list[StepTold], Field(max_length=MOST_STEPS)] = []
     arrangement: dict[str, Any] = {}

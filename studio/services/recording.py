@@ -230,5 +230,6 @@ def _get(owner: AbstractBaseUser, take_id: UUID, pass_id: UUID) -> PassUnderWay:
         pk=pass_id, take_id=take_id, take__owner_id=owner.pk, take__deleted_at__isnull=True
     ).first()
     if found is None:
+        takes.get(owner, take_id)
         raise NoSuchPass
     return found

@@ -123,15 +123,18 @@ class TestArrangement:
 
 class TestPreferences:
     def test_wishes_belong_to_the_account(self, anna: Caller, bert: Caller) -> None:
-        wishes = {
+        wishes: dict[str, Any] = {
             "middle_c": 3,
             "favourites": [{"key": "cc:74", "label": "Filter", "dye": "weld"}],
             "sounds": False,
             "letters": False,
+            "gear": {"Old keys": {"ignore": ["cc:7"], "thinned": [], "rest": 37, "slack": 6, "turned": True}},
         }
+        wishes["gear"]["Old keys"]["forces"] = None
         assert anna.call("put", "preferences", wishes).json() == wishes
         assert anna.get("preferences") == wishes
-        assert bert.get("preferences") == {"middle_c": 4, "favourites": [], "sounds": True, "letters": True}
+        usual = {"middle_c": 4, "favourites": [], "sounds": True, "letters": True, "gear": {}}
+        assert bert.get("preferences") == usual
 
     def test_nonsense_is_refused(self, anna: Caller) -> None:
         refused = anna.call("put", "preferences", {"middle_c": 9})

@@ -84,6 +84,7 @@ def test_a_deleted_take_is_gone_until_it_is_restored(anna: Caller) -> None:
 
 
 STROKE = {"revision": 0, "stroke": {"kind": "velocity.set", "value": 9}}
+PASS = "11111111-1111-4111-8111-111111111111"
 REQUESTS = [
     ("get", "view", None),
     ("get", "file", None),
@@ -119,6 +120,14 @@ REQUESTS = [
     ("post", "sound/trace", {"part": 0, "lane": "cc:1"}),
     ("get", "events", None),
     ("put", "arrangement", {}),
+    ("get", "strokes/1/gear", None),
+    ("post", "new-part", {}),
+    ("post", "in-bars", {}),
+    ("get", "passes", None),
+    ("post", "passes", {"id": PASS, "part": 0, "start": 0}),
+    ("post", f"passes/{PASS}/pieces", {"number": 0, "events": []}),
+    ("post", f"passes/{PASS}/keep", {}),
+    ("delete", f"passes/{PASS}", None),
 ]
 
 
@@ -139,7 +148,8 @@ def test_signed_out_nothing_is_there(anna: Caller, method: str, path: str, body:
 
 
 def _named(path: str) -> str:
-    return path.split("?")[0].replace("strokes/1", "strokes/{number}").replace("page/musicxml", "page/{kind}")
+    plain = path.split("?")[0].replace(PASS, "{pass_id}")
+    return plain.replace("strokes/1", "strokes/{number}").replace("page/musicxml", "page/{kind}")
 
 
 def test_every_path_of_the_contract_that_names_a_take_is_tried_above() -> None:

@@ -13,11 +13,22 @@ const REASONS = [
   ["expired", "That link was used before, has expired or was cut off. Ask for a new one, or sign in here."],
 ] as const;
 
+const MOST_TRIES = 30;
+
 export function SignIn() {
   const query = new URLSearchParams(window.location.search);
 
   async function signIn(name: string, password: string) {
-    await answered(api.POST("/api/session", { body: { name, password } }));
+    for (let tries = 1; ; tries++) {
+      const asked = await api.POST("/api/session", { body: { name, password } });
+      // Where others are just signing in, this page asks again by itself.
+      const again = Number(asked.response.headers.get("Retry-After"));
+      if (asked.response.status !== 429 || !again || tries === MOST_TRIES) {
+        await answered(Promise.resolve(asked));
+        break;
+      }
+      await new Promise((done) => window.setTimeout(done, again * 1000 * (0.5 + Math.random())));
+    }
     window.location.assign(localPath(query.get("next") ?? "/"));
   }
 
