@@ -79,7 +79,7 @@ def running(transactional_db: None, monkeypatch: pytest.MonkeyPatch) -> Iterator
     keeper = threading.Thread(target=keep)
     keeper.start()
     try:
-        assert ready.wait(60)
+        assert ready.wait(180)
         yield Fleet(port, members)
     finally:
         over.set()

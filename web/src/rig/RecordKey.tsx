@@ -55,7 +55,7 @@ export function RecordKey() {
         <svg viewBox="0 0 16 16" className="h-3.5 w-3.5" aria-hidden fill="currentColor">
           {on ? <path d="M4 4h8v8H4z" /> : <circle cx="8" cy="8" r="5.5" />}
         </svg>
-        {on ? "Stop" : "Record"}
+        {on ? "Stop" : <span className="max-[1150px]:sr-only">Record</span>}
       </button>
       {words && (
         <span role="status" className="w-52 truncate font-semibold text-accent-deep" data-testid="recording">
