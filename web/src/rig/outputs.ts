@@ -40,6 +40,7 @@ const { getState: now, setState: set } = useOutputs;
 const TURN_MS = 20;
 /** So far ahead messages leave this page; when it is behind others its timers run once a second. */
 const AHEAD_MS = 120;
+const [NEAR_SECONDS, AHEAD_SECONDS] = [0.02, 0.15];
 const HIDDEN_AHEAD_MS = 1600;
 const DATA_BYTES = [2, 2, 2, 2, 1, 1, 2];
 const CLOCKS_A_QUARTER = 24;
@@ -72,7 +73,13 @@ export function setClock(clock: boolean): void {
   save();
 }
 
+/** What is sent elsewhere is begun a little later, so that its first messages are on their way in time. */
+function prepare(): void {
+  player.lead = Object.keys(now().to).length ? AHEAD_SECONDS : NEAR_SECONDS;
+}
+
 function save(): void {
+  prepare();
   const take = desk().score?.id;
   if (take) localStorage.setItem(`${PLACE} ${take}`, JSON.stringify({ to: now().to, clock: now().clock }));
 }
@@ -82,6 +89,7 @@ export function recall(): void {
   const kept = localStorage.getItem(`${PLACE} ${desk().score?.id}`);
   const { to = {}, clock = false } = kept ? JSON.parse(kept) : {};
   set({ to, clock });
+  prepare();
   for (const { output } of Object.values(now().to)) loadIfBank(output);
 }
 
@@ -133,6 +141,7 @@ function take(told: Told): ReadonlySet<number> {
       .sort(inTime)
       .map(([one]) => one);
   }
+  turn();
   return new Set(
     Object.keys(to)
       .map(Number)
@@ -205,7 +214,7 @@ function clocks(until: number): void {
   if (!here) return;
   const step = score.resolution / CLOCKS_A_QUARTER;
   const heard = player.seconds;
-  nextClock ??= Math.ceil(tickAt(score, here.second) / step);
+  nextClock ??= Math.ceil(tickAt(score, Math.max(here.second, usePlayer.getState().resting)) / step);
   for (;;) {
     const second = secondsAt(score, nextClock * step);
     const at = player.heardAt({ second, round: here.round });

@@ -109,6 +109,8 @@ class Player {
   private readonly clock = new TwoClocks();
   /** Told of all that is handed over; says which parts are heard elsewhere, and not here. */
   outward: ((told: Told) => ReadonlySet<number>) | null = null;
+  /** Seconds from when all is there to when it begins: instruments elsewhere are told ahead. */
+  lead = 0.02;
 
   load(programme: Programme): void {
     if (this.programme?.takeId !== programme.takeId) {
@@ -453,7 +455,7 @@ class Player {
     const batch = await this.fetch(from, from + length, true, fresh);
     if (turn !== this.turn || !this.context) return;
     // A start waits for its messages; a refresh keeps its place even where the answer came late.
-    const start = fresh ? Math.max(at, this.context.currentTime + 0.02) : at;
+    const start = fresh ? Math.max(at, this.context.currentTime + this.lead) : at;
     if (fresh) this.order({ kind: "play", clearFrom: 0, ...this.silence(start - 0.005) });
     const told = unpack(batch, start - from, audible);
     const all = Array.from({ length: this.parts }, (_, part) => part);
