@@ -224,8 +224,9 @@ def test_a_tab_that_dies_loses_a_second_at_most(desk: Desk) -> None:
     until(desk.page, lambda: PassUnderWay.objects.filter(pieces__number__gte=1).exists())
     desk.page.goto("about:blank")
     desk.reopen()
-    rig(desk)
-    expect(desk.page.get_by_text("was not kept")).to_be_visible()
+    # It is told without being looked for.
+    desk.button("See to it").click()
+    expect(desk.page.get_by_role("region", name="Play in").get_by_text("was not kept")).to_be_visible()
     desk.button("Keep it").click()
     desk.expect_strokes("Played in: ")
     assert len(take_of(desk.page).parts[0].notes) > 16
@@ -257,7 +258,7 @@ def test_without_a_server_it_is_kept_here_and_sent_later(desk: Desk) -> None:
     desk.page.unroute("**/passes")
     desk.reopen()
     rig(desk)
-    expect(desk.page.get_by_text("was not kept")).to_be_visible()
+    expect(desk.page.get_by_role("region", name="Play in").get_by_text("was not kept")).to_be_visible()
     desk.button("Keep it").click()
     desk.expect_strokes("Played in: ")
 
@@ -478,3 +479,68 @@ def test_an_instrument_hears_notes_in_zones_where_it_is_asked(desk: Desk) -> Non
     desk.button("Stop").click()
     struck = {one["bytes"][0] & 0x0F for one in sent(desk.page) if one["bytes"][0] >> 4 == 9}
     assert 0 not in struck
+
+
+PLUGGED = """
+window.sentOut = [];
+const input = { name: "Old keys", state: "connected", onmidimessage: null };
+const output = { name: "Old keys", state: "connected", send: (bytes, at) => window.sentOut.push([...bytes]) };
+const access = {
+  inputs: new Map([["1", input]]), outputs: new Map([["1", output]]), onstatechange: null,
+};
+window.plug = { input, output, access, play: (...bytes) =>
+  input.onmidimessage?.({ data: Uint8Array.from(bytes), timeStamp: performance.now() }) };
+navigator.requestMIDIAccess = async () => {
+  if (window.refuses) throw new DOMException("no", "SecurityError");
+  return access;
+};
+"""
+"""A keyboard that is plugged in, as the browser would tell of it (Web MIDI)."""
+
+
+def test_an_instrument_is_plugged_in_played_and_pulled_out(desk: Desk) -> None:
+    desk.page.add_init_script(PLUGGED)
+    desk.open(FLAT)
+    rig(desk)
+    chooser = desk.page.get_by_label("Instrument")
+    chooser.select_option("ask")
+    expect(chooser.locator("option", has_text="Old keys")).to_have_count(1)
+    chooser.select_option("Old keys")
+    # Set to channel 3, with clocks and broken bytes in between: it plays the part that is armed.
+    desk.page.evaluate(
+        """() => {
+            const play = window.plug.play;
+            play(0x92, 72, 90); play(0xf8); play(0x92, 72); play(0x92, 200, 3); play(0x82, 72, 64);
+        }"""
+    )
+    desk.button("Keep what I just played").click()
+    desk.expect_strokes("Played in: 1 note, added")
+    assert 72 in take_of(desk.page).parts[0].notes.pitch.tolist()
+    # Pulled out, it is gone from the list, and nothing else.
+    desk.page.evaluate("window.plug.input.state = 'disconnected'; window.plug.access.onstatechange()")
+    expect(chooser).to_have_value("Practice rig")
+    expect(desk.page.get_by_text("Nothing is plugged in.")).to_be_visible()
+    desk.page.evaluate("window.plug.input.state = 'connected'; window.plug.access.onstatechange()")
+    expect(chooser.locator("option", has_text="Old keys")).to_have_count(1)
+
+
+def test_where_no_instrument_is_let_in_it_is_said(desk: Desk) -> None:
+    desk.page.add_init_script(PLUGGED + "window.refuses = true;")
+    desk.open(FLAT)
+    rig(desk)
+    desk.page.get_by_label("Instrument").select_option("ask")
+    expect(desk.page.get_by_text("The browser was told to let no instruments in")).to_be_visible()
+    expect(desk.page.get_by_label("Instrument")).to_have_value("Practice rig")
+
+
+def test_a_part_is_sent_to_what_is_plugged_in(desk: Desk) -> None:
+    desk.page.add_init_script(PLUGGED)
+    desk.open(FLAT)
+    rig(desk)
+    desk.page.get_by_label("Output").select_option("ask")
+    desk.page.get_by_label("Output").select_option("Old keys")
+    desk.quiet()
+    desk.button("Play").click()
+    desk.until(lambda: any(bytes_[:2] == [0x90, 60] for bytes_ in desk.page.evaluate("window.sentOut")))
+    desk.button("Stop").click()
+    desk.until(lambda: [0xB0, 123, 0] in desk.page.evaluate("window.sentOut"))

@@ -1,9 +1,18 @@
 /** Record and stop, in the transport; what happens is told in words beside it. */
 import { useEffect } from "react";
-import { useDesk } from "../desk/take/state";
+import { desk, set, useDesk } from "../desk/take/state";
 import { openOutputs } from "./outputs";
-import { again, drop, isRecording, listen, recordOrStop, useRecorder } from "./recorder";
+import { again, drop, isRecording, listen, passesLeft, recordOrStop, useRecorder } from "./recorder";
 import { openRetouch } from "./retouch";
+
+/** What was played on an earlier visit, and neither kept nor let go of, is told as soon as the take is open. */
+async function tellLeft(takeId: string): Promise<void> {
+  const left = await passesLeft(takeId).catch(() => []);
+  if (!left.length || desk().score?.id !== takeId || desk().rigOpen) return;
+  const text =
+    left.length === 1 ? "A pass that was played in was not kept." : `${left.length} passes were not kept.`;
+  set({ notice: { text, action: { label: "See to it", run: () => set({ rigOpen: true }) } } });
+}
 
 export function RecordKey() {
   const { phase, left, messages, problem } = useRecorder();
@@ -11,6 +20,9 @@ export function RecordKey() {
   useEffect(listen, []);
   useEffect(openRetouch, []);
   const takeId = score?.id;
+  useEffect(() => {
+    if (takeId) void tellLeft(takeId);
+  }, [takeId]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: each take has its own
   useEffect(openOutputs, [takeId]);
   useEffect(() => {
@@ -48,6 +60,7 @@ export function RecordKey() {
         type="button"
         className="key aria-pressed:border-accent aria-pressed:bg-accent aria-pressed:text-sheet"
         aria-pressed={on}
+        data-record
         disabled={!score || phase === "keeping"}
         title="Record from here on (Shift+Enter); while recording: Escape drops it, Backspace drops it and begins again"
         onClick={recordOrStop}

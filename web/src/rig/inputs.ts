@@ -1,6 +1,7 @@
 /** Real instruments, where the browser lets them in (Web MIDI): asked for only when they are wanted. */
 import { create } from "zustand";
 import { gear, useGear } from "./gear";
+import { useRig } from "./rig";
 
 interface InputsState {
   state: "closed" | "open" | "refused";
@@ -67,7 +68,36 @@ function hear(name: string, event: MIDIMessageEvent): void {
   if (useGear.getState().name !== name || !data) return;
   // What is no whole channel message is none of the music: clocks, exclusives, broken bytes.
   if (LENGTHS[data[0] >> 4] !== data.length || data.subarray(1).some((byte) => byte > 127)) return;
-  gear.say([...data], timeStamp || performance.now());
+  const bytes = onePart([...data], name);
+  if (bytes) gear.say(bytes, timeStamp || performance.now());
+}
+
+/** Zones that instruments have told of (MPE, registered parameter 6), by their names: which manager each has. */
+const zones = new Map<string, "lower" | "upper">();
+const choosing = new Map<string, number>();
+
+/**
+ * A message as the part's: whatever channel an instrument is set to, it plays one part. Where it says that its notes have
+ * channels of their own, or the player has, these stay: those of the upper zone counted as in the lower.
+ */
+export function onePart(bytes: number[], name: string): number[] | null {
+  const [kind, channel] = [bytes[0] & 0xf0, bytes[0] & 0x0f];
+  if (kind === 0xb0) followZone(name, channel, bytes[1], bytes[2]);
+  const zone = zones.get(name) ?? (useRig.getState().perNote ? "lower" : null);
+  if (!zone) return [kind, ...bytes.slice(1)];
+  return [kind | (zone === "upper" ? 15 - channel : channel), ...bytes.slice(1)];
+}
+
+function followZone(name: string, channel: number, number: number, value: number): void {
+  if (channel !== 0 && channel !== 15) return;
+  const key = `${name} ${channel}`;
+  const chosen = choosing.get(key) ?? 0x3fff;
+  if (number === 101) choosing.set(key, (chosen & 0x7f) | (value << 7));
+  else if (number === 100) choosing.set(key, (chosen & 0x3f80) | value);
+  else if (number === 6 && chosen === 6) {
+    if (value) zones.set(name, channel ? "upper" : "lower");
+    else zones.delete(name);
+  }
 }
 
 export const chooseInput = (name: string) => useGear.setState({ name });

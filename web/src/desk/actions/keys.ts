@@ -232,6 +232,14 @@ export const ACTIONS: Action[] = [
     run: () => arrangeRows(desk().rows === "all" ? "used" : "all"),
   },
   {
+    keys: ["Shift+Enter"],
+    group: "Hear",
+    does: "Record from here on, or stop (while recording: Backspace begins again, Escape drops it)",
+    words: "record recording overdub take punch",
+    // The key itself is the record key's; this is for who looks for it.
+    run: () => document.querySelector<HTMLElement>("[data-record]")?.click(),
+  },
+  {
     keys: ["y"],
     group: "Hear",
     does: "Play in: record, from an instrument or the practice rig",
