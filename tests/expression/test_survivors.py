@@ -246,3 +246,59 @@ def test_notes_that_are_spread_too_wide_are_no_chord() -> None:
     onsets = chord_onsets(np.array([0, 50, 100, 960]), 960)
     assert len(set(onsets.tolist())) > 2
     assert len(set(chord_onsets(np.array([0, 20, 40, 960]), 960).tolist())) == 2
+
+
+def test_settings_alone_make_another_take() -> None:
+    take = read(LINE)
+    for said in (
+        {"kind": "note.answers", "keys": ["note:pitch"], "where": {"parts": [0]}},
+        {"kind": "bend.range", "semitones": 7, "where": {"parts": [0]}},
+        {"kind": "lane.ramp", "lane": "cc:11", "start": 0, "end": 9, "where": {"parts": [0], "span": [0, 960]}},
+    ):
+        made = applied(parse_stroke(said), take)
+        assert not made.is_like(take)
+        assert not take.is_like(made)
+        assert made.is_like(applied(parse_stroke(said), read(LINE)))
+
+
+def test_a_shake_may_have_as_many_turns_as_are_allowed() -> None:
+    long = read(file_of(notes((0, 480 * 2 * 1000, 60, 80))))
+    said = {"kind": "bend.shake", "rate": 15, "depth": 20, "where": {"parts": [0]}}
+    assert applied(parse_stroke(said), long).parts[0].lanes["bend"].curve.values.max() > 0.1
+
+
+def test_not_doubled_notes_deviate_apart_whatever_the_roll() -> None:
+    take = read(file_of(notes((0, 480, 61, 80), (960, 1440, 60, 80))))
+    apart = []
+    for seed in range(12):
+        said = {"kind": "notes.loosen", "amount_ms": 80, "drift": 0, "seed": seed, "where": {"parts": [0]}}
+        start = applied(parse_stroke(said), take).parts[0].notes.start
+        # What would begin before the take begins with it: of that nothing can be told.
+        apart += [int(start[0] - (start[1] - 960 * 2))] if start[0] > 0 else []
+    assert len(apart) > 2
+    assert any(apart)
+
+
+def test_a_clip_without_an_end_lasts_to_its_last_message() -> None:
+    def words(*packets: int) -> bytes:
+        return b"".join(packet.to_bytes(4) for packet in packets)
+
+    start = bytes.fromhex("f0200000") + bytes(12)
+    clip = b"SMF2CLIP" + words(0x00300000 | 960, 0x00400000) + start
+    clip += words(0x00400000, 0x20903C51, 0x00400000 | 480, 0x20803C00, 0x00400000 | 960, 0x20B00B40)
+    take = read_clip(clip)
+    assert take.end == 1440 * take.resolution // 960
+
+
+def test_grips_on_a_curve_of_a_note_lie_by_the_note() -> None:
+    take = read(LINE)
+    one = {"parts": [0], "notes": [[4, 4]]}
+    nodes = [{"at": 0, "value": 0}, {"at": 1, "value": 1}]
+    drawn = parse_stroke({"kind": "note.curve", "lane": "note:pitch", "where": one, "nodes": nodes})
+    made = applied(drawn, take)
+    begins = int(take.parts[0].notes.start[4])
+    said = {"kind": "lane.wave", "lane": "note:pitch", "rate": 2, "depth": 1, "mode": "add", "where": one}
+    here = parse_stroke({**said, "where": {**one, "span": [0, 900]}, "fade_in": 0.5})
+    grips = views.strokes.mark(made, here)["grips"]
+    assert grips
+    assert all(begins <= grip.tick <= begins + 960 for grip in grips)
