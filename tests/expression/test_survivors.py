@@ -288,17 +288,3 @@ def test_a_clip_without_an_end_lasts_to_its_last_message() -> None:
     clip += words(0x00400000, 0x20903C51, 0x00400000 | 480, 0x20803C00, 0x00400000 | 960, 0x20B00B40)
     take = read_clip(clip)
     assert take.end == 1440 * take.resolution // 960
-
-
-def test_grips_on_a_curve_of_a_note_lie_by_the_note() -> None:
-    take = read(LINE)
-    one = {"parts": [0], "notes": [[4, 4]]}
-    nodes = [{"at": 0, "value": 0}, {"at": 1, "value": 1}]
-    drawn = parse_stroke({"kind": "note.curve", "lane": "note:pitch", "where": one, "nodes": nodes})
-    made = applied(drawn, take)
-    begins = int(take.parts[0].notes.start[4])
-    said = {"kind": "lane.wave", "lane": "note:pitch", "rate": 2, "depth": 1, "mode": "add", "where": one}
-    here = parse_stroke({**said, "where": {**one, "span": [0, 900]}, "fade_in": 0.5})
-    grips = views.strokes.mark(made, here)["grips"]
-    assert grips
-    assert all(begins <= grip.tick <= begins + 960 for grip in grips)
