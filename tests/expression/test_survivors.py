@@ -273,6 +273,7 @@ def test_not_doubled_notes_deviate_apart_whatever_the_roll() -> None:
     for seed in range(12):
         said = {"kind": "notes.loosen", "amount_ms": 80, "drift": 0, "seed": seed, "where": {"parts": [0]}}
         start = applied(parse_stroke(said), take).parts[0].notes.start
+        assert start.min() >= 0
         # What would begin before the take begins with it: of that nothing can be told.
         apart += [int(start[0] - (start[1] - 960 * 2))] if start[0] > 0 else []
     assert len(apart) > 2
@@ -288,3 +289,48 @@ def test_a_clip_without_an_end_lasts_to_its_last_message() -> None:
     clip += words(0x00400000, 0x20903C51, 0x00400000 | 480, 0x20803C00, 0x00400000 | 960, 0x20B00B40)
     take = read_clip(clip)
     assert take.end == 1440 * take.resolution // 960
+
+
+def test_a_clip_without_a_beginning_begins_with_its_first_message() -> None:
+    words = (0x00300000 | 480, 0x20903C51, 0x00400000 | 480, 0x20803C00)
+    (note,) = receive_clip(b"SMF2CLIP" + b"".join(word.to_bytes(4) for word in words))["notes"]
+    assert (note["start"], note["key_up"]) == pytest.approx((0.0, 0.5), abs=1e-6)
+
+
+def test_a_zone_is_said_after_the_first_of_several_resets_too() -> None:
+    on = NOTE("sysex", data=(0x7E, 0x7F, 0x09, 0x01))
+    track = [on, *phrase([80] * 3, gap=480), on.copy(time=240), *phrase([80] * 2, gap=480)]
+    take = read(file_of(track))
+    nodes = [{"at": 0, "value": 3}, {"at": 1, "value": 3}]
+    drawn = {"kind": "note.curve", "lane": "note:pitch", "where": {"parts": [0]}, "nodes": nodes}
+    heard = as_document(receive(saved(applied(parse_stroke(drawn), take), "mpe")))["notes"]
+    assert len(heard) == 5
+    assert all(abs(one["bend"][-1][1] - 3) < 0.02 for one in heard)
+
+
+def test_over_the_whole_of_a_note_nothing_comes_back_at_its_end() -> None:
+    take = read(LINE)
+    one = {"parts": [0], "notes": [[2, 2]]}
+    nodes = [{"at": 0, "value": 0, "hold": True}, {"at": 0.5, "value": 2, "hold": True}]
+    drawn = parse_stroke({"kind": "note.curve", "lane": "note:pitch", "where": one, "nodes": nodes})
+    lifted = parse_stroke({"kind": "lane.reshape", "lane": "note:pitch", "level": 1, "where": one})
+    made = applied(lifted, applied(drawn, take))
+    curve = made.parts[0].curves["note:pitch"].curve(2)
+    length = int(take.parts[0].notes.end[2] - take.parts[0].notes.start[2])
+    assert curve.ticks.max() < length
+    assert float(curve.at(length + 500)) == 3
+
+
+def test_smoothing_keeps_the_form_of_the_steepest_ways() -> None:
+    span = {"parts": [0], "span": [0, 3840]}
+    drawn = {"kind": "lane.ramp", "lane": "cc:11", "start": 0, "end": 120, "lift": -1, "where": span}
+    before = applied(parse_stroke(drawn), read(LINE))
+    after = applied(parse_stroke({"kind": "lane.smooth", "lane": "cc:11", "width": 40, "where": span}), before)
+    at = np.arange(300, 3500, 100)
+    was, now = (take.parts[0].lanes["cc:11"].curve.at(at) for take in (before, after))
+    assert np.abs(was - now).max() < 3
+
+
+def test_a_part_without_a_note_has_an_instrument_too() -> None:
+    (part,) = read(file_of([control(11, 5)])).parts
+    assert patch(part) == patch(read(LINE).parts[0])
