@@ -3,6 +3,7 @@
 import { answered, api, csrfToken, refusal, type Schemas } from "../api/client";
 import { queries } from "../api/queries";
 import { player } from "../sound/player";
+import { Members } from "./members";
 import type { Out } from "./simulated";
 
 export type Bank = Schemas["BankView"];
@@ -36,6 +37,7 @@ interface Loaded {
   synth: import("spessasynth_lib").WorkletSynthesizer;
   /** Of each part the first of its sixteen channels. */
   first: Map<number, number>;
+  zones: Map<number, Members>;
 }
 
 const loaded = new Map<string, Promise<Loaded>>();
@@ -65,7 +67,7 @@ async function load(id: string): Promise<Loaded> {
   synth.connect(player.audio.destination);
   await synth.isReady;
   await synth.soundBankManager.addSoundBank(await response.arrayBuffer(), "main");
-  const made = { synth, first: new Map<number, number>() };
+  const made = { synth, first: new Map<number, number>(), zones: new Map<number, Members>() };
   ready.set(id, made);
   return made;
 }
@@ -75,11 +77,14 @@ export function bankOf(id: string, part: number, program: number | null, preset:
   const bank = ready.get(id);
   if (!bank) return null;
   const first = channelsOf(bank, part);
+  const zone = bank.zones.get(part) ?? new Members();
+  bank.zones.set(part, zone);
   return {
     send(bytes, at) {
       // Its own program, whatever the take asks for, where the player has chosen one.
       if (program !== null && bytes[0] >> 4 === 0xc) return;
-      bank.synth.sendMessage(bytes, first, { time: player.audioTime(at) });
+      const time = player.audioTime(at);
+      for (const one of zone.spread(bytes)) bank.synth.sendMessage(one, first, { time });
     },
     begin() {
       if (program === null) return;

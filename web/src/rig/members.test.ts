@@ -1,0 +1,50 @@
+import { expect, it } from "vitest";
+import { Members } from "./members";
+
+const SETUP = [
+  [0xb0, 101, 0],
+  [0xb0, 100, 6],
+  [0xb0, 6, 2],
+];
+
+function inZone(): Members {
+  const members = new Members();
+  for (const one of SETUP) members.spread(one);
+  return members;
+}
+
+it("leaves messages as they are where there is no zone", () => {
+  expect(new Members().spread([0xb0, 7, 100])).toEqual([[0xb0, 7, 100]]);
+});
+
+it("gives what the manager says to all members", () => {
+  expect(inZone().spread([0xb0, 64, 127])).toEqual([
+    [0xb0, 64, 127],
+    [0xb1, 64, 127],
+    [0xb2, 64, 127],
+  ]);
+  expect(inZone().spread([0xc0, 5])).toEqual([
+    [0xc0, 5],
+    [0xc1, 5],
+    [0xc2, 5],
+  ]);
+});
+
+it("leaves notes and bends their channels", () => {
+  expect(inZone().spread([0x91, 60, 80])).toEqual([[0x91, 60, 80]]);
+  expect(inZone().spread([0xe2, 0, 80])).toEqual([[0xe2, 0, 80]]);
+  expect(inZone().spread([0xb1, 74, 80])).toEqual([[0xb1, 74, 80]]);
+});
+
+it("gives the range of one member to all", () => {
+  expect(inZone().spread([0xb2, 6, 48])).toEqual([
+    [0xb1, 6, 48],
+    [0xb2, 6, 48],
+  ]);
+});
+
+it("ends a zone of no members", () => {
+  const members = inZone();
+  members.spread([0xb0, 6, 0]);
+  expect(members.spread([0xb0, 64, 127])).toEqual([[0xb0, 64, 127]]);
+});
