@@ -116,9 +116,28 @@ def a_strum(desk: Desk) -> None:
     expect(desk.page.get_by_label("Each (ms)")).to_be_visible()
 
 
+def played_in(desk: Desk) -> None:
+    """The rig, an output with all that it has, letters that play, and a finding."""
+    desk.button("Play in").click()
+    desk.page.get_by_label("Output").select_option("Simulated instrument")
+    desk.page.get_by_label("Letters play").check()
+    desk.page.get_by_label("Volume moves by itself").check()
+    desk.button("Listen first").click()
+    expect(desk.button("Ignore it")).to_be_visible()
+    desk.page.get_by_label("Volume moves by itself").uncheck()
+
+
+def recorded(desk: Desk) -> None:
+    """While it is recorded."""
+    desk.button("Play in").click()
+    desk.page.get_by_label("Count-in").select_option("0")
+    desk.button("Record").click()
+    expect(desk.page.get_by_text("Recording, ")).to_be_visible()
+
+
 STATES = [
     *(chosen, hairpin_with_a_fault, kept, framed, listed, finder, keys, a_bar_that_is_not_there, part_menu),
-    *(the_page_and_cues, a_strum),
+    *(the_page_and_cues, a_strum, played_in, recorded),
 ]
 
 

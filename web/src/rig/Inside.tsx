@@ -10,7 +10,7 @@ export function Inside() {
   const turn = (one: Wear, on: boolean) => wear(on ? [...worn, one] : worn.filter((kind) => kind !== one));
   return (
     <>
-      <fieldset className="flex flex-col gap-1">
+      <fieldset className="flex flex-col gap-1 [&_label]:min-h-6">
         <legend className="text-faded">Inside player</legend>
         <Check
           words="Plays whenever I record"
@@ -35,7 +35,7 @@ export function Inside() {
           {JSON.stringify(meant)}
         </output>
       </fieldset>
-      <fieldset>
+      <fieldset className="[&_label]:min-h-6">
         <legend className="text-faded">The rig is worn</legend>
         {(Object.keys(WEAR) as Wear[]).map((one) => (
           <Check key={one} words={WEAR[one]} on={worn.includes(one)} onChange={(on) => turn(one, on)} />

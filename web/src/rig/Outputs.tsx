@@ -51,7 +51,7 @@ export function Outputs() {
     else change({ output: value, preset: null });
   };
   return (
-    <fieldset className="flex flex-col gap-1">
+    <fieldset className="flex flex-col gap-1 [&_label]:min-h-6">
       <legend className="text-faded">{`${partName(part, arrangement)} is heard on`}</legend>
       <List label="Output" value={known.output} onChange={choose}>
         <option value="">the practice synth</option>

@@ -173,7 +173,7 @@ function Counting() {
           Keep what I just played
         </button>
       </div>
-      <fieldset>
+      <fieldset className="[&_label]:min-h-6">
         <legend className="text-faded">Leave out</legend>
         <div className="flex flex-col">
           {LEAVE_OUT.map(([kind, words]) => (

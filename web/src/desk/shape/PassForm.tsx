@@ -41,7 +41,7 @@ export function PassForm({ stroke, keep }: FormProps & { stroke: Pass }) {
   const inside = span && whole && span[0] < whole[1] && span[1] > whole[0];
   return (
     <div className="col-span-2 flex flex-col gap-2 text-[13px]">
-      <fieldset>
+      <fieldset className="[&_label]:min-h-6">
         <legend className="text-faded">Leave out</legend>
         <div className="grid grid-cols-2 gap-x-2">
           {KINDS.map(([kind, words]) => (
