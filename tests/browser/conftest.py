@@ -100,16 +100,21 @@ def _go_on(dialog: Dialog) -> None:
         dialog.accept()
 
 
+IDLE_LOOKS = 3
+
+
 def wait_until_idle() -> None:
     """Until the server has done with the last requests of a page that is gone, which would be in the flush's way."""
-    deadline = time.monotonic() + PATIENCE
+    deadline, idle = time.monotonic() + PATIENCE, 0
     busy = "select count(*) from pg_stat_activity where datname = current_database() and state <> 'idle' and pid <> %s"
     while time.monotonic() < deadline:
         time.sleep(0.05)
         with connection.cursor() as cursor:
             cursor.execute("select pg_backend_pid()")
             cursor.execute(busy, cursor.fetchone())
-            if cursor.fetchone() == (0,):
+            idle = idle + 1 if cursor.fetchone() == (0,) else 0
+            # Between two questions of one request the database is idle, too.
+            if idle == IDLE_LOOKS:
                 return
 
 
