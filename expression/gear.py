@@ -7,14 +7,13 @@ from typing import Literal
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.lanes import BEND, LANES, PRESSURE
+from expression.lanes import BEND, LANES, PEDALS, PRESSURE
 from expression.midi.status import BEND_CENTRE
 from expression.pitch import NOTE_NAMES
 from expression.played import is_message
 
 Message = tuple[float, str]
 """Seconds since the listening began, and the bytes of a channel message in hexadecimal figures."""
-PEDALS = ("cc:64", "cc:66", "cc:67", "cc:69")
 FEW = 3
 """So many messages of a kind are no accident."""
 NEAR_CENTRE = 8

@@ -60,13 +60,18 @@ def pack(events: Events) -> str:
     """Events of a track, as they are kept; all but channel messages are left out."""
     voice = np.flatnonzero((events.status >= NOTE_OFF) & (events.status < SYSEX))
     last = int(events.tick[voice[-1]]) if len(voice) else 0
-    columns = ([*column[voice].tolist()] for column in (events.tick, events.status, events.data1, events.data2))
+    columns = (column[voice].tolist() for column in (events.tick, events.status, events.data1, events.data2))
     tick, status, one, two = columns
+    return base64.b64encode(zlib.compress(_file(tick, status, one, two, last), 6)).decode()
+
+
+def _file(tick: list[int], status: list[int], one: list[int], two: list[int], last: int) -> bytes:
+    """The file (SMF format 0) of some messages in their order, whose track ends at `last`."""
     track = Events.of(
         [*tick, last], bytes([*status, META]), bytes([*one, smf.END_OF_TRACK]), bytes([*two, 0]),
         [*[-1] * len(tick), 0], [b""],
     )  # fmt: skip
-    return base64.b64encode(zlib.compress(smf.compose(0, RESOLUTION, [track]), 6)).decode()
+    return smf.compose(0, RESOLUTION, [track])
 
 
 RESOLUTION = 960
@@ -98,12 +103,14 @@ def let_go(text: str, end: int) -> str:
     """The same messages up to a tick, and the ends of all keys that are down there."""
     track = unpacked(text)
     voice = (track.status >= NOTE_OFF) & (track.status < SYSEX) & (track.tick <= end)
-    columns = (column[voice].tolist() for column in (track.tick, track.status, track.data1, track.data2))
-    rows = [
-        (tick, bytes((status, one, two))[: LENGTHS[status & 0xF0]].hex())
-        for tick, status, one, two in zip(*columns, strict=True)
-    ]
+    rows = [*zip(track.tick[voice].tolist(), figures(track, voice), strict=True)]
     return packed([*rows, *((end, bytes((NOTE_OFF | line, key, 64)).hex()) for line, key in _still_down(track, voice))])
+
+
+def figures(track: Events, which: np.ndarray) -> list[str]:
+    """Some channel messages (a mask, or rows) in hexadecimal figures."""
+    columns = (column[which].tolist() for column in (track.status, track.data1, track.data2))
+    return [bytes(row)[: LENGTHS[row[0] & 0xF0]].hex() for row in zip(*columns, strict=True)]
 
 
 def _message(words: str) -> bytes:
@@ -132,11 +139,7 @@ def performed(text: str, end: int) -> Performance:
     ]
     every.sort(key=lambda row: row[0])
     tick, status, one, two = (list(column) for column in zip(*every, strict=True))
-    events = Events.of(
-        [*tick, last], bytes([*status, META]), bytes([*one, smf.END_OF_TRACK]), bytes([*two, 0]),
-        [*[-1] * len(tick), 0], [b""],
-    )  # fmt: skip
-    take = read(smf.compose(0, RESOLUTION, [events]))
+    take = read(_file(tick, status, one, two, last))
     if not take.parts:
         return Performance(Notes.made(*[frozen([], np.int64)] * 5), {}, {}, 0)
     part = take.parts[0]

@@ -60,9 +60,12 @@ def _interrupt(_signal: int, _frame: FrameType | None) -> None:
 
 
 def _environment(database: str, **more: str) -> dict[str, str]:
-    # Who serves others says the secret; what is done beside that has to be signed with the same.
-    secret = os.environ.get("LULL_SECRET_KEY") or private_text(STATE / "secret-key", secrets.token_urlsafe(48))
-    return with_path(DATABASE_URL=database, LULL_SECRET_KEY=secret, **more)
+    return with_path(DATABASE_URL=database, LULL_SECRET_KEY=_secret(), **more)
+
+
+def _secret() -> str:
+    """Who serves others says it; what is done beside that has to be signed with the same."""
+    return os.environ.get("LULL_SECRET_KEY") or private_text(STATE / "secret-key", secrets.token_urlsafe(48))
 
 
 def _port(words: list[str], name: str) -> int:
@@ -172,8 +175,7 @@ def _restore(words: list[str]) -> int:
 
 def _told_served(port: int) -> None:
     """Where Lull is served, and a trace of the secret that it signs with: for links that are asked for beside it."""
-    secret = os.environ.get("LULL_SECRET_KEY") or private_text(STATE / "secret-key", secrets.token_urlsafe(48))
-    (STATE / "served").write_text(json.dumps({"port": port, "secret": _trace(secret)}))
+    (STATE / "served").write_text(json.dumps({"port": port, "secret": _trace(_secret())}))
 
 
 def _trace(secret: str) -> str:
@@ -194,8 +196,8 @@ def _served_port() -> int:
 
 def _same_secret() -> None:
     """Raises Trouble where what is made here would be signed with another secret than the Lull that runs takes."""
-    secret = os.environ.get("LULL_SECRET_KEY") or private_text(STATE / "secret-key", secrets.token_urlsafe(48))
-    if _served().get("secret", _trace(secret)) != _trace(secret):
+    trace = _trace(_secret())
+    if _served().get("secret", trace) != trace:
         raise Trouble("The Lull that runs here has another secret: set LULL_SECRET_KEY as it was set for ./lull serve.")
 
 

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from expression.take import Take
-from tests.note_formulas import RIGHT, WRONG, Found, rows
+from tests.note_formulas import RIGHT, WRONG, Found, on_key, rows
 
 PEDALS = ("cc:64", "cc:66", "cc:67", "cc:69")
 SPRINGS = (*PEDALS, "bend", "pressure")
@@ -65,7 +65,7 @@ def is_in(said: dict[str, Any], tick: int) -> bool:
 
 def _notes(before: Take, after: Take, said: dict[str, Any], part: int) -> Found:
     now = rows(after, part)
-    starts = sorted((row.start, row.pitch) for row in now.values())
+    strikes = on_key(after, part)
     if left_out(said, "notes"):
         return RIGHT if now == rows(before, part) else (WRONG, "notes changed, which were left out")
     down: dict[int, list[tuple[int, int]]] = {}
@@ -88,7 +88,7 @@ def _notes(before: Take, after: Take, said: dict[str, Any], part: int) -> Found:
         same = [row for row in here if row.velocity == force]
         if len(here) == 1 and not same and not any((s, k) == (start, key) for s, _, k, f in wanted if f != force):
             return WRONG, f"what was played at {start} on {key} has another force"
-        again = [tick for tick, pitch in starts if pitch == key and tick > start]
+        again = [tick for tick in strikes.get(key, []) if tick > start]
         if same and max(row.end for row in same) < min(end, *(again or [end])) - 1:
             return WRONG, f"what was played at {start} on {key} ends too soon"
     for id_, row in rows(before, part).items():

@@ -8,14 +8,15 @@ import numpy as np
 from pydantic import BeforeValidator, Field, model_validator
 from typing_extensions import override
 
-from expression.arrays import Flags, Ints, frozen, whole
+from expression.arrays import Flags, Ints, frozen, merged, whole
 from expression.curve import Curve
 from expression.errors import NothingMatched
-from expression.lanes import BEND, LANES, PRESSURE
+from expression.lanes import BEND, LANES, PEDALS, PRESSURE
+from expression.limits import LAST_TICK
 from expression.midi.status import NOTE_OFF, SYSEX
 from expression.note_curves import NoteCurves
 from expression.piece import Piece, laid, laid_all
-from expression.played import LENGTHS, Performance, packed, performed, unpacked, within
+from expression.played import Performance, figures, packed, performed, unpacked, within
 from expression.strokes.base import IDS_EACH, Count, Reach, Tick
 from expression.strokes.lane import lane_of
 from expression.strokes.note_stroke import FIRST_MADE, NotesStroke, Outcome, counted, free_ids, settle
@@ -25,8 +26,7 @@ from expression.time import TempoMap
 MOST_SPANS = 1000
 REST_SECONDS = 0.5
 """A control that nothing moves for so long rests."""
-PEDALS = frozenset(("cc:64", "cc:66", "cc:67", "cc:69"))
-SPRINGS = PEDALS | {BEND, PRESSURE}
+SPRINGS = {*PEDALS, BEND, PRESSURE}
 """Controls that go back to 0 where they are let go."""
 NOTES, KEY_PRESSURE, PEDAL = "notes", "key pressure", "pedals"
 KINDS_LEFT_OUT = (NOTES, BEND, PRESSURE, KEY_PRESSURE, PEDAL)
@@ -35,18 +35,18 @@ MODES = {"merge": "added", "replace": "in place of what was there", "touch": "wh
 
 def _kept(given: Any) -> Any:
     """As it is kept, from a list of messages; what is kept already is looked at."""
-    if isinstance(given, list | tuple):
-        if not all(isinstance(row, list | tuple) and len(row) == 2 and _is_tick(row[0]) for row in given):
-            raise ValueError('events must be a list of ticks and messages, such as [[0, "903c40"], [480, "803c40"]]')
-        return packed([(int(tick), str(words)) for tick, words in given])
     if isinstance(given, str):
         unpacked(given)
         return given
+    if isinstance(given, list | tuple) and all(
+        isinstance(row, list | tuple) and len(row) == 2 and _is_tick(row[0]) for row in given
+    ):
+        return packed([(int(tick), str(words)) for tick, words in given])
     raise ValueError('events must be a list of ticks and messages, such as [[0, "903c40"], [480, "803c40"]]')
 
 
 def _is_tick(one: Any) -> bool:
-    return isinstance(one, int) and not isinstance(one, bool) and 0 <= one <= 2**40
+    return isinstance(one, int) and not isinstance(one, bool) and 0 <= one <= LAST_TICK
 
 
 def _left_out(kinds: tuple[str, ...]) -> None:
@@ -127,16 +127,10 @@ class RecordPass(NotesStroke):
     def _spans(self) -> list[tuple[int, int]]:
         """Where it counts: apart from each other, ascending."""
         start, end = self.span
-        found: list[tuple[int, int]] = []
-        for first, last in sorted(self.only if self.only is not None else [self.span]):
-            first, last = max(first, start), min(last, end)
-            if first >= last:
-                continue
-            if found and first <= found[-1][1]:
-                found[-1] = (found[-1][0], max(last, found[-1][1]))
-            else:
-                found.append((first, last))
-        return found
+        told = self.only if self.only is not None else [self.span]
+        first, last = np.clip(np.array(told, dtype=np.int64).reshape(-1, 2), start, end).T
+        first, last = merged(first[first < last], last[first < last])
+        return [*zip(first.tolist(), last.tolist(), strict=True)]
 
     def counts(self, key: str) -> bool:
         """Whether a lane of the channel, or a kind of curve of notes, counts."""
@@ -148,9 +142,7 @@ class RecordPass(NotesStroke):
         """All that was played: seconds of the take and messages in hexadecimal figures."""
         track = unpacked(self.events)
         voice = np.flatnonzero((track.status >= NOTE_OFF) & (track.status < SYSEX))
-        columns = (column[voice].tolist() for column in (track.status, track.data1, track.data2))
-        words = [bytes(row)[: LENGTHS[row[0] & 0xF0]].hex() for row in zip(*columns, strict=True)]
-        return [*zip(tempo.seconds(track.tick[voice]).tolist(), words, strict=True)]
+        return [*zip(tempo.seconds(track.tick[voice]).tolist(), figures(track, voice), strict=True)]
 
     def played(self, take: Take) -> Performance:
         """What was played, at the times that it counts for."""

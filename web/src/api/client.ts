@@ -87,6 +87,11 @@ export function refusal(status: number, error: unknown): Refusal {
   return new Refusal(status, sentence, body.field ?? null, body.history ?? null, body.offer ?? {});
 }
 
+/** Whether a request may do better a moment later: the server did not answer, or was in trouble. */
+export function passes(thrown: unknown): boolean {
+  return !(thrown instanceof Refusal) || thrown.status === 0 || thrown.status >= 500;
+}
+
 /** What to tell the person, whatever was thrown. */
 export function sentence(thrown: unknown): string {
   return thrown instanceof Error ? thrown.message : String(thrown);

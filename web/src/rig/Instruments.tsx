@@ -5,7 +5,7 @@ import { wish } from "../desk/take/arranging";
 import { useDesk } from "../desk/take/state";
 import { List } from "../ui/Entries";
 import { Forces } from "./Forces";
-import { BLANK, type Bytes, gear, type Habits, useGear } from "./gear";
+import { BLANK, gear, type Habits, hex, useGear } from "./gear";
 import { chooseInput, openInputs, useInputs } from "./inputs";
 
 const LISTEN_SECONDS = 3;
@@ -49,7 +49,6 @@ function ListenFirst({ name }: { name: string }) {
     setFound(null);
     setProblem(null);
     const begun = performance.now();
-    const hex = (bytes: Bytes) => bytes.map((byte) => byte.toString(16).padStart(2, "0")).join("");
     // What stands somewhere says nothing for as long as nobody moves it.
     const events = gear.standing.map((bytes): [number, string] => [0, hex(bytes)]);
     const ends = gear.hearRaw((bytes, at) => {

@@ -34,6 +34,9 @@ export const useGear = create<{ name: string }>()(() => ({ name: "Practice rig" 
 /** What is known of the instrument, as the account keeps it. */
 const habits = (): Habits => ({ ...BLANK, ...desk().wishes.gear?.[useGear.getState().name] }) as Habits;
 
+/** A message in hexadecimal figures. */
+export const hex = (bytes: Bytes): string => bytes.map((byte) => byte.toString(16).padStart(2, "0")).join("");
+
 /** What a message is, by the name that it is left out by. */
 export function kindOfMessage([status, one]: Bytes): string {
   const kind = status & 0xf0;

@@ -6,7 +6,7 @@ import { create } from "zustand";
 import { desk } from "../desk/take/state";
 import { secondsAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
-import type { Bytes } from "./gear";
+import { type Bytes, hex } from "./gear";
 import { recorder } from "./recorder";
 import { send } from "./rig";
 
@@ -137,10 +137,7 @@ function turn(): void {
     if (at === null || at > now) return;
     planned.next += 1;
     set({
-      meant: [
-        ...inside().meant,
-        [planned.round, second, step[1].map((byte) => byte.toString(16).padStart(2, "0")).join("")],
-      ],
+      meant: [...inside().meant, [planned.round, second, hex(step[1])]],
     });
     send(step[1], at);
   }

@@ -5,6 +5,7 @@
 import { create } from "zustand";
 import { complain, desk } from "../desk/take/state";
 import { secondsAt, tickAt } from "../score/score";
+import { DATA_BYTES } from "../sound/messages";
 import { player, type Told, usePlayer } from "../sound/player";
 import { BANK, bankOf, loadBank } from "./banks";
 import { gear } from "./gear";
@@ -42,7 +43,6 @@ const TURN_MS = 20;
 const AHEAD_MS = 120;
 const [NEAR_SECONDS, AHEAD_SECONDS] = [0.02, 0.15];
 const HIDDEN_AHEAD_MS = 1600;
-const DATA_BYTES = [2, 2, 2, 2, 1, 1, 2];
 const CLOCKS_A_QUARTER = 24;
 
 interface Waiting {

@@ -2,7 +2,7 @@
  * Pieces of passes on their way to the server. They are kept in the browser until they have arrived, so that neither a
  * closed tab nor a dead server loses what was played.
  */
-import { answered, api, Refusal, type Schemas } from "../api/client";
+import { answered, api, passes, Refusal, type Schemas } from "../api/client";
 
 export interface Piece {
   take: string;
@@ -18,10 +18,6 @@ interface Begun {
 
 const PLACE = "lull.passes";
 const AGAIN_MS = 2000;
-
-/** Whether a request may do better later: the server did not answer, or was in trouble. */
-const passes = (thrown: unknown) =>
-  !(thrown instanceof Refusal) || thrown.status === 0 || thrown.status >= 500;
 
 class Waiting {
   private begun: Begun[] = [];

@@ -7,7 +7,7 @@ import { letGo, readAnew } from "../desk/take/shaping";
 import { desk, set as setDesk, takePath } from "../desk/take/state";
 import { secondsAt, tickAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
-import { type Bytes, gear, isLeftOut, kindOfMessage } from "./gear";
+import { type Bytes, gear, hex, isLeftOut, kindOfMessage } from "./gear";
 import { type Piece, waiting } from "./pieces";
 
 export type Mode = NonNullable<Schemas["PassAsked"]["mode"]>;
@@ -225,8 +225,6 @@ function nextRound(round: number): void {
   running.round = round;
 }
 
-const hex = (bytes: Bytes) => bytes.map((byte) => byte.toString(16).padStart(2, "0")).join("");
-
 function sendPiece(): void {
   if (!running?.pending.length) return;
   const { id, pending } = running;
@@ -243,8 +241,7 @@ function sendPiece(): void {
 export async function stop(): Promise<void> {
   const mine = running;
   if (!mine) return;
-  const position = player.position();
-  const end = Math.max(position, mine.from);
+  const end = Math.max(player.position(), mine.from);
   sendPiece();
   quiet();
   if (recorder().phase === "counting" && !mine.messages) {
@@ -254,7 +251,7 @@ export async function stop(): Promise<void> {
   }
   set({ phase: "keeping" });
   try {
-    const kept = await waiting.keep(desk().score?.id ?? "", mine.id, mine.loop ? position : end);
+    const kept = await waiting.keep(desk().score?.id ?? "", mine.id, end);
     await seeAnew();
     if (!kept.numbers.length) setDesk({ notice: { text: "Nothing was played, so nothing was kept." } });
   } catch (thrown) {

@@ -8,7 +8,8 @@ export interface Batch {
   bytes: Uint8Array;
 }
 
-const DATA_BYTES = [2, 2, 2, 2, 1, 1, 2];
+/** Data bytes of each kind of channel message, from note-off on. */
+export const DATA_BYTES = [2, 2, 2, 2, 1, 1, 2];
 
 /**
  * Cut the byte stream into messages by their statuses, and move their times by `shift` seconds. Of parts that are not to be

@@ -3,7 +3,7 @@
  * handed over can be taken back, so a change of the take, or a flip to before, is heard at once and in place.
  */
 import { create } from "zustand";
-import { answered, api, type Messages, Refusal, type Schemas } from "../api/client";
+import { answered, api, type Messages, passes, type Schemas } from "../api/client";
 import { silence, unpack, zonesEnded } from "./messages";
 import { makeSynth } from "./synth";
 import type { Order, Route } from "./synth.worklet";
@@ -592,10 +592,5 @@ const FOLLOWS = 0.02;
 const JUMP_SECONDS = 0.05;
 /** So many readings in a row that are far off are no accident. */
 const JUMPED = 4;
-
-/** Whether a request may do better a moment later: the server did not answer, or was in trouble. */
-function passes(thrown: unknown): boolean {
-  return !(thrown instanceof Refusal) || thrown.status === 0 || thrown.status >= 500;
-}
 
 export const player = new Player();
