@@ -40,8 +40,8 @@ const { getState: now, setState: set } = useOutputs;
 
 const TURN_MS = 20;
 /** So far ahead messages leave this page; when it is behind others its timers run once a second. */
-const AHEAD_MS = 120;
-const [NEAR_SECONDS, AHEAD_SECONDS] = [0.02, 0.15];
+const AHEAD_MS = 200;
+const [NEAR_SECONDS, AHEAD_SECONDS] = [0.02, 0.25];
 const HIDDEN_AHEAD_MS = 1600;
 const CLOCKS_A_QUARTER = 24;
 
