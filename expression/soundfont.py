@@ -1,6 +1,7 @@
-"""SoundFonts (SF2, and SF3 with packed samples): what presets one holds; and a small one, made by code.
+"""SoundFonts (SF2, and SF3 with packed samples): what presets one holds, and what lanes it takes; a small one by code.
 
-SoundFont Technical Specification 2.04: RIFF form `sfbk`, with preset headers in the list `pdta`, chunk `phdr`.
+SoundFont Technical Specification 2.04: RIFF form `sfbk`, with preset headers in the list `pdta`, chunk `phdr` (7.2),
+and modulators in `pmod` and `imod` (7.4, 7.8): ten bytes each, with two sources (8.2) in the first and the fourth word.
 """
 
 import struct
@@ -10,12 +11,25 @@ import numpy as np
 
 from expression.arrays import Floats
 from expression.errors import BadFile
+from expression.lanes import BEND, BESIDE, CHANNEL_LANES, PRESSURE, controller
 from expression.limits import MIB, MOST_BANK_BYTES
 
 HEADER = 38
 """Bytes of a preset header."""
 MOST_PRESETS = 4096
 RATE = 22_050
+
+
+MODULATOR = 10
+"""Bytes of a modulator."""
+IS_CONTROLLER = 0x80
+BY_NUMBER = {13: PRESSURE, 14: BEND}
+"""Sources of a modulator that are no controllers, but lanes."""
+ANSWERED = (
+    BEND, PRESSURE,
+    *(controller(number) for number in (0, 1, 5, 7, 10, 11, 32, 64, 65, 67, 71, 72, 73, 74, 75, 76, 84, 91, 93)),
+)  # fmt: skip
+"""What every SoundFont takes: the standard's own modulators (8.4), and what the player of this house adds to them."""
 
 
 class Preset(NamedTuple):
@@ -28,6 +42,34 @@ class Preset(NamedTuple):
 
 def presets(data: bytes) -> list[Preset]:
     """The presets of a SoundFont, by bank and program. Raises BadFile."""
+    headers = _hydra(data).get(b"phdr", b"")
+    if len(headers) < 2 * HEADER:
+        raise BadFile("The SoundFont holds no sounds that can be played.")
+    found = []
+    # The last header only tells where the one before it ends.
+    for at in range(0, min(len(headers), (MOST_PRESETS + 1) * HEADER) - HEADER - HEADER + 1, HEADER):
+        name, program, bank = struct.unpack("<20sHH", headers[at : at + 24])
+        shown = name.split(b"\0")[0].decode("latin-1").strip()
+        found.append(Preset(shown or f"Preset {program}", bank, program & 0x7F))
+    return sorted(found, key=lambda one: (one.bank, one.program))
+
+
+def answers(data: bytes) -> list[str]:
+    """Keys of the lanes, of channels and of notes, that anything in a SoundFont takes notice of. Raises BadFile."""
+    hydra, taken = _hydra(data), set(ANSWERED)
+    for chunk in (hydra.get(b"pmod", b""), hydra.get(b"imod", b"")):
+        whole = len(chunk) - len(chunk) % MODULATOR
+        words = np.frombuffer(chunk[:whole], "<u2").reshape(-1, MODULATOR // 2)
+        for source in np.unique(words[:, (0, 3)]).tolist():
+            number = source & 0x7F
+            key = controller(number) if source & IS_CONTROLLER else BY_NUMBER.get(number)
+            if key in CHANNEL_LANES:
+                taken.add(key)
+    return sorted(taken | {own for own, key in BESIDE.items() if key in taken})
+
+
+def _hydra(data: bytes) -> dict[bytes, bytes]:
+    """The chunks that say what is where. Raises BadFile."""
     if len(data) > MOST_BANK_BYTES:
         raise BadFile(
             f"This SoundFont has {len(data) // MIB} MiB; Lull keeps up to {MOST_BANK_BYTES // MIB} MiB of one."
@@ -37,16 +79,9 @@ def presets(data: bytes) -> list[Preset]:
     if int.from_bytes(data[4:8], "little") + 8 > len(data):
         raise BadFile("The SoundFont is cut short. Get it again from where it came.")
     lists = dict(_chunks(data, 12, len(data), True))
-    headers = dict(_chunks(lists.get(b"pdta", b""), 0, len(lists.get(b"pdta", b"")), False)).get(b"phdr", b"")
-    if b"sdta" not in lists or len(headers) < 2 * HEADER:
+    if b"sdta" not in lists:
         raise BadFile("The SoundFont holds no sounds that can be played.")
-    found = []
-    # The last header only tells where the one before it ends.
-    for at in range(0, min(len(headers), (MOST_PRESETS + 1) * HEADER) - HEADER - HEADER + 1, HEADER):
-        name, program, bank = struct.unpack("<20sHH", headers[at : at + 24])
-        shown = name.split(b"\0")[0].decode("latin-1").strip()
-        found.append(Preset(shown or f"Preset {program}", bank, program & 0x7F))
-    return sorted(found, key=lambda one: (one.bank, one.program))
+    return dict(_chunks(lists.get(b"pdta", b""), 0, len(lists.get(b"pdta", b"")), False))
 
 
 def _chunks(data: bytes, at: int, end: int, lists: bool) -> list[tuple[bytes, bytes]]:

@@ -145,6 +145,7 @@ class SoundBank(models.Model):
     name = models.CharField(max_length=200)
     data = models.BinaryField(help_text="The file as it came.")
     presets = models.JSONField(default=list, help_text="Of each its name, bank and program.")
+    answers = models.JSONField(default=list, help_text="Keys of the lanes that it takes notice of.")
     added_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

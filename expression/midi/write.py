@@ -1,5 +1,6 @@
 """From a take to the bytes of a Standard MIDI File."""
 
+from collections.abc import Collection, Mapping
 from dataclasses import replace
 from typing import Literal
 
@@ -10,7 +11,7 @@ from expression.levels import kinds_on
 from expression.midi import smf
 from expression.midi.emit import emit
 from expression.percussion import CHANNEL as PERCUSSION
-from expression.take import Take
+from expression.take import Channel, Take
 
 Way = Literal["plain", "mpe"]
 
@@ -40,5 +41,19 @@ def sent(take: Take, way: Way | None) -> Take:
         elif way == "plain" and chosen == "auto":
             chosen = "plain"
         if chosen != channel.sending.way:
-            take = take.with_channel(replace(channel, sending=channel.sending._replace(way=chosen)))
+            take = _in_way(take, channel, chosen)
     return take
+
+
+def heard_in(take: Take, ways: Mapping[Way, Collection[int]]) -> Take:
+    """The take as instruments get it of which each is sent some parts (by id) in a way of its own, whatever they say;
+    the others as they say.
+    """
+    for way, parts in ways.items():
+        for channel in {part.channel.id: part.channel for part in take.parts if part.id in parts}.values():
+            take = _in_way(take, channel, way)
+    return take
+
+
+def _in_way(take: Take, channel: Channel, way: Literal["auto", "plain", "mpe"]) -> Take:
+    return take.with_channel(replace(channel, sending=channel.sending._replace(way=way)))

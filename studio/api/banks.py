@@ -26,11 +26,12 @@ class PresetView(Schema):
 
 
 class BankView(Schema):
-    """A SoundFont, with what it holds."""
+    """A SoundFont, with what it holds. `answers`: the lanes that it takes notice of."""
 
     id: UUID
     name: str
     presets: list[PresetView]
+    answers: list[str]
 
 
 @router.get("", response=list[BankView])

@@ -92,7 +92,8 @@ def preview(request: HttpRequest, take_id: UUID, asked: PreviewAsked) -> HttpRes
 @router.post("{uuid:take_id}/rehearse", response={200: Messages, **REFUSALS})
 def rehearse(request: HttpRequest, take_id: UUID, asked: RehearsalAsked) -> HttpResponse:
     """What the practice synth plays of a span while a stroke is being made."""
-    tried = (asked.stroke, asked.number, asked.span, asked.chase, asked.held)
+    ways = listening.Ways(tuple(_numbers(asked.plain)), tuple(_numbers(asked.mpe)))
+    tried = (asked.stroke, asked.number, asked.span, asked.chase, asked.held, ways)
     return _json(request, listening.rehearse(owner(request), take_id, asked.revision, *tried))
 
 
@@ -261,11 +262,14 @@ def messages(
     chase: bool = False,
     held: bool = False,
     before: Index | None = None,
-    way: Literal["plain", "mpe"] | None = None,
+    plain: str = "",
+    mpe: str = "",
 ) -> HttpResponse:
     """What the practice synth plays from `start` to `end`; `before`: as it was before that stroke (0: the newest).
 
     With `chase`, what is in force at the start comes first; with `held`, the notes that sound there are struck as well.
+    `plain`, `mpe`: parts (lists with commas) whose notes with curves are sent plainly or in zones, whatever they say.
     """
     take = takes.get(owner(request), take_id)
-    return _json(request, listening.messages(take, start, end, chase, held, before, way))
+    ways = listening.Ways(tuple(_numbers(plain)), tuple(_numbers(mpe)))
+    return _json(request, listening.messages(take, start, end, chase, held, before, ways))

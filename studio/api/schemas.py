@@ -162,6 +162,8 @@ class RehearsalAsked(Schema):
     span: tuple[Second, Second]
     chase: bool = False
     held: bool = False
+    plain: str = ""
+    mpe: str = ""
 
 
 class StrokeAsked(Schema):

@@ -8,7 +8,7 @@ from django.db.models import QuerySet
 
 from expression.errors import BadFile
 from expression.limits import MOST_BANKS_EACH
-from expression.soundfont import presets
+from expression.soundfont import answers, presets
 from studio.models import SoundBank
 from studio.services import room
 from studio.services.takes import clean_name
@@ -30,7 +30,7 @@ def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> SoundBank:
     found = [one._asdict() for one in presets(data)]
     room.has_room(owner, len(data), 0)
     name = clean_name(PurePath(file_name.replace("\\", "/")).stem) or "SoundFont"
-    return SoundBank.objects.create(owner_id=owner.pk, name=name, data=data, presets=found)
+    return SoundBank.objects.create(owner_id=owner.pk, name=name, data=data, presets=found, answers=answers(data))
 
 
 def data_of(owner: AbstractBaseUser, bank_id: UUID) -> bytes:

@@ -2,13 +2,14 @@
 
 import base64
 from functools import lru_cache
+from typing import NamedTuple
 from uuid import UUID
 
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 
 from expression.midi.playback import held_at, listen, message_bytes, stream
-from expression.midi.write import Way, sent
+from expression.midi.write import heard_in
 from expression.strokes import AnyStroke
 from expression.take import Take as Recording
 from studio.models import Take
@@ -16,20 +17,22 @@ from studio.services.answers import Messages
 from studio.services.shaping import rehearsed, seen
 
 
-def messages(
-    take: Take, start: float, end: float, chase: bool, held: bool, before: int | None, way: Way | None = None
-) -> Messages:
-    """Messages from `start` to `end` seconds of the take as it is, or as it was before a stroke (0: the newest).
+class Ways(NamedTuple):
+    """Parts (by id) that are sent plainly, or in zones, whatever they say: as their instruments want it."""
 
-    `way`: as its parts are sent, or plainly, or in zones, as in a file.
-    """
-    return _heard(take.revision, _sent(seen(take, before), way), start, end, chase, held)
+    plain: tuple[int, ...] = ()
+    mpe: tuple[int, ...] = ()
+
+
+def messages(take: Take, start: float, end: float, chase: bool, held: bool, before: int | None, ways: Ways) -> Messages:
+    """Messages from `start` to `end` seconds of the take as it is, or as it was before a stroke (0: the newest)."""
+    return _heard(take.revision, _sent(seen(take, before), ways), start, end, chase, held)
 
 
 @lru_cache(maxsize=4)
-def _sent(take: Recording, way: Way | None) -> Recording:
+def _sent(take: Recording, ways: Ways) -> Recording:
     """The same for as long as a take plays."""
-    return sent(take, way)
+    return heard_in(take, {"plain": ways.plain, "mpe": ways.mpe})
 
 
 def rehearse(
@@ -41,9 +44,11 @@ def rehearse(
     span: tuple[float, float],
     chase: bool,
     held: bool,
+    ways: Ways,
 ) -> Messages:
     """Messages of a span in seconds, of the take as a stroke would leave it that is not kept yet."""
-    return _heard(revision, rehearsed(owner, take_id, revision, stroke, number), *span, chase, held)
+    tried = heard_in(rehearsed(owner, take_id, revision, stroke, number), {"plain": ways.plain, "mpe": ways.mpe})
+    return _heard(revision, tried, *span, chase, held)
 
 
 def _heard(revision: int, take: Recording, start: float, end: float, chase: bool, held: bool) -> Messages:

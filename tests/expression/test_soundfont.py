@@ -1,9 +1,11 @@
 """SoundFonts: what they hold, and files that are none."""
 
+import struct
+
 import pytest
 
 from expression.errors import BadFile
-from expression.soundfont import made_small, presets
+from expression.soundfont import answers, made_small, presets
 
 
 def test_the_small_one_holds_two_presets() -> None:
@@ -35,3 +37,18 @@ def test_torn_ones_are_read_or_refused(at: int) -> None:
         assert str(refused).endswith(".")
     else:
         assert all(0 <= one.program < 128 for one in found)
+
+
+def test_what_a_bank_takes_is_read_from_its_modulators() -> None:
+    small = made_small()
+    assert {"bend", "pressure", "cc:1", "cc:64", "note:pitch", "note:pressure"} <= set(answers(small))
+    assert not {"cc:2", "cc:66", "note:cc:2"} & set(answers(small))
+    # Breath (controller 2) opens the filter (generator 8): one modulator before the one that ends the list.
+    modulator = struct.pack("<HHhHH", 0x80 | 2, 8, 2400, 0, 0)
+    at = small.index(b"imod")
+    with_breath = small[:at] + b"imod" + struct.pack("<I", 20) + modulator + small[at + 8 :]
+    sizes = [(4, 10), (small.index(b"pdta") - 4, 10)]
+    for place, more in sizes:
+        size = int.from_bytes(with_breath[place : place + 4], "little") + more
+        with_breath = with_breath[:place] + size.to_bytes(4, "little") + with_breath[place + 4 :]
+    assert set(answers(with_breath)) - set(answers(small)) == {"cc:2", "note:cc:2"}

@@ -211,6 +211,28 @@ def test_before_is_what_was_otherwise(desk: Desk) -> None:
     assert desk.caller.get(f"takes/{desk.id}/before?number=1")["velocity"] == [64] * 5
 
 
+def test_parts_are_sent_in_the_way_of_their_instruments(desk: Desk) -> None:
+    nodes = [{"at": 0, "value": 0}, {"at": 1, "value": 1}]
+    curve = {"kind": "note.curve", "lane": "note:pitch", "where": {"parts": [0]}, "nodes": nodes}
+    desk.send("post", "strokes", stroke=curve)
+
+    def channels(answer: dict[str, Any]) -> set[int]:
+        messages = mido.parse_all(base64.b64decode(answer["bytes"]))
+        return {message.channel for message in messages if message.type == "note_on"}
+
+    plain = channels(desk.caller.get(f"takes/{desk.id}/messages?end=9&plain=0"))
+    zoned = channels(desk.caller.get(f"takes/{desk.id}/messages?end=9&mpe=0"))
+    assert len(plain) == 1
+    assert plain.isdisjoint(zoned)
+    # Whatever the part says, and while a stroke is tried, too.
+    desk.send("post", "strokes", stroke={"kind": "note.send", "where": {"parts": [0]}, "as": "mpe"})
+    assert channels(desk.caller.get(f"takes/{desk.id}/messages?end=9&plain=0")) == plain
+    tried = desk.send("post", "rehearse", stroke=setting(9), span=[0, 9], plain="0")
+    assert channels(tried) == plain
+    as_said = desk.send("post", "rehearse", stroke=setting(9), span=[0, 9])
+    assert channels(as_said).isdisjoint(plain)
+
+
 def test_messages_are_the_bytes_of_the_take_as_it_is_or_was(desk: Desk) -> None:
     desk.send("post", "strokes", stroke=HAIRPIN)
 

@@ -3,8 +3,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { sentence } from "../api/client";
 import { partName } from "../desk/take/arranging";
-import { useDesk } from "../desk/take/state";
-import { player, usePlayer } from "../sound/player";
+import { kindOf, useDesk } from "../desk/take/state";
+import { player } from "../sound/player";
 import { Check, List } from "../ui/Entries";
 import { NumberEntry } from "../ui/NumberEntry";
 import { BANK, bringBank, dropBank, readBanks } from "./banks";
@@ -12,7 +12,8 @@ import { openInputs, useInputs } from "./inputs";
 import { type Destination, SIMULATED, sendTo, setClock, useOutputs } from "./outputs";
 import { simulated, useSimulated } from "./simulated";
 
-const HERE: Destination = { output: "", channel: 0, delay: 0, beside: false, preset: null };
+const LISTED = new Intl.ListFormat("en");
+const HERE: Destination = { output: "", channel: 0, delay: 0, beside: false, way: null, preset: null };
 
 export function Outputs() {
   const parts = useDesk((state) => state.score?.parts);
@@ -20,7 +21,6 @@ export function Outputs() {
   const fronts = useDesk((state) => state.fronts);
   const { outputs, to, clock } = useOutputs();
   const { state } = useInputs();
-  const way = usePlayer((one) => one.way);
   const { data: banks } = useQuery({ queryKey: ["banks"], queryFn: readBanks });
   const chooser = useRef<HTMLInputElement>(null);
   const [problem, setProblem] = useState("");
@@ -32,6 +32,11 @@ export function Outputs() {
     sendTo(part.id, made.output ? made : null);
   };
   const bank = banks?.find(({ id }) => BANK + id === known.output);
+  const lost = bank
+    ? part.lanes
+        .filter(({ key }) => !bank.answers.includes(key))
+        .map(({ key }) => kindOf(key).name.toLowerCase())
+    : [];
   const bring = async (file: File) => {
     setProblem("");
     try {
@@ -98,6 +103,9 @@ export function Outputs() {
               </option>
             ))}
           </List>
+          {lost.length > 0 && (
+            <p role="status">{`It takes nothing of ${LISTED.format(lost)}: what is drawn there is not heard on it.`}</p>
+          )}
           <button type="button" className="self-start underline" onClick={() => void letGoOf(bank.id)}>
             Let go of this SoundFont
           </button>
@@ -117,13 +125,10 @@ export function Outputs() {
           </List>
           <List
             label="Curves of notes"
-            value={way ?? ""}
-            onChange={(value) => {
-              usePlayer.setState({ way: value === "plain" || value === "mpe" ? value : null });
-              void player.refresh();
-            }}
+            value={known.way ?? ""}
+            onChange={(value) => change({ way: value === "plain" || value === "mpe" ? value : null })}
           >
-            <option value="">as each part says</option>
+            <option value="">as the part says</option>
             <option value="plain">plainly</option>
             <option value="mpe">in zones (MPE)</option>
           </List>

@@ -25,7 +25,7 @@ export function TapTest() {
     void player.startSound().then(() => {
       const begin = player.seconds + SETTLE_SECONDS;
       for (let click = 0; click < CLICKS; click++)
-        player.click(SETTLE_SECONDS + click * EVERY_SECONDS, click % 4 === 0, 0.6);
+        player.click(begin + click * EVERY_SECONDS, click % 4 === 0, 0.6);
       clicks = Array.from({ length: CLICKS - LISTENED }, (_, row) =>
         player.pageTime(begin + (LISTENED + row) * EVERY_SECONDS),
       );

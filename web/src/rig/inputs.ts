@@ -1,4 +1,5 @@
-/** Real instruments, where the browser lets them in (Web MIDI): asked for only when they are wanted. */
+/** Real instruments, where the browser lets them in (Web MIDI, by a kept library): asked for only when they are wanted. */
+import type { Input, WebMidi } from "webmidi";
 import { create } from "zustand";
 import { gear, useGear } from "./gear";
 import { useRig } from "./rig";
@@ -13,11 +14,12 @@ interface InputsState {
 export const useInputs = create<InputsState>()(() => ({ state: "closed", inputs: [], problem: null }));
 const { setState: set } = useInputs;
 
-let access: MIDIAccess | null = null;
+let plugs: typeof WebMidi | null = null;
+const heard = new Set<Input>();
 const listeners = new Set<() => void>();
 
 /** What is plugged in, once the player has let it in. */
-export const midi = (): MIDIAccess | null => access;
+export const midi = (): typeof WebMidi | null => plugs;
 
 /** Told whenever something is plugged in or out; the result ends it. */
 export function onPlugs(listener: () => void): () => void {
@@ -34,8 +36,11 @@ export async function openInputs(): Promise<void> {
     return;
   }
   try {
-    access = await navigator.requestMIDIAccess();
-    access.onstatechange = list;
+    const { WebMidi: found } = await import("webmidi");
+    // What arrives is looked at here: a message that is no whole one is no reason to throw.
+    await found.enable({ validation: false });
+    plugs = found;
+    found.addListener("portschanged", list);
     set({ state: "open", problem: null });
     list();
   } catch {
@@ -48,28 +53,31 @@ export async function openInputs(): Promise<void> {
 
 /** What is plugged in may change at any time: what is gone is only not heard any longer. */
 function list(): void {
-  const names: string[] = [];
-  access?.inputs.forEach((input) => {
-    if (input.state !== "connected") return;
-    const name = input.name ?? "An instrument";
-    names.push(name);
-    input.onmidimessage = (event) => hear(name, event);
-  });
+  const inputs = plugs?.inputs.filter(({ state }) => state === "connected") ?? [];
+  const names = inputs.map(nameOf);
+  for (const input of inputs) {
+    if (heard.has(input)) continue;
+    heard.add(input);
+    input.addListener("midimessage", ({ message, timestamp }) =>
+      hear(nameOf(input), message.rawData, timestamp),
+    );
+  }
   for (const listener of listeners) listener();
   set({
     inputs: names,
-    problem: access && !names.length ? "Nothing is plugged in. It is listed here as soon as it is." : null,
+    problem: plugs && !names.length ? "Nothing is plugged in. It is listed here as soon as it is." : null,
   });
   if (!names.includes(useGear.getState().name)) useGear.setState({ name: "Practice rig" });
 }
 
-function hear(name: string, event: MIDIMessageEvent): void {
-  const { data, timeStamp } = event;
-  if (useGear.getState().name !== name || !data) return;
+const nameOf = (input: Input) => input.name || "An instrument";
+
+function hear(name: string, data: Uint8Array, timestamp: number): void {
+  if (useGear.getState().name !== name) return;
   // What is no whole channel message is none of the music: clocks, exclusives, broken bytes.
   if (LENGTHS[data[0] >> 4] !== data.length || data.subarray(1).some((byte) => byte > 127)) return;
   const bytes = onePart([...data], name);
-  if (bytes) gear.say(bytes, timeStamp || performance.now());
+  if (bytes) gear.say(bytes, timestamp || performance.now());
 }
 
 /** Zones that instruments have told of (MPE, registered parameter 6), by their names: which manager each has. */

@@ -48,3 +48,22 @@ it("ends a zone of no members", () => {
   members.spread([0xb0, 6, 0]);
   expect(members.spread([0xb0, 64, 127])).toEqual([[0xb0, 64, 127]]);
 });
+
+it("adds the manager's bend to that of each member", () => {
+  const members = inZone();
+  // Both members bend by 24 semitones, the manager by its 2: half of that up is one twenty-fourth of theirs.
+  for (const bytes of [
+    [0xb1, 101, 0],
+    [0xb1, 100, 0],
+    [0xb1, 6, 24],
+  ])
+    members.spread(bytes);
+  members.spread([0xe1, 0, 80]); // a quarter up: 6 semitones
+  const raised = 8192 + Math.round(8192 / 24);
+  expect(members.spread([0xe0, 0, 96])).toEqual([
+    [0xe0, 0, 96],
+    [0xe1, (2048 + raised) & 0x7f, (2048 + raised) >> 7],
+    [0xe2, raised & 0x7f, raised >> 7],
+  ]);
+  expect(members.spread([0xe2, 0, 64])).toEqual([[0xe2, raised & 0x7f, raised >> 7]]);
+});

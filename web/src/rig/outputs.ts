@@ -10,6 +10,7 @@ import { player, type Told, usePlayer } from "../sound/player";
 import { BANK, bankOf, loadBank } from "./banks";
 import { gear } from "./gear";
 import { midi, onPlugs } from "./inputs";
+import { Line } from "./line";
 import { type Out, simulated } from "./simulated";
 
 export const SIMULATED = "Simulated instrument";
@@ -23,6 +24,8 @@ export interface Destination {
   delay: number;
   /** The practice synth plays it too. */
   beside: boolean;
+  /** How curves of its notes are sent there; null: as the part says. */
+  way: "plain" | "mpe" | null;
   /** On a SoundFont: the bank and program that is played, whatever the take asks for; null: as it asks. */
   preset: readonly [bank: number, program: number] | null;
 }
@@ -48,15 +51,13 @@ const CLOCKS_A_QUARTER = 24;
 interface Waiting {
   /** Seconds of the audio clock. */
   time: number;
-  output: string;
   part: number;
-  delay: number;
-  bytes: number[];
+  destination: Destination;
+  /** A message, or what ends all that sounds, or the zone. */
+  bytes: readonly number[] | "hush" | "no zone";
 }
 
 let queue: Waiting[] = [];
-/** Of each part and its output the keys that are down, as channel and key. */
-const down = new Map<string, Set<number>>();
 const PLACE = "lull.outputs";
 
 export function sendTo(part: number, destination: Destination | null): void {
@@ -65,6 +66,7 @@ export function sendTo(part: number, destination: Destination | null): void {
   set({ to: destination ? { ...rest, [part]: destination } : rest });
   if (destination) loadIfBank(destination.output);
   save();
+  sayWays();
   void player.refresh();
 }
 
@@ -89,8 +91,19 @@ export function recall(): void {
   const kept = localStorage.getItem(`${PLACE} ${desk().score?.id}`);
   const { to = {}, clock = false } = kept ? JSON.parse(kept) : {};
   set({ to, clock });
+  sayWays();
   prepare();
   for (const { output } of Object.values(now().to)) loadIfBank(output);
+}
+
+/** In which way each part is asked for. */
+function sayWays(): void {
+  const sent = (wanted: Destination["way"]) =>
+    Object.entries(now().to)
+      .filter(([, { way }]) => way === wanted)
+      .map(([part]) => part)
+      .join();
+  player.ways = { plain: sent("plain"), mpe: sent("mpe") };
 }
 
 /** A SoundFont is read before it is needed; until then its parts are not heard. */
@@ -105,10 +118,9 @@ function outOf(name: string, part: number): Out | null {
     return bankOf(name.slice(BANK.length), part, program, preset);
   }
   let found: Out | null = null;
-  midi()?.outputs.forEach((output) => {
+  for (const output of midi()?.outputs ?? [])
     if (output.name === name && output.state === "connected")
-      found = { send: (bytes, at) => output.send(bytes, at) };
-  });
+      found = { send: (bytes, at) => output.send([...bytes], { time: at }) };
   return found;
 }
 
@@ -121,18 +133,14 @@ function take(told: Told): ReadonlySet<number> {
   told.parts.forEach((part, message) => {
     const destination = to[part];
     if (!destination) return;
+    const [time, last] = [told.times[message], made.at(-1)];
+    // What the player says by itself is meant for the practice synth: an instrument is told by its own channels.
+    if (told.ends && last?.part === part && last.bytes === told.ends) return;
     const status = told.bytes[message * 3];
-    const bytes = [
-      ...told.bytes.subarray(message * 3, message * 3 + 1 + (DATA_BYTES[(status >> 4) - 8] ?? 0)),
-    ];
-    if (destination.channel) bytes[0] = (status & 0xf0) | (destination.channel - 1);
-    made.push({
-      time: told.times[message],
-      part,
-      bytes,
-      output: destination.output,
-      delay: destination.delay,
-    });
+    const bytes =
+      told.ends ??
+      Array.from(told.bytes.subarray(message * 3, message * 3 + 1 + (DATA_BYTES[(status >> 4) - 8] ?? 0)));
+    made.push({ time, part, destination, bytes });
   });
   if (made.length) {
     // In the order of time, and as they were told where that is the same.
@@ -162,28 +170,27 @@ function turn(): void {
   if (now().clock) clocks(until);
 }
 
-function send({ time, output, part, delay, bytes }: Waiting): void {
-  outOf(output, part)?.send(bytes, player.pageTime(time) + delay);
-  const [status, key, force = 0] = bytes;
-  const held = `${part} ${output}`;
-  const keys = down.get(held) ?? new Set<number>();
-  down.set(held, keys);
-  const place = ((status & 0x0f) << 7) | key;
-  if (status >> 4 === 9 && force) keys.add(place);
-  else if (status >> 4 === 8 || status >> 4 === 9) keys.delete(place);
+function send({ time, part, destination, bytes }: Waiting): void {
+  const at = player.pageTime(time) + destination.delay;
+  const line = lineOf(part, destination.output);
+  if (bytes === "hush") line.hush(at);
+  else if (bytes === "no zone") line.endZone(at);
+  else line.send(bytes, at, destination.channel);
+}
+
+/** What was sent of a part to an output: what has to be let go there. */
+const lines = new Map<string, Line>();
+
+function lineOf(part: number, output: string): Line {
+  const name = `${part} ${output}`;
+  const line = lines.get(name) ?? new Line(() => outOf(output, part));
+  lines.set(name, line);
+  return line;
 }
 
 /** All that sounds is let go: on stopping, on leaving, when a part goes elsewhere. */
 export function letGo(): void {
-  const at = performance.now();
-  for (const [held, keys] of down) {
-    const part = Number.parseInt(held, 10);
-    const out = outOf(held.slice(`${part} `.length), part);
-    for (const place of keys) out?.send([0x80 | (place >> 7), place & 0x7f, 64], at);
-    for (const channel of new Set([...keys].map((place) => place >> 7)))
-      out?.send([0xb0 | channel, 123, 0], at);
-    keys.clear();
-  }
+  for (const line of lines.values()) line.hush(performance.now());
 }
 
 // ---- start, stop and clock (MIDI 1.0, System Real Time)
@@ -235,9 +242,8 @@ export function openOutputs(): () => void {
   const timer = window.setInterval(turn, TURN_MS);
   const list = () => {
     const names: string[] = [];
-    midi()?.outputs.forEach((output) => {
-      if (output.state === "connected") names.push(output.name ?? "An output");
-    });
+    for (const output of midi()?.outputs ?? [])
+      if (output.state === "connected") names.push(output.name || "An output");
     set({ outputs: [SIMULATED, ...names] });
   };
   const plugs = onPlugs(list);

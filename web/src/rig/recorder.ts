@@ -7,6 +7,7 @@ import { letGo, readAnew } from "../desk/take/shaping";
 import { desk, set as setDesk, takePath } from "../desk/take/state";
 import { secondsAt, tickAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
+import { beatSeconds, Clicking, metreAt } from "./clicking";
 import { type Bytes, gear, hex, isLeftOut, kindOfMessage } from "./gear";
 import { type Piece, waiting } from "./pieces";
 
@@ -75,7 +76,7 @@ interface Running {
   round: number;
   number: number;
   pending: Piece["events"];
-  clicked: number;
+  clicking: Clicking;
 }
 
 let running: Running | null = null;
@@ -115,7 +116,7 @@ export async function record(): Promise<void> {
     round: 0,
     number: 0,
     pending: [],
-    clicked: -1,
+    clicking: new Clicking(),
   };
   set({ phase: countIn ? "counting" : "recording", messages: 0, problem: null, left: 0 });
   const asked: Schemas["PassAsked"] = {
@@ -128,27 +129,15 @@ export async function record(): Promise<void> {
     loop_end: loop ? loop[1] : null,
   };
   void waiting.begin(desk().score?.id ?? "", asked);
-  await player.record(from, countInSeconds(start, countIn) + LEAD_MS / 1000);
+  const beats = metreAt(score, start).beats * countIn;
+  await player.record(from, beats * beatSeconds(score, start) + LEAD_MS / 1000);
+  // It may have been stopped meanwhile, or dropped.
+  if (running?.id !== id) return;
   if (!usePlayer.getState().playing) return fail(usePlayer.getState().problem);
+  const { click, clickLevel } = recorder();
+  if (click !== "off") running.clicking.countIn(start, countIn, clickLevel);
   every(LOOK_MS, look);
   every(PIECE_MS, sendPiece);
-}
-
-/** How long so many bars before a tick last, by the metre and the tempo that are in force there. */
-function countInSeconds(start: number, bars: number): number {
-  const { score } = desk();
-  if (!score || !bars) return 0;
-  const { beats, ticks } = metreAt(start);
-  return (secondsAt(score, start + ticks) - secondsAt(score, start)) * beats * bars;
-}
-
-function metreAt(tick: number): { bar: number; beats: number; ticks: number } {
-  const { start, beats, beat_ticks } = (desk().score as NonNullable<ReturnType<typeof desk>["score"]>).bars;
-  const bar = Math.max(
-    start.findLastIndex((one) => one <= tick),
-    0,
-  );
-  return { bar, beats: beats[bar] ?? 4, ticks: beat_ticks[bar] ?? 960 };
 }
 
 /** What is due: the click, the beats that are left of the count-in, and what is seen of the recording. */
@@ -158,40 +147,19 @@ function look(): void {
   if (!usePlayer.getState().playing) return void stop();
   const here = player.placeAt(performance.now());
   if (!here) return;
-  const { phase, click, countIn } = recorder();
-  const { beats, ticks } = metreAt(Math.round(tickAt(score, running.from)));
-  const beat = secondsAt(score, tickAt(score, running.from) + ticks) - running.from;
+  const { phase, click, clickLevel } = recorder();
+  if (click === "throughout") running.clicking.onward(clickLevel);
   const before = running.from - here.second;
   if (before > 0 && !here.round && phase !== "keeping") {
+    const beat = beatSeconds(score, Math.round(tickAt(score, running.from)));
     const left = Math.ceil(before / beat - 1e-6);
-    if (countIn && click !== "off" && left !== running.clicked && left <= beats * countIn) {
-      running.clicked = left;
-      player.click(before - left * beat, left % beats === 0, recorder().clickLevel);
-    }
     if (left !== recorder().left) set({ left });
     return;
   }
   if (phase === "counting") set({ phase: "recording", left: 0 });
-  if (click === "throughout") clickBeats(here.second);
   if (running.round !== here.round) nextRound(here.round);
   if (running.messages !== recorder().messages) set({ messages: running.messages });
   running.shown.show(here.second);
-}
-
-let lastBeat = -1;
-
-/** The beat that comes next is clicked on the audio clock. */
-function clickBeats(second: number): void {
-  const { score } = desk();
-  if (!score) return;
-  const tick = tickAt(score, second);
-  const { bar, ticks } = metreAt(tick);
-  const into = Math.floor((tick - score.bars.start[bar]) / ticks) + 1;
-  const next = score.bars.start[bar] + into * ticks;
-  const wait = secondsAt(score, next) - second;
-  if (next === lastBeat || wait > 2 * (LOOK_MS / 1000)) return;
-  lastBeat = next;
-  player.click(wait, metreAt(next).bar !== bar, recorder().clickLevel);
 }
 
 /** Every message that is taken: heard, remembered, and recorded. */
@@ -294,7 +262,6 @@ function quiet(): void {
   for (const timer of timers) window.clearInterval(timer);
   timers = [];
   running = null;
-  lastBeat = -1;
   player.stop();
 }
 

@@ -4,6 +4,7 @@
  */
 import { create } from "zustand";
 import { answered, api, type Messages, passes, type Schemas } from "../api/client";
+import { Clicks } from "./click";
 import { silence, unpack, zonesEnded } from "./messages";
 import { makeSynth } from "./synth";
 import type { Order, Route } from "./synth.worklet";
@@ -33,8 +34,6 @@ interface PlayerState {
   problem: string | null;
   /** It plays on past the end of the take, since something is being recorded. */
   recording: boolean;
-  /** How curves of notes are sent: as each part says, or all plainly, or in zones of MPE. */
-  way: "plain" | "mpe" | null;
 }
 
 export const usePlayer = create<PlayerState>()(() => ({
@@ -48,12 +47,11 @@ export const usePlayer = create<PlayerState>()(() => ({
   level: 0.8,
   problem: null,
   recording: false,
-  way: null,
 }));
 const { getState: now, setState: set } = usePlayer;
 
 /** A stretch of the take that was handed to the synth: take time `from` sounds at context time `at`. */
-interface Handed {
+export interface Handed {
   at: number;
   from: number;
   length: number;
@@ -107,8 +105,11 @@ class Player {
   private again = 0;
   private stale = false;
   private readonly clock = new TwoClocks();
+  private readonly clicks = new Clicks();
   /** Told of all that is handed over; says which parts are heard elsewhere, and not here. */
   outward: ((told: Told) => ReadonlySet<number>) | null = null;
+  /** Parts (numbers with commas) that are sent plainly or in zones, whatever they say: instruments want it so. */
+  ways = { plain: "", mpe: "" };
   /** Seconds from when all is there to when it begins: instruments elsewhere are told ahead. */
   lead = 0.02;
 
@@ -223,18 +224,14 @@ class Player {
     this.order({ kind: "play", clearFrom: null, times, parts: Uint8Array.of(part), bytes: message });
   }
 
-  /** A short sound on the audio clock, `wait` seconds from now: the click. */
-  click(wait: number, accent: boolean, level: number): void {
-    const { context } = this;
-    if (!context || !level) return;
-    const at = context.currentTime + Math.max(wait, 0);
-    const tone = new OscillatorNode(context, { frequency: accent ? 1568 : 1046.5 });
-    const loud = new GainNode(context, { gain: 0 });
-    loud.gain.setValueAtTime(level * 0.5, at);
-    loud.gain.exponentialRampToValueAtTime(1e-4, at + 0.045);
-    tone.connect(loud).connect(context.destination);
-    tone.start(at);
-    tone.stop(at + 0.05);
+  /** A click at a time of the audio clock (seconds); it can be taken back for as long as it has not sounded. */
+  click(at: number, accent: boolean, level: number): void {
+    if (this.context && level) this.clicks.add(this.context, at, accent, level);
+  }
+
+  /** The stretches of the take that are handed over, by the audio clock: those that sound from `time` on. */
+  stretches(time: number): readonly Handed[] {
+    return this.handed.filter(({ at, length }) => at + length > time);
   }
 
   /** Seconds of audio between now and a time of the page's clock (ms). */
@@ -265,7 +262,7 @@ class Player {
       if (turn !== this.turn) return;
       const context = this.context as AudioContext;
       this.clock.read(context);
-      await this.handOver(from, context.currentTime + wait, turn, true);
+      await this.handOver(from, { wait }, turn);
       this.timer = window.setInterval(() => void this.refill(), REFILL_MS);
     } catch (thrown) {
       this.fail(thrown, turn);
@@ -325,9 +322,10 @@ class Player {
     window.clearInterval(this.timer);
     if (this.context && now().playing) {
       const time = this.context.currentTime;
-      this.order({ kind: "play", clearFrom: 0, ...this.silence(time) });
+      this.order({ kind: "play", clearFrom: 0, ends: "hush", ...this.silence(time) });
       this.hushAudio(0);
     }
+    this.clicks.hush();
     this.handed = [];
     set({ playing: false, resting, recording: false });
   }
@@ -354,7 +352,7 @@ class Player {
     set({ [how]: listed.includes(part) ? listed.filter((one) => one !== part) : [...listed, part] });
     if (!now().playing || !this.context) return;
     const quiet = Array.from({ length: this.parts }, (_, one) => one).filter((one) => !audible(one));
-    this.order({ kind: "play", clearFrom: null, ...silence(quiet, this.context.currentTime) });
+    this.order({ kind: "play", clearFrom: null, ends: "hush", ...silence(quiet, this.context.currentTime) });
     void this.refresh();
   }
 
@@ -375,7 +373,7 @@ class Player {
     const at = Math.max(this.context.currentTime + LEAD, this.handed[0].at);
     const piece = this.handed.findLast((one) => one.at <= at) as Handed;
     try {
-      await this.handOver(piece.from + at - piece.at, at, turn, false);
+      await this.handOver(piece.from + at - piece.at, { at }, turn);
     } catch (thrown) {
       if (!passes(thrown)) this.fail(thrown, turn);
       // It plays on with what it has, and asks again.
@@ -446,8 +444,12 @@ class Player {
     return this.context ? this.clock.page(this.context, seconds) : performance.now();
   }
 
-  /** Begin anew at context time `at`: fetch first, and only then take back what was there. */
-  private async handOver(from: number, at: number, turn: number, fresh: boolean): Promise<void> {
+  /**
+   * Begin so many seconds after all is there, or go on anew at a context time: fetch first, and only then take back what
+   * was there.
+   */
+  private async handOver(from: number, when: { wait: number } | { at: number }, turn: number): Promise<void> {
+    const fresh = "wait" in when;
     const loop = this.loop();
     const end = loop && from < loop[1] ? loop[1] : this.end;
     const length = Math.min(AHEAD, Math.max(end - from, 0));
@@ -455,11 +457,11 @@ class Player {
     const batch = await this.fetch(from, from + length, true, fresh);
     if (turn !== this.turn || !this.context) return;
     // A start waits for its messages; a refresh keeps its place even where the answer came late.
-    const start = fresh ? Math.max(at, this.context.currentTime + this.lead) : at;
-    if (fresh) this.order({ kind: "play", clearFrom: 0, ...this.silence(start - 0.005) });
+    const start = fresh ? this.context.currentTime + Math.max(when.wait, this.lead) : when.at;
+    if (fresh) this.order({ kind: "play", clearFrom: 0, ends: "hush", ...this.silence(start - 0.005) });
     const told = unpack(batch, start - from, audible);
     const all = Array.from({ length: this.parts }, (_, part) => part);
-    this.order({ kind: "play", clearFrom: start, ...zonesEnded(told, all, start) });
+    this.order({ kind: "play", clearFrom: start, ends: "no zone", ...zonesEnded(told, all, start) });
     this.order({ kind: "play", clearFrom: null, ...told });
     const past = fresh ? [] : this.handed.filter((one) => one.at < start);
     const piece = { at: start, from, length, round: past.at(-1)?.round ?? 0 };
@@ -492,7 +494,7 @@ class Player {
         const length = Math.min(AHEAD, end - from);
         const batch = await this.fetch(from, from + length, wraps, wraps);
         if (turn !== this.turn) return;
-        if (wraps) this.order({ kind: "play", clearFrom: null, ...this.silence(reached) });
+        if (wraps) this.order({ kind: "play", clearFrom: null, ends: "hush", ...this.silence(reached) });
         this.order({ kind: "play", clearFrom: null, ...unpack(batch, reached - from, audible) });
         const piece = { at: reached, from, length, round: last.round + (wraps ? 1 : 0) };
         this.handAudio(piece);
@@ -512,18 +514,10 @@ class Player {
     const trial = before ? null : (this.programme?.trial() ?? null);
     if (trial) {
       const path = { take_id: this.programme?.takeId ?? "" };
-      const body = { ...trial, span: [start, end] as [number, number], chase, held };
+      const body = { ...trial, span: [start, end] as [number, number], chase, held, ...this.ways };
       return answered<Messages>(api.POST("/api/takes/{take_id}/rehearse", { params: { path }, body }));
     }
-    const { way } = now();
-    const query = {
-      start,
-      end,
-      chase,
-      held,
-      ...(before ? { before: against } : {}),
-      ...(way ? { way } : {}),
-    };
+    const query = { start, end, chase, held, ...this.ways, ...(before ? { before: against } : {}) };
     const params = { path: { take_id: this.programme?.takeId ?? "" }, query };
     return answered<Messages>(api.GET("/api/takes/{take_id}/messages", { params }));
   }

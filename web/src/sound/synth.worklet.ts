@@ -6,7 +6,8 @@
 import type { Batch } from "./messages";
 
 export type Order =
-  | ({ kind: "play"; clearFrom: number | null } & Batch)
+  /** `ends`: what these messages are for, where they are none of the take's. */
+  | ({ kind: "play"; clearFrom: number | null; ends?: "hush" | "no zone" } & Batch)
   | { kind: "patches"; patches: string[] }
   | { kind: "routes"; routes: Route[][] }
   /** Of each part the keys that sound no note, but say how what follows is played. */

@@ -768,6 +768,7 @@ export interface paths {
          * @description What the practice synth plays from `start` to `end`; `before`: as it was before that stroke (0: the newest).
          *
          *     With `chase`, what is in force at the start comes first; with `held`, the notes that sound there are struck as well.
+         *     `plain`, `mpe`: parts (lists with commas) whose notes with curves are sent plainly or in zones, whatever they say.
          */
         get: operations["studio_api_desk_messages"];
         put?: never;
@@ -1415,9 +1416,11 @@ export interface components {
         };
         /**
          * BankView
-         * @description A SoundFont, with what it holds.
+         * @description A SoundFont, with what it holds. `answers`: the lanes that it takes notice of.
          */
         BankView: {
+            /** Answers */
+            answers: string[];
             /**
              * Id
              * Format: uuid
@@ -5137,8 +5140,18 @@ export interface components {
              * @default false
              */
             held: boolean;
+            /**
+             * Mpe
+             * @default
+             */
+            mpe: string;
             /** Number */
             number?: number | null;
+            /**
+             * Plain
+             * @default
+             */
+            plain: string;
             /** Revision */
             revision: number;
             /** Span */
@@ -7656,7 +7669,8 @@ export interface operations {
                 chase?: boolean;
                 held?: boolean;
                 before?: number | null;
-                way?: ("plain" | "mpe") | null;
+                plain?: string;
+                mpe?: string;
             };
             header?: never;
             path: {

@@ -8,6 +8,7 @@ import { takePath, useDesk } from "../take/state";
 
 import type { FormProps } from "./LaneForms";
 import { type Pass, takenFrom } from "./passes";
+import { Rounds } from "./Rounds";
 
 const KINDS = [
   ["notes", "notes"],
@@ -41,29 +42,12 @@ export function PassForm({ stroke, keep }: FormProps & { stroke: Pass }) {
   const inside = span && whole && span[0] < whole[1] && span[1] > whole[0];
   return (
     <div className="col-span-2 flex flex-col gap-2 text-[13px]">
-      <fieldset className="[&_label]:min-h-6">
-        <legend className="text-faded">Leave out</legend>
-        <div className="grid grid-cols-2 gap-x-2">
-          {KINDS.map(([kind, words]) => (
-            <Check key={kind} words={words} on={out.includes(kind)} onChange={(on) => turn(kind, on)} />
-          ))}
-        </div>
-      </fieldset>
-      {found?.map(({ says, kind, mend }) => (
-        <p key={says}>
-          {says}{" "}
-          {mend?.do === "ignore" && !out.includes(kind) && (
-            <button type="button" className="underline" onClick={() => turn(kind, true)}>
-              Leave it out
-            </button>
-          )}
-        </p>
-      ))}
       {rounds.length > 1 && mine && (
         <div>
           <p className="text-faded">
             {`Round ${rounds.indexOf(mine) + 1} of ${rounds.length}${mine.on ? "" : "; another one sounds"}.`}
           </p>
+          <Rounds rounds={rounds} whole={whole as [number, number]} />
           <div className="mt-1 flex flex-wrap gap-2">
             <button
               type="button"
@@ -86,6 +70,24 @@ export function PassForm({ stroke, keep }: FormProps & { stroke: Pass }) {
           </div>
         </div>
       )}
+      <fieldset className="[&_label]:min-h-6">
+        <legend className="text-faded">Leave out</legend>
+        <div className="grid grid-cols-2 gap-x-2">
+          {KINDS.map(([kind, words]) => (
+            <Check key={kind} words={words} on={out.includes(kind)} onChange={(on) => turn(kind, on)} />
+          ))}
+        </div>
+      </fieldset>
+      {found?.map(({ says, kind, mend }) => (
+        <p key={says}>
+          {says}{" "}
+          {mend?.do === "ignore" && !out.includes(kind) && (
+            <button type="button" className="underline" onClick={() => turn(kind, true)}>
+              Leave it out
+            </button>
+          )}
+        </p>
+      ))}
     </div>
   );
 }
