@@ -36,6 +36,7 @@ MOST_BANKS_EACH = 16
 MOST_CALL_BYTES = 4 * MIB
 MOST_PIECE_EVENTS = 20_000
 """Of a pass that is being played in, in about a second."""
+MOST_PASS_EVENTS = 4_000_000
 MOST_PASSES_WAITING = 20
 """Of a take: passes that were begun and neither kept nor dropped."""
 MOST_PASS_BYTES = 32 * MIB
@@ -65,6 +66,7 @@ TABLE: tuple[Limit, ...] = (
     Limit("An account", "SoundFonts", f"{MOST_BANKS_EACH}"),
     Limit("A pass that is played in", "events in one piece of it", f"{MOST_PIECE_EVENTS:,}"),
     Limit("A pass that is played in", "size, deflated", f"{MOST_PASS_BYTES // MIB} MiB"),
+    Limit("A pass that is played in", "events", f"{MOST_PASS_EVENTS:,}"),
     Limit("A take", "passes that are neither kept nor dropped", f"{MOST_PASSES_WAITING}"),
     Limit("A MIDI file", "size", f"{MOST_FILE_BYTES // MIB} MiB"),
     Limit("A MIDI file", "tracks", f"{MOST_TRACKS}"),

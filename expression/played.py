@@ -18,7 +18,7 @@ from expression.arrays import Ints, frozen, whole
 from expression.curve import Curve
 from expression.errors import BadFile
 from expression.lanes import BEND, PARAMETERS
-from expression.limits import MOST_FILE_BYTES, MOST_HOURS
+from expression.limits import MOST_FILE_BYTES, MOST_HOURS, MOST_PASS_EVENTS
 from expression.midi import smf
 from expression.midi.ranges import range_controls
 from expression.midi.read import read
@@ -87,7 +87,7 @@ def unpacked(text: str) -> Events:
         data = unpack.decompress(deflated, MOST_FILE_BYTES)
         if unpack.unconsumed_tail:
             raise ValueError("a pass is too long to be kept as one")
-        (track,) = smf.parse(data).tracks
+        (track,) = smf.parse(data, MOST_PASS_EVENTS).tracks
     except (binascii.Error, zlib.error, BadFile, ValueError) as fault:
         raise ValueError(f"events cannot be read as a pass: {fault}") from None
     return track
@@ -139,7 +139,7 @@ def performed(text: str, end: int) -> Performance:
     ]
     every.sort(key=lambda row: row[0])
     tick, status, one, two = (list(column) for column in zip(*every, strict=True))
-    take = read(_file(tick, status, one, two, last))
+    take = read(_file(tick, status, one, two, last), MOST_PASS_EVENTS)
     if not take.parts:
         return Performance(Notes.made(*[frozen([], np.int64)] * 5), {}, {}, 0)
     part = take.parts[0]

@@ -29,6 +29,7 @@ from expression.staff.notation import bars_of, key_of, written, written_end
 from expression.staff.signs import Hairpin
 from expression.strokes import KINDS, Where, parse_stroke
 from expression.take import Take
+from expression.views.changes import Changes
 from tests.judge import ON_NOTES, recording, stroke_of, tried
 
 KEPT = Path(__file__).with_suffix(".json")
@@ -79,15 +80,20 @@ def _stroked(kind: str, seed: int) -> Sums:
     return {
         "history": _sum(views.strokes.history(now)),
         "change": _sum(views.strokes.history_change(was, now)),
-        "changes": _sum(views.changes.changes(before, after)),
-        "seen": _sum(views.changes.changes(before, after, (start, end))),
+        "changes": _sum(_with_truth(views.changes.changes(before, after))),
+        "seen": _sum(_with_truth(views.changes.changes(before, after, (start, end)))),
         "saving": _sum(views.lanes.saving(before, after)),
         "contours": _sum(views.contours.tried_contours(before, after, start, end)),
         "own": _sum(
-            [views.own_lanes.own_changes(*pair, start, end) for pair in zip(before.parts, after.parts, strict=True)]
+            [views.own_lanes.own_changes(*pair, (start, end)) for pair in zip(before.parts, after.parts, strict=True)]
         ),
         **_files(after),
     }
+
+
+def _with_truth(changes: Changes) -> dict[str, Any]:
+    """With whether any part has other notes, in place of which."""
+    return {**changes, "others": bool(changes["others"])}
 
 
 def _files(take: Take) -> Sums:

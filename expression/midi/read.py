@@ -10,7 +10,7 @@ from expression.arrays import Bytes, Flags, Floats, Ints, frozen
 from expression.curve import Curve
 from expression.errors import BadFile
 from expression.lanes import BEND, CHANNEL_LANES, LANES, NOTE_PRESSURE, RESET, LaneKind, Wire
-from expression.limits import LAST_TICK, LONGEST_NAME, MOST_BARS, MOST_HOURS
+from expression.limits import LAST_TICK, LONGEST_NAME, MOST_BARS, MOST_EVENTS, MOST_HOURS
 from expression.midi import rpn, smf
 from expression.midi.read_zones import ZoneFound, curves_in, looks_zoned, zones
 from expression.midi.rpn import DEFAULT_SEMITONES
@@ -32,13 +32,13 @@ TOO_LONG = (
 )
 
 
-def read(data: bytes) -> Take:
-    """Read a file of type 0 or 1. Nothing in it is lost: what the model does not name stays in `Take.tracks`.
+def read(data: bytes, most: int = MOST_EVENTS) -> Take:
+    """Read a file of type 0 or 1, of `most` events. Nothing is lost: what the model does not name is in `Take.tracks`.
 
     Times are multiplied by the smallest whole number that brings the resolution to at least 960 ticks a quarter.
     Raises BadFile; small faults that leave no doubt are read and told in `Take.remarks`.
     """
-    file = smf.parse(data)
+    file = smf.parse(data, most)
     factor = -(-LEAST_RESOLUTION // file.division)
     resolution = file.division * factor
     _check_ticks(file.tracks, factor)

@@ -39,8 +39,14 @@ class File(NamedTuple):
     remarks: list[str]
 
 
-def parse(data: bytes) -> File:
-    """Read the whole of a file's structure. Raises BadFile with one sentence where that would take guessing."""
+class _Full(Exception):
+    """There are more events than are read."""
+
+
+def parse(data: bytes, most: int = MOST_EVENTS) -> File:
+    """Read the whole of a file's structure, of `most` events. Raises BadFile with one sentence where that would take
+    guessing.
+    """
     if not data:
         raise BadFile("The file is empty. Choose the recording itself, a Standard MIDI File (.mid).")
     if len(data) > MOST_FILE_BYTES:
@@ -70,7 +76,10 @@ def parse(data: bytes) -> File:
                 " Get it again from where it came."
             )
         if name == b"MTrk":
-            tracks.append(_track(body, len(tracks) + 1, MOST_EVENTS - total, remarks))
+            try:
+                tracks.append(_track(body, len(tracks) + 1, most - total, remarks))
+            except _Full:
+                raise BadFile(f"The file holds more than {most:,} events, more than Lull reads. Split it up.") from None
             total += len(tracks[-1])
             if len(tracks) > MOST_TRACKS:
                 raise _too_many_tracks(track_count)
@@ -167,7 +176,7 @@ def _track(body: bytes, number: int, room: int, remarks: list[str]) -> Events:
             first.append(one)
             second.append(two)
             if len(ticks) > room:
-                raise BadFile(f"The file holds more than {MOST_EVENTS:,} events, more than Lull reads. Split it up.")
+                raise _Full
     except IndexError:
         raise _damaged(number, size, "its last event is cut off") from None
     payload.extend([-1] * (len(ticks) - len(payload)))

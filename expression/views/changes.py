@@ -41,7 +41,8 @@ class MovedNotes(AddedNotes):
 class Changes(TypedDict):
     """Notes (inclusive ranges of ids) with the velocity each has now, and the parts of which lanes have changed.
 
-    With `others` notes have come (`added`), gone, or are elsewhere (`moved`): the take has to be read anew.
+    `others`: parts of which notes have come (`added`), gone, or are elsewhere (`moved`), or whose cues are called
+    otherwise: their columns are others now.
     """
 
     notes: list[tuple[int, int]]
@@ -49,7 +50,7 @@ class Changes(TypedDict):
     lanes: list[int]
     added: list[AddedNotes]
     moved: list[MovedNotes]
-    others: bool
+    others: list[int]
 
 
 BESIDE_VELOCITY = ("start", "end", "pitch", "release", "muted", "cue", "page_start", "page_end")
@@ -60,19 +61,20 @@ def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> 
     """What of a take differs in another of the same recording.
 
     Of notes that have come or are elsewhere now only those in sight."""
-    told = Changes(notes=[], velocity=[], lanes=[], added=[], moved=[], others=False)
+    told = Changes(notes=[], velocity=[], lanes=[], added=[], moved=[], others=[])
     ids: list[Ints] = [np.zeros(0, dtype=np.int64)]
     values: list[np.ndarray] = [np.zeros(0, dtype=np.uint8)]
     for old, new in zip(before.parts, after.parts, strict=True):
         if _lanes_differ(old, new):
             told["lanes"].append(new.id)
-        told["others"] |= old.cue_names != new.cue_names
+        others = old.cue_names != new.cue_names
         if old.notes is new.notes:
+            told["others"] += [new.id] if others else []
             continue
         was, now = old.notes, new.notes
         if was.id is not now.id:
             come, gone = ~now.shared_with(was), ~was.shared_with(now)
-            told["others"] |= bool(come.any() or gone.any())
+            others |= bool(come.any() or gone.any())
             if (seen := come & _in_sight(now, sight)).any():
                 told["added"].append(_added(old, new, now.only(seen)))
             was, now = was.only(~gone), now.only(~come)
@@ -80,7 +82,8 @@ def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> 
         if (differ := _differ(was, now)).any():
             differ &= _in_sight(was, sight) | _in_sight(now, sight)
             told["moved"].append(_moved(old, new, now.only(differ)))
-            told["others"] = True
+            others = True
+        told["others"] += [new.id] if others else []
         rows = np.flatnonzero(was.velocity != now.velocity)
         ids.append(now.id[rows])
         values.append(now.velocity[rows])

@@ -80,10 +80,10 @@ def nodes_of(curve: Curve, rows: Ints) -> Nodes:
     }
 
 
-def lane_changes(before: Part, after: Part) -> list[LaneChange]:
+def lane_changes(before: Part, after: Part, outlined: bool = False) -> list[LaneChange]:
     """Of each lane of a part that differs: which of its nodes (from `first` to before `after`) are replaced, by which.
 
-    Meant to be drawn while a gesture is held: of very many nodes the lowest and the highest of each stretch are sent.
+    `outlined`: of very many nodes the lowest and the highest of each stretch, to be drawn while a gesture is held.
     """
     found: list[LaneChange] = []
     for key in CHANNEL_LANES:
@@ -92,7 +92,8 @@ def lane_changes(before: Part, after: Part) -> list[LaneChange]:
             continue
         curve = new.curve if new else Curve.of([], [])
         first, gone, until = differing(old.curve if old else Curve.of([], []), curve)
-        rows = _outline(curve, np.arange(first, until))
+        rows = np.arange(first, until)
+        rows = _outline(curve, rows) if outlined else rows
         found.append({"key": key, "first": first, "after": gone, **nodes_of(curve, rows)})
     return found
 

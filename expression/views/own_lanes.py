@@ -48,27 +48,34 @@ def _own_lane(key: str, curves: NoteCurves) -> OwnLane:
     return {"key": key, "ids": curves.ids.tolist(), "count": np.diff(curves.first).tolist(), **nodes}
 
 
-def own_changes(before: Part, after: Part, start: int, end: int) -> list[OwnLane]:
-    """The curves that a stroke gives the notes between two ticks, of each kind that it changes."""
+def own_changes(before: Part, after: Part, sight: tuple[int, int] | None = None) -> list[OwnLane]:
+    """The curves that a stroke gives the notes of a part, of each kind that it changes; between two ticks not of too
+    many, as they are drawn while a gesture is held.
+    """
     found: list[OwnLane] = []
     if before.curves is after.curves:
         return found
-    notes = before.notes
-    near = notes.id[np.flatnonzero((notes.start < end) & (notes.end > start))[:MOST_NOTES]]
     for key in BESIDE:
-        old, new = before.curves.get(key), after.curves.get(key)
-        if old is new:
+        old, new = (part.curves.get(key) or NoteCurves.each([], []) for part in (before, after))
+        if old is new or not (len(old) or len(new)):
             continue
-        known = (new or NoteCurves.each([], [])).only(near)
-        most = int(np.searchsorted(known.first, MOST_DRAWN, side="right")) - 1
-        near = near if most >= len(known) else np.intersect1d(near, known.ids[: max(most, 1)])
-        lane = _own_lane(key, known.only(near))
+        near = _in_sight(before, new, sight) if sight else np.union1d(old.ids, new.ids)
+        lane = _own_lane(key, new.only(near))
         # One that has none any longer is told as well.
         gone: Ints = np.setdiff1d(near, lane["ids"])
         lane["ids"] += gone.tolist()
         lane["count"] += [0] * len(gone)
         found.append(lane)
     return found
+
+
+def _in_sight(part: Part, curves: NoteCurves, sight: tuple[int, int]) -> Ints:
+    """Ids of the notes between two ticks: not too many, nor with too many nodes."""
+    notes = part.notes
+    near = notes.id[np.flatnonzero((notes.start < sight[1]) & (notes.end > sight[0]))[:MOST_NOTES]]
+    known = curves.only(near)
+    most = int(np.searchsorted(known.first, MOST_DRAWN, side="right")) - 1
+    return near if most >= len(known) else np.intersect1d(near, known.ids[: max(most, 1)])
 
 
 def own_facts(take: Take, where: Where, key: str) -> OwnFacts:

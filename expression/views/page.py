@@ -146,25 +146,45 @@ class PartView(PartLanes):
     off_page: OffPage
 
 
-class Page(TypedDict):
-    """All that is drawn of a take."""
+class Frame(TypedDict):
+    """How long a take is, its bars and its tempo, and what is neither note nor lane."""
 
-    resolution: int
     end: int
     seconds: float
     bars: Bars
     tempo: Tempo
-    note_names: list[str]
     flags: list[Flag]
+
+
+class Page(Frame):
+    """All that is drawn of a take."""
+
+    resolution: int
+    note_names: list[str]
     parts: list[PartView]
     remarks: list[str]
 
 
 def page(take: Take) -> Page:
     """All that the desk draws of a take."""
+    return {
+        **frame(take),
+        "resolution": take.resolution,
+        "note_names": list(NOTE_NAMES),
+        "parts": [_part(take, part) for part in take.parts],
+        "remarks": list(take.remarks),
+    }
+
+
+def parts_of(take: Take, parts: Sequence[int]) -> list[PartView]:
+    """What `page` tells of some parts."""
+    return [_part(take, part) for part in take.parts if part.id in parts]
+
+
+def frame(take: Take) -> Frame:
+    """What `page` tells of no part."""
     bars = take.meter.bars(take.end)
     return {
-        "resolution": take.resolution,
         "end": take.end,
         "seconds": round(take.seconds, 3),
         "bars": {"start": bars.start.tolist(), "beats": bars.beats.tolist(), "beat_ticks": bars.beat_ticks.tolist()},
@@ -173,11 +193,15 @@ def page(take: Take) -> Page:
             "seconds": take.tempo.at_step.tolist(),
             "micros": take.tempo.micros.tolist(),
         },
-        "note_names": list(NOTE_NAMES),
         "flags": flags(take),
-        "parts": [_part(take, part) for part in take.parts],
-        "remarks": list(take.remarks),
     }
+
+
+def frame_differs(was: Take, now: Take) -> bool:
+    """Whether what is told of no part is another."""
+    return was.end != now.end or any(
+        getattr(was, name) is not getattr(now, name) for name in ("rows", "tempo", "meter")
+    )
 
 
 def _part(take: Take, part: Part) -> PartView:

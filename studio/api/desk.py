@@ -11,7 +11,7 @@ from pydantic import Field
 
 from expression.limits import MOST_BARS, MOST_PAGE_BARS
 from expression.midi.files import FileKind
-from expression.views.changes import Changes
+from expression.views.delta import Delta
 from expression.views.events import EventPage
 from expression.views.facts import Facts
 from expression.views.finding import Unplayed
@@ -32,7 +32,7 @@ from studio.api.schemas import (
     StrokeAsked,
 )
 from studio.services import arrangement, engraving, listening, shaping, takes
-from studio.services.answers import Chosen, DeskView, Lanes, Messages, PartsLanes, Preview, ProofView, Written
+from studio.services.answers import Chosen, DeskView, Lanes, Messages, Preview, ProofView, Written
 from studio.services.arrangement import Arrangement
 from studio.services.engraving import SheetView
 from studio.services.heavy import places
@@ -97,46 +97,47 @@ def rehearse(request: HttpRequest, take_id: UUID, asked: RehearsalAsked) -> Http
     return _json(request, listening.rehearse(owner(request), take_id, asked.revision, *tried))
 
 
-@router.get("{uuid:take_id}/before", response={200: Changes, **REFUSALS})
-def before(request: HttpRequest, take_id: UUID, number: int | None = None) -> HttpResponse:
-    """What was otherwise before a stroke, or before the newest."""
-    return _json(request, shaping.before(takes.get(owner(request), take_id), number))
+@router.get("{uuid:take_id}/before", response={200: Delta, **REFUSALS})
+def before(request: HttpRequest, take_id: UUID, number: int | None = None, part: Index | None = None) -> HttpResponse:
+    """What was otherwise before a stroke, or before the newest; of the lanes of one `part` node by node."""
+    return _json(request, shaping.before(takes.get(owner(request), take_id), number, part), pack=True)
 
 
 @router.post("{uuid:take_id}/strokes", response={200: Written, **REFUSALS})
 def add_stroke(request: HttpRequest, take_id: UUID, asked: StrokeAsked) -> HttpResponse:
     """Keep a stroke."""
-    return _json(request, shaping.commit(owner(request), take_id, asked.revision, asked.stroke))
+    return _json(request, shaping.commit(owner(request), take_id, asked.revision, asked.stroke, _seen(asked)))
 
 
 @router.patch("{uuid:take_id}/strokes/{int:number}", response={200: Written, **REFUSALS})
 def change_stroke(request: HttpRequest, take_id: UUID, number: int, asked: ChangeAsked) -> HttpResponse:
     """Give a stroke other numbers, or switch it off or on."""
-    return _json(request, shaping.change(owner(request), take_id, asked.revision, number, asked.stroke, asked.on))
+    changed = (number, asked.stroke, asked.on, _seen(asked))
+    return _json(request, shaping.change(owner(request), take_id, asked.revision, *changed))
 
 
 @router.delete("{uuid:take_id}/strokes/{int:number}", response={200: Written, **REFUSALS})
-def delete_stroke(request: HttpRequest, take_id: UUID, number: int, revision: int) -> HttpResponse:
+def delete_stroke(request: HttpRequest, take_id: UUID, number: int, asked: StepAsked) -> HttpResponse:
     """Take a stroke out of the history; undo brings it back."""
-    return _json(request, shaping.delete(owner(request), take_id, revision, number))
+    return _json(request, shaping.delete(owner(request), take_id, asked.revision, number, _seen(asked)))
 
 
 @router.post("{uuid:take_id}/undo", response={200: Written, **REFUSALS})
 def undo(request: HttpRequest, take_id: UUID, asked: StepAsked) -> HttpResponse:
     """One step of the history back."""
-    return _json(request, shaping.undo(owner(request), take_id, asked.revision))
+    return _json(request, shaping.undo(owner(request), take_id, asked.revision, _seen(asked)))
 
 
 @router.post("{uuid:take_id}/redo", response={200: Written, **REFUSALS})
 def redo(request: HttpRequest, take_id: UUID, asked: StepAsked) -> HttpResponse:
     """One step forward."""
-    return _json(request, shaping.redo(owner(request), take_id, asked.revision))
+    return _json(request, shaping.redo(owner(request), take_id, asked.revision, _seen(asked)))
 
 
 @router.post("{uuid:take_id}/jump", response={200: Written, **REFUSALS})
 def jump(request: HttpRequest, take_id: UUID, asked: JumpAsked) -> HttpResponse:
     """To any point of the history."""
-    return _json(request, shaping.jump(owner(request), take_id, asked.revision, asked.step))
+    return _json(request, shaping.jump(owner(request), take_id, asked.revision, asked.step, _seen(asked)))
 
 
 @router.post("{uuid:take_id}/select", response={200: Chosen, **REFUSALS})
@@ -146,15 +147,13 @@ def select(request: HttpRequest, take_id: UUID, asked: RuleAsked) -> HttpRespons
 
 
 @router.get("{uuid:take_id}/lanes", response={200: Lanes, **REFUSALS})
-def lanes(request: HttpRequest, take_id: UUID, part: Index, before: Index | None = None) -> HttpResponse:
-    """The nodes of every lane of a part; `before`: as they were before that stroke (0: the newest)."""
-    return _json(request, shaping.lanes(takes.get(owner(request), take_id), part, before), pack=True)
+def lanes(request: HttpRequest, take_id: UUID, part: Index) -> HttpResponse:
+    """The nodes of every lane of a part."""
+    return _json(request, shaping.lanes(takes.get(owner(request), take_id), part), pack=True)
 
 
-@router.get("{uuid:take_id}/parts", response={200: PartsLanes, **REFUSALS})
-def parts(request: HttpRequest, take_id: UUID, of: str) -> HttpResponse:
-    """What the desk draws of the lanes of some parts. `of` is a list with commas."""
-    return _json(request, shaping.parts_lanes(takes.get(owner(request), take_id), _numbers(of)), pack=True)
+def _seen(asked: StepAsked) -> shaping.Seen:
+    return shaping.Seen(asked.part, asked.where, (asked.own.where, asked.own.lane) if asked.own else None)
 
 
 def _numbers(listed: str) -> list[int]:

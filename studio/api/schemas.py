@@ -130,12 +130,6 @@ class FactsAsked(Schema):
     where: Where
 
 
-class OwnFactsAsked(FactsAsked):
-    """The notes, and the kind of their curves."""
-
-    lane: Annotated[str, Field(max_length=40)]
-
-
 class PreviewAsked(Schema):
     """A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass.
 
@@ -166,23 +160,39 @@ class RehearsalAsked(Schema):
     mpe: str = ""
 
 
-class StrokeAsked(Schema):
+class OwnSeen(Schema):
+    """The notes, and the kind of their curves."""
+
+    where: Where
+    lane: Annotated[str, Field(max_length=40)]
+
+
+class OwnFactsAsked(OwnSeen):
     revision: Whole
+
+
+class StepAsked(Schema):
+    """A change of the history, at the revision that is known. `part`: whose lanes are looked at, node by node.
+
+    `where`, `own`: the notes of which facts are wanted, and those of whose curves.
+    """
+
+    revision: Whole
+    part: Annotated[int, Field(strict=True, ge=0)] | None = None
+    where: Where | None = None
+    own: OwnSeen | None = None
+
+
+class StrokeAsked(StepAsked):
     stroke: Stroke
 
 
-class ChangeAsked(Schema):
-    revision: Whole
+class ChangeAsked(StepAsked):
     stroke: Stroke | None = None
     on: bool | None = None
 
 
-class StepAsked(Schema):
-    revision: Whole
-
-
-class JumpAsked(Schema):
-    revision: Whole
+class JumpAsked(StepAsked):
     step: Whole
 
 

@@ -5,13 +5,12 @@ from uuid import UUID
 from typing_extensions import TypedDict
 
 from expression.strokes import Stroke
-from expression.views.changes import Changes
-from expression.views.contours import TriedContour
+from expression.views.delta import Delta
 from expression.views.facts import Facts
 from expression.views.finding import Unplayed
-from expression.views.lanes import LaneChange, LaneData, Saving
-from expression.views.own_lanes import OwnLane
-from expression.views.page import Page, PartLanes
+from expression.views.lanes import LaneData, Saving
+from expression.views.own_lanes import OwnFacts, OwnLane
+from expression.views.page import Page
 from expression.views.proof import Proof
 from expression.views.strokes import Mark, Strokes, StrokesChange
 from studio.services.arrangement import Arrangement
@@ -33,20 +32,15 @@ class DeskView(Page):
 
 
 class Preview(TypedDict):
-    """What a stroke would change. `lanes` are those of the part that was asked for, node by node.
+    """What a stroke would change.
 
-    `own`: the curves of its notes in sight, of each kind that changes. `contours`: the shapes of the notes in sight,
-    where it gives them others. `beyond`: where its bend would go further than the range in force, with the range that
-    would hold it. `also`: what it moves besides what it is meant for. `proof`: what a receiver would make of it, where
-    it is about that.
+    `beyond`: where its bend would go further than the range in force, with the range that would hold it. `also`: what
+    it moves besides what it is meant for. `proof`: what a receiver would make of it, where it is about that.
     """
 
+    delta: Delta
     stroke: Stroke
     mark: Mark
-    changes: Changes
-    lanes: list[LaneChange]
-    own: list[OwnLane]
-    contours: list[TriedContour]
     facts: Facts | None
     saving: Saving | None
     beyond: Unplayed | None
@@ -61,10 +55,12 @@ class HistoryChange(StrokesChange):
 
 
 class Written(TypedDict):
-    """What a change of the history has come to."""
+    """What a change of the history has come to. `facts`, `own_facts`: of the notes that were asked about."""
 
+    delta: Delta
     history: HistoryChange
-    changes: Changes
+    facts: Facts | None
+    own_facts: OwnFacts | None
 
 
 class Chosen(TypedDict):
@@ -80,14 +76,6 @@ class Lanes(TypedDict):
     revision: int
     lanes: list[LaneData]
     own: list[OwnLane]
-
-
-class PartsLanes(TypedDict):
-    """What has changed on the desk with the lanes of some parts; `end` is the take's last tick."""
-
-    revision: int
-    end: int
-    parts: list[PartLanes]
 
 
 class ProofView(Proof):

@@ -30,10 +30,13 @@ class _Place(NamedTuple):
     shaped: Shaped
     weights: tuple[int, ...]
     """Bytes of each take along its way, less what it shares with the one before."""
+    tried: Shaped | None = None
+    """What was tried on it last: kept, or heard, it need not be made again."""
+    tried_weight: int = 0
 
     @property
     def weight(self) -> int:
-        return sum(self.weights)
+        return sum(self.weights) + self.tried_weight
 
 
 class ShapedCache:
@@ -71,6 +74,24 @@ class ShapedCache:
                 other, gone = self._held.popitem(last=False)
                 self._owners.pop(other, None)
                 self._weight -= gone.weight
+
+    def try_out(self, take_id: UUID, known: Shaped, tried: Shaped) -> None:
+        """Keep what was tried on a take that is here, until something else is, or the take goes on."""
+        with self._lock:
+            held = self._held.get(take_id)
+        if held is None or held.shaped is not known:
+            return
+        weight = sum(checkpoint.weight(tried, held.shaped, held.weights)) - sum(held.weights)
+        with self._lock:
+            if self._held.get(take_id) is held:
+                self._held[take_id] = held._replace(tried=tried, tried_weight=max(weight, 0))
+                self._weight += self._held[take_id].weight - held.weight
+
+    def tried(self, take_id: UUID, known: Shaped) -> Shaped | None:
+        """What was tried last on a take that is known."""
+        with self._lock:
+            held = self._held.get(take_id)
+        return held.tried if held is not None and held.shaped is known else None
 
     def held(self) -> tuple[int, int]:
         """How many takes are here, and how many bytes they weigh."""

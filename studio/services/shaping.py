@@ -1,6 +1,7 @@
 """Strokes on a take: try them, keep them, change them, undo and redo."""
 
 from collections.abc import Callable, Sequence
+from typing import Any, NamedTuple, TypeVar
 from uuid import UUID
 
 from django.contrib.auth.models import AbstractBaseUser
@@ -14,15 +15,30 @@ from expression.midi.files import FileKind
 from expression.selection import AnyRule, select_by
 from expression.strokes import AnyStroke, Where, on_notes
 from expression.take import Take as Recording
-from expression.views.changes import Changes
+from expression.views.delta import Delta
 from expression.views.events import EventPage
 from expression.views.facts import Facts
 from expression.views.finding import Unplayed
 from expression.views.own_lanes import OwnFacts
 from studio.models import Step, Take
 from studio.services import arrangement, takes
-from studio.services.answers import Chosen, DeskView, HistoryView, Lanes, PartsLanes, Preview, ProofView, Written
+from studio.services.answers import Chosen, DeskView, HistoryView, Lanes, Preview, ProofView, Written
 from studio.services.folding import cache, shaped, went_on
+
+Told = TypeVar("Told")
+
+
+class Seen(NamedTuple):
+    """What who changes a take is looking at: the part whose lanes are open, the notes that are chosen, and those whose
+    curves of one kind are.
+    """
+
+    part: int | None = None
+    where: Where | None = None
+    own: tuple[Where, str] | None = None
+
+
+NOTHING_SEEN = Seen()
 
 
 class Stale(Exception):
@@ -63,10 +79,10 @@ def seen(take: Take, before: int | None = None) -> Recording:
     return known.before_stroke(before) if before else known.before
 
 
-def before(take: Take, number: int | None) -> Changes:
+def before(take: Take, number: int | None, part: int | None) -> Delta:
     """What differs from the take as it is in the take as it was before a stroke (the newest where none is named)."""
     known = shaped(take.pk, take.revision)
-    return views.changes.changes(known.now.take, known.before_stroke(number) if number else known.before)
+    return views.delta.compared(known.now.take, known.before_stroke(number) if number else known.before, part)
 
 
 def preview(
@@ -88,63 +104,66 @@ def preview(
     if pull is not None:
         stroke = on_notes.fitted(stroke, known.met_by(number), *pull)
     part_of = stroke.seen(known.met_by(number), *sight) if sight else stroke
-    tried = _tried(known, part_of, number)
-    parts = (known.now.take.parts, tried.now.take.parts)
-    known_part = part is not None and part < len(parts[0])
-    lanes = views.lanes.lane_changes(*(take[part] for take in parts)) if known_part and part is not None else []
+    tried = _tried(take_id, known, part_of, number)
+    told = views.delta.tried(known.now.take, tried.now.take, part, sight)
+    known_part = part is not None and part < len(tried.now.take.parts)
     is_sent = stroke.kind == "bend.stream"
-    bends = part is not None and any(one["key"] == BEND for one in lanes)
+    bends = part is not None and any(one["key"] == BEND for one in told["lanes"])
     return {
+        "delta": told,
         "stroke": stroke,
         "mark": views.strokes.mark(known.met_by(number), stroke),
-        "changes": views.changes.changes(known.now.take, tried.now.take, sight),
-        "lanes": lanes,
-        "own": views.own_lanes.own_changes(parts[0][part], parts[1][part], *sight)
-        if known_part and part is not None and sight
-        else [],
-        "contours": views.contours.tried_contours(known.now.take, tried.now.take, *sight) if sight else [],
         "saving": views.lanes.saving(known.now.take, tried.now.take) if stroke.kind == "lane.distil" else None,
         "facts": views.facts.facts(tried.now.take, stroke.target) if stroke.kind.startswith("velocity.") else None,
         "beyond": views.bend_faults.beyond(known.met_by(number), tried.now.take, part)
         if bends and part is not None
         else None,
         "also": _also(tried, part_of, number, known.met_by(number), part_of is stroke),
-        "proof": views.proof.proof(tried.now.take, parts[1][part])
+        "proof": views.proof.proof(tried.now.take, tried.now.take.parts[part])
         if known_part and is_sent and part is not None
         else None,
     }
 
 
-def commit(owner: AbstractBaseUser, take_id: UUID, revision: int, stroke: AnyStroke) -> Written:
+def commit(
+    owner: AbstractBaseUser, take_id: UUID, revision: int, stroke: AnyStroke, seen_: Seen = NOTHING_SEEN
+) -> Written:
     """Keep a new stroke."""
-    return _write(owner, take_id, revision, lambda known: known.add(stroke), None)
+    return _write(owner, take_id, revision, lambda known: known.add(stroke), None, seen_)
 
 
 def change(
-    owner: AbstractBaseUser, take_id: UUID, revision: int, number: int, stroke: AnyStroke | None, on: bool | None
+    owner: AbstractBaseUser,
+    take_id: UUID,
+    revision: int,
+    number: int,
+    stroke: AnyStroke | None,
+    on: bool | None,
+    seen_: Seen = NOTHING_SEEN,
 ) -> Written:
     """Other numbers for a stroke, or switch it off or on."""
-    return _write(owner, take_id, revision, lambda known: known.change(number, stroke, on), number if stroke else 0)
+    asked = number if stroke else 0
+    return _write(owner, take_id, revision, lambda known: known.change(number, stroke, on), asked, seen_)
 
 
-def delete(owner: AbstractBaseUser, take_id: UUID, revision: int, number: int) -> Written:
+def delete(owner: AbstractBaseUser, take_id: UUID, revision: int, number: int, seen_: Seen = NOTHING_SEEN) -> Written:
     """Take a stroke out of the history."""
-    return _write(owner, take_id, revision, lambda known: known.delete(number), 0)
+    return _write(owner, take_id, revision, lambda known: known.delete(number), 0, seen_)
 
 
-def undo(owner: AbstractBaseUser, take_id: UUID, revision: int) -> Written:
+def undo(owner: AbstractBaseUser, take_id: UUID, revision: int, seen_: Seen = NOTHING_SEEN) -> Written:
     """One step back."""
-    return _write(owner, take_id, revision, History.undo, 0)
+    return _write(owner, take_id, revision, History.undo, 0, seen_)
 
 
-def redo(owner: AbstractBaseUser, take_id: UUID, revision: int) -> Written:
+def redo(owner: AbstractBaseUser, take_id: UUID, revision: int, seen_: Seen = NOTHING_SEEN) -> Written:
     """One step forward."""
-    return _write(owner, take_id, revision, History.redo, 0)
+    return _write(owner, take_id, revision, History.redo, 0, seen_)
 
 
-def jump(owner: AbstractBaseUser, take_id: UUID, revision: int, step: int) -> Written:
+def jump(owner: AbstractBaseUser, take_id: UUID, revision: int, step: int, seen_: Seen = NOTHING_SEEN) -> Written:
     """To any point of the history."""
-    return _write(owner, take_id, revision, lambda known: known.jump(step), 0)
+    return _write(owner, take_id, revision, lambda known: known.jump(step), 0, seen_)
 
 
 def choose(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where, rule: AnyRule) -> Chosen:
@@ -164,9 +183,9 @@ def unsent(take: Take, kind: FileKind | None, cues: bool) -> list[Unplayed]:
     return views.unsent.unsent(now if cues else now.without_cues(), kind)
 
 
-def lanes(take: Take, part: int, before: int | None) -> Lanes:
-    """The nodes of every lane of a part: as they are, or as they were before a stroke (0: the newest)."""
-    parts = seen(take, before).parts
+def lanes(take: Take, part: int) -> Lanes:
+    """The nodes of every lane of a part."""
+    parts = seen(take).parts
     if part >= len(parts):
         return {"revision": take.revision, "lanes": [], "own": []}
     return {
@@ -179,12 +198,6 @@ def lanes(take: Take, part: int, before: int | None) -> Lanes:
 def own_facts(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where, lane: str) -> OwnFacts:
     """How the values of chosen notes' curves are spread."""
     return views.own_lanes.own_facts(_at(owner, take_id, revision).now.take, where, lane)
-
-
-def parts_lanes(take: Take, parts: list[int]) -> PartsLanes:
-    """What the desk draws of the lanes of some parts, and of the notes that they shape."""
-    now = seen(take)
-    return {"revision": take.revision, "end": now.end, "parts": views.page.lanes_of(now, parts)}
 
 
 def proof(take: Take, part: int) -> ProofView:
@@ -206,14 +219,20 @@ def rehearsed(
     owner: AbstractBaseUser, take_id: UUID, revision: int, stroke: AnyStroke, number: int | None
 ) -> Recording:
     """The take as a stroke would leave it, to be heard."""
-    return _tried(_at(owner, take_id, revision), stroke, number).now.take
+    return _tried(take_id, _at(owner, take_id, revision), stroke, number).now.take
 
 
-def _tried(known: Shaped, stroke: AnyStroke, number: int | None) -> Shaped:
+def _tried(take_id: UUID, known: Shaped, stroke: AnyStroke, number: int | None) -> Shaped:
     """The take through a stroke that is not kept yet. Raises NothingMatched."""
-    tried = known.with_history(_with(known.history, stroke, number))
+    tried = _nearest(take_id, known).with_history(_with(known.history, stroke, number))
     _refuse_idle(tried, number)
+    cache.try_out(take_id, known, tried)
     return tried
+
+
+def _nearest(take_id: UUID, known: Shaped) -> Shaped:
+    """What was tried last on a take, where it was tried on this: of what both have in common nothing is made again."""
+    return cache.tried(take_id, known) or known
 
 
 def _also(tried: Shaped, stroke: AnyStroke, number: int | None, met: Recording, is_whole: bool) -> str:
@@ -254,7 +273,12 @@ def _at(owner: AbstractBaseUser, take_id: UUID, revision: int) -> Shaped:
 
 
 def _write(
-    owner: AbstractBaseUser, take_id: UUID, revision: int, act: Callable[[History], History], asked: int | None
+    owner: AbstractBaseUser,
+    take_id: UUID,
+    revision: int,
+    act: Callable[[History], History],
+    asked: int | None,
+    seen_: Seen,
 ) -> Written:
     """Change the history in one transaction, and tell what that changes in the take."""
     with transaction.atomic():
@@ -262,15 +286,26 @@ def _write(
         if take.revision != revision:
             raise Stale(history(take))
         known = shaped(take_id, revision)
-        made = known.with_history(act(known.history))
+        made = _nearest(take_id, known).with_history(act(known.history))
         _refuse_idle(made, asked)
         _store(take, known.history, made.history)
     cache.put(take_id, take.revision, made)
     went_on(take)
+    chosen, own = ((seen_.where,) if seen_.where else ()), seen_.own or ()
     return {
+        "delta": views.delta.delta(known.now.take, made.now.take, seen_.part),
         "history": {"revision": take.revision, **views.strokes.history_change(known, made)},
-        "changes": views.changes.changes(known.now.take, made.now.take),
+        "facts": _or_none(views.facts.facts, made.now.take, *chosen),
+        "own_facts": _or_none(views.own_lanes.own_facts, made.now.take, *own),
     }
+
+
+def _or_none(facts: Callable[..., Told], take: Recording, *of: Any) -> Told | None:
+    """Facts of some notes; nothing, where none are asked for, or there are no such notes."""
+    try:
+        return facts(take, *of) if of else None
+    except NothingMatched:
+        return None
 
 
 def append(take: Take, strokes: Sequence[tuple[AnyStroke, bool]]) -> list[int]:

@@ -285,7 +285,7 @@ class TestHistory:
         expect(desk.strokes.first).to_contain_text("Before is before this one")
         with desk.page.expect_response(re.compile("before\\?number=1")) as answer:
             desk.button("Before").click()
-        assert answer.value.json()["velocity"] == [64] * 4
+        assert answer.value.json()["changes"]["velocity"] == [64] * 4
         with desk.page.expect_response(re.compile("messages")) as heard:
             desk.button("Play").click()
         assert "before=1" in heard.value.url
@@ -311,7 +311,8 @@ def test_a_choice_asks_for_its_facts_when_the_hand_has_settled(desk: Desk) -> No
     desk.page.mouse.up()
     expect(desk.page.get_by_test_id("facts")).to_contain_text("notes")
     desk.quiet()
-    assert 1 <= len(asked) <= 6
+    # Of forty moves: fewer on a quick machine, more on one that has much to do.
+    assert 1 <= len(asked) <= 15
 
 
 def test_the_grid_pulls_spans_and_a_held_key_lets_them_go(desk: Desk) -> None:

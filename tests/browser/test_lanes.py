@@ -191,7 +191,7 @@ def test_distilling_tells_what_it_saves_before_it_is_kept(page: Page, desk: Desk
     desk.button("Keep").click()
     desk.expect_strokes("Mod wheel distilled within 1")
     assert len(desk.api("lanes?part=0")["lanes"][0]["tick"]) < 40
-    assert len(desk.api("lanes?part=0&before=0")["lanes"][0]["tick"]) == 301
+    assert len(desk.api("before?part=0")["lanes"][0]["tick"]) == 301
 
 
 def test_the_span_is_erased_and_all_is_cleared(desk: Desk) -> None:

@@ -52,10 +52,10 @@ def test_every_changed_column_of_a_note_is_told(column: str, value: int) -> None
 def test_changes_are_runs_of_ids_with_a_value_each() -> None:
     stroke = parse_stroke({"kind": "velocity.nudge", "by": 5})
     assert views.changes.changes(TAKE, stroke.apply(TAKE)) == {
-        "notes": [(0, 1), (3, 3)], "velocity": [15, 25, 69], "lanes": [], "added": [], "moved": [], "others": False,
+        "notes": [(0, 1), (3, 3)], "velocity": [15, 25, 69], "lanes": [], "added": [], "moved": [], "others": [],
     }  # fmt: skip
     assert views.changes.changes(TAKE, TAKE) == {
-        "notes": [], "velocity": [], "lanes": [], "added": [], "moved": [], "others": False,
+        "notes": [], "velocity": [], "lanes": [], "added": [], "moved": [], "others": [],
     }  # fmt: skip
 
 

@@ -151,9 +151,9 @@ def test_jumping_to_any_point_of_the_history(anna: Caller) -> None:
     def jump(step: int, revision: int) -> Any:
         return anna.call("post", f"takes/{take}/jump", {"revision": revision, "step": step}).json()
 
-    assert jump(1, 3)["changes"]["velocity"] == [10]
+    assert jump(1, 3)["delta"]["changes"]["velocity"] == [10]
     history = anna.get(f"takes/{take}/view")["history"]
     assert [one["step"] for one in history["strokes"]] == [1]
     assert history["undone"] == [{"label": "Set to 20", "step": 2}, {"label": "Set to 30", "step": 3}]
-    assert jump(3, 4)["changes"]["velocity"] == [30]
+    assert jump(3, 4)["delta"]["changes"]["velocity"] == [30]
     assert "there is no step 9" in jump(9, 5)["detail"]

@@ -13,16 +13,16 @@ from expression.history import shape
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import parse_stroke
-from expression.views.changes import Changes
+from expression.views.delta import Delta
 from expression.views.facts import Facts
 from studio.models import Step
-from studio.services.answers import DeskView, Messages, PartsLanes, Preview, Written
+from studio.services.answers import DeskView, Messages, Preview, Written
 from studio.services.folding import cache
 from tests.files import file_of, phrase
 from tests.studio.conftest import Caller, holds_to
 
 pytestmark = pytest.mark.django_db
-SAME_NOTES = {"added": [], "moved": [], "others": False}
+SAME_NOTES: dict[str, Any] = {"added": [], "moved": [], "others": []}
 HAIRPIN = {"kind": "velocity.hairpin", "start": 40, "end": 80}
 
 
@@ -62,25 +62,25 @@ def test_answers_keep_to_the_contract(desk: Desk) -> None:
     holds_to(Preview, desk.send("post", "preview", stroke=setting(5)))
     holds_to(Written, desk.send("post", "strokes", stroke=setting(5)))
     holds_to(Facts, desk.send("post", "facts", where={}))
-    holds_to(Changes, desk.caller.get(f"takes/{desk.id}/before"))
+    holds_to(Delta, desk.caller.get(f"takes/{desk.id}/before"))
     holds_to(Messages, desk.caller.get(f"takes/{desk.id}/messages?end=2"))
 
 
 def test_a_preview_changes_nothing_and_a_stroke_does(desk: Desk) -> None:
     tried = desk.send("post", "preview", stroke=HAIRPIN)
-    assert tried["changes"] == {"notes": [[0, 4]], "velocity": [40, 50, 60, 70, 80], "lanes": [], **SAME_NOTES}
+    assert tried["delta"]["changes"] == {"notes": [[0, 4]], "velocity": [40, 50, 60, 70, 80], "lanes": [], **SAME_NOTES}
     assert tried["mark"]["line"] == [[0, 40.0], [3840, 80.0]]
     assert tried["facts"]["mean"] == 60
     assert desk.velocities() == [64] * 5
     kept = desk.send("post", "strokes", stroke=HAIRPIN)
-    assert kept["changes"] == tried["changes"]
+    assert kept["delta"]["changes"] == tried["delta"]["changes"]
     assert desk.velocities() == [40, 50, 60, 70, 80]
 
 
 def test_a_pulled_preview_gives_the_numbers_back(desk: Desk) -> None:
     tried = desk.send("post", "preview", stroke=HAIRPIN, pull=[1920, 50])
     assert tried["stroke"]["lift"] == pytest.approx(0.275, abs=0.01)
-    assert tried["changes"]["velocity"][2] == 50
+    assert tried["delta"]["changes"]["velocity"][2] == 50
 
 
 def test_the_download_is_the_cores_own_result(anna: Caller) -> None:
@@ -202,13 +202,13 @@ def test_a_body_that_is_no_json_is_refused(desk: Desk) -> None:
 def test_before_is_what_was_otherwise(desk: Desk) -> None:
     desk.send("post", "strokes", stroke=setting(10))
     desk.send("post", "strokes", stroke=setting(20, notes=[[1, 2]]))
-    assert desk.caller.get(f"takes/{desk.id}/before") == {
+    assert desk.caller.get(f"takes/{desk.id}/before")["changes"] == {
         "notes": [[1, 2]],
         "velocity": [10, 10],
         "lanes": [],
         **SAME_NOTES,
     }
-    assert desk.caller.get(f"takes/{desk.id}/before?number=1")["velocity"] == [64] * 5
+    assert desk.caller.get(f"takes/{desk.id}/before?number=1")["changes"]["velocity"] == [64] * 5
 
 
 def test_parts_are_sent_in_the_way_of_their_instruments(desk: Desk) -> None:
@@ -258,7 +258,7 @@ def test_a_stroke_on_a_lane_is_previewed_kept_listed_and_undone(anna: Caller) ->
     where = {"parts": [1], "span": [20_000, 20_001]}
     stroke = {"kind": "lane.nodes", "lane": "cc:11", "where": where, "nodes": [{"tick": 20_000, "value": 9}]}
     tried = desk.send("post", "preview", stroke=stroke)
-    assert tried["changes"] == {"notes": [], "velocity": [], "lanes": [1], **SAME_NOTES}
+    assert tried["delta"]["changes"] == {"notes": [], "velocity": [], "lanes": [1], **SAME_NOTES}
     assert tried["facts"] is None
     holds_to(Preview, tried)
     before = anna.get(f"takes/{desk.id}/lanes?part=1")["lanes"]
@@ -278,13 +278,13 @@ class TestGesturesUnderTheHand:
     def test_a_preview_tells_the_lanes_of_one_part_node_by_node(self, desk: Desk) -> None:
         answer = desk.send("post", "preview", stroke=FADE, part=0)
         holds_to(Preview, answer)
-        (lane,) = answer["lanes"]
+        (lane,) = answer["delta"]["lanes"]
         assert (lane["key"], lane["first"], lane["after"]) == ("cc:7", 0, 0)
         assert lane["value"] == [100, 0, 100]
         assert lane["ways"] == [[0, 0]]
         assert answer["facts"] is None
-        assert desk.send("post", "preview", stroke=FADE)["lanes"] == []
-        assert desk.send("post", "preview", stroke=FADE, part=99)["lanes"] == []
+        assert desk.send("post", "preview", stroke=FADE)["delta"]["lanes"] == []
+        assert desk.send("post", "preview", stroke=FADE, part=99)["delta"]["lanes"] == []
 
     def test_a_stroke_is_heard_before_it_is_kept(self, desk: Desk) -> None:
         asked = {"stroke": setting(99), "span": [0, 1.2], "chase": True}
@@ -338,7 +338,7 @@ class TestGesturesUnderTheHand:
                 case "switch":
                     answer = desk.send("patch", f"strokes/{number}", on=dice.random() < 0.5)
                 case "delete":
-                    answer = desk.send("delete", f"strokes/{number}?revision={desk.revision}")
+                    answer = desk.send("delete", f"strokes/{number}")
                 case "jump":
                     answer = desk.send("post", "jump", step=dice.randint(0, 8))
                 case _:
@@ -358,22 +358,16 @@ class TestGesturesUnderTheHand:
             }
             assert known == desk.caller.get(f"takes/{desk.id}/view")["history"]
 
-    def test_what_lanes_make_of_the_notes_is_told_part_by_part(self, desk: Desk) -> None:
-        before = desk.caller.get(f"takes/{desk.id}/parts?of=0,99,x")
-        plain: dict[str, Any] = {"bend_range": [[0, 2.0]], "by_hand": False, "largest": None, "in_force": []}
-        plain["sent"] = {
-            "way": "auto", "zoned": False, "lower": True, "members": 15, "semitones": 48.0,
-            "replaces": [], "takes": None, "bends": None,
-        }  # fmt: skip
-        assert before["parts"] == [{"id": 0, **plain, "lanes": [], "contour": None, "rings": None, "feet": []}]
-        desk.send("post", "strokes", stroke={**FADE, "lane": "cc:11"})
-        after = desk.caller.get(f"takes/{desk.id}/parts?of=0")
-        holds_to(PartsLanes, after)
-        (part,) = after["parts"]
+    def test_what_lanes_make_of_the_notes_comes_with_the_change(self, desk: Desk) -> None:
+        kept = desk.send("post", "strokes", stroke={**FADE, "lane": "cc:11"}, part=0, where={"parts": [0]})
+        holds_to(Written, kept)
         view = desk.caller.get(f"takes/{desk.id}/view")
-        assert (after["revision"], after["end"]) == (1, view["end"])
-        assert part == {name: view["parts"][0][name] for name in ("id", *plain, "lanes", "contour", "rings", "feet")}
+        (part,) = kept["delta"]["parts"]
+        assert part == {name: view["parts"][0][name] for name in part}
         assert part["contour"]["loud"][0] == 100
+        assert [lane["key"] for lane in kept["delta"]["lanes"]] == ["cc:11"]
+        assert kept["facts"]["count"] == 5
+        assert (kept["delta"]["whole"], kept["delta"]["frame"]) == ([], None)
 
 
 COPY = {"kind": "notes.copy", "where": {"notes": [[0, 1]]}, "to": {"at": 9600}}
@@ -383,8 +377,8 @@ class TestCopiedNotes:
     def test_a_preview_shows_what_would_come_and_a_stroke_brings_it(self, desk: Desk) -> None:
         tried = desk.send("post", "preview", stroke=COPY, part=0)
         holds_to(Preview, tried)
-        (added,) = tried["changes"]["added"]
-        assert (added["start"], tried["changes"]["others"]) == ([9600, 10560], True)
+        (added,) = tried["delta"]["changes"]["added"]
+        assert (added["start"], tried["delta"]["changes"]["others"]) == ([9600, 10560], [0])
         kept = desk.send("post", "strokes", stroke=COPY)
         assert kept["history"]["changed"][0]["stroke"]["first"] == 2**32
         cache.clear()
@@ -397,7 +391,7 @@ class TestCopiedNotes:
         desk.send("post", "strokes", stroke=setting(9, notes=[[2**32, 2**32]]))
         moved = {**COPY, "to": {"at": 19200}}
         tried = desk.send("post", "preview", stroke=moved, number=1)
-        assert tried["changes"]["moved"][0]["start"] == [19200, 20160]
+        assert tried["delta"]["changes"]["moved"][0]["start"] == [19200, 20160]
         desk.send("patch", "strokes/1", stroke=moved)
         part = desk.caller.get(f"takes/{desk.id}/view")["parts"][0]
         assert part["velocity"] == [64] * 5 + [9, 64]
@@ -419,7 +413,7 @@ def test_of_very_many_notes_a_run_is_tried_where_it_is_seen_and_kept_everywhere(
     stroke = {"kind": "notes.fill", "where": {"parts": [0]}, "by": "semitone"}
     sight = [480 * 1000, 480 * 1040]
     tried = anna.call("post", f"takes/{take}/preview", {"revision": 0, "stroke": stroke, "sight": sight}).json()
-    (added,) = tried["changes"]["added"]
+    (added,) = tried["delta"]["changes"]["added"]
     # All that would come to be seen: five keys between each two of the forty notes in sight.
     seen = [start for start in added["start"] if sight[0] <= start < sight[1]]
     assert len(seen) == 40 * 5

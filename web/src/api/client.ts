@@ -11,6 +11,7 @@ export type Hairpin = Schemas["VelocityHairpin"];
 export type Where = Schemas["Where"];
 export type Mark = Schemas["Mark"];
 export type Changes = Schemas["Changes"];
+export type Delta = Schemas["Delta"];
 export type Facts = Schemas["Facts"];
 export type Preview = Schemas["Preview"];
 export type TakeCard = Schemas["TakeCard"];

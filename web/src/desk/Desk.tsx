@@ -12,7 +12,7 @@ import { Transport } from "./bars/Transport";
 import { releaseNudge } from "./hand/velocityGestures";
 import { Shape } from "./shape/Shape";
 import { Staves } from "./staves/Staves";
-import { arrangeRows, openTake, refreshLanes, routesOf, rowName } from "./take/arranging";
+import { openTake, routesOf, rowName, settle } from "./take/arranging";
 import { compare, onWritten } from "./take/shaping";
 import { desk, frontParts, kindOf, set, useDesk } from "./take/state";
 import { watchLeaving } from "./take/unsaved";
@@ -134,12 +134,9 @@ function useSound() {
   useEffect(() => () => player.unload(), []);
   useEffect(
     () =>
-      onWritten((changes) => {
+      onWritten((delta, was) => {
         void player.refresh();
-        const parts = changes?.lanes ?? desk().score?.parts.map(({ id }) => id) ?? [];
-        if (parts.length) void refreshLanes(parts);
-        // Notes that have come may need rows that were not in use.
-        if (changes?.others && desk().rows === "used") arrangeRows("used");
+        settle(delta, was);
       }),
     [],
   );

@@ -1,5 +1,5 @@
 /** A take as the browser holds it: the server's columns in typed arrays, ready to be drawn. */
-import type { Changes, DeskView, Schemas, Where } from "../api/client";
+import type { Changes, Delta, DeskView, Schemas, Where } from "../api/client";
 import { between } from "../ui/numbers";
 
 /** Where things are placed in time: a note value, straight, dotted or triplet; and whether it pulls. */
@@ -97,11 +97,14 @@ export function scoreOf(view: DeskView): Score {
     noteNames: view.note_names,
     flags: view.flags,
     parts,
-    runs: parts
-      .flatMap(({ id, runs }) => runs.map((run) => ({ ...run, part: id })))
-      .sort((a, b) => a.first - b.first),
+    runs: runsOf(parts),
   };
 }
+
+const runsOf = (parts: readonly PartScore[]): Score["runs"] =>
+  parts
+    .flatMap(({ id, runs }) => runs.map((run) => ({ ...run, part: id })))
+    .sort((a, b) => a.first - b.first);
 
 function partOf(part: DeskView["parts"][number]): PartScore {
   const count = part.start.length;
@@ -211,6 +214,34 @@ export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]
       feet: part.feet,
     };
   return { ...score, parts };
+}
+
+/** The score after a change: parts whose notes are others, what lanes make of the rest, and the frame of all. */
+export function withDelta(score: Score, { whole, parts, frame }: Delta): Score {
+  if (!whole.length && !parts.length && !frame) return score;
+  const made = withLanes(score, parts);
+  for (const part of whole) made.parts[part.id] = partOf(part);
+  return { ...made, ...frame, runs: whole.length ? runsOf(made.parts) : score.runs };
+}
+
+/** Velocities of one score for another: notes that are new in that have those of `fresh`. */
+export function carriedVelocities(
+  old: Score,
+  velocities: Velocities,
+  score: Score,
+  fresh: Velocities,
+): Velocities {
+  return score.parts.map((part) => {
+    const was = old.parts[part.id];
+    if (was?.runs === part.runs) return velocities[part.id];
+    const made = fresh[part.id].slice();
+    for (const { first, last, row } of part.runs)
+      for (let id = first; id <= last; id++) {
+        const before = was ? rowOfId(was, id) : -1;
+        if (before >= 0) made[row + id - first] = velocities[part.id][before];
+      }
+    return made;
+  });
 }
 
 export function velocitiesOf(view: DeskView): Velocities {

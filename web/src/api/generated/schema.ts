@@ -623,7 +623,7 @@ export interface paths {
         };
         /**
          * Before
-         * @description What was otherwise before a stroke, or before the newest.
+         * @description What was otherwise before a stroke, or before the newest; of the lanes of one `part` node by node.
          */
         get: operations["studio_api_desk_before"];
         put?: never;
@@ -745,7 +745,7 @@ export interface paths {
         };
         /**
          * Lanes
-         * @description The nodes of every lane of a part; `before`: as they were before that stroke (0: the newest).
+         * @description The nodes of every lane of a part.
          */
         get: operations["studio_api_desk_lanes"];
         put?: never;
@@ -854,26 +854,6 @@ export interface paths {
          * @description The page as a file: the whole take as MusicXML, or some bars of it as SVG or PDF.
          */
         get: operations["studio_api_desk_page_file"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/takes/{take_id}/parts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Parts
-         * @description What the desk draws of the lanes of some parts. `of` is a list with commas.
-         */
-        get: operations["studio_api_desk_parts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1903,16 +1883,21 @@ export interface components {
         ChangeAsked: {
             /** On */
             on?: boolean | null;
+            own?: components["schemas"]["OwnSeen"] | null;
+            /** Part */
+            part?: number | null;
             /** Revision */
             revision: number;
             /** Stroke */
             stroke?: (components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["RecordPass"]) | null;
+            where?: components["schemas"]["Where"] | null;
         };
         /**
          * Changes
          * @description Notes (inclusive ranges of ids) with the velocity each has now, and the parts of which lanes have changed.
          *
-         *     With `others` notes have come (`added`), gone, or are elsewhere (`moved`): the take has to be read anew.
+         *     `others`: parts of which notes have come (`added`), gone, or are elsewhere (`moved`), or whose cues are called
+         *     otherwise: their columns are others now.
          */
         Changes: {
             /** Added */
@@ -1927,7 +1912,7 @@ export interface components {
                 number
             ][];
             /** Others */
-            others: boolean;
+            others: number[];
             /** Velocity */
             velocity: number[];
         };
@@ -2072,6 +2057,28 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+        };
+        /**
+         * Delta
+         * @description From one take to another.
+         *
+         *     `lanes`, `own`: of the part that is looked at, node by node. `parts`: what else is drawn of lanes that differ, and
+         *     of the notes that they shape. `whole`: parts of which notes have come, gone or moved, anew. `frame`: bars, tempo and
+         *     length, where any of it differs. `contours`: while a gesture is held, the shapes of the notes in sight.
+         */
+        Delta: {
+            changes: components["schemas"]["Changes"];
+            /** Contours */
+            contours: components["schemas"]["TriedContour"][];
+            frame: components["schemas"]["Frame"] | null;
+            /** Lanes */
+            lanes: components["schemas"]["LaneChange"][];
+            /** Own */
+            own: components["schemas"]["OwnLane"][];
+            /** Parts */
+            parts: components["schemas"]["PartLanes"][];
+            /** Whole */
+            whole: components["schemas"]["PartView"][];
         };
         /**
          * DeskView
@@ -2261,6 +2268,20 @@ export interface components {
          * @enum {string}
          */
         Form: "level" | "centred" | "pedal" | "switch";
+        /**
+         * Frame
+         * @description How long a take is, its bars and its tempo, and what is neither note nor lane.
+         */
+        Frame: {
+            bars: components["schemas"]["Bars"];
+            /** End */
+            end: number;
+            /** Flags */
+            flags: components["schemas"]["Flag"][];
+            /** Seconds */
+            seconds: number;
+            tempo: components["schemas"]["Tempo"];
+        };
         /**
          * GearFinding
          * @description What an instrument does by itself, in words, and what puts it right where anything does.
@@ -2464,10 +2485,14 @@ export interface components {
         };
         /** JumpAsked */
         JumpAsked: {
+            own?: components["schemas"]["OwnSeen"] | null;
+            /** Part */
+            part?: number | null;
             /** Revision */
             revision: number;
             /** Step */
             step: number;
+            where?: components["schemas"]["Where"] | null;
         };
         /**
          * KeepAsked
@@ -4461,10 +4486,7 @@ export interface components {
             /** Spread */
             spread: number[];
         };
-        /**
-         * OwnFactsAsked
-         * @description The notes, and the kind of their curves.
-         */
+        /** OwnFactsAsked */
         OwnFactsAsked: {
             /** Lane */
             lane: string;
@@ -4494,6 +4516,15 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * OwnSeen
+         * @description The notes, and the kind of their curves.
+         */
+        OwnSeen: {
+            /** Lane */
+            lane: string;
+            where: components["schemas"]["Where"];
         };
         /**
          * PartAsked
@@ -4659,18 +4690,6 @@ export interface components {
             voices: {
                 [key: string]: string;
             };
-        };
-        /**
-         * PartsLanes
-         * @description What has changed on the desk with the lanes of some parts; `end` is the take's last tick.
-         */
-        PartsLanes: {
-            /** End */
-            end: number;
-            /** Parts */
-            parts: components["schemas"]["PartLanes"][];
-            /** Revision */
-            revision: number;
         };
         /**
          * PassAsked
@@ -4978,26 +4997,18 @@ export interface components {
         };
         /**
          * Preview
-         * @description What a stroke would change. `lanes` are those of the part that was asked for, node by node.
+         * @description What a stroke would change.
          *
-         *     `own`: the curves of its notes in sight, of each kind that changes. `contours`: the shapes of the notes in sight,
-         *     where it gives them others. `beyond`: where its bend would go further than the range in force, with the range that
-         *     would hold it. `also`: what it moves besides what it is meant for. `proof`: what a receiver would make of it, where
-         *     it is about that.
+         *     `beyond`: where its bend would go further than the range in force, with the range that would hold it. `also`: what
+         *     it moves besides what it is meant for. `proof`: what a receiver would make of it, where it is about that.
          */
         Preview: {
             /** Also */
             also: string;
             beyond: components["schemas"]["Unplayed"] | null;
-            changes: components["schemas"]["Changes"];
-            /** Contours */
-            contours: components["schemas"]["TriedContour"][];
+            delta: components["schemas"]["Delta"];
             facts: components["schemas"]["Facts"] | null;
-            /** Lanes */
-            lanes: components["schemas"]["LaneChange"][];
             mark: components["schemas"]["Mark"];
-            /** Own */
-            own: components["schemas"]["OwnLane"][];
             proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
             /** Stroke */
@@ -5315,17 +5326,30 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** StepAsked */
+        /**
+         * StepAsked
+         * @description A change of the history, at the revision that is known. `part`: whose lanes are looked at, node by node.
+         *
+         *     `where`, `own`: the notes of which facts are wanted, and those of whose curves.
+         */
         StepAsked: {
+            own?: components["schemas"]["OwnSeen"] | null;
+            /** Part */
+            part?: number | null;
             /** Revision */
             revision: number;
+            where?: components["schemas"]["Where"] | null;
         };
         /** StrokeAsked */
         StrokeAsked: {
+            own?: components["schemas"]["OwnSeen"] | null;
+            /** Part */
+            part?: number | null;
             /** Revision */
             revision: number;
             /** Stroke */
             stroke: components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesFill"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["RecordPass"];
+            where?: components["schemas"]["Where"] | null;
         };
         /**
          * StrokeView
@@ -5949,11 +5973,13 @@ export interface components {
         };
         /**
          * Written
-         * @description What a change of the history has come to.
+         * @description What a change of the history has come to. `facts`, `own_facts`: of the notes that were asked about.
          */
         Written: {
-            changes: components["schemas"]["Changes"];
+            delta: components["schemas"]["Delta"];
+            facts: components["schemas"]["Facts"] | null;
             history: components["schemas"]["HistoryChange"];
+            own_facts: components["schemas"]["OwnFacts"] | null;
         };
     };
     responses: never;
@@ -7280,6 +7306,7 @@ export interface operations {
         parameters: {
             query?: {
                 number?: number | null;
+                part?: number | null;
             };
             header?: never;
             path: {
@@ -7295,7 +7322,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Changes"];
+                    "application/json": components["schemas"]["Delta"];
                 };
             };
             /** @description Unauthorized */
@@ -7604,7 +7631,6 @@ export interface operations {
         parameters: {
             query: {
                 part: number;
-                before?: number | null;
             };
             header?: never;
             path: {
@@ -7929,66 +7955,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    studio_api_desk_parts: {
-        parameters: {
-            query: {
-                of: string;
-            };
-            header?: never;
-            path: {
-                take_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PartsLanes"];
-                };
             };
             /** @description Unauthorized */
             401: {
@@ -9017,9 +8983,7 @@ export interface operations {
     };
     studio_api_desk_delete_stroke: {
         parameters: {
-            query: {
-                revision: number;
-            };
+            query?: never;
             header?: never;
             path: {
                 take_id: string;
@@ -9027,7 +8991,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepAsked"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -85,7 +85,7 @@ function OwnFacts({ laneKey }: { laneKey: string }) {
   useDesk((state) => state.chosen);
   const has = useDesk(() => (keptLane(laneKey)?.notes?.size ?? 0) > 0);
   const where = ownWhere();
-  const facts = useRead<Schemas["OwnFacts"] | null>(["own-facts", laneKey, where, has], () => {
+  const facts = useRead<Schemas["OwnFacts"] | null>(["own-facts", laneKey, where], () => {
     const body = { revision: desk().history.revision, where, lane: laneKey };
     return api.POST("/api/takes/{take_id}/own-facts", { params: { path: takePath() }, body });
   });

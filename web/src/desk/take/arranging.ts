@@ -1,11 +1,19 @@
 /** Opening a take, and arranging the desk: which parts are in front, what they are called, which lanes are open. */
-import { answered, api, type DeskView, type LaneKind, type Schemas, sentence } from "../../api/client";
-import { noneOf, type PartScore, scoreOf, velocitiesOf, withLanes } from "../../score/score";
+import {
+  answered,
+  api,
+  type Delta,
+  type DeskView,
+  type LaneKind,
+  type Schemas,
+  sentence,
+} from "../../api/client";
+import { noneOf, type PartScore, type Score, scoreOf, velocitiesOf } from "../../score/score";
 import { between } from "../../ui/numbers";
 import { showing, showingRows, withRows } from "../page/camera";
 import { readSound } from "./audio";
 import { chooseNone } from "./choosing";
-import { allWritten, forget, letGo, open, readLanes, reopen, tryAgain } from "./shaping";
+import { allWritten, forget, letGo, open, readLanes, tryAgain } from "./shaping";
 import {
   type Arrangement,
   beginVisit,
@@ -245,32 +253,20 @@ async function showLanes(): Promise<void> {
   }
 }
 
-/** Lanes have changed: what is drawn of them, and of the ribbons that they shape, is read again. */
-export async function refreshLanes(parts: readonly number[]): Promise<void> {
-  const isSameVisit = visit();
-  const before = leadPart();
-  const params = { path: takePath(), query: { of: parts.join(",") } };
-  const [answer] = await Promise.all([
-    answered<Schemas["PartsLanes"]>(api.GET("/api/takes/{take_id}/parts", { params })),
-    parts.includes(before?.id ?? -1) ? showLanes() : null,
-  ]);
-  if (!isSameVisit()) return;
-  const { history, score } = desk();
-  // Notes may have come or gone since this was read, or in another window: columns of two revisions do not go together.
-  if (answer.revision < history.revision) return refreshLanes(parts);
-  if (answer.revision > history.revision || !score) return;
-  if (answer.end === score.end) {
-    set({ score: withLanes(score, answer.parts) });
-    const { tried } = desk().layers;
-    // What was tried is kept by now, and its shapes are those of the score.
-    if (tried && tried.revision < history.revision) setLayers({ tried: { ...tried, shapes: new Map() } });
-  } else await reopen();
-  // A lane that is gone closes quietly.
-  const now = new Set(leadPart()?.lanes.map((lane) => lane.key));
-  const gone = before?.lanes.filter((lane) => !now.has(lane.key)) ?? [];
-  for (const lane of lanesShown(desk().arrangement, before)) {
-    if (lane.open && gone.some((one) => one.key === lane.key)) changeLane(lane.key, { open: false });
+/** The take has changed: lanes that are gone close quietly, and notes that have come may need rows that were not in use. */
+export function settle(delta: Delta | null, was: Score | null): void {
+  const part = leadPart();
+  if (!part) return;
+  if (!delta || !was) void showLanes();
+  else {
+    const now = new Set(part.lanes.map((lane) => lane.key));
+    const before = was.parts[part.id];
+    const gone = before?.lanes.filter((lane) => !now.has(lane.key)) ?? [];
+    for (const lane of lanesShown(desk().arrangement, before)) {
+      if (lane.open && gone.some((one) => one.key === lane.key)) changeLane(lane.key, { open: false });
+    }
   }
+  if ((!delta || delta.whole.length) && desk().rows === "used") arrangeRows("used");
 }
 
 // ---- keeping

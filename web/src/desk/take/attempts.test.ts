@@ -11,7 +11,7 @@ interface Asked<T> {
 
 const nudge = (by: number): Stroke => ({ kind: "velocity.nudge", where: {}, by, limit: "pin" });
 const answerTo = ({ stroke }: Attempt) =>
-  ({ stroke, mark: null, changes: {}, lanes: [] }) as unknown as Preview;
+  ({ stroke, mark: null, delta: { changes: {}, lanes: [] } }) as unknown as Preview;
 const settle = () => new Promise((resolve) => setTimeout(resolve));
 const byOf = ({ stroke }: { stroke: Stroke }) => (stroke.kind === "velocity.nudge" ? stroke.by : undefined);
 

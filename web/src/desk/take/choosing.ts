@@ -131,17 +131,29 @@ export function readFacts(): void {
 }
 
 /** What is known of the choice as a stroke would have it: what was asked for before comes too late. */
-export function tellFacts(facts: Facts): void {
+export function tellFacts(facts: Facts | null): void {
   factsAsked++;
   window.clearTimeout(settling);
   set({ facts });
 }
 
-async function askFacts(asked: number): Promise<void> {
+/** The notes of which facts are shown: those of the open stroke, or the chosen ones; null where there are none. */
+export function factsWhere(): Where | null {
   const open = desk().shaping?.stroke;
   const where = (open && actsOnVelocity(open) ? open.where : null) ?? selected();
   // Of a part of which nothing is played yet there is nothing to know.
-  if (!where || frontParts().every(({ start }) => !start.length)) return set({ facts: null });
+  return where && frontParts().some(({ start }) => start.length) ? where : null;
+}
+
+/** Whether the facts that are shown are of the same notes as when this was asked for. */
+export function sameFacts(): () => boolean {
+  const asked = factsAsked;
+  return () => asked === factsAsked;
+}
+
+async function askFacts(asked: number): Promise<void> {
+  const where = factsWhere();
+  if (!where) return set({ facts: null });
   let facts: Facts | null = null;
   try {
     facts = await read<Facts>(["facts", where], () => {

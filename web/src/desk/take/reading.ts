@@ -23,6 +23,11 @@ export function read<T>(what: readonly unknown[], ask: () => Asked): Promise<T> 
   });
 }
 
+/** An answer that has come with another, about the revision that is seen now. */
+export function tell<T>(what: readonly unknown[], answer: T): void {
+  queries.setQueryData(keyOf(desk().score?.id, desk().history.revision, what), answer);
+}
+
 /** The same for a component: what was known stands until the answer about the newest revision has come. */
 export function useRead<T>(what: readonly unknown[], ask: () => Asked): T | undefined {
   return useAsked<T>(what, ask, true).data;

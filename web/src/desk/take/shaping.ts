@@ -2,7 +2,7 @@
 import {
   answered,
   api,
-  type Changes,
+  type Delta,
   type DeskView,
   type Preview,
   type Schemas,
@@ -10,23 +10,25 @@ import {
   type Written,
 } from "../../api/client";
 import { nodesOf, withLaneChanges } from "../../score/lanes";
-import { ownOf, withOwnChanges } from "../../score/own";
+import { isOfNotes, ownOf, withOwnChanges } from "../../score/own";
 import {
   type Contour,
   carried,
+  carriedVelocities,
   contourOf,
+  type Score,
   scoreOf,
-  type Velocities,
   velocitiesOf,
   withChanges,
+  withDelta,
 } from "../../score/score";
 import { rightTick } from "../page/camera";
 import { Attempts, type Page, type Server } from "./attempts";
-import { choose, readFacts, tellFacts } from "./choosing";
+import { choose, chosenOfLead, factsWhere, readFacts, sameFacts, tellFacts } from "./choosing";
 import { hearAgain } from "./hearing";
 import { historyAfter } from "./histories";
-import type { Lanes, Layers } from "./layers";
-import { read } from "./reading";
+import type { Compared, Lanes, Layer, Layers } from "./layers";
+import { read, tell } from "./reading";
 import { complain, desk, type Shaping, set, setLayers, takePath, visit } from "./state";
 
 const params = () => ({ path: takePath() });
@@ -58,7 +60,7 @@ export async function reopen(newest = false, changed: readonly [number, number][
 /** The take has changed without a stroke of this page: it is read again, and whoever follows it is told. */
 export async function readAnew(): Promise<void> {
   await reopen(true);
-  for (const listener of listeners) listener(null);
+  for (const listener of listeners) listener(null, null);
 }
 
 // ---- where strokes are tried, written and seen
@@ -71,16 +73,18 @@ const server: Server = {
     return answered<Preview>(api.POST("/api/takes/{take_id}/preview", { params: params(), body }));
   },
   async keeps({ stroke, number }) {
-    const { revision } = desk().history;
+    const sight = looked();
+    const body = { ...sight.asked, stroke };
     const written = await answered<Written>(
       number === null
-        ? api.POST("/api/takes/{take_id}/strokes", { params: params(), body: { revision, stroke } })
+        ? api.POST("/api/takes/{take_id}/strokes", { params: params(), body })
         : api.PATCH("/api/takes/{take_id}/strokes/{number}", {
             params: { path: { ...takePath(), number } },
-            body: { revision, stroke },
+            body,
           }),
     );
-    await taken(written).catch(complain);
+    const { before, kept } = desk().layers;
+    await taken(written, sight, before ?? kept).catch(complain);
     return number ?? newest(stroke);
   },
 };
@@ -100,14 +104,14 @@ const page: Page = {
     // What was wrong is said until the answer comes, so that nothing moves about under the pointer in between.
     set({ shaping: { ...(desk().shaping as Shaping), stroke, number } });
   },
-  tried({ stroke, number }, { changes, lanes, own, contours, facts, mark, saving, beyond, also, proof }) {
+  tried({ stroke, number }, { delta, facts, mark, saving, beyond, also, proof }) {
     const { score, history, layers } = desk();
     if (!score) return;
     const { kept } = layers;
+    const { changes, contours } = delta;
     setLayers({
       tried: {
-        velocities: withChanges(score, kept.velocities, changes),
-        lanes: withOwnChanges(lanes.length ? withLaneChanges(kept.lanes, lanes) : kept.lanes, own),
+        ...withDeltaIn(kept, score, delta, true),
         shapes: new Map(
           contours.map(({ part, first, contour }) => [
             part,
@@ -130,17 +134,16 @@ const page: Page = {
     setLayers({ tried: null });
   },
   kept({ number }) {
-    // What was there before is fetched beside: the next gesture does not wait for it.
-    if (number === null) return;
+    const found = desk().history.strokes.find((one) => one.number === number);
+    if (!found) return;
     // What was found of it while it was tried holds still.
-    const found = desk().shaping?.found;
-    void open(number);
-    const { shaping } = desk();
-    if (shaping) set({ shaping: { ...shaping, found } });
+    const told = desk().shaping?.found;
+    attempts.open(found.stroke, found);
+    set({ shaping: { ...(desk().shaping as Shaping), found: told } });
   },
   async surprised() {
     await reopen().catch(complain);
-    for (const listener of listeners) listener(null);
+    for (const listener of listeners) listener(null, null);
   },
   told(text, label, run) {
     set({ notice: { text, action: label && run ? { label, run } : undefined } });
@@ -174,51 +177,48 @@ export const forget = () => attempts.forget();
 /** Open a stroke of the history, to be changed. */
 export async function open(number: number): Promise<void> {
   const found = desk().history.strokes.find((one) => one.number === number);
-  const { score, history, layers } = desk();
-  if (!found || !score) return;
+  if (!found || !desk().score) return;
   const mine = attempts.open(found.stroke, found);
-  // What has just been written is seen until its lanes have been read.
-  if (layers.tried?.revision === history.revision) setLayers({ tried: null });
+  setLayers({ tried: null });
   void readFacts();
-  const [changes, lanes] = await Promise.all([
-    changesBefore(number),
-    "lane" in found.stroke ? lanesBefore(number) : null,
-  ]);
-  const before = { velocities: velocitiesWith(changes), lanes: lanes ?? desk().layers.kept.lanes };
+  const before = (await layerBefore(number)) ?? desk().layers.kept;
   if (attempts.isOpen(mine)) setLayers({ before });
 }
 
-/** What was otherwise before a stroke (the newest where none is named). */
-async function changesBefore(number?: number): Promise<Changes | null> {
+/** The take as it was before a stroke (0: the newest), beside what is seen; null where that cannot be had. */
+async function layerBefore(number: number): Promise<Compared | null> {
+  const part = desk().fronts[0];
   try {
-    return await read<Changes>(["before", number], () =>
-      api.GET("/api/takes/{take_id}/before", { params: { ...params(), query: { number } } }),
+    const delta = await read<Delta>(["before", number, part], () =>
+      api.GET("/api/takes/{take_id}/before", {
+        params: { ...params(), query: { number: number || undefined, part } },
+      }),
     );
+    const { score, layers, fronts } = desk();
+    if (!score) return null;
+    return {
+      ...withDeltaIn(layers.kept, score, delta, fronts[0] === part),
+      coming: [...delta.changes.added, ...delta.changes.moved],
+    };
   } catch {
     return null;
   }
 }
 
-/** The velocities as they are, with what of them was otherwise. */
-function velocitiesWith(changes: Changes | null): Velocities {
-  const { score, layers } = desk();
-  const { velocities } = layers.kept;
-  return score && changes ? withChanges(score, velocities, changes) : velocities;
+/** A layer with what differs in it; lanes only where they are those of the part that was looked at. */
+function withDeltaIn(layer: Layer, score: Score, { changes, lanes, own }: Delta, isSamePart: boolean): Layer {
+  return {
+    velocities: withChanges(score, layer.velocities, changes),
+    lanes: isSamePart
+      ? withOwnChanges(lanes.length ? withLaneChanges(layer.lanes, lanes) : layer.lanes, own)
+      : layer.lanes,
+  };
 }
 
-/** The leading part's lanes as they were before a stroke (0: the newest). */
-async function lanesBefore(number: number): Promise<Lanes | null> {
-  try {
-    return await readLanes(desk().fronts[0], number);
-  } catch {
-    return null;
-  }
-}
-
-/** Lanes of a part: as they are, or as they were before a stroke (0: the newest). */
-export async function readLanes(part: number, before?: number): Promise<Lanes> {
-  const { lanes, own } = await read<Schemas["Lanes"]>(["lanes", part, before], () =>
-    api.GET("/api/takes/{take_id}/lanes", { params: { ...params(), query: { part, before } } }),
+/** Lanes of a part as they are. */
+export async function readLanes(part: number): Promise<Lanes> {
+  const { lanes, own } = await read<Schemas["Lanes"]>(["lanes", part], () =>
+    api.GET("/api/takes/{take_id}/lanes", { params: { ...params(), query: { part } } }),
   );
   return new Map([
     ...lanes.map((lane) => [lane.key, nodesOf(lane)] as const),
@@ -232,11 +232,8 @@ let comparisons = 0;
 export async function compare(against: number | null): Promise<void> {
   const mine = ++comparisons;
   if (against === null) return setLayers({ compared: null });
-  const [changes, lanes] = await Promise.all([changesBefore(against || undefined), lanesBefore(against)]);
-  if (mine !== comparisons) return;
-  const coming = changes ? [...changes.added, ...changes.moved] : [];
-  const known = lanes ?? desk().layers.kept.lanes;
-  setLayers({ compared: { velocities: velocitiesWith(changes), lanes: known, coming } });
+  const compared = await layerBefore(against);
+  if (mine === comparisons) setLayers({ compared: compared ?? { ...desk().layers.kept, coming: [] } });
 }
 
 /** Keep the open stroke, and then another that it asks for. */
@@ -279,12 +276,12 @@ export async function apply(stroke: Stroke): Promise<void> {
 
 // ---- the history
 
-type Change = (revision: number) => Promise<{ data?: unknown; error?: unknown; response: Response }>;
+type Change = (asked: Looked["asked"]) => Promise<{ data?: unknown; error?: unknown; response: Response }>;
 
 async function write(change: Change): Promise<void> {
+  const sight = looked();
   try {
-    const written = await answered<Written>(change(desk().history.revision));
-    await taken(written).catch(complain);
+    await taken(await answered<Written>(change(sight.asked)), sight, null).catch(complain);
   } catch (thrown) {
     await attempts.refused(thrown);
   }
@@ -292,35 +289,27 @@ async function write(change: Change): Promise<void> {
 
 const inTurn = (change: Change) => attempts.inTurn(() => write(change));
 
-export async function switchStroke(number: number, on: boolean): Promise<void> {
-  const path = { ...takePath(), number };
-  await inTurn((revision) =>
-    api.PATCH("/api/takes/{take_id}/strokes/{number}", { params: { path }, body: { revision, on } }),
-  );
-}
-
 /** Strokes of the history that change together: each its numbers, or on or off. */
 export async function changeStrokes(
   changes: readonly { number: number; stroke?: Stroke; on?: boolean }[],
 ): Promise<void> {
   letGo();
-  for (const { number, ...body } of changes) {
-    const path = { ...takePath(), number };
-    await inTurn((revision) =>
-      api.PATCH("/api/takes/{take_id}/strokes/{number}", {
-        params: { path },
-        body: { revision, ...body },
-      }),
-    );
-  }
+  for (const change of changes) await changeStroke(change);
 }
+
+async function changeStroke({ number, ...other }: { number: number; stroke?: Stroke; on?: boolean }) {
+  const path = { ...takePath(), number };
+  await inTurn((asked) =>
+    api.PATCH("/api/takes/{take_id}/strokes/{number}", { params: { path }, body: { ...asked, ...other } }),
+  );
+}
+
+export const switchStroke = (number: number, on: boolean) => changeStroke({ number, on });
 
 export async function deleteStroke(number: number): Promise<void> {
   letGo();
   const path = { ...takePath(), number };
-  await inTurn((revision) =>
-    api.DELETE("/api/takes/{take_id}/strokes/{number}", { params: { path, query: { revision } } }),
-  );
+  await inTurn((body) => api.DELETE("/api/takes/{take_id}/strokes/{number}", { params: { path }, body }));
 }
 
 export async function undo(): Promise<void> {
@@ -334,8 +323,8 @@ export async function redo(): Promise<void> {
 /** To any point of the history. */
 export async function jump(step: number): Promise<void> {
   letGo();
-  await inTurn((revision) =>
-    api.POST("/api/takes/{take_id}/jump", { params: params(), body: { revision, step } }),
+  await inTurn((asked) =>
+    api.POST("/api/takes/{take_id}/jump", { params: params(), body: { ...asked, step } }),
   );
 }
 
@@ -346,33 +335,58 @@ async function stepTo(
   await attempts.inTurn(async () => {
     letGo();
     if (!desk().history[left]) return;
-    await write((revision) => api.POST(address, { params: params(), body: { revision } }));
+    await write((body) => api.POST(address, { params: params(), body }));
   });
 }
 
-type Listener = (changes: Changes | null) => void;
+/** Told of a change: what differs from the score that was; null where the take was read anew. */
+type Listener = (delta: Delta | null, was: Score | null) => void;
 const listeners = new Set<Listener>();
 
-/** Called whenever the take has changed for good: with what has changed, or null where it was read anew. */
+/** Called whenever the take has changed for good. */
 export function onWritten(listener: Listener): () => void {
   listeners.add(listener);
   return () => listeners.delete(listener);
 }
 
-async function taken({ history: change, changes }: Written): Promise<void> {
-  const { score, layers, history: before } = desk();
-  if (!score) return;
+/** What is looked at when a change is asked for: its answer tells that, and no more. */
+function looked() {
+  const { history, fronts, activeLane } = desk();
+  const where = factsWhere();
+  const own = isOfNotes(activeLane) ? { lane: activeLane, where: chosenOfLead() } : null;
+  const asked = { revision: history.revision, part: fronts[0], where, own };
+  return { asked, isSame: sameFacts() };
+}
+type Looked = ReturnType<typeof looked>;
+
+/** One answer brings all that is drawn on; `before`: what is seen beside it from now on. */
+async function taken(written: Written, sight: Looked, before: Layer | null): Promise<void> {
+  const { score: was, layers, history, fronts, chosen } = desk();
+  if (!was) return;
   // Of a change of another history than the one that is known here nothing can be made.
-  if (changes.others || change.revision !== before.revision + 1) {
+  if (written.history.revision !== history.revision + 1) return readAnew();
+  const { changes, whole } = written.delta;
+  const score = withDelta(was, written.delta);
+  const isSamePart = fronts[0] === sight.asked.part;
+  const carry = (layer: Layer): Layer => {
+    const fresh = score.parts.map(({ id }) => {
+      const other = whole.find((one) => one.id === id);
+      return other ? Uint8Array.from(other.velocity) : layer.velocities[id];
+    });
+    return { ...layer, velocities: carriedVelocities(was, layer.velocities, score, fresh) };
+  };
+  const kept = withDeltaIn(carry(layers.kept), score, written.delta, isSamePart);
+  set({
+    score,
+    history: historyAfter(history, written.history),
+    layers: { kept, tried: null, before: before && carry(before), compared: null },
+  });
+  if (whole.length) {
     const moved = changes.moved.flatMap(({ notes }) => notes as [number, number][]);
-    await reopen(changes.added.length > 0, moved);
-  } else {
-    const history = historyAfter(before, change);
-    const kept = { ...layers.kept, velocities: withChanges(score, layers.kept.velocities, changes) };
-    // Lanes are seen as they were tried until they have been read.
-    const tried = layers.tried && { ...layers.tried, velocities: kept.velocities, coming: [] };
-    set({ history, layers: { ...layers, kept, tried, compared: null } });
-  }
-  void readFacts();
-  for (const listener of listeners) listener(changes);
+    choose(carried(was, chosen, score, changes.added.length > 0, moved));
+  } else if (!sight.isSame()) readFacts();
+  else tellFacts(written.facts);
+  const { own } = sight.asked;
+  if (own && written.own_facts) tell(["own-facts", own.lane, own.where], written.own_facts);
+  for (const listener of listeners) listener(written.delta, was);
 }

@@ -1,0 +1,92 @@
+"""What an answer tells of a change, laid over what was drawn, gives what is drawn: for strokes of every kind."""
+
+import copy
+from typing import Any
+
+import numpy as np
+import pytest
+
+from expression import views
+from expression.midi.files import opened
+from expression.strokes import KINDS
+from expression.take import Take
+from tests.judge import recording, stroke_of, tried
+
+
+def drawn(take: Take, part: int) -> dict[str, Any]:
+    return copy.deepcopy(
+        {
+            "page": views.page.page(take),
+            "lanes": {lane["key"]: unrolled(lane) for lane in views.lanes.lanes(take.parts[part])},
+            "own": {lane["key"]: by_note(lane) for lane in views.own_lanes.own_lanes(take.parts[part])},
+        }
+    )
+
+
+def unrolled(lane: Any) -> list[tuple[int, float, bool, Any]]:
+    """Of each node its tick, value, whether it moves, and how it is bent."""
+    moves = {node for first, last in lane["ways"] for node in range(first, last + 1)}
+    bent = {one["node"]: (one["lift"], one["ease"], one["line"]) for one in lane["bent"]}
+    ticks = np.cumsum(lane["tick"]).tolist()
+    return [
+        (tick, value, node in moves, bent.get(node))
+        for node, (tick, value) in enumerate(zip(ticks, lane["value"], strict=True))
+    ]
+
+
+def by_note(lane: Any) -> dict[int, list[Any]]:
+    nodes, found, at = unrolled(lane), {}, 0
+    for note, count in zip(lane["ids"], lane["count"], strict=True):
+        if count:
+            found[note] = nodes[at : at + count]
+        at += count
+    return found
+
+
+def laid_over(known: dict[str, Any], delta: Any) -> dict[str, Any]:
+    """As a page does it."""
+    made = copy.deepcopy(known)
+    parts = {part["id"]: part for part in made["page"]["parts"]}
+    velocities = iter(delta["changes"]["velocity"])
+    by_id = {
+        note: (part, row)
+        for part in parts.values()
+        for row, note in enumerate(n for first, last in part["ids"] for n in range(first, last + 1))
+    }
+    for first, last in delta["changes"]["notes"]:
+        for note in range(first, last + 1):
+            velocity = next(velocities)
+            if note in by_id:
+                part, row = by_id[note]
+                part["velocity"][row] = velocity
+    for told in delta["parts"]:
+        parts[told["id"]].update(told)
+    for told in delta["whole"]:
+        parts[told["id"]] = told
+    made["page"]["parts"] = list(parts.values())
+    made["page"].update(delta["frame"] or {})
+    for lane in delta["lanes"]:
+        nodes = made["lanes"].get(lane["key"], [])
+        nodes[lane["first"] : lane["after"]] = unrolled(lane)
+        made["lanes"][lane["key"]] = nodes
+    made["lanes"] = {key: nodes for key, nodes in made["lanes"].items() if nodes}
+    for lane in delta["own"]:
+        known_notes = made["own"].setdefault(lane["key"], {})
+        for note in lane["ids"]:
+            known_notes.pop(note, None)
+        known_notes.update(by_note(lane))
+    made["own"] = {key: notes for key, notes in made["own"].items() if notes}
+    return made
+
+
+@pytest.mark.parametrize("kind", sorted(KINDS))
+def test_a_delta_laid_over_what_was_drawn_gives_what_is_drawn(kind: str) -> None:
+    for seed in range(3):
+        dice = np.random.default_rng([seed, *kind.encode()])
+        was = opened(recording(dice))
+        tries = (tried(was, stroke_of(dice, kind, was)) for _ in range(20))
+        now = next((made for made in tries if made is not None), was)
+        part = int(dice.integers(len(was.parts)))
+        assert laid_over(drawn(was, part), views.delta.delta(was, now, part)) == drawn(now, part)
+        # And back: as undo tells it.
+        assert laid_over(drawn(now, part), views.delta.delta(now, was, part)) == drawn(was, part)
