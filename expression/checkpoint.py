@@ -15,6 +15,7 @@ from typing import Any
 
 import numpy as np
 
+from expression import memo
 from expression.arrays import constant, is_constant
 from expression.history import Entry, History, Shaped
 
@@ -81,6 +82,23 @@ def weight(shaped: Shaped, known: Shaped | None = None, weights: tuple[int, ...]
     return tuple(said)
 
 
+def worked_weight(shaped: Shaped) -> int:
+    """Bytes of what was worked out from the newest takes along the way."""
+    return sum(
+        _anew(found, fold.take if type(found) is type(fold.take) else None)
+        for fold in shaped.folds[-LOOKED_AT:]
+        for found in memo.kept(fold.take)
+    )
+
+
+def let_go(shaped: Shaped) -> None:
+    """Forget what was worked out from takes that nobody looks at any longer: all but the newest."""
+    for fold in shaped.folds[:-LOOKED_AT]:
+        memo.forget(fold.take)
+
+
+LOOKED_AT = 2
+"""The take as it is, and as it was before the newest stroke."""
 FOLD_BYTES = 4_096
 """What a take weighs besides its columns: the objects that hold them."""
 

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from expression.arrays import Flags, Floats, Ints, constant, frozen, joined, taken, union, whole
+from expression.memo import Remembers
 
 STEEPNESS = 8.0
 """The power of a way whose lift is 1."""
@@ -79,7 +80,7 @@ def line_between(
 
 
 @dataclass(frozen=True, eq=False)
-class Curve:
+class Curve(Remembers):
     """Nodes of ascending `ticks` with their `values`. Of several at one tick the first comes in, the last goes on.
 
     For each node the way to the next: `hold` keeps the value, otherwise a segment of `lift` and `ease`.

@@ -5,7 +5,6 @@ from their defaults. One after another notes can be said by the lane alone; in a
 """
 
 from dataclasses import replace
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -16,6 +15,7 @@ from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.lanes import BESIDE, LANES, NOTE_PITCH, NOTE_PRESSURE
 from expression.limits import MOST_SEMITONES
+from expression.memo import worked_out
 from expression.midi.rpn import holding
 from expression.note_curves import NoteCurves
 from expression.percussion import CHANNEL as PERCUSSION
@@ -208,7 +208,7 @@ def needs_zone(take: Take, channel: Channel) -> bool:
     return any(key != NOTE_PRESSURE and len(line(take, channel, key).unsaid) for key in kinds_on(take, channel))
 
 
-@lru_cache(maxsize=64)
+@worked_out(64)
 def is_zoned(take: Take, channel: Channel) -> bool:
     """Whether the notes of a channel are sent in a zone, each on a member of its own.
 

@@ -10,13 +10,13 @@ curvature asks for, since a straight way of length h strays from a curve by h h 
 """
 
 from collections.abc import Callable
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
 
 from expression.arrays import Flags, Floats, Ints, constant, contained, frozen, joined, ranges, taken, union, whole
 from expression.curve import STEEPNESS, Curve
+from expression.memo import worked_out
 
 SAMPLES = 33
 """Places of a way at which its curvature is taken."""
@@ -115,7 +115,7 @@ def _inserted(curve: Curve, ticks: Ints, values: Floats, hold: Flags) -> Curve:
     return Curve(*(frozen(np.insert(mine, place, theirs), mine.dtype) for mine, theirs in pairs))
 
 
-@lru_cache(maxsize=8)
+@worked_out(8)
 def cut(curve: Curve, start: int, end: int, error: float) -> Piece:
     """What a curve says from `start` to before `end`. Known again while a hand tries one stroke after another on it."""
     # Where it is held at the end, nothing there is needed.

@@ -5,7 +5,6 @@ felt. Near an edge (of the stretch, or a jump that is kept) less is looked at, t
 the value is what it was.
 """
 
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -13,6 +12,7 @@ import numpy as np
 from expression import piece
 from expression.arrays import Flags, Floats, Ints, constant, union
 from expression.curve import Curve
+from expression.memo import worked_out
 from expression.piece import Piece, Segments, Values
 from expression.time import TempoMap
 
@@ -68,7 +68,7 @@ class _Measured(NamedTuple):
     """How far the values jump at each node, where nothing is on its way to it."""
 
 
-@lru_cache(maxsize=4)
+@worked_out(4)
 def _measured(curve: Curve, end: int, tempo: TempoMap) -> _Measured:
     clock = np.append(tempo.seconds(curve.ticks), float(tempo.seconds(end)))
     is_held = bool(curve.hold.all())
@@ -210,7 +210,7 @@ class _Mean:
     def _under(self, seconds: Floats) -> Floats:
         """The area under the values up to a moment."""
         if self.is_held:
-            return np.interp(seconds, self.clock, self.area)
+            return np.asarray(np.interp(seconds, self.clock, self.area))
         row = np.clip(np.searchsorted(self.clock, seconds, side="right") - 1, 0, len(self.slope) - 1)
         passed = seconds - self.clock[row]
         return np.asarray(self.area[row] + passed * (self.curve.values[row] + self.slope[row] * passed / 2))

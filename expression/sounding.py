@@ -2,9 +2,8 @@
 
 from collections import deque
 from collections.abc import Iterable
-from functools import lru_cache
+from dataclasses import dataclass
 from typing import Any, NamedTuple
-from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +11,7 @@ from numpy.typing import NDArray
 from expression.arrays import Bytes, Flags, Floats, Ints, looked_up, union, whole
 from expression.curve import Curve
 from expression.lanes import ALL_NOTES_OFF, ALL_SOUND_OFF, MODE_MESSAGES, SOSTENUTO, SUSTAIN, THRESHOLD
+from expression.memo import worked_out
 from expression.midi.status import CONTROL
 from expression.take import Channel, Lane, Rows, Take
 
@@ -39,6 +39,20 @@ class Sounding(NamedTuple):
     """Whether it stops because its key is struck again."""
 
 
+@dataclass(frozen=True, eq=False)
+class Times:
+    """When notes sound: as `Sounding`, and the order in which they stand there of those of their parts."""
+
+    start: Ints
+    end: Ints
+    key_up: Ints
+    part: Ints
+    pitch: Bytes
+    id: Ints
+    again: Flags
+    order: Ints
+
+
 class Pressed(NamedTuple):
     """Where a pedal is down: from one tick to another, and where among what happens at these ticks (`WITHIN`)."""
 
@@ -58,9 +72,13 @@ def struck(take: Take, channel: Channel, *names: str) -> list[NDArray[Any]]:
 def _columns(take: Take, channel: Channel, *names: str) -> list[NDArray[Any]]:
     """The same, part after part."""
     parts = take.parts_on(channel)
-    notes = [part.notes.only(~part.notes.muted) for part in parts]
-    columns = [np.concatenate([getattr(one, name) for one in notes]) for name in names]
-    return [*columns, np.repeat([part.id for part in parts], [len(one) for one in notes])]
+    heard = [~part.notes.muted if part.notes.muted.any() else slice(None) for part in parts]
+    columns = [
+        np.concatenate([getattr(part.notes, name)[rows] for part, rows in zip(parts, heard, strict=True)])
+        for name in names
+    ]
+    counts = [len(part.notes.id[rows]) for part, rows in zip(parts, heard, strict=True)]
+    return [*columns, np.repeat([part.id for part in parts], counts)]
 
 
 def sounding(take: Take, channel: Channel, threshold: float = THRESHOLD, apart: bool = False) -> Sounding:
@@ -69,22 +87,26 @@ def sounding(take: Take, channel: Channel, threshold: float = THRESHOLD, apart: 
     A note that only a pedal holds ends where its key is struck again; not where each has its own channel (`apart`).
     At one tick, what stands as it was recorded counts in its order. A pedal is down from `threshold` on.
     """
+    times = sounding_times(take, channel, threshold, apart)
+    velocity = _columns(take, channel, "velocity")[0][times.order]
+    return Sounding(times.start, times.end, times.key_up, times.part, times.pitch, velocity, times.id, times.again)
+
+
+def sounding_times(take: Take, channel: Channel, threshold: float = THRESHOLD, apart: bool = False) -> Times:
+    """All of it but how hard they are struck: the very same again for as long as nothing that it rests on changes."""
     parts = take.parts_on(channel)
     # What it rests on: none of it changes where strokes only touch velocities, or other lanes.
     on = [
         *(getattr(part.notes, name) for part in parts for name in ("id", "start", "end", "pitch", "muted")),
         *(channel.lanes.get(key) for key in (SUSTAIN, SOSTENUTO)),
     ]
-    plain = (take.end, threshold, apart)
-    last = _known.setdefault(take.rows, deque(maxlen=MOST_KNOWN))
-    known = (found for asked, rests, found in list(last) if asked == plain and _same(rests, on))
+    last = _last(take.rows, channel.id, threshold, apart)
+    known = (found for end, rests, found in list(last) if end == take.end and _same(rests, on))
     found = next(known, None)
     if found is None:
         found = _sounding(take, channel, threshold, apart)
-        last.append((plain, on, found))
-    start, until, end, part, pitch, id_, cut, order = found
-    velocity = _columns(take, channel, "velocity")[0][order]
-    return Sounding(start, until, end, part, pitch, velocity, id_, cut)
+        last.append((take.end, on, found))
+    return found
 
 
 def sounds_until(take: Take, channel: Channel, ids: Ints, ends: Ints) -> Ints:
@@ -100,17 +122,21 @@ def died_away(take: Take, channel: Channel, ids: Ints, ends: Ints) -> Ints:
     return whole(take.tempo.tick(take.tempo.seconds(sounds_until(take, channel, ids, ends)) + rings))
 
 
-_Known = deque[tuple[tuple[int, float, bool], list[Any], tuple[Any, ...]]]
-_known: WeakKeyDictionary[Rows, _Known] = WeakKeyDictionary()
-"""What was worked out last of each recording, and what it rests on; gone with the recording."""
-MOST_KNOWN = 8
+_Known = deque[tuple[int, list[Any], Times]]
+MOST_KNOWN = 4
+
+
+@worked_out(256)
+def _last(_: Rows, channel: int, threshold: float, apart: bool) -> _Known:
+    """What was worked out last of a channel of a recording, and what it rests on; gone with the recording."""
+    return deque(maxlen=MOST_KNOWN)
 
 
 def _same(one: list[Any], other: list[Any]) -> bool:
     return len(one) == len(other) and all(a is b for a, b in zip(one, other, strict=True))
 
 
-def _sounding(take: Take, channel: Channel, threshold: float, apart: bool) -> tuple[Any, ...]:
+def _sounding(take: Take, channel: Channel, threshold: float, apart: bool) -> Times:
     columns = _columns(take, channel, "start", "end", "pitch", "id", "on", "off")
     order = np.argsort(columns[0], kind="stable")
     start, end, pitch, id_, on, off, part = (column[order] for column in columns)
@@ -134,10 +160,11 @@ def _sounding(take: Take, channel: Channel, threshold: float, apart: bool) -> tu
     # One whose key is let go as soon as it is struck is not struck again by itself.
     again = np.append(start, NEVER)[next_struck(pitch, begins, pitch, np.maximum(let_go, begins + 1))]
     cut = (again < until) & (not apart)
-    return start, np.where(cut, np.maximum(again, end), until), end, part, pitch, id_, cut, order
+    until = np.where(cut, np.maximum(again, end), until)
+    return Times(start, until, end, part, pitch, id_, cut, order)
 
 
-@lru_cache(maxsize=16)
+@worked_out(16)
 def pressed(take: Take, channel: Channel, key: str, on: float = THRESHOLD, off: float | None = None) -> Pressed:
     """Where a pedal is down: from the value `on` upwards, until it falls below `off`."""
     lane = channel.lanes.get(key)

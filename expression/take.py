@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike
 from expression.arrays import Bytes, Flags, Floats, Ints, constant, frozen, joined
 from expression.curve import Curve, differing
 from expression.lanes import DATA_LSB, DATA_MSB, LANES
+from expression.memo import Remembers
 from expression.midi.status import SYSEX
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
@@ -61,7 +62,7 @@ class Header(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False)
-class Rows:
+class Rows(Remembers):
     """All events of a recording, one track after another: what lanes and notes stand on is named by its row here."""
 
     tick: Ints
@@ -277,7 +278,7 @@ class Statement(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False)
-class Channel:
+class Channel(Remembers):
     """What is in force on one channel of one port, over all tracks, as a receiver has it."""
 
     id: int
@@ -395,7 +396,7 @@ class Part:
 
 
 @dataclass(frozen=True, eq=False)
-class Take:
+class Take(Remembers):
     """A recording, and what strokes have made of it. Times are ticks of `resolution` a quarter note."""
 
     # Several recordings in one take (layers) would be several of what follows up to `rows`, each with its own parts;

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator
 from dataclasses import replace
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -11,6 +10,7 @@ from expression.arrays import Bytes, Flags, Ints, frozen
 from expression.lanes import BEND, BESIDE, LANES, NOTE_PITCH, NOTE_PRESSURE
 from expression.levels import is_zoned, kinds_on, widened, with_line
 from expression.limits import MOST_SEMITONES
+from expression.memo import worked_out
 from expression.midi.encoding import Messages, lane_messages, preceding
 from expression.midi.notes_told import key_pressure, standing
 from expression.midi.order import FOLLOWS, Order, class_of, last_at
@@ -46,7 +46,7 @@ class _New(NamedTuple):
     slot: Ints
 
 
-@lru_cache(maxsize=8)
+@worked_out(8)
 def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
     """`emit`, with the notes that its events belong to."""
     take = levelled(take)

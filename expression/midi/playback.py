@@ -1,6 +1,5 @@
 """The emitted events as messages in time, for whoever plays them: all of them, or those of a span with its chase."""
 
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -8,6 +7,7 @@ import numpy as np
 from expression.arrays import Bytes, Flags, Floats, Ints
 from expression.lanes import CHANNEL_LANES, MODE_MESSAGES, PARAMETERS, RESET
 from expression.levels import is_zoned
+from expression.memo import worked_out
 from expression.midi.emit import emit_with_notes
 from expression.midi.ranges import range_controls
 from expression.midi.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SHORT
@@ -30,7 +30,7 @@ class Stream(NamedTuple):
         return Stream._make(column[keep] for column in self)
 
 
-@lru_cache(maxsize=8)
+@worked_out(8)
 def stream(take: Take) -> Stream:
     """All channel messages with their times, each with the part it is for.
 

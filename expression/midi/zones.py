@@ -5,7 +5,6 @@ the member that carries it, before it is struck and while it sounds.
 """
 
 import heapq
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -25,6 +24,7 @@ from expression.lanes import (
     RPN_MSB,
 )
 from expression.levels import curves_on, is_zoned, kinds_on, of_lane
+from expression.memo import worked_out
 from expression.midi.notes_told import Placed, Told, standing, told
 from expression.midi.rpn import NOTHING
 from expression.midi.status import BEND_CENTRE, CONTROL, META, PRESSURE, SYSEX
@@ -58,7 +58,7 @@ class Allotment(NamedTuple):
     """Ids of notes that found no channel free: they share that of the note that was nearest to its end."""
 
 
-@lru_cache(maxsize=32)
+@worked_out(32)
 def allotment(take: Take, channel: Channel) -> Allotment:
     """Which member carries which note of a channel that is sent in a zone.
 

@@ -9,9 +9,10 @@ from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self, TypeVar
 import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
-from expression.arrays import Flags, Ints
+from expression.arrays import Flags, Ints, frozen
 from expression.errors import NothingMatched
 from expression.limits import LAST_TICK, MOST_POINTS
+from expression.memo import worked_out
 from expression.strokes.grips import Grip
 from expression.take import Part, Take
 
@@ -148,10 +149,11 @@ class Selection(NamedTuple):
 
 def masks_of(take: Take, where: Where, which: Which = "music") -> dict[int, Flags]:
     """Which notes `where` reaches, of each part of which it reaches any."""
-    masks = {part.id: where.notes_of(part, which) for part in take.parts}
+    masks = {part.id: frozen(where.notes_of(part, which), bool) for part in take.parts}
     return {part: mask for part, mask in masks.items() if mask.any()}
 
 
+@worked_out(2)
 def select(take: Take, where: Where, which: Which = "music") -> Selection:
     """The notes that `where` reaches. Raises NothingMatched when there are none."""
     masks = masks_of(take, where, which)
@@ -159,7 +161,7 @@ def select(take: Take, where: Where, which: Which = "music") -> Selection:
         raise NothingMatched(_why_nothing(take, where))
     chosen = [(take.parts[part].notes, mask) for part, mask in masks.items()]
     columns = (
-        np.concatenate([getattr(notes, name)[mask] for notes, mask in chosen]).astype(np.int64)
+        frozen(np.concatenate([getattr(notes, name)[mask] for notes, mask in chosen]), np.int64)
         for name in Picked._fields
     )
     return Selection(Picked(*columns), masks)

@@ -2,7 +2,6 @@
 
 import itertools
 from dataclasses import replace
-from functools import lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
@@ -13,6 +12,7 @@ from expression import piece
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.limits import MOST_SEMITONES
+from expression.memo import worked_out
 from expression.midi.ranges import by_hand, relaid, restated, with_range
 from expression.midi.rpn import holding
 from expression.strokes.base import Reach
@@ -23,7 +23,7 @@ Semitones = Annotated[float, Field(ge=0.01, le=MOST_SEMITONES), AfterValidator(l
 """In hundredths, as they are said."""
 
 
-_known = lru_cache(maxsize=4)(restated)
+_known = worked_out(4)(restated)
 
 
 def ranges_kept(before: Take, after: Take) -> Take:

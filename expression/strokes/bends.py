@@ -1,6 +1,5 @@
 """Gestures of the bend wheel on notes: scoop, fall, dip, shake and glide."""
 
-from functools import lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
@@ -12,6 +11,7 @@ from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.limits import MOST_CYCLES
+from expression.memo import worked_out
 from expression.notes import Notes
 from expression.sounding import died_away
 from expression.strokes.base import Lift, Unit, masks_of
@@ -331,7 +331,7 @@ class BendGlide(BendGesture):
         return "Glide as one" if self.is_one else "Glide"
 
 
-@lru_cache(maxsize=32)
+@worked_out(32)
 def _paired(glide: BendGlide, take: Take, part: int) -> tuple[Ints, Ints]:
     """Asked for to apply a glide, and to say what else it moves."""
     return glide.pairs(take, part)

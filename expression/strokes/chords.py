@@ -1,7 +1,6 @@
 """Chord into chord: the voices of one are held and go to the pitches of the next, which is not struck again."""
 
 import itertools
-from functools import lru_cache
 from typing import Annotated, Literal, NamedTuple, Self
 
 import numpy as np
@@ -14,6 +13,7 @@ from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES, NOTE_PITCH
 from expression.limits import MOST_COPIES
+from expression.memo import worked_out
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.piece import Piece, cut, laid
@@ -155,7 +155,7 @@ class NoteGlide(BaseStroke):
         return f"Chord into chord over {self.time:g} beats{late}"
 
 
-@lru_cache(maxsize=16)
+@worked_out(16)
 def _threads(stroke: NoteGlide, take: Take, number: int) -> list[Thread]:
     part = take.parts[number]
     notes = part.notes

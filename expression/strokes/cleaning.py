@@ -1,7 +1,6 @@
 """Strokes that make a recorded lane steadier or smaller: smoothing, distilling, and taking away what nobody played."""
 
 import itertools
-from functools import lru_cache
 from typing import Annotated, Literal
 
 import numpy as np
@@ -13,6 +12,7 @@ from expression.arrays import Flags, Floats, Ints, contained, union
 from expression.curve import Curve
 from expression.distil import distil
 from expression.lanes import LANES
+from expression.memo import worked_out
 from expression.midi.encoding import has_fine, told, weight
 from expression.piece import Piece
 from expression.smoothing import smoothed
@@ -152,7 +152,7 @@ class LaneDistil(SlidingStroke):
         return f"{self.name} distilled within {self.tolerance:g}"
 
 
-@lru_cache(maxsize=4)
+@worked_out(4)
 def _distilled(stroke: LaneDistil, take: Take) -> Take:
     """Asked for to apply a stroke, and to say what it saves."""
     return stroke.distilled(take)

@@ -5,7 +5,6 @@ The wheel moves the whole channel, so that a gesture moves all that sounds there
 
 from abc import abstractmethod
 from collections.abc import Mapping
-from functools import lru_cache
 from typing import Annotated, ClassVar, NamedTuple, Self
 
 import numpy as np
@@ -18,6 +17,7 @@ from expression.curve import Curve, lift_between
 from expression.errors import NothingMatched
 from expression.lanes import BEND
 from expression.levels import summed
+from expression.memo import worked_out
 from expression.pitch import NOTE_NAMES
 from expression.sounding import died_away
 from expression.strokes.base import BaseStroke, Reach, masks_of, select
@@ -235,14 +235,14 @@ class Known(NamedTuple):
     offsets: Offsets
 
 
-@lru_cache(maxsize=8)
+@worked_out(8)
 def known(gesture: BendGesture, take: Take, channel: Channel) -> Known:
     """Asked for to apply a gesture, to mark it, and to say what else it moves."""
     line = gesture.line_of(take, channel)
     return Known(line, gesture.offsets(take, channel, line))
 
 
-@lru_cache(maxsize=4)
+@worked_out(4)
 def first_place(gesture: BendGesture, take: Take) -> First | None:
     """The first place of a gesture, by which it is shown and taken; None where it has none."""
     masks = masks_of(take, gesture.where)

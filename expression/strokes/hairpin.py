@@ -9,6 +9,7 @@ from typing_extensions import override
 from expression.arrays import Floats, Ints, whole
 from expression.chords import chord_onsets
 from expression.curve import LINE_POINTS, form, lift_between
+from expression.memo import worked_out
 from expression.notes import HIGHEST, LOWEST
 from expression.strokes.base import Lift, Picked, Points, Unit, Where, select
 from expression.strokes.grips import Grip, Place, line_grips, turning
@@ -57,8 +58,11 @@ class VelocityHairpin(VelocityStroke):
 
     @override
     def velocities(self, picked: Picked, take: Take) -> Floats:
-        way = self._way(chord_onsets(picked.start, take.resolution), self._span(picked))
-        made = picked.velocity * way if self.mode == "by" else way + self.accents * deviation(picked)
+        way = self._way(_onsets(take, self.where), self._span(picked))
+        if self.mode == "by":
+            made = picked.velocity * way
+        else:
+            made = way + self.accents * deviation(picked) if self.accents else way
         return np.clip(made, self.floor, self.ceiling)
 
     def _span(self, picked: Picked) -> tuple[int, int]:
@@ -137,6 +141,12 @@ class VelocityDraw(VelocityStroke):
     @override
     def label(self) -> str:
         return f"Drawn {self.points[0][1]:.0f} → {self.points[-1][1]:.0f}"
+
+
+@worked_out(2)
+def _onsets(take: Take, where: Where) -> Ints:
+    """Of each note the onset of its chord: the same while a hand tries one hairpin after another."""
+    return chord_onsets(select(take, where).picked.start, take.resolution)
 
 
 def deviation(picked: Picked) -> Floats:

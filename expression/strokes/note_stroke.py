@@ -1,7 +1,6 @@
 """What all strokes on notes themselves share: which they act on, what is in their way, and what becomes of the page."""
 
 from collections.abc import Mapping
-from functools import lru_cache
 from typing import Any, NamedTuple, Self
 
 import numpy as np
@@ -11,6 +10,7 @@ from typing_extensions import override
 from expression.arrays import Flags, Ints, union
 from expression.chords import chord_onsets
 from expression.errors import NothingMatched
+from expression.memo import worked_out
 from expression.notes import Notes
 from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Where, Which, masks_of, select
 from expression.strokes.settling import Over, settled
@@ -91,7 +91,7 @@ class NotesStroke(BaseStroke):
         return Reach(start, max(end, start + 1), list(chosen.masks), len(chosen.ids))
 
 
-@lru_cache(maxsize=4)
+@worked_out(4)
 def _chosen(take: Take, where: Where, which: Which) -> Chosen:
     """The same for as long as a hand tries other numbers."""
     masks = masks_of(take, where, which)
@@ -108,12 +108,12 @@ def _chosen(take: Take, where: Where, which: Which) -> Chosen:
     )
 
 
-@lru_cache(maxsize=4)
+@worked_out(4)
 def _busy(take: Take, channel: int, where: Where, which: Which) -> Stretches:
     return others(take, take.channels[channel], _chosen(take, where, which).ids)
 
 
-@lru_cache(maxsize=8)
+@worked_out(8)
 def _outcome(stroke: NotesStroke, take: Take) -> Outcome:
     """Known while a hand tries a stroke: what it says besides is asked for after it has been applied."""
     return stroke.outcome(take)
@@ -205,7 +205,7 @@ def on_page(notes: Notes, rows: Flags, start: Ints, end: Ints, page: bool) -> di
     return columns
 
 
-@lru_cache(maxsize=4)
+@worked_out(4)
 def _next_of_line(take: Take, number: int, where: Where, which: Which) -> Ints:
     """When the note that follows each chosen one of a part begins, in ticks; -1 where none does.
 

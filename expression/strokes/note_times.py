@@ -1,6 +1,5 @@
 """Strokes on when notes begin and end: their lengths, strums, the grid, and a hand's own time."""
 
-from functools import lru_cache
 from typing import Annotated, Literal, NamedTuple, Self
 
 import numpy as np
@@ -11,6 +10,7 @@ from expression.arrays import Flags, Floats, Ints, union, whole
 from expression.chords import chord_onsets
 from expression.curve import form
 from expression.errors import NothingMatched
+from expression.memo import worked_out
 from expression.strokes.base import Lift, Unit
 from expression.strokes.feel import chance
 from expression.strokes.note_edits import OverKey
@@ -240,7 +240,7 @@ class NotesPlace(TimeStroke):
         return f"Notes {how} of {self.grid}ths"
 
 
-@lru_cache(maxsize=4)
+@worked_out(4)
 def _lines(stroke: NotesPlace, take: Take, number: int) -> Floats:
     """The nearest line of each chosen note of a part, in ticks and fractions, however much of the way is kept."""
     start = take.parts[number].notes.start[stroke.chosen(take).masks[number]]
@@ -299,7 +299,7 @@ class NotesLoosen(TimeStroke):
         return f"Loosened by {self.amount_ms:g} ms"
 
 
-@lru_cache(maxsize=4)
+@worked_out(4)
 def _deviations(stroke: NotesLoosen, take: Take, number: int) -> tuple[Floats, Floats]:
     """When the chosen notes of a part begin, in seconds, and how far each deviates, in times of the amount."""
     notes, mask = take.parts[number].notes, stroke.chosen(take).masks[number]

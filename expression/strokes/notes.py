@@ -1,6 +1,5 @@
 """Strokes that put notes where there were none."""
 
-from functools import lru_cache
 from typing import Annotated, Literal, NamedTuple, Self
 
 import numpy as np
@@ -11,6 +10,7 @@ from expression import piece
 from expression.arrays import Flags, Ints
 from expression.errors import NothingMatched
 from expression.limits import MOST_COPIES
+from expression.memo import worked_out
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Record, Tick, masks_of
@@ -160,7 +160,7 @@ class NotesCopy(BaseStroke):
         return f"{what} copied" + (f", {self.repeat} times" if self.repeat > 1 else "")
 
 
-@lru_cache(maxsize=4)
+@worked_out(4)
 def _copied(stroke: NotesCopy, take: Take) -> Outcome:
     """Asked for to apply a copy, and to say what it leaves out."""
     return stroke.outcome(take)

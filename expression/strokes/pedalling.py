@@ -1,7 +1,6 @@
 """What the foot does for the fingers: pedal into lengths, lengths into pedal, and pedalling from the harmony."""
 
 import itertools
-from functools import lru_cache
 from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
@@ -13,6 +12,7 @@ from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import OFF, ON, SOSTENUTO, SUSTAIN, THRESHOLD
+from expression.memo import worked_out
 from expression.notes import Notes
 from expression.piece import Piece
 from expression.sounding import Pressed, Sounding, next_struck, notes_off, pressed, sounding
@@ -169,7 +169,7 @@ class PedalFromLengths(_FootStroke):
         return "Lengths into pedal"
 
 
-@lru_cache(maxsize=8)
+@worked_out(8)
 def _to_lengths(stroke: PedalToLengths, take: Take) -> list[_Held]:
     found = []
     for channel, sounds, chosen in _chosen(stroke.where, take, stroke.threshold):
@@ -214,7 +214,7 @@ def _to_lengths(stroke: PedalToLengths, take: Take) -> list[_Held]:
     return found
 
 
-@lru_cache(maxsize=8)
+@worked_out(8)
 def _from_lengths(stroke: PedalFromLengths, take: Take) -> list[_Held]:
     found = []
     for channel, sounds, named in _chosen(stroke.where, take, THRESHOLD):
@@ -471,7 +471,7 @@ def _fingers(stroke: PedalLegato, take: Take, number: int) -> tuple[_Held, np.nd
     return held, np.flatnonzero((held.sounds.start < end) & (held.sounds.key_up > start))
 
 
-@lru_cache(maxsize=8)
+@worked_out(8)
 def _changes(stroke: PedalLegato, take: Take, number: int) -> Ints:
     """When the pedal changes: ticks within the span."""
     held, rows = _fingers(stroke, take, number)
@@ -555,7 +555,7 @@ class _Changes(NamedTuple):
     blurs: Ints
 
 
-@lru_cache(maxsize=8)
+@worked_out(8)
 def _between(stroke: PedalLegato, take: Take, number: int) -> _Changes:
     held, rows = _fingers(stroke, take, number)
     end, sounds = stroke.span(take, held)[1], held.sounds

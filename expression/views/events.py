@@ -1,6 +1,5 @@
 """Everything in a take as rows: what the event list shows."""
 
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -9,6 +8,7 @@ from typing_extensions import TypedDict
 from expression.arrays import Flags, Ints
 from expression.lanes import BEND as BEND_LANE
 from expression.lanes import CONTROLLERS
+from expression.memo import worked_out
 from expression.midi import smf, words
 from expression.midi.emit import emit_with_notes
 from expression.midi.status import (
@@ -85,7 +85,7 @@ class Rows(NamedTuple):
     """The event's row in its track."""
 
 
-@lru_cache(maxsize=8)
+@worked_out(8)
 def rows_of(take: Take) -> tuple[Rows, tuple[Events, ...]]:
     """All rows, and the tracks that they point into."""
     emitted = emit_with_notes(take)

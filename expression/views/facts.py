@@ -7,23 +7,29 @@ from typing_extensions import TypedDict
 
 from expression.arrays import Flags, Ints, contained
 from expression.dynamics import dynamic
+from expression.memo import worked_out
 from expression.notes import HIGHEST, LOWEST
-from expression.sounding import sounding
+from expression.sounding import Times, sounding_times
 from expression.strokes import Where, select
-from expression.take import Take
+from expression.take import Rows, Take
 
 BINS = 16
 
 
 def _sounds(take: Take, ids: Ints, masks: Mapping[int, Flags]) -> float:
     """How long notes (ids, ascending) sound, in beats, pedals counted in: the mean; 0 where all are muted."""
-    total, count = 0, 0
-    for number in {take.parts[part].channel.id for part in masks}:
-        sounds = sounding(take, take.channels[number])
-        mine = contained(sounds.id, ids)
-        total += int((sounds.end - sounds.start)[mine].sum())
-        count += int(mine.sum())
-    return total / max(count, 1) / take.resolution
+    channels = dict.fromkeys(take.parts[part].channel.id for part in masks)
+    times = (sounding_times(take, take.channels[number]) for number in channels)
+    return _mean(take.rows, ids.tobytes(), *times) / take.resolution
+
+
+@worked_out(2)
+def _mean(_: Rows, ids: bytes, *times: Times) -> float:
+    """Of notes that are struck otherwise, and no more, it is known already."""
+    chosen = np.frombuffer(ids, np.int64)
+    mine = [contained(one.id, chosen) for one in times]
+    total = sum(int((one.end - one.start)[which].sum()) for one, which in zip(times, mine, strict=True))
+    return total / max(sum(int(which.sum()) for which in mine), 1)
 
 
 class Facts(TypedDict):

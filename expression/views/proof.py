@@ -1,7 +1,6 @@
 """What a receiver makes of the bytes, held against what is drawn: lane by lane, how far they differ, and where."""
 
 from dataclasses import replace
-from functools import lru_cache
 
 import numpy as np
 from typing_extensions import TypedDict
@@ -9,6 +8,7 @@ from typing_extensions import TypedDict
 from expression import receiver
 from expression.arrays import Floats, Ints
 from expression.lanes import BEND, CHANNEL_LANES, LANES, PRESSURE
+from expression.memo import worked_out
 from expression.midi import smf
 from expression.midi.emit import emit
 from expression.midi.status import BEND_CENTRE, META, NOTE_OFF, POLY_PRESSURE, SHORT, SYSEX
@@ -53,7 +53,7 @@ def proof(take: Take, part: Part) -> Proof:
     return {"lanes": lanes, "cable": _busiest(take, *_told(take, channel.port))[0], "most": CABLE}
 
 
-@lru_cache(maxsize=8)
+@worked_out(8)
 def _heard(take: Take, channel: Channel) -> receiver.Channel:
     """What a receiver hears on a channel of the file that would be exported: all of it but the notes."""
     tracks = []

@@ -33,10 +33,12 @@ class _Place(NamedTuple):
     tried: Shaped | None = None
     """What was tried on it last: kept, or heard, it need not be made again."""
     tried_weight: int = 0
+    worked: int = 0
+    """Bytes of what was worked out from it."""
 
     @property
     def weight(self) -> int:
-        return sum(self.weights) + self.tried_weight
+        return sum(self.weights) + self.tried_weight + self.worked
 
 
 class ShapedCache:
@@ -62,7 +64,8 @@ class ShapedCache:
         """Keep a shaped take, unless a newer one is here; those unused for longest make room."""
         known = self._held.get(take_id)
         weights = checkpoint.weight(shaped, *((known.shaped, known.weights) if known else ()))
-        place = _Place(revision, shaped, weights)
+        checkpoint.let_go(shaped)
+        place = _Place(revision, shaped, weights, worked=checkpoint.worked_weight(shaped))
         with self._lock:
             held = self._held.get(take_id)
             if held is not None and held.revision > revision:
@@ -84,7 +87,8 @@ class ShapedCache:
         weight = sum(checkpoint.weight(tried, held.shaped, held.weights)) - sum(held.weights)
         with self._lock:
             if self._held.get(take_id) is held:
-                self._held[take_id] = held._replace(tried=tried, tried_weight=max(weight, 0))
+                worked = checkpoint.worked_weight(held.shaped) + checkpoint.worked_weight(tried)
+                self._held[take_id] = held._replace(tried=tried, tried_weight=max(weight, 0), worked=worked)
                 self._weight += self._held[take_id].weight - held.weight
 
     def tried(self, take_id: UUID, known: Shaped) -> Shaped | None:

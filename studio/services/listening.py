@@ -1,13 +1,13 @@
 """Messages for the practice synth: the same bytes that the file would hold."""
 
 import base64
-from functools import lru_cache
 from typing import NamedTuple
 from uuid import UUID
 
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 
+from expression.memo import worked_out
 from expression.midi.playback import held_at, listen, message_bytes, stream
 from expression.midi.write import heard_in
 from expression.strokes import AnyStroke
@@ -29,7 +29,7 @@ def messages(take: Take, start: float, end: float, chase: bool, held: bool, befo
     return _heard(take.revision, _sent(seen(take, before), ways), start, end, chase, held)
 
 
-@lru_cache(maxsize=4)
+@worked_out(4)
 def _sent(take: Recording, ways: Ways) -> Recording:
     """The same for as long as a take plays."""
     return heard_in(take, {"plain": ways.plain, "mpe": ways.mpe})

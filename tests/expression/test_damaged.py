@@ -8,7 +8,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from expression.errors import BadFile
-from expression.midi import smf
 from expression.midi.read import read
 from expression.midi.write import write
 from tests.files import END, file_of, phrase, raw
@@ -50,10 +49,9 @@ def test_one_sentence_says_what_is_wrong(name: str) -> None:
     assert "\n" not in str(refused.value)
 
 
-def test_too_many_events_are_refused_before_memory_runs_out(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(smf, "MOST_EVENTS", 100)
+def test_too_many_events_are_refused_before_memory_runs_out() -> None:
     with pytest.raises(BadFile, match="more than 100 events"):
-        read(raw(b"\x00\x90\x3c\x40" + b"\x00\x3c\x40" * 200 + END))
+        read(raw(b"\x00\x90\x3c\x40" + b"\x00\x3c\x40" * 200 + END), most=100)
 
 
 GOOD = file_of(phrase([60, 70, 80]), phrase([50, 40], channel=9))

@@ -13,7 +13,6 @@ from expression import views
 from expression.errors import BadFile, NothingMatched
 from expression.history import History, Shaped, applied
 from expression.lanes import LANES
-from expression.midi import smf
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.receiver import receive
@@ -59,12 +58,11 @@ def test_behind_a_span_stands_what_stood_there(said: dict[str, Any]) -> None:
     assert value(made, "cc:11", 2000, 2800) != value(take, "cc:11", 2000, 2800)
 
 
-def test_tracks_together_may_have_so_many_events(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(smf, "MOST_EVENTS", 100)
+def test_tracks_together_may_have_so_many_events() -> None:
     track = b"\x00\x90\x3c\x40" + b"\x00\x3c\x40" * 47 + END
-    assert len(read(raw(track, track)).tracks) == 2
+    assert len(read(raw(track, track), most=100).tracks) == 2
     with pytest.raises(BadFile, match="more than 100 events"):
-        read(raw(track, track, track))
+        read(raw(track, track, track), most=100)
 
 
 def test_curves_of_notes_stand_in_place_of_what_they_replace() -> None:

@@ -1,0 +1,57 @@
+"""What is worked out once of a take, or of a curve, and let go of with it.
+
+It is kept on the very object that it was worked out from: nobody else's work pushes it out, nothing is held that is
+not asked for any longer, and the functions are plain ones.
+"""
+
+from collections import OrderedDict
+from collections.abc import Callable
+from functools import wraps
+from typing import Any, ParamSpec, TypeVar
+
+Asked = ParamSpec("Asked")
+Found = TypeVar("Found")
+_KEPT = "_worked_out"
+_NOTHING: Any = object()
+
+
+class Remembers:
+    """An object that never changes, on which is kept what was worked out from it. That is no part of what it says."""
+
+    def __getstate__(self) -> dict[str, Any]:
+        return {name: value for name, value in vars(self).items() if name != _KEPT}
+
+
+def worked_out(most: int = 4) -> Callable[[Callable[Asked, Found]], Callable[Asked, Found]]:
+    """Keep the last few answers of a function on the first of its arguments that remembers (a take, a curve, rows).
+
+    What else it is asked with has to be hashable, and must not change. `most`: so many answers for each such object.
+    """
+
+    def keeping(function: Callable[Asked, Found]) -> Callable[Asked, Found]:
+        @wraps(function)
+        def known(*args: Asked.args, **named: Asked.kwargs) -> Found:
+            place = next(at for at, one in enumerate(args) if isinstance(one, Remembers))
+            asked = (*args[:place], *args[place + 1 :], *named.items())
+            answers = vars(args[place]).setdefault(_KEPT, {}).setdefault(function, OrderedDict())
+            found: Found = answers.get(asked, _NOTHING)
+            if found is _NOTHING:
+                found = answers[asked] = function(*args, **named)
+            # Of two that work at once one may have taken the oldest away already.
+            while len(answers) > most:
+                answers.popitem(last=False)
+            return found
+
+        return known
+
+    return keeping
+
+
+def forget(one: Remembers) -> None:
+    """Let go of all that was worked out from an object: it is not looked at any longer."""
+    vars(one).pop(_KEPT, None)
+
+
+def kept(one: Remembers) -> list[Any]:
+    """All that is kept on an object."""
+    return [found for answers in vars(one).get(_KEPT, {}).values() for found in answers.values()]

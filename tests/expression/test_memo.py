@@ -1,0 +1,58 @@
+"""What is worked out from a take lives on it, and goes with it."""
+
+import gc
+import pickle
+import weakref
+
+import numpy as np
+
+from expression import checkpoint, memo
+from expression.curve import Curve
+from expression.history import History, Shaped
+from expression.midi.files import opened
+from expression.midi.playback import stream
+from expression.strokes import parse_stroke
+from tests.files import file_of, phrase
+
+
+def test_an_answer_is_worked_out_once_for_each_object() -> None:
+    asked: list[tuple[int, int]] = []
+
+    @memo.worked_out(2)
+    def sum_from(curve: Curve, start: int) -> float:
+        asked.append((id(curve), start))
+        return float(curve.values[start:].sum())
+
+    one, other = Curve.of([0, 1], [3.0, 4.0]), Curve.of([0, 1], [5.0, 6.0])
+    assert [sum_from(one, 0), sum_from(one, 0), sum_from(other, 0), sum_from(one, 0)] == [7.0, 7.0, 11.0, 7.0]
+    assert len(asked) == 2
+    # Of one object the last two answers are kept, whatever others are asked.
+    for start in (1, 2):
+        sum_from(one, start)
+    sum_from(other, 0)
+    assert len(asked) == 4
+    sum_from(one, 0)
+    assert len(asked) == 5
+
+
+def test_it_goes_with_the_take_and_is_no_part_of_it() -> None:
+    take = opened(file_of(phrase([64] * 400)))
+    heard = weakref.ref(stream(take).seconds)
+    assert stream(take) is stream(take)
+    again = pickle.loads(pickle.dumps(take))
+    assert memo.kept(take) and not memo.kept(again)
+    del take
+    gc.collect()
+    assert heard() is None
+
+
+def test_what_is_kept_is_weighed_and_let_go_of() -> None:
+    shaped = Shaped.of(opened(file_of(phrase([64] * 4000))), History())
+    for by in (1, 2, 3):
+        stream(shaped.now.take)
+        shaped = shaped.with_history(shaped.history.add(parse_stroke({"kind": "velocity.nudge", "by": by})))
+    events = len(stream(shaped.now.take).seconds)
+    assert checkpoint.worked_weight(shaped) >= 2 * events * np.dtype(np.float64).itemsize
+    checkpoint.let_go(shaped)
+    assert not any(memo.kept(fold.take) for fold in shaped.folds[:-2])
+    assert memo.kept(shaped.now.take)
