@@ -5,8 +5,8 @@ import uuid
 from playwright.sync_api import Page
 
 from bench.browser import percentile
-from expression.midi.status import NOTE_OFF, SYSEX
 from expression.played import unpacked
+from expression.status import NOTE_OFF, SYSEX
 
 A_SECOND = 2_000
 ROUNDS = 60

@@ -8,9 +8,9 @@ import numpy as np
 from typing_extensions import TypedDict
 
 from expression.lanes import BEND, LANES, PEDALS, PRESSURE
-from expression.midi.status import BEND_CENTRE
 from expression.pitch import NOTE_NAMES
 from expression.played import is_message
+from expression.status import BEND_CENTRE
 
 Message = tuple[float, str]
 """Seconds since the listening began, and the bytes of a channel message in hexadecimal figures."""

@@ -9,9 +9,9 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from expression import status
 from expression.arrays import Bytes, Flags, Floats, Ints
 from expression.dynamics import MARKS
-from expression.midi import status
 
 FINE_OFFSET = 32
 """Controllers 0 to 31 have their fine halves 32 higher (MIDI 1.0, Continuous Controllers)."""

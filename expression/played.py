@@ -22,9 +22,9 @@ from expression.limits import MOST_FILE_BYTES, MOST_HOURS, MOST_PASS_EVENTS
 from expression.midi import smf
 from expression.midi.ranges import range_controls
 from expression.midi.read import read
-from expression.midi.status import CONTROL, META, NOTE_OFF, NOTE_ON, SYSEX
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
+from expression.status import CONTROL, META, NOTE_OFF, NOTE_ON, SYSEX
 from expression.take import Events
 from expression.time import TempoMap
 

@@ -12,7 +12,7 @@ from expression.arrays import Bytes, Flags, Floats, Ints, looked_up, union, whol
 from expression.curve import Curve
 from expression.lanes import ALL_NOTES_OFF, ALL_SOUND_OFF, MODE_MESSAGES, SOSTENUTO, SUSTAIN, THRESHOLD
 from expression.memo import worked_out
-from expression.midi.status import CONTROL
+from expression.status import CONTROL
 from expression.take import Channel, Lane, Rows, Take
 
 RING_SECONDS = 1.0

@@ -12,9 +12,9 @@ from expression.arrays import Bytes, Flags, Floats, Ints, constant, frozen, join
 from expression.curve import Curve, differing
 from expression.lanes import DATA_LSB, DATA_MSB, LANES
 from expression.memo import Remembers
-from expression.midi.status import SYSEX
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
+from expression.status import SYSEX
 from expression.time import Meter, TempoMap
 
 

@@ -6,10 +6,10 @@ from expression.errors import BadFile
 from expression.limits import LONGEST_NAME, MOST_TRACKS
 from expression.midi import smf
 from expression.midi.read import read
-from expression.midi.status import META
 from expression.midi.ump import HEADER as CLIP
 from expression.midi.words import KEY_SIGNATURE, OWN, RESERVED
 from expression.percussion import CHANNEL as PERCUSSION
+from expression.status import META
 from expression.take import Events
 
 RESOLUTION = 960

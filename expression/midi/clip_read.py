@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from expression import status
 from expression.arrays import Ints, frozen
 from expression.curve import Curve
 from expression.errors import BadFile
@@ -31,7 +32,7 @@ from expression.lanes import (
     controller,
 )
 from expression.limits import LAST_TICK, LONGEST_NAME, MOST_EVENTS
-from expression.midi import smf, status
+from expression.midi import smf
 from expression.midi.clip_values import (
     AT_REST,
     BEGINS,

@@ -53,11 +53,11 @@ from expression.midi.emit import emit_with_notes
 from expression.midi.encoding import putting_back
 from expression.midi.read_zones import CONFIGURATION
 from expression.midi.rpn import NOTHING
-from expression.midi.status import CONTROL, PROGRAM, SYSEX
 from expression.midi.ump import HEADER, narrowed, packed, widened
 from expression.note_curves import NoteCurves
 from expression.piece import share_at
 from expression.sounding import NEVER, next_struck
+from expression.status import CONTROL, PROGRAM, SYSEX
 from expression.take import Channel, Exact, Part, Take
 from expression.time import TempoMap
 

@@ -17,8 +17,8 @@ from expression.midi.order import FOLLOWS, Order, class_of, last_at
 from expression.midi.ranges import restated, with_range
 from expression.midi.rpn import holding
 from expression.midi.smf import END_OF_TRACK
-from expression.midi.status import CONTROL, META, NOTE_OFF, NOTE_ON, SYSEX
 from expression.midi.zones import NO_NOTE, Emitted, ends, zoned
+from expression.status import CONTROL, META, NOTE_OFF, NOTE_ON, SYSEX
 from expression.take import Channel, Events, Pace, Part, Rows, Take, Zone
 
 

@@ -7,9 +7,9 @@ import numpy as np
 from expression.arrays import Bytes, Flags, Floats, Ints, contained, whole
 from expression.lanes import LANES, LaneKind
 from expression.midi.order import Order, classes, follows, last_at, later, rows_on
-from expression.midi.status import BEND_CENTRE, ESCAPE, SYSEX
 from expression.midi.ways import on_way_of, ways
 from expression.piece import cut
+from expression.status import BEND_CENTRE, ESCAPE, SYSEX
 from expression.take import Channel, Lane, Rows, Take
 
 FINE = 128

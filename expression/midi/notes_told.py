@@ -14,9 +14,9 @@ from expression.arrays import Bytes, Flags, Floats, Ints, contained, frozen, ran
 from expression.curve import Curve
 from expression.lanes import LANES, NOTE_PITCH, NOTE_PRESSURE
 from expression.midi.encoding import Messages
-from expression.midi.status import POLY_PRESSURE
 from expression.midi.ways import on_way_of, ways
 from expression.note_curves import NoteCurves
+from expression.status import POLY_PRESSURE
 from expression.take import Pace, Part, Take
 from expression.time import TempoMap
 

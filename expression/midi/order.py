@@ -22,7 +22,7 @@ import numpy as np
 
 from expression.arrays import Ints
 from expression.lanes import BANKS, MODE_MESSAGES, PARAMETERS, RESET, LaneKind
-from expression.midi.status import CONTROL, ESCAPE, NOTE_OFF, NOTE_ON, PROGRAM, SYSEX
+from expression.status import CONTROL, ESCAPE, NOTE_OFF, NOTE_ON, PROGRAM, SYSEX
 from expression.take import Channel, Rows, Take
 
 

@@ -10,9 +10,9 @@ from expression.levels import is_zoned
 from expression.memo import worked_out
 from expression.midi.emit import emit_with_notes
 from expression.midi.ranges import range_controls
-from expression.midi.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SHORT
 from expression.midi.zones import allotment
 from expression.sounding import sounding
+from expression.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SHORT
 from expression.take import Part, Take
 
 

@@ -25,7 +25,7 @@ from expression.limits import LAST_TICK
 from expression.midi.encoding import told
 from expression.midi.order import rows_on
 from expression.midi.rpn import DEFAULT_SEMITONES, NOTHING
-from expression.midi.status import CONTROL
+from expression.status import CONTROL
 from expression.take import BendRange, Channel, Statement, Take
 
 RANGE = (0, 0)

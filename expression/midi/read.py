@@ -14,10 +14,10 @@ from expression.limits import LAST_TICK, LONGEST_NAME, MOST_BARS, MOST_EVENTS, M
 from expression.midi import rpn, smf
 from expression.midi.read_zones import ZoneFound, curves_in, looks_zoned, zones
 from expression.midi.rpn import DEFAULT_SEMITONES
-from expression.midi.status import BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PROGRAM, SYSEX
 from expression.midi.words import OWN, RESERVED, text_of
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
+from expression.status import BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PROGRAM, SYSEX
 from expression.take import BendRange, Channel, Events, Header, Lane, Part, Rows, Sending, Take
 from expression.time import Meter, TempoMap
 

@@ -22,9 +22,9 @@ from expression.lanes import (
     RPN_MSB,
 )
 from expression.midi.rpn import NOTHING
-from expression.midi.status import BEND_CENTRE, CONTROL, NOTE_OFF, NOTE_ON, PRESSURE, SYSEX
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
+from expression.status import BEND_CENTRE, CONTROL, NOTE_OFF, NOTE_ON, PRESSURE, SYSEX
 from expression.take import Events, Rows, Zone
 
 CONFIGURATION, RANGE = (0, 6), (0, 0)

@@ -13,7 +13,7 @@ from mido.messages.specs import SPEC_BY_STATUS
 
 from expression.errors import BadFile
 from expression.limits import LAST_TICK, MOST_EVENTS, MOST_FILE_BYTES, MOST_TRACKS
-from expression.midi.status import ESCAPE, META, SYSEX
+from expression.status import ESCAPE, META, SYSEX
 from expression.take import Events
 
 END_OF_TRACK, TEMPO, TIME_SIGNATURE, TRACK_NAME, PORT = 0x2F, 0x51, 0x58, 0x03, 0x21

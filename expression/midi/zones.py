@@ -27,9 +27,9 @@ from expression.levels import curves_on, is_zoned, kinds_on, of_lane
 from expression.memo import worked_out
 from expression.midi.notes_told import Placed, Told, standing, told
 from expression.midi.rpn import NOTHING
-from expression.midi.status import BEND_CENTRE, CONTROL, META, PRESSURE, SYSEX
 from expression.note_curves import NoteCurves
 from expression.sounding import sounding
+from expression.status import BEND_CENTRE, CONTROL, META, PRESSURE, SYSEX
 from expression.take import Channel, Events, Take, Zone
 
 CONFIGURATION = (0, 6)

@@ -9,8 +9,8 @@ from expression.errors import BadFile
 from expression.midi import smf
 from expression.midi.read import lines_of
 from expression.midi.read_zones import CONFIGURATION, looks_zoned
-from expression.midi.status import CONTROL, SYSEX
 from expression.midi.zones import controls
+from expression.status import CONTROL, SYSEX
 from expression.take import Events, Rows, Zone
 
 

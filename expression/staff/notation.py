@@ -10,12 +10,12 @@ import numpy as np
 
 from expression import percussion
 from expression.arrays import Ints
-from expression.midi.status import META
 from expression.staff.placing import ROUGH, Measures, Placed, placed, swings
 from expression.staff.signs import EARLY, Hairpin, Sign, signs
 from expression.staff.spelling import signature
 from expression.staff.values import Value
 from expression.staff.voices import MOST_VOICES, Seen, graces, staff_voices
+from expression.status import META
 from expression.take import Part, Take
 
 KEY_SIGNATURE = 0x59

@@ -12,9 +12,9 @@ from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES, MESSAGES, OFF, ON, THRESHOLD, Form
 from expression.limits import MOST_LANES
-from expression.midi.status import SYSEX
 from expression.note_curves import NoteCurves
 from expression.piece import Piece
+from expression.status import SYSEX
 from expression.strokes.base import BaseStroke, Reach
 from expression.strokes.many import Many
 from expression.take import Channel, Lane, Part, Take

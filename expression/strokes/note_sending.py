@@ -10,8 +10,8 @@ from typing_extensions import override
 from expression.errors import NothingMatched
 from expression.lanes import LANES, NOTE_PITCH
 from expression.limits import MOST_SEMITONES
-from expression.midi.status import BEND_CENTRE
 from expression.percussion import CHANNEL as PERCUSSION
+from expression.status import BEND_CENTRE
 from expression.strokes.own_curves import NoteLane, known_note_lane
 from expression.strokes.wheel import StandingStroke
 from expression.take import Answers, Channel, Pace, Sending, Take, Zone

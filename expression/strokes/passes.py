@@ -13,10 +13,10 @@ from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES, PEDALS, PRESSURE
 from expression.limits import LAST_TICK
-from expression.midi.status import NOTE_OFF, SYSEX
 from expression.note_curves import NoteCurves
 from expression.piece import Piece, laid, laid_all
 from expression.played import Performance, figures, packed, performed, unpacked, within
+from expression.status import NOTE_OFF, SYSEX
 from expression.strokes.base import IDS_EACH, Count, Reach, Tick
 from expression.strokes.lane import lane_of
 from expression.strokes.note_stroke import FIRST_MADE, NotesStroke, Outcome, counted, free_ids, settle

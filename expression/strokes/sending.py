@@ -10,7 +10,7 @@ from typing_extensions import override
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.midi.ranges import by_hand, restated, with_range
-from expression.midi.status import BEND_CENTRE
+from expression.status import BEND_CENTRE
 from expression.strokes.base import Reach
 from expression.strokes.bend_range import Semitones
 from expression.strokes.wheel import StandingStroke, WheelStroke, throughout

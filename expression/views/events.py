@@ -11,7 +11,10 @@ from expression.lanes import CONTROLLERS
 from expression.memo import worked_out
 from expression.midi import smf, words
 from expression.midi.emit import emit_with_notes
-from expression.midi.status import (
+from expression.midi.zones import NO_NOTE, Emitted
+from expression.notes import HIGHEST, LOWEST
+from expression.pitch import NOTE_NAMES
+from expression.status import (
     BEND,
     BEND_CENTRE,
     CONTROL,
@@ -23,9 +26,6 @@ from expression.midi.status import (
     PROGRAM,
     SYSEX,
 )
-from expression.midi.zones import NO_NOTE, Emitted
-from expression.notes import HIGHEST, LOWEST
-from expression.pitch import NOTE_NAMES
 from expression.take import Events, Part, Take
 
 KINDS = (

@@ -10,9 +10,9 @@ from expression import percussion
 from expression.arrays import runs
 from expression.lanes import BEND, BESIDE, CHANNEL_LANES, LANES, Form
 from expression.levels import is_zoned
-from expression.midi.status import SYSEX
 from expression.notes import Notes
 from expression.pitch import NOTE_NAMES
+from expression.status import SYSEX
 from expression.take import Part, Take
 from expression.views import events
 from expression.views.contours import Contour, contours

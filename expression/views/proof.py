@@ -11,7 +11,7 @@ from expression.lanes import BEND, CHANNEL_LANES, LANES, PRESSURE
 from expression.memo import worked_out
 from expression.midi import smf
 from expression.midi.emit import emit
-from expression.midi.status import BEND_CENTRE, META, NOTE_OFF, POLY_PRESSURE, SHORT, SYSEX
+from expression.status import BEND_CENTRE, META, NOTE_OFF, POLY_PRESSURE, SHORT, SYSEX
 from expression.take import Channel, Lane, Part, Take
 
 CABLE = 3125

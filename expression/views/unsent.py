@@ -7,8 +7,8 @@ from expression.lanes import LANES
 from expression.midi.clip_write import exclusive_bytes, struck_again
 from expression.midi.emit import levelled
 from expression.midi.files import FileKind
-from expression.midi.status import ESCAPE, META, SYSEX
 from expression.midi.write import sent
+from expression.status import ESCAPE, META, SYSEX
 from expression.take import Part, Take
 from expression.views.bend_faults import beyond_range
 from expression.views.finding import MOST_SPANS, Unplayed

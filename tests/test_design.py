@@ -1,0 +1,61 @@
+"""What docs/design.md says is there, is there; and what it says of making something new can be done as it says."""
+
+import re
+from pathlib import Path
+from typing import Annotated, Literal
+
+import pytest
+from pydantic import Field
+
+from expression.arrays import Ints
+from expression.midi.files import opened
+from expression.strokes.base import Picked
+from expression.strokes.velocity import VelocityStroke
+from expression.take import Take
+from tests.files import file_of, phrase
+
+ROOT = Path(__file__).parent.parent
+TEXT = (ROOT / "docs/design.md").read_text()
+NAMED = sorted(set(re.findall(r"`([^`\n]+)`", re.sub(r"```.*?```", "", TEXT, flags=re.S))))
+PATHS = [name for name in NAMED if re.fullmatch(r"[\w.]+(/[\w.]*)+", name)]
+CODE = [name for name in NAMED if re.fullmatch(r"[A-Za-z_]+(\.[a-z_]+)?", name) and not name.endswith(".toml")]
+FOLDERS = ("expression", "studio", "web/src", "command", "launcher", "tests")
+
+
+def test_enough_is_looked_up() -> None:
+    assert len(PATHS) > 30
+    assert len(CODE) > 20
+
+
+@pytest.mark.parametrize("path", PATHS)
+def test_what_is_named_is_there(path: str) -> None:
+    assert (ROOT / path).exists()
+
+
+def test_what_is_called_so_is_defined() -> None:
+    files = (file for folder in FOLDERS for file in (ROOT / folder).rglob("*") if file.suffix in (".py", ".ts"))
+    code = "\n".join(file.read_text() for file in files)
+    for name in CODE:
+        last = name.rsplit(".", 1)[-1]
+        assert re.search(rf"\b(class|def|function|const|type)\s+{last}\b|\b{last}\s*[:=]", code), name
+
+
+def test_a_kind_of_stroke_is_made_as_it_says() -> None:
+    (example,) = re.findall(r"```python\n(.*?)```", TEXT, flags=re.S)
+    known = {
+        "Annotated": Annotated,
+        "Field": Field,
+        "Ints": Ints,
+        "Literal": Literal,
+        "Picked": Picked,
+        "Take": Take,
+        "VelocityStroke": VelocityStroke,
+    }
+    exec(example, known)
+    made = known["VelocityMirror"].model_validate({"kind": "velocity.mirror", "about": 60})  # type: ignore[attr-defined]
+    take = opened(file_of(phrase([20, 60, 90])))
+    assert made.apply(take).parts[0].notes.velocity.tolist() == [100, 60, 30]
+    assert made.label() == "Mirrored about 60"
+    assert made.reach(take).matched == 3
+    with pytest.raises(ValueError, match="greater than or equal to 1"):
+        known["VelocityMirror"].model_validate({"kind": "velocity.mirror", "about": 0})  # type: ignore[attr-defined]
