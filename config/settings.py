@@ -87,6 +87,7 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = limits.MOST_CALL_BYTES
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 30
+CSRF_FAILURE_VIEW = "studio.doors.no_token"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = EARNEST
 # The server in front of the application (waitress) says by itself whether a proxy that is trusted was asked by HTTPS.
 SECURE_HSTS_SECONDS = 365 * 24 * 60 * 60 if EARNEST else 0

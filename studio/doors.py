@@ -1,6 +1,5 @@
 """What stands before every request: files of strangers are not read, and every refusal of the API is a sentence."""
 
-import errno
 import sys
 from collections.abc import Callable
 from threading import Lock
@@ -10,9 +9,10 @@ from django.conf import settings
 from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse
 
+from studio.services import spool
+
 Answer = Callable[[HttpRequest], HttpResponse]
 NO_DATABASE = "Lull cannot reach its database just now; nothing was changed. Try again in a moment."
-NO_ROOM = "Lull has no room left on its disk; nothing was changed. Whoever runs it has to make some."
 SENTENCES = {
     400: "Lull does not understand this request.",
     401: "You are signed out. Sign in to go on.",
@@ -54,11 +54,16 @@ def problem(request: HttpRequest, status: int, sentence: str | None = None) -> H
     return HttpResponse(page, status=status)
 
 
+def no_token(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """What is answered to a form that was not sent from a page of this session."""
+    return problem(request, 403)
+
+
 def failed(request: HttpRequest) -> HttpResponse:
     """What is answered where something went wrong that nobody foresaw, or where the database is away."""
     error = sys.exc_info()[1]
-    if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
-        return problem(request, 503, NO_ROOM)
+    if sentence := spool.trouble(error):
+        return problem(request, 503, sentence)
     return problem(request, 503 if isinstance(error, (OperationalError, InterfaceError)) else 500)
 
 

@@ -23,6 +23,8 @@ from prometheus_client import (
 )
 from prometheus_client.multiprocess import MultiProcessCollector
 
+from expression.limits import MIB
+from studio.services import spool
 from studio.services.folding import cache
 
 Answer = Callable[[HttpRequest], HttpResponse]
@@ -36,6 +38,9 @@ SECONDS = Histogram(
     buckets=(0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 10, 60),
 )
 SHAPED = Gauge("lull_shaped_takes", "Takes that are kept shaped in memory.", multiprocess_mode="livesum")
+SPOOL_FREE = Gauge("lull_spool_free_bytes", "Bytes free where files wait.", multiprocess_mode="mostrecent")
+SPOOL_WAITING = Gauge("lull_spool_bytes", "Bytes of files that wait.", multiprocess_mode="mostrecent")
+SPOOL_WRITABLE = Gauge("lull_spool_writable", "Whether files can be kept (1) or not.", multiprocess_mode="mostrecent")
 SHAPED_BYTES = Gauge("lull_shaped_bytes", "Bytes that these take.", multiprocess_mode="livesum")
 
 
@@ -102,7 +107,12 @@ def _ready(_: HttpRequest) -> HttpResponse:
         return HttpResponse("the database does not answer\n", status=503, content_type="text/plain")
     if not (settings.STATIC_ROOT / "index.html").exists():
         return HttpResponse("the front end is not built\n", status=503, content_type="text/plain")
-    return HttpResponse("ready\n", content_type="text/plain")
+    kept = spool.state()
+    told = f"{kept.free // MIB:,} MiB free, {kept.waiting // MIB:,} MiB wait" if kept.is_writable else NOT_WRITABLE
+    return HttpResponse(f"ready\nspool: {told}\n", content_type="text/plain")
+
+
+NOT_WRITABLE = "it cannot be written to, so that no files are taken"
 
 
 def _metrics(request: HttpRequest) -> HttpResponse:
@@ -112,6 +122,10 @@ def _metrics(request: HttpRequest) -> HttpResponse:
     if not token or not hmac.compare_digest(given.encode(), f"Bearer {token}".encode()):
         return HttpResponse(status=404)
     # Where several processes serve, each writes down its own, and whichever is asked tells of all.
+    kept = spool.state()
+    SPOOL_FREE.set(kept.free)
+    SPOOL_WAITING.set(kept.waiting)
+    SPOOL_WRITABLE.set(kept.is_writable)
     registry = REGISTRY
     if "PROMETHEUS_MULTIPROC_DIR" in os.environ:
         registry = CollectorRegistry()

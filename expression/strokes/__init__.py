@@ -3,7 +3,10 @@
 from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, get_args
 
-from pydantic import ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import ConfigDict, Field, GetCoreSchemaHandler, GetJsonSchemaHandler, TypeAdapter, ValidationError
+from pydantic.json_schema import JsonSchemaValue
+from pydantic_core import CoreSchema
+from pydantic_core.core_schema import no_info_plain_validator_function
 
 from expression.errors import BadStroke
 from expression.strokes.base import BaseStroke, Where, select
@@ -31,7 +34,8 @@ from expression.strokes.note_times import NotesLength, NotesLoosen, NotesPlace, 
 from expression.strokes.notes import NotesCopy
 from expression.strokes.own_curves import NoteCopy, NoteCurve, NoteScatter, NoteStart
 from expression.strokes.passes import RecordPass
-from expression.strokes.pedalling import PedalFromLengths, PedalLegato, PedalToLengths
+from expression.strokes.pedal_legato import PedalLegato
+from expression.strokes.pedal_lengths import PedalFromLengths, PedalToLengths
 from expression.strokes.pedals import PedalDepth, PedalLift, PedalPress, PedalSwitch
 from expression.strokes.resting import BendCentre, BendHome
 from expression.strokes.sending import BendInstrument, BendStream
@@ -107,10 +111,30 @@ AnyStroke = (
     | PedalLegato
     | RecordPass
 )
-Stroke = Annotated[AnyStroke, Field(discriminator="kind")]
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}
 
-_one: TypeAdapter[AnyStroke] = TypeAdapter(Stroke, config=ConfigDict(defer_build=True))
+_one: TypeAdapter[AnyStroke] = TypeAdapter(
+    Annotated[AnyStroke, Field(discriminator="kind")], config=ConfigDict(defer_build=True)
+)
+
+
+class _AsOne:
+    """What is known of all kinds is worked out once, when it is first asked for, not for each place that names them.
+
+    (A model of 64 kinds takes a while to be made, and a dozen models of the API hold a stroke.)
+    """
+
+    @staticmethod
+    def __get_pydantic_core_schema__(source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+        return no_info_plain_validator_function(_one.validate_python)
+
+    @staticmethod
+    def __get_pydantic_json_schema__(schema: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
+        _one.rebuild()
+        return handler(_one.core_schema)
+
+
+Stroke = Annotated[AnyStroke, _AsOne]
 
 
 def parse_stroke(data: Any) -> AnyStroke:

@@ -7,7 +7,7 @@ import orjson
 from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, RawPostDataException
 from ninja import NinjaAPI
-from ninja.errors import AuthenticationError, ValidationError
+from ninja.errors import AuthenticationError, HttpError, ValidationError
 from ninja.renderers import BaseRenderer
 from ninja.security import django_auth
 
@@ -104,6 +104,8 @@ HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     OperationalError: _no_database,
     InterfaceError: _no_database,
     AuthenticationError: lambda request, error: _problem(401, SENTENCES[401]),
+    # A token that is missing, or of another session.
+    HttpError: lambda request, error: _problem(error.status_code, SENTENCES.get(error.status_code, SENTENCES[400])),
 }
 for _kind, _handler in HANDLERS.items():
     api.add_exception_handler(_kind, _handler)

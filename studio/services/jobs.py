@@ -166,10 +166,10 @@ def work(job_id: UUID) -> None:
         raise
     except MemoryError:
         _refuse(job, "Reading this takes more memory than Lull gives to one file; nothing was changed.")
-    except Exception:
+    except Exception as error:
         if Job.objects.filter(pk=job_id).exists():  # Otherwise the account is gone, and the job with it.
             log.exception("job %s (%s) failed", job_id, job.kind)
-            _refuse(job, FAILED)
+            _refuse(job, spool.trouble(error) or FAILED)
     if job.kind != Kind.EXPORT or job.state != State.DONE:
         spool.drop(job.pk)
 

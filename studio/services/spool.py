@@ -1,12 +1,49 @@
 """Files that wait: those that a worker is to read, and archives that their players are to fetch."""
 
+import errno
 import os
+import shutil
 import time
 from pathlib import Path
+from typing import NamedTuple
 from uuid import UUID
 
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
+
+NO_ROOM = "Lull has no room left on its disk; nothing was changed. Whoever runs it has to make some."
+READ_ONLY = "Lull cannot keep files just now: its disk lets nothing be written. Whoever runs it has to see to that."
+TROUBLE = {
+    **dict.fromkeys((errno.ENOSPC, errno.EDQUOT), NO_ROOM),
+    **dict.fromkeys((errno.EROFS, errno.EACCES, errno.EPERM), READ_ONLY),
+}
+
+
+def trouble(error: BaseException | None) -> str | None:
+    """What is wrong with the disk, in a sentence for the player; None where it is something else."""
+    return TROUBLE.get(error.errno or 0) if isinstance(error, OSError) else None
+
+
+class State(NamedTuple):
+    """How it is with the folder: bytes free on its disk, bytes that wait in it, and whether it can be written."""
+
+    free: int
+    waiting: int
+    is_writable: bool
+
+
+def state() -> State:
+    """How it is just now."""
+    folder = Path(settings.SPOOL)
+    try:
+        held = sum(file.stat().st_size for file in folder.iterdir())
+        free = shutil.disk_usage(folder).free
+        probe = folder / f".written-{os.getpid()}"
+        probe.write_bytes(b"")
+        probe.unlink()
+    except OSError:
+        return State(0, 0, False)
+    return State(free, held, True)
 
 
 def path(job_id: UUID) -> Path:

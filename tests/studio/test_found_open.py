@@ -1,9 +1,11 @@
 """What stood open: guesses at passwords, one impossible date, a disk that is full, links in logs."""
 
 import errno
+import io
 import json
 import logging
 import threading
+from pathlib import Path
 from typing import Any
 from unittest import mock
 
@@ -12,8 +14,11 @@ from django.contrib.auth.models import User
 from django.test import Client
 
 from studio import signing_in
+from studio.models import Job
+from studio.services import archives, jobs, spool
 from studio.services.archives import StepTold, TakeTold
 from studio.uploads import BoundedUpload
+from tests.files import file_of, phrase
 from tests.studio.conftest import Caller
 
 RIGHT = "a long enough one"
@@ -98,6 +103,31 @@ def test_what_did_not_fit_on_the_disk_is_gone_again() -> None:
     ):
         upload.receive_data_chunk(b"x" * 200_000, 200_000)
     assert held.closed
+
+
+@pytest.mark.parametrize(
+    ("code", "says"), [(errno.ENOSPC, spool.NO_ROOM), (errno.EROFS, spool.READ_ONLY), (errno.EACCES, spool.READ_ONLY)]
+)
+def test_a_disk_that_takes_nothing_is_told_in_a_sentence(anna: Caller, code: int, says: str) -> None:
+    anna.client.raise_request_exception = False
+    big = file_of(phrase([64] * 30_000))
+    with mock.patch.object(spool, "keep", side_effect=OSError(code, "not today")):
+        answer = anna.client.post("/api/takes", {"file": io.BytesIO(big)})
+    assert (answer.status_code, answer.json()["detail"]) == (503, says)
+    assert not Job.objects.exists()
+
+
+def test_an_archive_that_did_not_fit_leaves_nothing_and_says_why(anna: Caller) -> None:
+    def half(_: object, target: Path, progress: object) -> None:
+        target.write_bytes(b"half of it")
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    job = jobs.export(anna.user)
+    with mock.patch.object(archives, "write", half):
+        jobs.work(job.pk)
+    job.refresh_from_db()
+    assert (job.state, job.says) == (Job.State.REFUSED, spool.NO_ROOM)
+    assert not spool.path(job.pk).exists()
 
 
 def test_links_are_not_written_down_and_answers_are_kept_by_nobody(

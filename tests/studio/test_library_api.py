@@ -209,7 +209,11 @@ class TestPages:
     def test_writing_needs_the_token_of_the_page(self, anna: Caller) -> None:
         client = Client(enforce_csrf_checks=True)
         client.force_login(anna.user)
-        assert client.post("/api/takes", {}).status_code == 403
+        for path in ("/api/takes", "/sign-out"):
+            answer = client.post(path, {})
+            assert answer.status_code == 403
+            assert b"This page is no longer valid. Load it again and try once more." in answer.content
+            assert b"CSRF" not in answer.content
 
     def test_what_was_deleted_long_ago_is_removed_for_good(self, anna: Caller) -> None:
         from django.core.management import call_command

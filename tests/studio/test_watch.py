@@ -20,7 +20,11 @@ def test_probes_answer_whatever_the_host_is_called(
     settings.STATIC_ROOT = tmp_path
     assert client.get("/ready").status_code == 503
     (tmp_path / "index.html").write_text("built")
-    assert client.get("/ready").content == b"ready\n"
+    assert re.fullmatch(rb"ready\nspool: [\d,]+ MiB free, [\d,]+ MiB wait\n", client.get("/ready").content)
+    # A folder that cannot be written: it is said, and everything else goes on.
+    settings.SPOOL = tmp_path / "index.html"
+    told = client.get("/ready")
+    assert (told.status_code, b"cannot be written" in told.content) == (200, True)
 
     def away(*_: object) -> None:
         from django.db import OperationalError

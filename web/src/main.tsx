@@ -4,32 +4,39 @@ import "@fontsource/crimson-pro/400-italic.css";
 import "@fontsource/crimson-pro/600-italic.css";
 import "./style.css";
 import { QueryClientProvider } from "@tanstack/react-query";
-import { StrictMode } from "react";
+import { lazy, StrictMode, Suspense } from "react";
 import { createRoot } from "react-dom/client";
-import { createBrowserRouter, RouterProvider } from "react-router";
+import { BrowserRouter, Route, Routes } from "react-router";
 import { queries } from "./api/queries";
 import { offerRendering } from "./sound/render";
-import { Broken } from "./ui/Broken";
+import { Broken, Unbroken } from "./ui/Broken";
 
 /** Each page comes when it is gone to. */
-const PAGES = [
-  { path: "/", lazy: async () => ({ Component: (await import("./library/Library")).Library }) },
-  { path: "/takes/:takeId", lazy: async () => ({ Component: (await import("./desk/Desk")).Desk }) },
-  { path: "/sign-in", lazy: async () => ({ Component: (await import("./session/SignIn")).SignIn }) },
-  { path: "/enter/:token", lazy: async () => ({ Component: (await import("./session/Enter")).Enter }) },
-  {
-    path: "/invited/:token",
-    lazy: async () => ({ Component: (await import("./session/Invited")).Invited }),
-  },
-];
-const router = createBrowserRouter(PAGES.map((page) => ({ ...page, errorElement: <Broken /> })));
+const PAGES = {
+  "/": lazy(async () => ({ default: (await import("./library/Library")).Library })),
+  "/takes/:takeId": lazy(async () => ({ default: (await import("./desk/Desk")).Desk })),
+  "/sign-in": lazy(async () => ({ default: (await import("./session/SignIn")).SignIn })),
+  "/enter/:token": lazy(async () => ({ default: (await import("./session/Enter")).Enter })),
+  "/invited/:token": lazy(async () => ({ default: (await import("./session/Invited")).Invited })),
+};
 
 offerRendering();
 keepFocus();
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
     <QueryClientProvider client={queries}>
-      <RouterProvider router={router} />
+      <BrowserRouter>
+        <Unbroken>
+          <Suspense>
+            <Routes>
+              {Object.entries(PAGES).map(([path, Page]) => (
+                <Route key={path} path={path} element={<Page />} />
+              ))}
+              <Route path="*" element={<Broken />} />
+            </Routes>
+          </Suspense>
+        </Unbroken>
+      </BrowserRouter>
     </QueryClientProvider>
   </StrictMode>,
 );

@@ -118,7 +118,8 @@ export async function record(): Promise<void> {
     pending: [],
     clicking: new Clicking(),
   };
-  set({ phase: countIn ? "counting" : "recording", messages: 0, problem: null, left: 0 });
+  // It records from when the take is heard, which has to be brought first.
+  set({ phase: "counting", messages: 0, problem: null, left: 0 });
   const asked: Schemas["PassAsked"] = {
     id,
     part,

@@ -1,3 +1,5 @@
+import { Component, type ReactNode } from "react";
+
 /** Shown where a page could not go on, in place of it. */
 export function Broken() {
   return (
@@ -15,4 +17,15 @@ export function Broken() {
       </div>
     </main>
   );
+}
+
+/** A page, until something in it goes wrong. (React asks for a class here.) */
+export class Unbroken extends Component<{ children: ReactNode }, { broken: boolean }> {
+  state = { broken: false };
+
+  static getDerivedStateFromError = () => ({ broken: true });
+
+  render() {
+    return this.state.broken ? <Broken /> : this.props.children;
+  }
 }

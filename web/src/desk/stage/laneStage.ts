@@ -4,29 +4,11 @@ import type { Form, LaneKind } from "../../api/client";
 import { BEND, lanesOf } from "../../score/lanes";
 import { isOfNotes, otherLevel } from "../../score/own";
 import { gridTicks, type PartScore } from "../../score/score";
-import { mixInk } from "../page/draw/ink";
+import { blank, mixInk } from "../page/draw/ink";
 import { drawLane } from "../page/draw/lane";
 import { noteName, partDye } from "../take/arranging";
 import { shown } from "../take/layers";
-import { type DeskState, desk, differs, laneLevels, leadPart, type Shaping, useDesk } from "../take/state";
-
-/** What of the desk's state a lane shows. */
-const DRAWN: readonly (keyof DeskState)[] = [
-  "score",
-  "camera",
-  "fronts",
-  "arrangement",
-  "wishes",
-  "grid",
-  "span",
-  "sound",
-  "layers",
-  "shaping",
-  "history",
-  "windows",
-  "chosen",
-  "closeUp",
-];
+import { type DeskState, desk, laneLevels, leadPart, type Shaping, useDesk } from "../take/state";
 
 /** A lane on the desk: a strip, or tall where it is open. */
 export interface LaneStave {
@@ -49,10 +31,38 @@ function wasThere({ layers, shaping }: DeskState, key: string) {
   return tried && tried.lanes.get(key) !== was ? was : undefined;
 }
 
+/** All that a lane shows: where none of it is another, it need not be drawn again. */
+function seenOn(state: DeskState, key: string): readonly unknown[] {
+  const { layers, score } = state;
+  return [
+    leadPart(state),
+    score?.bars,
+    score?.tempo,
+    state.camera,
+    state.arrangement,
+    state.wishes,
+    state.grid,
+    state.span,
+    state.sound,
+    state.windows,
+    state.closeUp,
+    shown(layers).lanes.get(key),
+    shown(layers).lanes.get(otherLevel(key)),
+    wasThere(state, key),
+    shapesLane(state, key) ? state.shaping : null,
+    isOfNotes(key) || isOfNotes(otherLevel(key)) ? state.chosen : null,
+    ...strokesOn(state, key),
+  ];
+}
+
+const strokesOn = ({ history }: DeskState, key: string) =>
+  history.strokes.filter(({ stroke, on, idle }) => on && !idle && lanesOf(stroke).includes(key));
+
 /** Draw on the canvas from now on; the result stops it. */
 export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): () => void {
   const ink = mixInk();
   const pen = canvas.getContext("2d", { alpha: false }) as CanvasRenderingContext2D;
+  blank(pen, ink);
   let frame = 0;
   const draw = () => {
     frame = 0;
@@ -87,8 +97,7 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
       gridTicks: gridTicks(state.score, state.grid),
       box: null,
       mark: shapesLane(state, key) ? (state.shaping?.mark ?? null) : null,
-      kept: state.history.strokes
-        .filter(({ stroke, on, idle }) => on && !idle && lanesOf(stroke).includes(key))
+      kept: strokesOn(state, key)
         .filter(({ mark }) => mark.parts.includes(part.id))
         .map(({ mark }) => mark),
       form,
@@ -112,7 +121,13 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
   const ask = () => {
     if (!frame) frame = requestAnimationFrame(draw);
   };
-  const stopWatching = useDesk.subscribe((now, was) => differs(now, was, DRAWN) && ask());
+  let seen: readonly unknown[] = [];
+  const stopWatching = useDesk.subscribe((state) => {
+    const now = seenOn(state, stave().kind.key);
+    if (now.length === seen.length && now.every((one, at) => one === seen[at])) return;
+    seen = now;
+    ask();
+  });
   const sizes = new ResizeObserver(ask);
   sizes.observe(canvas);
   ask();

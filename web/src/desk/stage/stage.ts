@@ -4,7 +4,7 @@ import { actsOnVelocity, VELOCITY } from "../../score/lanes";
 import { NOTE_PITCH } from "../../score/own";
 import { gridTicks, type PartScore, reached } from "../../score/score";
 import { GUTTER, xOf } from "../page/camera";
-import { type Ink, mixInk } from "../page/draw/ink";
+import { blank, type Ink, mixInk } from "../page/draw/ink";
 import { drawOverviewLane, drawOverviewNotes, drawWindow, OVERVIEW_HEIGHT } from "../page/draw/overview";
 import { drawRibbons } from "../page/draw/ribbons";
 import { drawRuler, RULER_HEIGHT } from "../page/draw/ruler";
@@ -74,6 +74,7 @@ export class Stage {
     const pen = (stave: Stave) =>
       elements[stave].getContext("2d", { alpha: false }) as CanvasRenderingContext2D;
     this.pens = { overview: pen("overview"), ruler: pen("ruler"), notes: pen("notes"), lane: pen("lane") };
+    for (const stave of STAVES) blank(this.pens[stave], this.ink);
     this.stopWatching = useDesk.subscribe((now, was) => differs(now, was, DRAWN) && this.ask());
     this.sizes = new ResizeObserver(() => this.measure());
     for (const stave of ["notes", "lane"] as const) this.sizes.observe(elements[stave]);

@@ -38,6 +38,12 @@ export function mixInk(): Ink {
 export const SANS = '"Source Sans 3 Variable", sans-serif';
 export const MARK = '"Crimson Pro", Georgia, serif';
 
+/** Paper, until there is something to be drawn: a canvas that is not seen through begins black. */
+export function blank(pen: CanvasRenderingContext2D, { sheet }: Ink): void {
+  pen.fillStyle = sheet;
+  pen.fillRect(0, 0, pen.canvas.width, pen.canvas.height);
+}
+
 /** A crisp line of one pixel. */
 export function hair(pen: CanvasRenderingContext2D, x0: number, y0: number, x1: number, y1: number): void {
   pen.moveTo(Math.round(x0) + 0.5, Math.round(y0) + 0.5);

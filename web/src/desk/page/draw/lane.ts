@@ -1,6 +1,7 @@
 /** A lane of recorded or shaped nodes: thin as a strip, tall when it is open. */
 
 import type { Form } from "../../../api/client";
+import { extremesOf } from "../../../score/extremes";
 import { HOLDS_FROM, type LaneNodes, slides } from "../../../score/lanes";
 import { firstAbove, isAlone, secondsAt, sounding } from "../../../score/score";
 import { between } from "../../../ui/numbers";
@@ -356,35 +357,46 @@ function drawLine(
 /** The lane as one line from the left edge to the right; all that falls into one column of pixels is one upright line. */
 function outline(camera: Camera, nodes: LaneNodes, { yOf }: Scale): { path: Path2D; left: number } {
   const [from, to] = visible(camera, nodes);
+  const extremes = extremesOf(nodes.value);
   const path = new Path2D();
   const left = Math.round(xOf(camera, nodes.tick[from]));
-  let [column, low, high] = [left, yOf(nodes.value[from]), yOf(nodes.value[from])];
-  let y = low;
+  let y = yOf(nodes.value[from]);
   path.moveTo(left, y);
-  for (let node = from; node < to; node++) {
+  for (let node = from; node < to; ) {
     const x = Math.round(xOf(camera, nodes.tick[node]));
-    const next = yOf(nodes.value[node]);
-    if (x === column) {
-      [low, high] = [Math.min(low, next), Math.max(high, next)];
-    } else {
-      if (low !== high) for (const bound of [low, high, y]) path.lineTo(column, bound);
-      if (!nodes.moves[node - 1]) path.lineTo(x, y);
-      path.lineTo(x, next);
-      [column, low, high] = [x, next, next];
+    const after = Math.max(firstFrom(nodes.tick, tickOf(camera, x + 0.5), node, to), node + 1);
+    if (node > from && !nodes.moves[node - 1]) path.lineTo(x, y);
+    path.lineTo(x, yOf(nodes.value[node]));
+    y = yOf(nodes.value[after - 1]);
+    if (after - node > 1) {
+      for (const bound of extremes.between(node, after)) path.lineTo(x, yOf(bound));
+      path.lineTo(x, y);
     }
-    y = next;
-    const way = nodes.moves[node] ? nodes.bent.get(node) : undefined;
-    if (!way) continue;
-    // What lies in this column is drawn before the line goes on from it.
-    if (low !== high) for (const bound of [low, high, y]) path.lineTo(column, bound);
-    [low, high] = [y, y];
-    for (const [tick, value] of way.line) path.lineTo(xOf(camera, tick), yOf(value));
+    const way = nodes.moves[after - 1] ? nodes.bent.get(after - 1) : undefined;
+    for (const [tick, value] of way?.line ?? []) path.lineTo(xOf(camera, tick), yOf(value));
+    node = after;
   }
-  if (low !== high) for (const bound of [low, high, y]) path.lineTo(column, bound);
   if (to < nodes.tick.length && to > 0 && nodes.moves[to - 1]) {
     path.lineTo(xOf(camera, nodes.tick[to]), yOf(nodes.value[to]));
   } else path.lineTo(camera.width, y);
   return { path, left };
+}
+
+/** The first of ascending ticks, between two places, at a tick or later: looked for near the first of them. */
+function firstFrom(ticks: Int32Array, tick: number, first: number, end: number): number {
+  let step = 1;
+  let low = first;
+  while (low + step < end && ticks[low + step] < tick) {
+    low += step;
+    step *= 2;
+  }
+  let high = Math.min(low + step, end);
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (ticks[middle] < tick) low = middle + 1;
+    else high = middle;
+  }
+  return low;
 }
 
 /** Nodes from the one in force at the left edge to the last in sight. */
