@@ -152,11 +152,14 @@ def fleet(port: int, env: Mapping[str, str], python: str | Path, more: tuple[str
         return [_server("the server", port, python, more, env), *workers]
     servers = [_server(f"server {number}", free_port(), python, more, env) for number in range(1, count + 1)]
     written = STATE / f"proxy-{port}.cfg"
-    written.write_text(proxy_settings(port, [(one.port or 0, one.pulse[0] if one.pulse else 0) for one in servers]))
-    words = (before, "-db", "-q", "-f", written)
+    behind = [(one.port or 0, one.pulse[0] if one.pulse else 0) for one in servers]
+    written.write_text(proxy_settings(port, behind, env.get("LULL_METRICS_TOKEN", "")))
+    words = (before, "-db", "-f", written)
     return [*servers, *workers, Member("the proxy", words, env, port, (port, PROXY_LIVES))]
 
 
+PROXY_METRICS = "/proxy-metrics"
+"""Where it tells what it has answered, refused and waited for."""
 PROXY_LIVES = "/proxy-lives"
 """Where the proxy tells of itself alone, whatever stands behind it."""
 
@@ -166,11 +169,12 @@ def _server(name: str, port: int, python: str | Path, more: tuple[str, ...], env
     return Member(name, (python, *server_words(port, more)), {**env, PULSE: str(pulse)}, port, (pulse, "/"))
 
 
-def proxy_settings(port: int, servers: list[tuple[int, int]]) -> str:
+def proxy_settings(port: int, servers: list[tuple[int, int]], token: str = "") -> str:
     """HAProxy's configuration, for servers by their ports, and by those on which they tell whether they live.
 
     Takes go by their ids, everything else in turn; who is away is gone round. What is no small thing to answer is asked
-    for once: who has been cut off by one server does not fall on the next.
+    for once: who has been cut off by one server does not fall on the next. What it refuses by itself is written down
+    (without what signs somebody in), and counted for those who know the token.
     """
     listed = "\n".join(
         f"  server s{number} {HOST}:{one} check port {pulse}" for number, (one, pulse) in enumerate(servers, 1)
@@ -179,6 +183,8 @@ def proxy_settings(port: int, servers: list[tuple[int, int]]) -> str:
     page = f"<!doctype html><title>Lull</title><p>{sentence}</p>"
     # Each line needs two files of the system, which gives a process only so many.
     most = min(8_000, (resource.getrlimit(resource.RLIMIT_NOFILE)[1] - 200) // 2)
+    known = f'{{ req.hdr(authorization) -m str "Bearer {token}" }}'
+    counted = f"  http-request use-service prometheus-exporter if {{ path {PROXY_METRICS} }} {known}\n" if token else ""
     checked = f"inter 1s fastinter 200ms downinter 200ms fall 2 rise 1 maxconn {MOST_LINES}"
     return f"""# Made anew by ./lull at every start.
 global
@@ -186,6 +192,8 @@ global
 
 defaults
   mode http
+  option dontlog-normal
+  log-format "proxy: %ci %HM %[var(txn.asked)] %ST %tsc %Ta ms"
   timeout connect 5s
   timeout client 30s
   timeout server 180s
@@ -203,9 +211,11 @@ defaults
   http-reuse safe
 
 frontend lull
+  log stdout format raw local0
   bind {HOST}:{port}
   monitor-uri {PROXY_LIVES}
-  http-request deny deny_status 413 if {{ req.hdr_val(content-length) gt {MOST_BODY_BYTES} }}
+  http-request set-var(txn.asked) path,regsub(^/enter/.*,/enter/...),regsub(^/invited/.*,/invited/...)
+{counted}  http-request deny deny_status 413 if {{ req.hdr_val(content-length) gt {MOST_BODY_BYTES} }}
   use_backend takes if {{ path_reg ^/api/takes/[0-9a-fA-F-]{{36}} }}
   use_backend api if {{ path_beg /api/ }}
   default_backend pages

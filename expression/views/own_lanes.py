@@ -55,9 +55,10 @@ def own_changes(before: Part, after: Part, sight: tuple[int, int] | None = None)
     found: list[OwnLane] = []
     if before.curves is after.curves:
         return found
+    none = NoteCurves.each([], [])
     for key in BESIDE:
-        old, new = (part.curves.get(key) or NoteCurves.each([], []) for part in (before, after))
-        if old is new or not (len(old) or len(new)):
+        old, new = (part.curves.get(key, none) for part in (before, after))
+        if old is new:
             continue
         near = _in_sight(before, new, sight) if sight else np.union1d(old.ids, new.ids)
         lane = _own_lane(key, new.only(near))

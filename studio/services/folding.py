@@ -19,6 +19,7 @@ from studio.services import queue
 
 SLOW = 0.05
 """Seconds that a take may need to be made from its rows; what needs longer gets a checkpoint."""
+WEIGHED_EVERY = 16
 STEPS_BETWEEN = 16
 """A take that has gone on by so many steps gets another."""
 
@@ -33,6 +34,7 @@ class _Place(NamedTuple):
     tried: Shaped | None = None
     """What was tried on it last: kept, or heard, it need not be made again."""
     tried_weight: int = 0
+    tries: int = 0
     worked: int = 0
     """Bytes of what was worked out from it."""
 
@@ -84,12 +86,16 @@ class ShapedCache:
             held = self._held.get(take_id)
         if held is None or held.shaped is not known:
             return
-        weight = sum(checkpoint.weight(tried, held.shaped, held.weights)) - sum(held.weights)
+        made = held._replace(tried=tried, tries=held.tries + 1)
+        # While a hand moves, one try weighs as much as the next.
+        if held.tries % WEIGHED_EVERY == 0:
+            weight = sum(checkpoint.weight(tried, held.shaped, held.weights)) - sum(held.weights)
+            worked = checkpoint.worked_weight(held.shaped) + checkpoint.worked_weight(tried)
+            made = made._replace(tried_weight=max(weight, 0), worked=worked)
         with self._lock:
             if self._held.get(take_id) is held:
-                worked = checkpoint.worked_weight(held.shaped) + checkpoint.worked_weight(tried)
-                self._held[take_id] = held._replace(tried=tried, tried_weight=max(weight, 0), worked=worked)
-                self._weight += self._held[take_id].weight - held.weight
+                self._held[take_id] = made
+                self._weight += made.weight - held.weight
 
     def tried(self, take_id: UUID, known: Shaped) -> Shaped | None:
         """What was tried last on a take that is known."""

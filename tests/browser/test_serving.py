@@ -5,6 +5,7 @@ import time
 from contextlib import ExitStack
 from urllib.parse import urlsplit
 
+import pytest
 from django.contrib.auth.models import User
 from django.db import connection
 from playwright.sync_api import Browser, Page, expect
@@ -29,6 +30,25 @@ def test_half_sent_requests_hold_up_nobody(page: Page, address: str) -> None:
         for _ in range(5):
             assert page.request.get("/api/me").ok
         assert time.monotonic() - begun < 5
+
+
+LONG = (
+    b"POST /api/takes HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: multipart/form-data; boundary=b\r\n%b\r\n\r\n--b\r\n"
+)
+
+
+@pytest.mark.parametrize("said", [b"Content-Length: 100000000", b"Transfer-Encoding: chunked"])
+@pytest.mark.parametrize("cookie", [b"", b"\r\nCookie: sessionid=0123456789abcdef0123456789abcdef"])
+def test_what_strangers_send_is_not_read(address: str, said: bytes, cookie: bytes, db: None) -> None:
+    place = urlsplit(address)
+    with socket.create_connection((place.hostname, place.port), timeout=10) as line:
+        # Nothing of the body has come but its first line, and the answer is there.
+        line.sendall(LONG % (said + cookie))
+        answer = b""
+        while more := line.recv(65536):
+            answer += more
+    assert answer.startswith(b"HTTP/1.1 401")
+    assert b'{"detail": "You are signed out. Sign in to go on."}' in answer
 
 
 def test_when_the_database_has_come_back_nothing_fails(page: Page) -> None:

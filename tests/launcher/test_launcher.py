@@ -7,6 +7,8 @@ import stat
 import subprocess
 import sys
 import time
+import urllib.error
+import urllib.request
 from pathlib import Path
 
 import pytest
@@ -177,9 +179,42 @@ def test_there_is_a_process_a_core_where_a_proxy_can_stand_before_them(monkeypat
 
 def test_the_proxy_takes_its_settings(tmp_path: Path) -> None:
     settings = tmp_path / "proxy.cfg"
-    settings.write_text(fleet.proxy_settings(8000, [(8001, 8003), (8002, 8004)]))
-    checked = subprocess.run([str(fleet.proxy()), "-c", "-q", "-f", settings], capture_output=True, text=True)
-    assert (checked.returncode, checked.stdout, checked.stderr) == (0, "", "")
+    for token in ("", "secret"):
+        settings.write_text(fleet.proxy_settings(8000, [(8001, 8003), (8002, 8004)], token))
+        checked = subprocess.run([str(fleet.proxy()), "-c", "-q", "-f", settings], capture_output=True, text=True)
+        assert (checked.returncode, checked.stdout, checked.stderr) == (0, "", "")
+
+
+def test_what_the_proxy_refuses_is_written_down_and_counted(tmp_path: Path) -> None:
+    port, settings = postgres.free_port(), tmp_path / "proxy.cfg"
+    settings.write_text(fleet.proxy_settings(port, [(postgres.free_port(), postgres.free_port())], "secret"))
+    words = [str(fleet.proxy()), "-db", "-f", str(settings)]
+    with subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True) as running:
+
+        def asked(path: str, body: bytes | None = None, **headers: str) -> tuple[int, str]:
+            request = urllib.request.Request(f"http://127.0.0.1:{port}{path}", body, headers)
+            try:
+                with urllib.request.urlopen(request, timeout=10) as answer:
+                    return answer.status, answer.read().decode()
+            except urllib.error.HTTPError as refused:
+                return refused.code, refused.read().decode()
+
+        try:
+            while not serving.answers(port, fleet.PROXY_LIVES):
+                assert running.poll() is None
+                time.sleep(0.05)
+            assert asked("/enter/a-secret-token")[0] == 503
+            assert asked("/api/takes", bytes(40_000), **{"content-length": str(2**30)})[0] == 413
+            assert asked(fleet.PROXY_METRICS)[0] == 503
+            status, told = asked(fleet.PROXY_METRICS, authorization="Bearer secret")
+            assert (status, "haproxy_frontend_requests_denied_total" in told) == (200, True)
+        finally:
+            running.terminate()
+        assert running.stdout
+        lines = [line for line in running.stdout if line.startswith("proxy: 127.0.0.1")]
+    assert any("GET /enter/... 503" in line for line in lines)
+    assert any("/api/takes 413" in line for line in lines)
+    assert not any("a-secret-token" in line for line in lines)
 
 
 def test_a_cluster_that_was_killed_is_started_again_where_it_was() -> None:
