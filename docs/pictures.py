@@ -238,8 +238,9 @@ def passes(page: Page) -> None:
     expect(page.get_by_role("button", name="Record", exact=True)).to_be_enabled()
     page.get_by_role("button", name="Play in").click()
     items = page.get_by_role("list", name="History").get_by_role("listitem")
-    expect(items.nth(2)).to_be_visible()
-    items.nth(1).get_by_role("button").first.click()
+    rounds = items.filter(has_text="bars 3–4")
+    expect(rounds.nth(1)).to_be_visible()
+    rounds.first.get_by_role("button").first.click()
     expect(page.get_by_role("button", name="This one sounds")).to_be_visible()
     page.get_by_role("button", name="This one sounds").scroll_into_view_if_needed()
 

@@ -118,7 +118,8 @@ def test_rounds_of_a_loop_and_a_bar_from_another(desk: Desk) -> None:
     desk.page.get_by_role("button", name="in place", exact=True).click()
     let_play(desk.page, "line")
     desk.page.get_by_role("button", name="Record", exact=True).click()
-    until(desk.page, lambda: any(number >= 2 for number, _, _ in meant(desk.page)))
+    # Well into the third round: a key at its very start may still be heard as the end of the second.
+    until(desk.page, lambda: sum(number >= 2 for number, _, _ in meant(desk.page)) >= 4)
     desk.page.get_by_role("button", name="Stop").click()
     expect(desk.page.get_by_role("button", name="Record", exact=True)).to_be_enabled()
     items = desk.page.get_by_role("list", name="History").get_by_role("listitem")

@@ -45,7 +45,7 @@ export function PassForm({ stroke, keep }: FormProps & { stroke: Pass }) {
       {rounds.length > 1 && mine && (
         <div>
           <p className="text-faded">
-            {`Round ${rounds.indexOf(mine) + 1} of ${rounds.length}${mine.on ? "" : "; another one sounds"}.`}
+            {`Round ${rounds.indexOf(mine) + 1} of ${rounds.length}${mine.on ? "" : "; another one sounds"}. A drag over bars takes them from that round.`}
           </p>
           <Rounds rounds={rounds} whole={whole as [number, number]} />
           <div className="mt-1 flex flex-wrap gap-2">
