@@ -154,7 +154,8 @@ def fleet(port: int, env: Mapping[str, str], python: str | Path, more: tuple[str
     written = STATE / f"proxy-{port}.cfg"
     behind = [(one.port or 0, one.pulse[0] if one.pulse else 0) for one in servers]
     written.write_text(proxy_settings(port, behind, env.get("LULL_METRICS_TOKEN", "")))
-    words = (before, "-db", "-f", written)
+    # Its log goes to standard output; what it says besides, of servers that are just starting, frightens for nothing.
+    words = ("sh", "-c", 'exec "$0" "$@" 2> /dev/null', before, "-db", "-f", written)
     return [*servers, *workers, Member("the proxy", words, env, port, (port, PROXY_LIVES))]
 
 
