@@ -47,8 +47,8 @@ def rehearse(
     ways: Ways,
 ) -> Messages:
     """Messages of a span in seconds, of the take as a stroke would leave it that is not kept yet."""
-    tried = heard_in(rehearsed(owner, take_id, revision, stroke, number), {"plain": ways.plain, "mpe": ways.mpe})
-    return _heard(revision, tried, *span, chase, held)
+    tried = rehearsed(owner, take_id, revision, stroke, number)
+    return _heard(revision, _sent(tried, ways), *span, chase, held)
 
 
 def _heard(revision: int, take: Recording, start: float, end: float, chase: bool, held: bool) -> Messages:

@@ -1,4 +1,5 @@
 /** One part on its way to one output: on which channel its messages go, and what has to be let go of there. */
+import { lettingGo, noMembers } from "../sound/messages";
 import { Members } from "./members";
 import type { Out } from "./simulated";
 
@@ -32,12 +33,7 @@ export class Line {
     for (const when of last > at ? [at, last + 1] : [at]) {
       for (const place of this.keys) this.pass([0x80 | (place >> 7), place & 0x7f, 64], when);
       for (const channel of this.channels)
-        for (const [number, value] of [
-          [64, 0],
-          [66, 0],
-          [123, 0],
-        ])
-          this.pass([0xb0 | channel, number, value], when);
+        for (const bytes of lettingGo(0xb0 | channel)) this.pass(bytes, when);
     }
     this.keys.clear();
     this.channels.clear();
@@ -47,15 +43,9 @@ export class Line {
   endZone(at: number): void {
     const { manager, count } = this.zone;
     if (!count) return;
-    for (const [number, value] of [
-      [101, 0],
-      [100, 6],
-      [6, 0],
-      [101, 127],
-      [100, 127],
-    ]) {
-      this.zone.follow([0xb0 | manager, number, value]);
-      this.pass([0xb0 | manager, number, value], at);
+    for (const bytes of noMembers(0xb0 | manager)) {
+      this.zone.follow(bytes);
+      this.pass(bytes, at);
     }
   }
 

@@ -39,6 +39,22 @@ export function unpack(
   };
 }
 
+/** Pedals up, then all notes off, on a channel (its controllers' status). */
+export const lettingGo = (status: number): number[][] => [
+  [status, 64, 0],
+  [status, 66, 0],
+  [status, 123, 0],
+];
+
+/** A zone of no members, by its manager (its controllers' status), and the null parameter after it (M1-100, 2.1.1). */
+export const noMembers = (status: number): number[][] => [
+  [status, 101, 0],
+  [status, 100, 6],
+  [status, 6, 0],
+  [status, 101, 127],
+  [status, 100, 127],
+];
+
 /** Pedals up, then All Notes Off (controller 123), for some parts: what a player does when stopping. */
 export function silence(parts: readonly number[], time: number): Batch {
   const size = parts.length * 3;
@@ -49,7 +65,7 @@ export function silence(parts: readonly number[], time: number): Batch {
   };
   parts.forEach((part, index) => {
     batch.parts.fill(part, index * 3, index * 3 + 3);
-    batch.bytes.set([0xb0, 64, 0, 0xb0, 66, 0, 0xb0, 123, 0], index * 9);
+    batch.bytes.set(lettingGo(0xb0).flat(), index * 9);
   });
   return batch;
 }
@@ -76,11 +92,5 @@ export function zonesEnded(batch: Batch, parts: readonly number[], time: number)
   return made;
 }
 
-/** Zones of no members, by either manager, and the null parameter after each (M1-100, 2.1.1). */
-const NO_ZONE = [0xb0, 0xbf].flatMap((status) => [
-  [status, 101, 0],
-  [status, 100, 6],
-  [status, 6, 0],
-  [status, 101, 127],
-  [status, 100, 127],
-]);
+/** Either manager has none. */
+const NO_ZONE = [0xb0, 0xbf].flatMap(noMembers);

@@ -364,7 +364,9 @@ function outline(camera: Camera, nodes: LaneNodes, { yOf }: Scale): { path: Path
   path.moveTo(left, y);
   for (let node = from; node < to; ) {
     const x = Math.round(xOf(camera, nodes.tick[node]));
-    const after = Math.max(firstFrom(nodes.tick, tickOf(camera, x + 0.5), node, to), node + 1);
+    // The first node at the next column or later: ticks are whole.
+    const later = firstAbove(nodes.tick, Math.ceil(tickOf(camera, x + 0.5)) - 1);
+    const after = Math.max(Math.min(later, to), node + 1);
     if (node > from && !nodes.moves[node - 1]) path.lineTo(x, y);
     path.lineTo(x, yOf(nodes.value[node]));
     y = yOf(nodes.value[after - 1]);
@@ -380,23 +382,6 @@ function outline(camera: Camera, nodes: LaneNodes, { yOf }: Scale): { path: Path
     path.lineTo(xOf(camera, nodes.tick[to]), yOf(nodes.value[to]));
   } else path.lineTo(camera.width, y);
   return { path, left };
-}
-
-/** The first of ascending ticks, between two places, at a tick or later: looked for near the first of them. */
-function firstFrom(ticks: Int32Array, tick: number, first: number, end: number): number {
-  let step = 1;
-  let low = first;
-  while (low + step < end && ticks[low + step] < tick) {
-    low += step;
-    step *= 2;
-  }
-  let high = Math.min(low + step, end);
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (ticks[middle] < tick) low = middle + 1;
-    else high = middle;
-  }
-  return low;
 }
 
 /** Nodes from the one in force at the left edge to the last in sight. */
