@@ -129,6 +129,16 @@ def test_everything_is_saved_and_brought_back_into_another_library(
 
 
 def test_an_invitation_can_be_taken_back(page: Page, browser: Browser, address: str) -> None:
+    def late(route: Route) -> None:
+        """The list as it was before the invitation arrives after it."""
+        if route.request.method == "GET":
+            old = route.fetch()
+            page.wait_for_timeout(500)
+            route.fulfill(response=old)
+        else:
+            route.continue_()
+
+    page.route("**/api/me/invitations", late)
     page.get_by_role("button", name="Account").click()
     dialog = page.get_by_role("dialog", name="Account")
     dialog.get_by_role("button", name="Invite somebody").click()

@@ -15,3 +15,12 @@ export const queries = new QueryClient({
     },
   },
 });
+
+/**
+ * What was asked under a key is asked anew. A first answer that is still on its way is older than the change: without
+ * being called off it would be taken for the new one.
+ */
+export async function askAnew(key: string): Promise<void> {
+  await queries.cancelQueries({ queryKey: [key] });
+  await queries.invalidateQueries({ queryKey: [key] });
+}

@@ -1,16 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { answered, api, type Schemas, sentence } from "../api/client";
-import { queries } from "../api/queries";
+import { askAnew } from "../api/queries";
 
 const DAY = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "long" });
-const INVITATIONS = ["invitations"];
+const INVITATIONS = "invitations";
 
 /** Links with which others make accounts of their own. */
 export function Invitations({ onProblem }: { onProblem: (sentence: string) => void }) {
   const [made, setMade] = useState<Schemas["InvitationMade"] | null>(null);
   const { data: open = [] } = useQuery({
-    queryKey: INVITATIONS,
+    queryKey: [INVITATIONS],
     queryFn: () => answered<Schemas["InvitationView"][]>(api.GET("/api/me/invitations")),
     staleTime: 0,
   });
@@ -18,7 +18,7 @@ export function Invitations({ onProblem }: { onProblem: (sentence: string) => vo
     onProblem("");
     try {
       await act();
-      await queries.invalidateQueries({ queryKey: INVITATIONS });
+      await askAnew(INVITATIONS);
     } catch (thrown) {
       onProblem(sentence(thrown));
     }

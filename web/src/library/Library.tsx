@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type DragEvent, lazy, Suspense, useEffect, useRef, useState } from "react";
 import { answered, api, csrfToken, leave, sentence, type TakeCard } from "../api/client";
-import { queries } from "../api/queries";
+import { askAnew, queries } from "../api/queries";
 import { Notice, type NoticeText } from "../ui/Notice";
 import { Wordmark } from "../ui/Wordmark";
 import { Arrivals } from "./Arrivals";
@@ -23,7 +23,7 @@ const LISTED = ["takes", "listed"];
 async function change(next: (takes: TakeCard[]) => TakeCard[]): Promise<void> {
   await queries.cancelQueries({ queryKey: ["takes"] });
   queries.setQueryData<TakeCard[]>(LISTED, (all) => next(all ?? []));
-  void queries.invalidateQueries({ queryKey: ["takes"] });
+  void askAnew("takes");
 }
 
 export function Library() {
@@ -43,7 +43,7 @@ export function Library() {
   const chooser = useRef<HTMLInputElement>(null);
   const { arrivals, receive, close } = useArrivals(async (added) => {
     if (added) await change((all) => [added, ...all.filter((one) => one.id !== added.id)]);
-    else await queries.invalidateQueries({ queryKey: ["takes"] });
+    else await askAnew("takes");
   });
 
   useEffect(() => {
@@ -87,7 +87,7 @@ export function Library() {
   async function bringBack(take_id: string) {
     await attempt(async () => {
       await answered(api.POST("/api/takes/{take_id}/restore", { params: { path: { take_id } } }));
-      await queries.invalidateQueries({ queryKey: ["takes"] });
+      await askAnew("takes");
     });
   }
 

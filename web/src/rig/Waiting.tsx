@@ -1,7 +1,7 @@
 /** Passes of the take that were begun and not kept: kept, or let go of, by one click each. */
 import { useQuery } from "@tanstack/react-query";
 import { answered, api } from "../api/client";
-import { queries } from "../api/queries";
+import { askAnew } from "../api/queries";
 import { readAnew } from "../desk/take/shaping";
 import { complain, takePath, useDesk } from "../desk/take/state";
 import { passesLeft, useRecorder } from "./recorder";
@@ -27,7 +27,7 @@ export function Waiting() {
     } catch (thrown) {
       complain(thrown);
     }
-    await queries.invalidateQueries({ queryKey: ["passes"] });
+    await askAnew("passes");
   };
   return (
     <>

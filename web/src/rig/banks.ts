@@ -1,7 +1,7 @@
 /** SoundFonts that the player has brought: each is an instrument that parts can be heard on, played by a kept library. */
 
 import { answered, api, csrfToken, refusal, type Schemas } from "../api/client";
-import { queries } from "../api/queries";
+import { askAnew } from "../api/queries";
 import { player } from "../sound/player";
 import { Members } from "./members";
 import type { Out } from "./simulated";
@@ -22,7 +22,7 @@ export async function bringBank(file: File): Promise<Bank> {
   const response = await fetch("/api/banks", { method: "POST", body, headers });
   const answer = await response.json().catch(() => null);
   if (!response.ok) throw refusal(response.status, answer);
-  await queries.invalidateQueries({ queryKey: ["banks"] });
+  await askAnew("banks");
   return answer as Bank;
 }
 
@@ -30,7 +30,7 @@ export async function dropBank(bank_id: string): Promise<void> {
   await answered(api.DELETE("/api/banks/{bank_id}", { params: { path: { bank_id } } }));
   loaded.get(bank_id)?.then(({ synth }) => synth.destroy());
   loaded.delete(bank_id);
-  await queries.invalidateQueries({ queryKey: ["banks"] });
+  await askAnew("banks");
 }
 
 interface Loaded {
