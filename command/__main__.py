@@ -154,7 +154,7 @@ def _stroked(take: Take, strokes: list[Any], path: str) -> Take:
             stroke = parse_stroke(data)
             made = applied(stroke, take)
             # Notes that give way, are cut or left out are nothing that anybody asked for.
-            if stroke.kind.startswith("notes.") and (told := stroke.also(take)):
+            if "counts" in stroke.spec.evidence and (told := stroke.also(take)):
                 print(f"lull: {path}: stroke {number}: {told}", file=sys.stderr)
             if made.is_like(take):
                 print(f"lull: {path}: stroke {number} changes nothing.", file=sys.stderr)

@@ -1,11 +1,13 @@
 """`docs/strokes.md`, and what the desk has to know of strokes: made from their models, so that they cannot drift."""
 
 import json
+from dataclasses import asdict
 from typing import Any
 
 from expression import limits
-from expression.strokes import KINDS, Where
+from expression.strokes import KINDS, BaseStroke, Where
 from expression.strokes.copying import CopyTarget
+from expression.strokes.spec import Ask
 from expression.strokes.writing import Node
 
 _HEAD = """# Strokes
@@ -61,8 +63,32 @@ def stroke_document() -> str:
 
 
 def stroke_table() -> str:
-    """Of every kind and each of its plain fields the default and the limits, as JSON for the desk."""
-    return json.dumps({kind: _limits(model.model_json_schema()) for kind, model in KINDS.items()}, indent=1) + "\n"
+    """All that the desk has to know of every kind, as JSON: what is said of it, and its fields' defaults and limits."""
+    return json.dumps({kind: _known(model) for kind, model in KINDS.items()}, indent=1, ensure_ascii=False) + "\n"
+
+
+def _known(model: type[BaseStroke]) -> dict[str, Any]:
+    """What is said of a kind; what is as it mostly is, is left out."""
+    schema = model.model_json_schema()
+    properties = schema["properties"]
+    spec = {name: value for name, value in asdict(model.spec).items() if value not in ((), "", None, False)}
+    return {
+        **spec,
+        "asks": [_plain(ask, Ask("", "")) for ask in model.spec.asks],
+        "named_by": [name for name in model.spec.named_by if name in properties],
+        "gestures": [asdict(gesture) for gesture in model.spec.gestures],
+        "fields": _limits(schema),
+        "stands": model.stands,
+        "many": any(choice.get("type") == "array" for choice in properties.get("lane", {}).get("anyOf", ())),
+    }
+
+
+def _plain(ask: Ask, usual: Ask) -> dict[str, Any]:
+    """A field of a form without what is as usual. False and none are values of choices, and stay."""
+    told = {name: value for name, value in asdict(ask).items() if value != getattr(usual, name)}
+    for when in told.get("when", ()):
+        when["among"] = list(when["among"])
+    return {"name": ask.name, "label": ask.label, "widget": ask.widget, **told}
 
 
 def _limits(schema: dict[str, Any]) -> dict[str, dict[str, Any]]:

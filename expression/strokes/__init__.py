@@ -183,7 +183,6 @@ def explain(faults: Sequence[Mapping[str, Any]]) -> BadStroke:
 
 
 OBJECT = "an object in braces"
-_SUCH_AS = {"where": ' such as {"parts": [0]}', "stroke": ' such as {"kind": "velocity.nudge", "by": 5}'}
 _WANTED = {
     ("dict_type", "model_type", "model_attributes_type", "mapping_type", "dataclass_type"): OBJECT,
     ("list_type", "tuple_type", "iterable_type", "set_type"): "a list",

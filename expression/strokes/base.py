@@ -14,7 +14,9 @@ from expression.errors import NothingMatched
 from expression.limits import LAST_TICK, MOST_POINTS
 from expression.memo import worked_out
 from expression.strokes.grips import Grip
+from expression.strokes.spec import Spec
 from expression.take import Part, Take
+from expression.time import TempoMap
 
 Count = Annotated[int, Field(ge=0, le=2**53)]
 Tick = Annotated[int, Field(ge=0, le=LAST_TICK)]
@@ -131,6 +133,25 @@ class Reach(NamedTuple):
     matched: int
 
 
+class Thread(NamedTuple):
+    """A voice of one chord and its partner in the next: rows of the part's notes, when it goes (ticks), and how."""
+
+    one: int
+    other: int
+    leaves: int
+    arrives: int
+    lift: float
+    ease: float
+
+
+class Wedge(NamedTuple):
+    """A hairpin as the written page has it: ticks, and whether it opens."""
+
+    start: int
+    end: int
+    grows: bool
+
+
 class Picked(NamedTuple):
     """The notes a stroke acts on, of all its parts together. One element of each array a note."""
 
@@ -196,6 +217,9 @@ class BaseStroke(Record, ABC):
     stands: ClassVar[bool] = False
     """Of a stroke that stands there is one at each `where`: made again, it takes the place of the one before."""
 
+    spec: ClassVar[Spec]
+    """What it is called, where it is offered, how it is asked for."""
+
     is_beyond: ClassVar[bool] = False
     """It may lie behind the end of the take."""
 
@@ -217,6 +241,26 @@ class BaseStroke(Record, ABC):
     @abstractmethod
     def label(self) -> str:
         """What was done, in a few words with its numbers."""
+
+    def sign(self) -> str:
+        """What stands for it among the marks: its words, or `<` and `>` for what is drawn as a hairpin."""
+        return self.label()
+
+    def mends(self) -> str:
+        """What it does where it is offered as the mend of a fault."""
+        return "Take it away"
+
+    def wedges(self, start: int, end: int) -> list[Wedge]:
+        """The hairpins that the written page has for it, where it lies between two ticks."""
+        return []
+
+    def threads(self, take: Take, part: int) -> list[Thread]:
+        """The voices of a part that it leads from chord to chord, in the order of time."""
+        return []
+
+    def messages(self, tempo: TempoMap) -> list[tuple[float, str]]:
+        """What was played in with it: seconds of the take and messages in hexadecimal figures."""
+        return []
 
     def reach(self, take: Take) -> Reach:
         """Where the stroke acts. Raises NothingMatched."""

@@ -16,6 +16,7 @@ from expression.memo import worked_out
 from expression.midi.ranges import by_hand, relaid, restated, with_range
 from expression.midi.rpn import holding
 from expression.strokes.base import Reach
+from expression.strokes.spec import Gesture, Spec, choice, entry
 from expression.strokes.wheel import WheelStroke, heard_by
 from expression.take import Channel, Take
 
@@ -43,6 +44,28 @@ class BendRangeStroke(WheelStroke):
     """
 
     kind: Literal["bend.range"] = "bend.range"
+    spec = Spec(
+        "bend",
+        "Bend range",
+        says="How far the wheel goes either way; said in full to the instrument before the first bend that needs it.",
+        asks=(
+            entry("semitones", "Semitones"),
+            choice("keep", "Keeps", ("sound", "pitch"), ("travel", "wheel")),
+            entry("gap_ms", "Gap (ms)"),
+        ),
+        gestures=(
+            Gesture(
+                "range",
+                "Range",
+                "How far the wheel goes, from the start of the span or throughout",
+                "sensitivity rpn semitones pitch wheel",
+                "Wheel",
+                where="span",
+                given={"semitones": 12},
+            ),
+        ),
+        lane="bend",
+    )
     semitones: Semitones = Field(description="Either way; hundredths are cents.")
     keep: Literal["sound", "travel"] = Field(
         "sound",
@@ -124,3 +147,7 @@ class BendRangeStroke(WheelStroke):
     def label(self) -> str:
         kept = "" if self.keep == "sound" else ", the wheel as it was"
         return f"Bend range {self.semitones:g}{kept}"
+
+    @override
+    def mends(self) -> str:
+        return f"Set the range to {self.semitones:g}"

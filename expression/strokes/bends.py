@@ -29,6 +29,7 @@ from expression.strokes.gestures import (
     until_struck,
 )
 from expression.strokes.grips import Grip, Time
+from expression.strokes.spec import ASK_EASE, ASK_LIFT, ASK_TIME, Gesture, Spec, choice, entry
 from expression.take import Channel, Take
 
 
@@ -36,6 +37,23 @@ class BendScoop(BendGesture):
     """Into the note: it begins away from its pitch and is there after a while."""
 
     kind: Literal["bend.scoop"] = "bend.scoop"
+    spec = Spec(
+        "bend",
+        "Scoop",
+        says="Each chosen note begins away from its pitch and comes to it.",
+        asks=(
+            entry("start", "From (semitones)", 0.5),
+            ASK_TIME,
+            ASK_LIFT,
+            ASK_EASE,
+        ),
+        gestures=(
+            Gesture(
+                "scoop", "Scoop", "Into the chosen notes, from below or above", "slide in bend up attack pitch", "Pitch"
+            ),
+        ),
+        lane="bend",
+    )
     start: Interval = Field(-2.0, description="Semitones from the note, where it begins.")
     time: Beats = Field(0.25, description="Beats until it is there; no longer than the note.")
     lift: Lift = LIFT
@@ -69,6 +87,27 @@ class BendFall(BendGesture):
     """
 
     kind: Literal["bend.fall"] = "bend.fall"
+    spec = Spec(
+        "bend",
+        "Fall",
+        says="Each chosen note leaves its pitch before its end.",
+        asks=(
+            entry("end", "To (semitones)", 0.5),
+            ASK_TIME,
+            ASK_LIFT,
+            ASK_EASE,
+        ),
+        gestures=(
+            Gesture(
+                "fall",
+                "Fall",
+                "Off the end of the chosen notes",
+                "drop doit slide off bend down release pitch",
+                "Pitch",
+            ),
+        ),
+        lane="bend",
+    )
     end: Interval = Field(-2.0, description="Semitones from the note, where it ends.")
     time: Beats = Field(0.5, description="Beats before the end; no more than the note has.")
     lift: Lift = LIFT
@@ -100,6 +139,22 @@ class BendDip(BendGesture):
     goes_back = True
 
     kind: Literal["bend.dip"] = "bend.dip"
+    spec = Spec(
+        "bend",
+        "Dip",
+        says="There and back within each chosen note.",
+        asks=(
+            entry("depth", "Depth (semitones)", 0.5),
+            entry("at", "Where in it", 0.05),
+            ASK_TIME,
+            ASK_LIFT,
+            ASK_EASE,
+        ),
+        gestures=(
+            Gesture("dip", "Dip", "There and back within the chosen notes", "bend there and back pitch", "Pitch"),
+        ),
+        lane="bend",
+    )
     depth: Interval = Field(-1.0, description="Semitones from the note, at its furthest.")
     at: Unit = Field(0.5, description="Where in the note it is furthest, as a share of its length.")
     time: Beats = Field(0.5, description="Beats in all, half of it to either side; no longer than the note.")
@@ -139,6 +194,21 @@ class BendShake(BendGesture):
     """A vibrato, about the pitch; it comes to rest at a whole swing."""
 
     kind: Literal["bend.shake"] = "bend.shake"
+    spec = Spec(
+        "bend",
+        "Shake",
+        says="A vibrato that comes to rest at a whole swing.",
+        asks=(
+            choice("per", "Rate", ("hz", "swings a second"), ("beats", "beats a swing")),
+            entry("rate", "Rate", 0.1),
+            entry("depth", "Depth ¢", 5),
+            entry("depth_end", "Grows to ¢", 5, "the same"),
+            entry("delay", "After (beats)", 0.125),
+            entry("settle", "Rest (beats)", 0.125),
+        ),
+        gestures=(Gesture("shake", "Shake", "A vibrato on the chosen notes", "vibrato wobble lfo pitch", "Pitch"),),
+        lane="bend",
+    )
     rate: Annotated[float, Field(gt=0, le=50)] = Field(5.5, description="By `per`: swings a second, or beats a swing.")
     per: Literal["hz", "beats"] = "hz"
     depth: Annotated[float, Field(ge=0, le=1200)] = Field(30.0, description="Cents to either side.")
@@ -200,6 +270,29 @@ class BendGlide(BendGesture):
     """From each chosen note to the one that follows it in its part."""
 
     kind: Literal["bend.glide"] = "bend.glide"
+    spec = Spec(
+        "bend",
+        "Glide",
+        says="From each chosen note to the one that follows it.",
+        asks=(
+            choice("as", "As", ("tail", "a tail of the note"), ("one", "one long note")),
+            entry("start", "Leaves at", 0.05),
+            entry("time", "Time (beats)", 0.125, "to its end"),
+            ASK_LIFT,
+            ASK_EASE,
+        ),
+        gestures=(
+            Gesture(
+                "glide",
+                "Glide",
+                "From the chosen notes to those that follow",
+                "portamento glissando slide legato pitch",
+                "Pitch",
+                given={"lift": 0.4},
+            ),
+        ),
+        lane="bend",
+    )
     # The field is called `as`, which Python keeps for itself.
     vars()["__annotations__"]["as"] = Literal["tail", "one"]
     vars()["as"] = Field(

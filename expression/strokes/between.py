@@ -16,6 +16,7 @@ from expression.piece import Piece
 from expression.strokes.base import BaseStroke, Reach, select
 from expression.strokes.lane import LaneKey, Spot, known_lane, lane_of
 from expression.strokes.own_curves import NoteLane, known_note_lane
+from expression.strokes.spec import Gesture, Spec, entry, yes_no
 from expression.strokes.wheel import heard_by
 from expression.strokes.writing import WritingStroke
 from expression.take import Lane, Take
@@ -27,6 +28,22 @@ class NoteToLane(BaseStroke):
     """What the chosen notes say one after another becomes what the lane says: theirs is added to it, and they rest."""
 
     kind: Literal["note.to_lane"] = "note.to_lane"
+    spec = Spec(
+        "own",
+        "To the lane",
+        says="What the notes say one after another is said by the part's lane instead.",
+        asks=(yes_no("keep", "Notes keep theirs"),),
+        gestures=(
+            Gesture(
+                "level",
+                "To the lane",
+                "The curves of a line become the lane of its part",
+                "merge flatten level part channel",
+                "Sent",
+                where="own",
+            ),
+        ),
+    )
     lane: NoteLane
     to: LaneKey | None = Field(None, description="Absent: the lane on which this kind of curve stands.")
     keep: bool = Field(False, description="The notes keep their curves as well.")
@@ -81,6 +98,22 @@ class LaneToNotes(BaseStroke):
     """What the lane says while each of the chosen notes sounds becomes that note's own; the lane rests there."""
 
     kind: Literal["lane.to_notes"] = "lane.to_notes"
+    spec = Spec(
+        "lane",
+        "To the notes",
+        says="What the lane says while a note sounds becomes that note's own.",
+        asks=(yes_no("keep", "The lane keeps it"),),
+        gestures=(
+            Gesture(
+                "accent",
+                "To the notes",
+                "What the lane says while a note sounds becomes that note's own",
+                "polyphonic each note split level",
+                "Elsewhere",
+                where="own",
+            ),
+        ),
+    )
     lane: str = Field(description="`bend`, `pressure`, or `cc:0` to `cc:119`.")
     to: NoteLane | None = Field(None, description="Absent: the kind of curve that stands on this lane.")
     keep: bool = Field(False, description="The lane keeps what it says as well.")
@@ -150,6 +183,23 @@ class LaneTrim(WritingStroke):
     stands = True
 
     kind: Literal["lane.trim"] = "lane.trim"
+    spec = Spec(
+        "lane",
+        "Trim of the lane",
+        says="Stands above what the lane and the notes say; opened again, not stacked.",
+        asks=(entry("by", "By"),),
+        gestures=(
+            Gesture(
+                "trim",
+                "Trim lane",
+                "So much more or less on all of it, standing above what it and the notes say",
+                "offset level whole part",
+                "Tidy",
+                where="part",
+                given={"by": 0},
+            ),
+        ),
+    )
     by: Annotated[float, Field(ge=-127, le=127)] = Field(description="In the lane's unit; bend in semitones.")
 
     @override

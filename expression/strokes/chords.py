@@ -1,7 +1,7 @@
 """Chord into chord: the voices of one are held and go to the pitches of the next, which is not struck again."""
 
 import itertools
-from typing import Annotated, Literal, NamedTuple, Self
+from typing import Annotated, Literal, Self
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -17,8 +17,9 @@ from expression.memo import worked_out
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.piece import Piece, cut, laid
-from expression.strokes.base import BaseStroke, Count, Lift, Reach, Record, Unit, select
+from expression.strokes.base import BaseStroke, Count, Lift, Reach, Record, Thread, Unit, select
 from expression.strokes.grips import Grip, Time
+from expression.strokes.spec import ASK_EASE, ASK_LIFT, Ask, Gesture, Spec, entry
 from expression.take import Part, Take
 
 STRUMMED = 4
@@ -39,17 +40,6 @@ class Voice(Record):
     ease: Unit | None = None
 
 
-class Thread(NamedTuple):
-    """A voice of one chord and its partner in the next: rows of the part's notes, when it goes (ticks), and how."""
-
-    one: int
-    other: int
-    leaves: int
-    arrives: int
-    lift: float
-    ease: float
-
-
 class NoteGlide(BaseStroke):
     """Chord into chord, through all that are chosen: each voice is held and moves to the pitch of its partner.
 
@@ -58,6 +48,33 @@ class NoteGlide(BaseStroke):
     """
 
     kind: Literal["note.glide"] = "note.glide"
+    spec = Spec(
+        "own",
+        "Chord into chord",
+        says="Each voice is held and goes to its partner's pitch. By its grips a voice goes in its own way; by its ring "
+        "it is hung on another note.",
+        asks=(
+            entry("start", "Leaves at", 0.05),
+            entry("time", "Beats", 0.125),
+            entry("late_ms", "Apart (ms)", 10),
+            Ask("seed", "Roll", "roll", absent="by height"),
+            ASK_LIFT,
+            ASK_EASE,
+        ),
+        gestures=(
+            Gesture(
+                "glide",
+                "Chords glide",
+                "The voices of the chosen chords glide from one to the next, which is not struck again",
+                "glide portamento morph voices progression pad bend chord",
+                "Chords",
+                where="own",
+                begins="glide",
+                for_selection=True,
+            ),
+        ),
+        lane="note:pitch",
+    )
     pairs: Annotated[tuple[tuple[Count, Count | None], ...] | None, Field(max_length=MOST_COPIES)] = Field(
         None,
         description="[note, its partner in the next chord, or null for none]: by their ids; voices that are not named, "
@@ -97,8 +114,8 @@ class NoteGlide(BaseStroke):
             raise NothingMatched("Choose two chords, or more, that follow one another: there is nothing to glide to.")
         return made
 
+    @override
     def threads(self, take: Take, part: int) -> list[Thread]:
-        """The voices of a part and where they go, in the order of time."""
         return _threads(self, take, part)
 
     @override

@@ -17,6 +17,7 @@ from expression.midi.encoding import has_fine, told, weight
 from expression.piece import Piece
 from expression.smoothing import smoothed
 from expression.strokes.lane import LaneStroke, SlidingStroke, Spot
+from expression.strokes.spec import Gesture, Spec, entry
 from expression.strokes.writing import Tolerance
 from expression.take import Lane, Take
 
@@ -31,6 +32,26 @@ class LaneSmooth(SlidingStroke):
     """
 
     kind: Literal["lane.smooth"] = "lane.smooth"
+    spec = Spec(
+        "lane",
+        "Smooth",
+        says="Steadies a jittery hand. Nothing comes late, and what is held is reached again.",
+        asks=(
+            entry("width", "Width (ms)", 10),
+            entry("jump", "Jumps stay from", 4, "¼ range"),
+        ),
+        gestures=(
+            Gesture(
+                "knee",
+                "Smooth",
+                "Steady a jittery controller",
+                "jitter steady filter average soften",
+                "Tidy",
+                where="lane",
+            ),
+        ),
+        slides=True,
+    )
     width: Annotated[float, Field(gt=0, le=10_000)] = Field(
         80.0, description="How much is looked at, in milliseconds: half of it before each moment, half after."
     )
@@ -62,6 +83,25 @@ class LaneDistil(SlidingStroke):
     """
 
     kind: Literal["lane.distil"] = "lane.distil"
+    spec = Spec(
+        "lane",
+        "Distil",
+        says="As few nodes as stay within the tolerance of what was heard, in no more events than before.",
+        asks=(entry("tolerance", "Tolerance", 0.5),),
+        gestures=(
+            Gesture(
+                "fadeIn",
+                "Distil",
+                "Few nodes instead of hundreds of recorded values",
+                "thin reduce simplify fewer data",
+                "Tidy",
+                where="lane",
+                given={"tolerance": "@tolerance"},
+            ),
+        ),
+        slides=True,
+        evidence=("saving",),
+    )
     tolerance: Tolerance = Field(1.0, description="In steps; bend in semitones.")
 
     @override
@@ -162,6 +202,10 @@ class LaneUnplayed(LaneStroke):
     """Take away what nobody played: flicker between neighbouring values, and movement while nothing sounds."""
 
     kind: Literal["lane.unplayed"] = "lane.unplayed"
+    spec = Spec(
+        "lane",
+        "What nobody played",
+    )
     flicker: bool = Field(True, description="A run that flickers between two or three neighbouring values becomes one.")
     unheard: bool = Field(True, description="Of a movement while no note sounds, only where it ends is kept.")
 

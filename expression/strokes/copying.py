@@ -14,6 +14,7 @@ from expression.limits import LAST_TICK, MOST_NODES
 from expression.piece import Piece
 from expression.strokes.base import Count, Reach, Record, Tick
 from expression.strokes.lane import LaneKey, LaneStroke, Spot, known_lane, lane_of, switched
+from expression.strokes.spec import Ask, Gesture, Spec, choice, entry
 from expression.take import Lane, Take
 
 
@@ -35,6 +36,28 @@ class LaneCopy(LaneStroke):
     """What the lane holds in the span, put down again: later, on another lane, in another part; over what is there."""
 
     kind: Literal["lane.copy"] = "lane.copy"
+    spec = Spec(
+        "lane",
+        "Copy",
+        asks=(
+            entry("gain", "Times", 0.05),
+            entry("repeat", "Repeated"),
+            choice("flip", "Flipped", ("none", "no"), ("time", "in time"), ("value", "upside down")),
+            Ask("to", "To", "place", parts=True, lanes=True),
+        ),
+        gestures=(
+            Gesture(
+                "copy",
+                "Copy",
+                "To another time, lane or part",
+                "duplicate paste repeat",
+                "Elsewhere",
+                where="stretch",
+                given={"to": "@behind"},
+            ),
+        ),
+        one_part=True,
+    )
     lane: LaneKey
     to: CopyTarget
     fit: Annotated[int, Field(ge=1, le=LAST_TICK)] | None = Field(
@@ -107,6 +130,25 @@ class LaneMove(LaneStroke):
     """One kind of data becomes another: mod wheel to expression, pressure to a controller, and back."""
 
     kind: Literal["lane.move"] = "lane.move"
+    spec = Spec(
+        "lane",
+        "Move",
+        asks=(
+            Ask("to", "Becomes", "lane"),
+            Ask("keep", "The original stays", "flag"),
+        ),
+        gestures=(
+            Gesture(
+                "level",
+                "Move",
+                "One kind of data becomes another",
+                "convert change controller remap",
+                "Elsewhere",
+                where="span",
+                given={"to": "@other"},
+            ),
+        ),
+    )
     lane: LaneKey
     to: LaneKey
     keep: bool = Field(False, description="Leave the original where it was.")

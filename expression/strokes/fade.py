@@ -16,6 +16,7 @@ from expression.strokes.base import Lift, Reach, Unit
 from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import Spot, parts_of
 from expression.strokes.many import Many
+from expression.strokes.spec import ASK_EASE, ASK_LIFT, Ask, Spec, entry
 from expression.strokes.writing import WritingStroke
 from expression.take import Lane, Take
 
@@ -30,6 +31,17 @@ class LaneFade(WritingStroke):
     """
 
     kind: Literal["lane.fade"] = "lane.fade"
+    spec = Spec(
+        "lane",
+        "Fade",
+        asks=(
+            Ask("lane", "As", "writing"),
+            entry("start", "Start", 0.05),
+            entry("end", "End", 0.05),
+            ASK_LIFT,
+            ASK_EASE,
+        ),
+    )
     lane: str = Field(
         EXPRESSION, description="`cc:11` (expression) or `cc:7` (volume); any other controller can be faded too."
     )

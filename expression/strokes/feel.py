@@ -11,6 +11,7 @@ from expression.chords import chord_onsets
 from expression.errors import NothingMatched
 from expression.strokes.base import Picked
 from expression.strokes.limits import Limit, limited
+from expression.strokes.spec import ASK_ROLL, Ask, Gesture, Spec, entry
 from expression.strokes.velocity import VelocityStroke
 from expression.take import Take
 
@@ -22,6 +23,26 @@ class VelocityVary(VelocityStroke):
     """Small deviations by chance, as a hand makes them. What a note gets depends on the seed and the note alone."""
 
     kind: Literal["velocity.vary"] = "velocity.vary"
+    spec = Spec(
+        "velocity",
+        "Vary",
+        says="Each note deviates by chance, the same whatever else is chosen.",
+        asks=(
+            entry("amount", "Amount", 0.5),
+            ASK_ROLL,
+        ),
+        gestures=(
+            Gesture(
+                "vary",
+                "Vary",
+                "Small deviations by chance",
+                "random humanise humanize loosen chance dice",
+                "Feel",
+                given={"amount": 5},
+            ),
+        ),
+        evidence=("facts",),
+    )
     amount: Annotated[float, Field(ge=0, le=64)] = Field(
         description="Standard deviation in velocity steps; none deviates by more than twice that."
     )
@@ -41,6 +62,26 @@ class VelocityAccent(VelocityStroke):
     """Metric accents: what each place of the bar adds, from a pattern that goes round with the bars."""
 
     kind: Literal["velocity.accent"] = "velocity.accent"
+    spec = Spec(
+        "velocity",
+        "Accents",
+        says="The pattern goes round with the bars.",
+        asks=(
+            Ask("grid", "Steps of", "pattern"),
+            entry("amount", "Amount"),
+        ),
+        gestures=(
+            Gesture(
+                "accent",
+                "Accents",
+                "A pattern of accents that goes round with the bars",
+                "accent groove beat strong weak pattern metre",
+                "Feel",
+                given={"grid": 8, "pattern": "@metric", "amount": 16},
+            ),
+        ),
+        evidence=("facts",),
+    )
     pattern: tuple[Annotated[float, Field(ge=-1, le=1)], ...] = Field(
         min_length=1, max_length=128, description="For each step of the bar, how much of `amount` is added (-1 to 1)."
     )

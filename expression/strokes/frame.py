@@ -14,6 +14,7 @@ from expression.piece import Piece, share_at
 from expression.strokes.lane import SlidingStroke, Spot
 from expression.strokes.limits import Limit, limited_between
 from expression.strokes.many import Many, bows
+from expression.strokes.spec import Ask, Gesture, Spec, choice, entry
 from expression.strokes.velocity import measured
 from expression.take import Lane, Take
 
@@ -34,6 +35,33 @@ class LaneReshape(SlidingStroke):
     """
 
     kind: Literal["lane.reshape"] = "lane.reshape"
+    spec = Spec(
+        "lane",
+        "Frame",
+        says="Grips on the lane, or numbers here; all act together, in this order.",
+        asks=(
+            entry("level", "Level"),
+            entry("depth", "Depth", 0.05),
+            Ask("pivot", "Pivot", "measure"),
+            entry("lean.0", "Lean L", 0.05),
+            entry("lean.1", "Lean R", 0.05),
+            entry("bow", "Bow"),
+            entry("drift", "Drift", 0.05),
+            entry("length", "Length", 0.05),
+            choice("join", "At the edges", ("keep", "may jump"), ("smooth", "smooth")),
+        ),
+        gestures=(
+            Gesture(
+                "depth",
+                "Frame",
+                "Grips round the span: level, depth, lean, bow, drift, length",
+                "scale stretch offset transform raise lower",
+                "Shape",
+                where="lane",
+            ),
+        ),
+        slides=True,
+    )
     stiff: ClassVar[str] = "it has no shape to be changed"
 
     level: Steps = Field(0.0, description="Added to every value.")

@@ -1,5 +1,6 @@
 """Velocity strokes that are lines in time: hairpins and what is drawn by hand."""
 
+from itertools import pairwise
 from typing import Annotated, Literal, Self
 
 import numpy as np
@@ -11,8 +12,21 @@ from expression.chords import chord_onsets
 from expression.curve import LINE_POINTS, form, lift_between
 from expression.memo import worked_out
 from expression.notes import HIGHEST, LOWEST
-from expression.strokes.base import Lift, Picked, Points, Unit, Where, select
+from expression.strokes.base import Lift, Picked, Points, Unit, Wedge, Where, select
 from expression.strokes.grips import Grip, Place, line_grips, turning
+from expression.strokes.spec import (
+    ASK_ACCENTS,
+    ASK_EASE,
+    ASK_LIFT,
+    ASK_PEAK_AT,
+    Ask,
+    Gesture,
+    Option,
+    Spec,
+    among,
+    entry,
+    told,
+)
 from expression.strokes.velocity import Level, Velocity, VelocityStroke
 from expression.take import Take
 
@@ -33,6 +47,77 @@ class VelocityHairpin(VelocityStroke):
     """
 
     kind: Literal["velocity.hairpin"] = "velocity.hairpin"
+    spec = Spec(
+        "velocity",
+        "Hairpin",
+        asks=(
+            Ask("peak", "Goes", "turns", start=100).shown(among("mode", "to")),
+            Ask("peak", "Goes", "turns", start=1.25).shown(among("mode", "by")),
+            Ask(
+                "mode",
+                "Mode",
+                "choice",
+                options=(
+                    Option("to", "to velocities", {"start": 64, "end": 96, "peak": 100}),
+                    Option("by", "by factors", {"start": 1, "end": 1, "peak": 1.25}),
+                ),
+            ),
+            Ask("mode", "As", "writing").shown(among("mode", "by")),
+            entry("start", "Start").shown(among("mode", "to")),
+            entry("end", "End").shown(among("mode", "to")),
+            entry("peak", "Peak").shown(told("peak"), among("mode", "to")),
+            entry("start", "Start", 0.05).shown(among("mode", "by")),
+            entry("end", "End", 0.05).shown(among("mode", "by")),
+            entry("peak", "Peak", 0.05).shown(told("peak"), among("mode", "by")),
+            ASK_PEAK_AT,
+            ASK_LIFT,
+            ASK_EASE,
+            ASK_ACCENTS.shown(among("mode", "to")),
+            entry("floor", "Floor"),
+            entry("ceiling", "Ceiling"),
+        ),
+        gestures=(
+            Gesture(
+                "hairpin",
+                "Hairpin",
+                "A ramp from the softest to the loudest (h)",
+                "crescendo decrescendo diminuendo ramp louder softer dynamics",
+                "Line",
+                where="chosen",
+                given={"start": "@softest", "end": "@loudest"},
+                for_selection=True,
+            ),
+            Gesture(
+                "swell",
+                "There and back",
+                "A swell or a dip with a peak that can be moved",
+                "swell dip messa di voce crescendo peak",
+                "Line",
+                where="chosen",
+                given={"start": "@softest", "peak": "@loudest", "end": "@softest"},
+                for_selection=True,
+            ),
+            Gesture(
+                "fadeIn",
+                "Fade in",
+                "At the start of the span or the part: as touch, expression or volume",
+                "niente from nothing begin",
+                "Line",
+                where="fade in",
+                given={"mode": "by", "start": 0, "end": 1},
+            ),
+            Gesture(
+                "fadeOut",
+                "Fade out",
+                "At the end of the span or the part: as touch, expression or volume",
+                "niente morendo to nothing end",
+                "Line",
+                where="fade out",
+                given={"mode": "by", "start": 1, "end": 0},
+            ),
+        ),
+        evidence=("facts",),
+    )
     start: Level = Field(description="Where the ramp starts: a velocity, or a factor.")
     end: Level = Field(description="Where it ends.")
     peak: Level | None = Field(None, description="Where it turns back; none for a plain ramp. Lower ones make a dip.")
@@ -114,6 +199,17 @@ class VelocityHairpin(VelocityStroke):
         turns = "Hairpin" if self.peak is None else "Swell" if self.peak >= max(self.start, self.end) else "Dip"
         return f"{turns} " + " → ".join(f"{level:.0f}" for level in levels)
 
+    @override
+    def sign(self) -> str:
+        return "<" if self.end >= self.start else ">"
+
+    @override
+    def wedges(self, start: int, end: int) -> list[Wedge]:
+        turns = [(start, self.start), (end, self.end)]
+        if self.peak is not None:
+            turns.insert(1, (round(start + (end - start) * self.peak_at), self.peak))
+        return [Wedge(begin, last, low < high) for (begin, low), (last, high) in pairwise(turns) if low != high]
+
 
 class VelocityDraw(VelocityStroke):
     """Notes follow a line drawn over them, each at its own time; only those between its first and its last point
@@ -121,6 +217,12 @@ class VelocityDraw(VelocityStroke):
     """
 
     kind: Literal["velocity.draw"] = "velocity.draw"
+    spec = Spec(
+        "velocity",
+        "Drawn",
+        asks=(ASK_ACCENTS,),
+        evidence=("facts",),
+    )
     points: Points[Level]
     accents: Accents = 0.0
 

@@ -23,6 +23,7 @@ from expression.strokes.note_stroke import (
     settle,
 )
 from expression.strokes.settling import Over
+from expression.strokes.spec import ASK_OVER, ASK_PAGE, ASK_SCALE, ASK_UNDER, Ask, Gesture, Spec, choice, entry
 from expression.strokes.under import carried, cleared
 from expression.take import Take
 
@@ -45,6 +46,25 @@ class NotesAdd(MakingStroke):
     """Notes put in where there were none."""
 
     kind: Literal["notes.add"] = "notes.add"
+    spec = Spec(
+        "notes",
+        "New note",
+        asks=(
+            ASK_OVER,
+            Ask("notes", "Note", "note"),
+        ),
+        gestures=(
+            Gesture(
+                "put",
+                "Put in a note",
+                "At the playhead, by its numbers (n); by hand: Ctrl and drag on the ribbons",
+                "add insert new note create write pencil",
+                "Notes",
+                begins="note",
+            ),
+        ),
+        evidence=("counts",),
+    )
     notes: Annotated[tuple[NewNote, ...], Field(min_length=1, max_length=MOST_COPIES)]
     cue: bool = Field(False, description="They are cues: heard by the instrument, but no part of the music.")
     over: OverKey = "cut"
@@ -87,6 +107,32 @@ class NotesMove(CuesToo):
     """Notes to another time, or to other keys."""
 
     kind: Literal["notes.move"] = "notes.move"
+    spec = Spec(
+        "notes",
+        "Moved",
+        says="A place is told in ticks: 960 are a quarter in most takes.",
+        asks=(
+            entry("ticks", "Ticks", 60),
+            entry("keys", "Keys"),
+            ASK_UNDER,
+            ASK_PAGE,
+            ASK_OVER,
+            ASK_SCALE,
+        ),
+        gestures=(
+            Gesture(
+                "move",
+                "Move",
+                "Later or sooner, up or down (by hand: drag what is chosen; Ctrl and the arrow keys)",
+                "shift nudge drag time pitch earlier later",
+                "Place",
+                where="chosen notes",
+                given={"ticks": "@grid line"},
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     ticks: Annotated[int, Field(ge=-LAST_TICK, le=LAST_TICK)] = Field(0, description="Later; negative: sooner.")
     keys: Keys = Field(0, description="Up; negative: down. With a scale so many steps of that.")
     scale: PitchClasses | None = Field(
@@ -129,6 +175,28 @@ class NotesTranspose(NotesStroke):
     """Notes to other keys. The written page follows."""
 
     kind: Literal["notes.transpose"] = "notes.transpose"
+    spec = Spec(
+        "notes",
+        "Transposed",
+        asks=(
+            entry("keys", "Up by"),
+            ASK_OVER,
+            ASK_SCALE,
+        ),
+        gestures=(
+            Gesture(
+                "transpose",
+                "Transpose",
+                "By keys, or by steps of a scale",
+                "octave semitone scale diatonic pitch up down",
+                "Place",
+                where="chosen notes",
+                given={"keys": 12},
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     keys: Keys = Field(description="Up; negative: down. With a scale so many steps of that.")
     scale: PitchClasses | None = Field(
         None,
@@ -161,6 +229,24 @@ class NotesMute(CuesToo):
     """Notes that are not sent, and stay where they are; or that are sent again."""
 
     kind: Literal["notes.mute"] = "notes.mute"
+    spec = Spec(
+        "notes",
+        "Muted",
+        asks=(choice("on", "They are", (True, "muted"), (False, "heard")),),
+        gestures=(
+            Gesture(
+                "mute",
+                "Mute",
+                "Not sent, and left where they are; or heard again (m)",
+                "silent off unmute",
+                "Notes",
+                where="chosen notes",
+                given={"on": "@heard"},
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     on: bool = Field(True, description="Muted, or heard again.")
     over: OverKey = "cut"
 
@@ -186,6 +272,23 @@ class NotesDelete(CuesToo):
     """Notes taken away."""
 
     kind: Literal["notes.delete"] = "notes.delete"
+    spec = Spec(
+        "notes",
+        "Deleted",
+        asks=(ASK_UNDER,),
+        gestures=(
+            Gesture(
+                "away",
+                "Delete",
+                "The chosen notes away (Del)",
+                "remove erase notes",
+                "Notes",
+                where="chosen notes",
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     under: bool = UNDER
 
     @override
@@ -210,6 +313,28 @@ class NotesCue(NotesStroke):
     """Notes that the instrument hears and that are no part of the music; `pitches` of `where` are keys of a part."""
 
     kind: Literal["notes.cue"] = "notes.cue"
+    spec = Spec(
+        "notes",
+        "Cues",
+        says="Heard by the instrument, and no part of the music: they lie in a strip of their own.",
+        asks=(
+            Ask("where", "Keys", "pitches"),
+            Ask("name", "What the keys call up", "text"),
+        ),
+        gestures=(
+            Gesture(
+                "cue",
+                "As cues",
+                "The chosen notes tell the instrument what to do: apart from the music, with a name",
+                "keyswitch key switch articulation command cue",
+                "Notes",
+                where="chosen notes",
+                given={"name": ""},
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     on: bool = Field(True, description="They are cues, or music again.")
     name: Annotated[str, Field(max_length=LONGEST_NAME)] | None = Field(
         None, description="What these keys call up; absent: as they were called."

@@ -20,6 +20,7 @@ from expression.strokes.keys import PitchClasses
 from expression.strokes.note_stroke import MakingStroke, NotesStroke, Outcome
 from expression.strokes.note_times import Beats, Grid
 from expression.strokes.notes import with_room
+from expression.strokes.spec import ASK_EASE, ASK_LIFT, Ask, Gesture, Spec, entry, one_of, silent, told
 from expression.take import Part, Take
 
 Pieces = Annotated[int, Field(ge=2, le=256)]
@@ -40,6 +41,31 @@ class NotesSplit(MakingStroke):
     """
 
     kind: Literal["notes.split"] = "notes.split"
+    spec = Spec(
+        "notes",
+        "Split",
+        asks=(
+            one_of("Cut", ("into", "evenly", {"into": 2}), ("grid", "at the grid", {"grid": "@grid"})).shown(
+                silent("at")
+            ),
+            entry("at", "At tick", 60).shown(told("at")),
+            entry("into", "Into").shown(told("into")),
+            Ask("grid", "Lines of", "lines").shown(told("grid")),
+        ),
+        gestures=(
+            Gesture(
+                "split",
+                "Split",
+                "Into so many, or at the grid (x: at the pointer)",
+                "cut divide scissors repeat",
+                "Length",
+                where="chosen notes",
+                given={"into": 2},
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     at: Tick | None = Field(None, description="The tick at which notes that sound there are cut.")
     into: Pieces | None = Field(None, description="So many pieces, of one length to a tick.")
     grid: Grid | None = Field(None, description="At the lines of a grid from the bar line on: 8 is eighths.")
@@ -189,6 +215,24 @@ class NotesJoin(NotesStroke):
     """Neighbours of one key among the chosen notes of a part become one, as loud as the first. The page follows."""
 
     kind: Literal["notes.join"] = "notes.join"
+    spec = Spec(
+        "notes",
+        "Joined",
+        says="Neighbours of one key become one note.",
+        asks=(entry("rest", "Rest up to", 0.125),),
+        gestures=(
+            Gesture(
+                "join",
+                "Join",
+                "Neighbours of one key into one note (o)",
+                "glue merge tie together one",
+                "Length",
+                where="chosen notes",
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     rest: Annotated[float, Field(ge=0, le=1_000_000)] = Field(
         0.125, description="Beats: notes are joined across a rest no longer than this."
     )
@@ -297,6 +341,31 @@ class NotesFill(MakingStroke):
     """
 
     kind: Literal["notes.fill"] = "notes.fill"
+    spec = Spec(
+        "notes",
+        "Run",
+        says="From each chosen note to the next: heard, not written.",
+        asks=(
+            entry("time", "Beats", 0.125, "all there is"),
+            entry("ring", "Rings on", 0.125),
+            entry("end_velocity", "Ends at", 1, "the next"),
+            ASK_LIFT,
+            ASK_EASE,
+            Ask("by", "Through", "through"),
+        ),
+        gestures=(
+            Gesture(
+                "run",
+                "Fill a run",
+                "From each chosen note to the next, through keys between; heard, not written",
+                "glissando gliss arpeggio scale run harp fill",
+                "Chords",
+                where="chosen notes",
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     by: Literal["semitone", "scale", "white", "named"] = Field(
         "semitone", description="Which keys the run goes through."
     )

@@ -13,6 +13,7 @@ from expression.limits import MOST_SEMITONES
 from expression.percussion import CHANNEL as PERCUSSION
 from expression.status import BEND_CENTRE
 from expression.strokes.own_curves import NoteLane, known_note_lane
+from expression.strokes.spec import Ask, Gesture, Spec, choice, entry, told
 from expression.strokes.wheel import StandingStroke
 from expression.take import Answers, Channel, Pace, Sending, Take, Zone
 
@@ -25,6 +26,29 @@ class NoteSend(StandingStroke):
     """
 
     kind: Literal["note.send"] = "note.send"
+    spec = Spec(
+        "own",
+        "How it is sent",
+        says="In a zone each note has a channel of its own (MPE); plainly, all share the part's.",
+        asks=(
+            choice("as", "Sent", ("auto", "as needed"), ("plain", "plainly"), ("mpe", "MPE")),
+            choice("zone", "Zone", ("lower", "lower"), ("upper", "upper")),
+            entry("members", "Members"),
+            entry("semitones", "Semitones"),
+            Ask("replaces", "In place of the part's lane, not on it", "kinds"),
+        ),
+        gestures=(
+            Gesture(
+                "stream",
+                "How it is sent",
+                "Plainly, or as MPE: the zone, its members and their range",
+                "mpe zone channel members plain send midi",
+                "Sent",
+                where="part",
+                given={"as": "mpe"},
+            ),
+        ),
+    )
     vars()["__annotations__"]["as"] = Literal["auto", "plain", "mpe"]
     vars()["as"] = Field(
         "auto", description="`auto`: in a zone (MPE) where its own channel could not say what its notes say."
@@ -72,6 +96,10 @@ class NoteSend(StandingStroke):
             return f"Sent as MPE, {self.zone} zone, {self.members} members, ±{self.semitones:g}"
         return "Sent plainly" if way == "plain" else "Sent as its notes need it"
 
+    @override
+    def mends(self) -> str:
+        return f"Send as MPE, {self.members} members, ±{self.semitones:g}"
+
 
 class NoteStream(StandingStroke):
     """How finely the curves of notes of a part are sent: off by so much at most, or so many messages a second for each
@@ -79,6 +107,26 @@ class NoteStream(StandingStroke):
     """
 
     kind: Literal["note.stream"] = "note.stream"
+    spec = Spec(
+        "own",
+        "How finely it is sent",
+        says="Fewer messages for the curves of notes. Nodes are always sent.",
+        asks=(
+            entry("off", "Off by", 0.5).shown(told("off")),
+            entry("per_second", "A second", 10).shown(told("per_second")),
+        ),
+        gestures=(
+            Gesture(
+                "stream",
+                "Stream of notes",
+                "Fewer messages: so many a second for each note",
+                "thin thinner dense cable bandwidth messages rate tolerance density",
+                "Sent",
+                where="part",
+                given={"per_second": 100},
+            ),
+        ),
+    )
     lane: NoteLane
     off: Annotated[float | None, Field(gt=0, le=127)] = Field(
         None, description="What is heard is never further from what is drawn, in the lane's unit; pitch in semitones."
@@ -123,6 +171,26 @@ class NoteAnswers(StandingStroke):
     """What the instrument of a part takes of each note by itself. What is lost is shown on the notes."""
 
     kind: Literal["note.answers"] = "note.answers"
+    spec = Spec(
+        "own",
+        "What its instrument takes",
+        says="What is lost on it is shown on the notes.",
+        asks=(
+            entry("semitones", "Bends notes by", 1, "any"),
+            entry("rings", "Rings on (s)", 0.1, "1"),
+            Ask("keys", "Takes", "kinds", absent="all"),
+        ),
+        gestures=(
+            Gesture(
+                "instrument",
+                "Its instrument",
+                "What the instrument takes of each note: pitch, pressure, timbre, pan",
+                "capability polyphonic expression synth device receives",
+                "Sent",
+                where="part",
+            ),
+        ),
+    )
     keys: tuple[NoteLane, ...] | None = Field(
         None, max_length=130, description="Kinds of curves that it takes; absent: all."
     )

@@ -15,6 +15,20 @@ from expression.strokes.base import Lift, Unit
 from expression.strokes.feel import chance
 from expression.strokes.note_edits import OverKey
 from expression.strokes.note_stroke import NotesStroke, Outcome, least_length, on_page, settle
+from expression.strokes.spec import (
+    ASK_LIFT,
+    ASK_PAGE,
+    ASK_ROLL,
+    ASK_UNDER,
+    Ask,
+    Gesture,
+    Spec,
+    choice,
+    entry,
+    one_of,
+    silent,
+    told,
+)
 from expression.strokes.under import Timing, stretched, warped
 from expression.take import Part, Take
 
@@ -96,6 +110,50 @@ class NotesLength(TimeStroke):
     """
 
     kind: Literal["notes.length"] = "notes.length"
+    spec = Spec(
+        "notes",
+        "Lengths",
+        says="The written page stays as it is, unless it is told to follow.",
+        asks=(
+            one_of(
+                "Lengths are",
+                ("to", "set", {"to": 0.5}),
+                ("by", "added", {"by": 0.25}),
+                ("factor", "scaled", {"factor": 0.5}),
+                ("gap_ms", "to the next", {"gap_ms": 0, "edge": "end"}),
+            ),
+            choice("edge", "Moves", ("end", "the end"), ("start", "the beginning")).shown(silent("gap_ms")),
+            entry("to", "Beats", 0.125).shown(told("to")),
+            entry("by", "Longer by", 0.125).shown(told("by")),
+            entry("factor", "Times", 0.05).shown(told("factor")),
+            entry("gap_ms", "Gap (ms)", 5).shown(told("gap_ms")),
+            ASK_UNDER,
+            ASK_PAGE,
+        ),
+        gestures=(
+            Gesture(
+                "short",
+                "Staccato",
+                "Half as long, for the ear only",
+                "short detached length shorten duration",
+                "Length",
+                where="chosen notes",
+                given={"factor": 0.5},
+                for_selection=True,
+            ),
+            Gesture(
+                "bound",
+                "Legato",
+                "Each up to the next of the line, for the ear only",
+                "bound slur connected length extend fill gaps",
+                "Length",
+                where="chosen notes",
+                given={"gap_ms": 0},
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     to: Beats | None = Field(None, description="Beats.")
     by: Annotated[float, Field(ge=-1_000_000, le=1_000_000)] | None = Field(
         None, description="Beats longer; negative: shorter."
@@ -154,6 +212,31 @@ class NotesSpread(TimeStroke):
     """
 
     kind: Literal["notes.spread"] = "notes.spread"
+    spec = Spec(
+        "notes",
+        "Strum",
+        says="Each chord one note after another; the written page stays as it is.",
+        asks=(
+            entry("time_ms", "Each (ms)", 2),
+            ASK_LIFT,
+            choice("order", "Goes", ("up", "up"), ("down", "down"), ("out", "outwards")),
+            choice("anchor", "On the beat", ("first", "the first"), ("last", "the last")),
+            ASK_UNDER,
+            ASK_PAGE,
+        ),
+        gestures=(
+            Gesture(
+                "strum",
+                "Strum",
+                "The notes of each chord one after another, for the ear only",
+                "arpeggio arpeggiate roll spread chord guitar harp",
+                "Chords",
+                where="chosen notes",
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     time_ms: Ms = Field(20.0, description="Milliseconds from one note to the next; with a lift, on average.")
     order: Literal["up", "down", "out"] = Field(
         "up", description="From below, from above, or from the middle outwards."
@@ -213,6 +296,32 @@ class NotesPlace(TimeStroke):
     """
 
     kind: Literal["notes.place"] = "notes.place"
+    spec = Spec(
+        "notes",
+        "Towards the grid",
+        says="How far from its line each note was played is kept: 0 none of it, 1 all, 2 twice.",
+        asks=(
+            entry("keep", "Kept", 0.05),
+            entry("swing", "Swing", 0.05),
+            entry("window", "Within", 0.05, "all"),
+            ASK_UNDER,
+            ASK_PAGE,
+            Ask("grid", "Lines of", "lines"),
+        ),
+        gestures=(
+            Gesture(
+                "grid",
+                "To the grid",
+                "Towards the lines of a grid, or further away from them",
+                "quantize quantise quantizing swing groove tighten grid strength",
+                "Place",
+                where="chosen notes",
+                given={"grid": "@grid"},
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     grid: Grid = Field(16, description="The step: 8 is eighths, 12 eighth triplets.")
     keep: Annotated[float, Field(ge=0, le=2)] = Field(
         0.0, description="How much of the distance from the line stays: 0 on it, 1 as played, 2 twice as far."
@@ -277,6 +386,30 @@ class NotesLoosen(TimeStroke):
     """
 
     kind: Literal["notes.loosen"] = "notes.loosen"
+    spec = Spec(
+        "notes",
+        "Loosened",
+        says="A little early and late, as a hand is, with a drift that is slow.",
+        asks=(
+            entry("amount_ms", "Amount (ms)"),
+            entry("drift", "Drift", 0.05),
+            ASK_ROLL,
+            ASK_UNDER,
+            ASK_PAGE,
+        ),
+        gestures=(
+            Gesture(
+                "loosen",
+                "Loosen",
+                "Small deviations in time, for the ear only",
+                "humanise humanize random timing feel loose dice",
+                "Place",
+                where="chosen notes",
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     amount_ms: Annotated[float, Field(ge=0, le=500)] = Field(
         8.0, description="Standard deviation in milliseconds; none deviates by more than twice that."
     )

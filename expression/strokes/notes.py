@@ -18,6 +18,7 @@ from expression.strokes.copying import converted, repeated
 from expression.strokes.keys import Keys, transposed
 from expression.strokes.lane import Spot, lane_of
 from expression.strokes.note_stroke import FIRST_MADE, Outcome, counted, free_ids
+from expression.strokes.spec import Ask, Gesture, Spec, entry
 from expression.take import Part, Take
 
 LEAST_SHARE = 4
@@ -41,6 +42,29 @@ class NotesCopy(BaseStroke):
     """
 
     kind: Literal["notes.copy"] = "notes.copy"
+    spec = Spec(
+        "notes",
+        "Copy of notes",
+        says="They join the notes that are there; a key that is down is not struck again.",
+        asks=(
+            entry("repeat", "Repeated"),
+            entry("keys", "Keys"),
+            Ask("to", "To", "place", parts=True),
+            Ask("under", "What lies under them comes along", "flag"),
+        ),
+        gestures=(
+            Gesture(
+                "copy",
+                "Copy notes",
+                "The chosen notes again, at another time or in another part, with what lies under them",
+                "duplicate double repeat paste",
+                "Notes",
+                begins="copy",
+                for_selection=True,
+            ),
+        ),
+        evidence=("counts",),
+    )
     to: NotesTarget
     under: bool = Field(True, description="What the lanes hold under the notes comes along, over what is there.")
     repeat: Annotated[int, Field(ge=1, le=1000)] = Field(1, description="So many copies one after another.")

@@ -20,6 +20,7 @@ from expression.strokes.base import BaseStroke, Count, Lift, Record, Unit, masks
 from expression.strokes.feel import CUT, chance
 from expression.strokes.grips import Grip
 from expression.strokes.many import Many, Span
+from expression.strokes.spec import ASK_ROLL, Gesture, Spec, choice, entry, yes_no
 from expression.take import Part, Take
 
 NoteLane = Annotated[
@@ -150,6 +151,40 @@ class NoteCurve(NoteStroke):
     """The curve of every chosen note, each over its own length, in place of what it had."""
 
     kind: Literal["note.curve"] = "note.curve"
+    spec = Spec(
+        "own",
+        "Curve of each note",
+        says="Over the length of each chosen note, in place of what it had.",
+        gestures=(
+            Gesture(
+                "fadeIn",
+                "Rise",
+                "From rest upwards, over each chosen note",
+                "ramp grow each note",
+                "Each note",
+                where="own",
+                given={"nodes": "@rise"},
+            ),
+            Gesture(
+                "swell",
+                "There and back",
+                "A swell over each chosen note",
+                "swell each note pressure",
+                "Each note",
+                where="own",
+                given={"nodes": "@there and back"},
+            ),
+            Gesture(
+                "scoop",
+                "Arrive",
+                "Each chosen note comes to rest from elsewhere",
+                "scoop from below settle each note",
+                "Each note",
+                where="own",
+                given={"nodes": "@arrive"},
+            ),
+        ),
+    )
     nodes: tuple[CurveNode, ...] = Field(max_length=MOST_NODES, description="Ascending by `at`; none: no curve.")
 
     @model_validator(mode="after")
@@ -190,6 +225,31 @@ class NoteCopy(NoteStroke):
     """
 
     kind: Literal["note.copy"] = "note.copy"
+    spec = Spec(
+        "own",
+        "Given to others",
+        says="The curve of one note, to all others that are chosen.",
+        asks=(
+            choice("by", "Over", ("share", "each length"), ("beats", "its own time")),
+            choice("flip", "Turned", ("none", "not"), ("time", "in time"), ("value", "upside down")),
+            yes_no("alternate", "Every other upside down"),
+            entry("gain", "Times", 0.05),
+            choice("scale", "And by", ("none", "—"), ("velocity", "touch"), ("pitch", "height"), ("chord", "voice")),
+        ),
+        gestures=(
+            Gesture(
+                "copy",
+                "Give to others",
+                "The curve of the first chosen note that has one, to the other chosen ones",
+                "copy paste curve many notes alternate invert",
+                "Each note",
+                where="own",
+                begins="give",
+                for_selection=True,
+            ),
+        ),
+        named_by=("to", "lane"),
+    )
     source: Count = Field(description="The id of the note whose curve is given.")
     to: NoteLane | None = Field(None, description="The kind that it becomes; absent: the same.")
     by: Literal["share", "beats"] = Field("share", description="Over the length of each note, or as long as it is.")
@@ -312,6 +372,27 @@ class NoteScatter(NoteStroke):
     """Every node gets a deviation of its own, which depends on the seed, the note and the node's place alone."""
 
     kind: Literal["note.scatter"] = "note.scatter"
+    spec = Spec(
+        "own",
+        "Scatter",
+        says="Each node by chance within the bows about it; the same for a note whatever else is chosen.",
+        asks=(
+            entry("amount", "Spread", 0.5),
+            ASK_ROLL,
+            choice("nodes", "Nodes", ("all", "all"), ("first", "first"), ("inner", "inner"), ("last", "last")),
+        ),
+        gestures=(
+            Gesture(
+                "vary",
+                "Scatter",
+                "Each node a little differently, by chance",
+                "random spread vary deviation humanise nodes",
+                "Each note",
+                where="own",
+                given={"amount": "@spread"},
+            ),
+        ),
+    )
     amount: Annotated[float, Field(ge=0, le=127)] = Field(description="The most by which a node deviates either way.")
     seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = Field(1, description="Another seed is another roll of the dice.")
     nodes: Literal["all", "first", "last", "inner"] = Field("all", description="Which nodes of each note.")
@@ -353,6 +434,25 @@ class NoteStart(NoteStroke):
     """Where the curves begin: each moved so that it begins there, or led from there into what was played."""
 
     kind: Literal["note.start"] = "note.start"
+    spec = Spec(
+        "own",
+        "Where curves begin",
+        says="Each is moved so that it begins there; with a time it stays, and is led into from there.",
+        asks=(
+            entry("value", "Begins at", 1, "at rest"),
+            entry("time_ms", "Led in (ms)", 10),
+        ),
+        gestures=(
+            Gesture(
+                "home",
+                "Begin at rest",
+                "Each curve begins at the note's own pitch, or at rest: no jump at the start",
+                "start jump lead in offset zero",
+                "Each note",
+                where="own",
+            ),
+        ),
+    )
     value: Annotated[float | None, Field(ge=-127, le=127)] = Field(
         None, description="In the lane's unit; absent: at rest (pitch: the note's own)."
     )

@@ -20,6 +20,7 @@ from expression.status import NOTE_OFF, SYSEX
 from expression.strokes.base import IDS_EACH, Count, Reach, Tick
 from expression.strokes.lane import lane_of
 from expression.strokes.note_stroke import FIRST_MADE, NotesStroke, Outcome, counted, free_ids, settle
+from expression.strokes.spec import Ask, Spec, choice, entry
 from expression.take import Channel, Lane, Part, Take
 from expression.time import TempoMap
 
@@ -69,6 +70,15 @@ class RecordPass(NotesStroke):
     is_beyond = True
 
     kind: Literal["record.pass"] = "record.pass"
+    spec = Spec(
+        "passes",
+        "Played in",
+        asks=(
+            choice("mode", "It is", ("merge", "added"), ("replace", "in place"), ("touch", "where touched")),
+            entry("shift_ms", "Later, ms", 5),
+            Ask("events", "Rounds", "pass"),
+        ),
+    )
     mode: Literal["merge", "replace", "touch"] = Field(
         "merge",
         description="`merge`: added to what is there; `replace`: in place of it; `touch`: only where a control was "
@@ -138,8 +148,8 @@ class RecordPass(NotesStroke):
             return False
         return key not in self.leave_out
 
+    @override
     def messages(self, tempo: TempoMap) -> list[tuple[float, str]]:
-        """All that was played: seconds of the take and messages in hexadecimal figures."""
         track = unpacked(self.events)
         voice = np.flatnonzero((track.status >= NOTE_OFF) & (track.status < SYSEX))
         return [*zip(tempo.seconds(track.tick[voice]).tolist(), figures(track, voice), strict=True)]

@@ -16,6 +16,7 @@ from expression.strokes.foot import EARLY, SPLIT, FootStroke, Held, chosen_in
 from expression.strokes.grips import Grip, Time
 from expression.strokes.lane import Spot, lane_of
 from expression.strokes.pedals import Spans, Threshold, footed
+from expression.strokes.spec import Gesture, Spec, choice, entry, yes_no
 from expression.take import Take
 
 STEP = 2
@@ -39,6 +40,38 @@ class PedalLegato(FootStroke):
     """
 
     kind: Literal["pedal.legato"] = "pedal.legato"
+    spec = Spec(
+        "pedal",
+        "Pedalling",
+        says="Up at each change and down again a little later.",
+        asks=(
+            choice(
+                "by",
+                "By",
+                ("harmony", "harmony"),
+                ("bass", "bass"),
+                ("chord", "chord"),
+                ("bar", "bar"),
+                ("beat", "beat"),
+            ),
+            entry("lag_ms", "Lag (ms)", 10),
+            entry("depth", "Depth"),
+            entry("lift", "Over a held bass", 5),
+            entry("share", "New share", 0.1),
+            yes_no("through_bass", "Through a new bass"),
+        ),
+        gestures=(
+            Gesture(
+                "legato",
+                "Follow harmony",
+                "A pedal made from what is played: up at each change of harmony, and down again",
+                "pedal legato auto harmony change bass bar beat chord pedalling",
+                "Foot",
+                where="span or chosen",
+            ),
+        ),
+        lane="cc:64",
+    )
     by: Literal["harmony", "bass", "chord", "bar", "beat"] = "harmony"
     lag_ms: Annotated[float, Field(ge=0, le=2000)] = Field(80.0, description="Down again so much after the change.")
     depth: Threshold = Field(127.0, description="How deep.")

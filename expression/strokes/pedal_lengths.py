@@ -19,6 +19,7 @@ from expression.strokes.foot import EARLY, SPLIT, FootStroke, Held, chosen_in, t
 from expression.strokes.lane import Spot, lane_of
 from expression.strokes.note_stroke import on_page
 from expression.strokes.pedals import Spans, Threshold, footed
+from expression.strokes.spec import Gesture, Spec, entry, yes_no
 from expression.take import Channel, Take
 
 
@@ -30,6 +31,28 @@ class PedalToLengths(FootStroke):
     """
 
     kind: Literal["pedal.to_lengths"] = "pedal.to_lengths"
+    spec = Spec(
+        "pedal",
+        "Pedal into lengths",
+        says="Notes end where they sounded to, and the pedal that held them goes. It is heard as before.",
+        asks=(
+            entry("threshold", "Holds from"),
+            entry("gap_ms", "Gap (ms)", 5),
+            entry("longest", "At most (beats)", 1, "as long"),
+            yes_no("keep_pedal", "Pedal stays"),
+        ),
+        gestures=(
+            Gesture(
+                "longer",
+                "Into lengths",
+                "Notes end where the pedal let them sound to",
+                "pedal to note lengths extend apply sustain fingers",
+                "Lengths",
+                where="span or chosen",
+            ),
+        ),
+        lane="cc:64",
+    )
     threshold: Threshold = Field(64.0, description="A pedal holds from here upwards.")
     gap_ms: Annotated[float, Field(ge=0, le=10_000)] = Field(
         0.0, description="So much before its key is struck again a note ends at the latest, if its finger lets it."
@@ -80,6 +103,23 @@ class PedalFromLengths(FootStroke):
     """
 
     kind: Literal["pedal.from_lengths"] = "pedal.from_lengths"
+    spec = Spec(
+        "pedal",
+        "Lengths into pedal",
+        says="Notes as short as fingers hold them, and the pedal where it is needed. It is heard as before.",
+        asks=(entry("finger_ms", "Fingers hold (ms)", 50, "to the next chord"),),
+        gestures=(
+            Gesture(
+                "shorter",
+                "From lengths",
+                "Long notes become short ones that the pedal holds",
+                "note lengths to pedal shorten fingers",
+                "Lengths",
+                where="span or chosen",
+            ),
+        ),
+        lane="cc:64",
+    )
     finger_ms: Annotated[float | None, Field(gt=0, le=60_000)] = Field(
         None, description="How long fingers hold; absent: to the next chord of the same hand."
     )

@@ -14,6 +14,7 @@ from expression.piece import laid_all
 from expression.sounding import pressed
 from expression.strokes.base import Reach, Tick, masks_of, select
 from expression.strokes.lane import LaneStroke, Spot, parts_of
+from expression.strokes.spec import Gesture, Spec, entry
 from expression.take import Lane, Take
 
 PedalKey = Annotated[str, Field(description="`cc:64` (sustain), `cc:66` (sostenuto), `cc:67` (soft) or `cc:69`.")]
@@ -97,6 +98,22 @@ class PedalPress(_Foot):
     """The pedal down, over the span or over each chosen note; after that it is as it was."""
 
     kind: Literal["pedal.press"] = "pedal.press"
+    spec = Spec(
+        "pedal",
+        "Pressed",
+        says="Down over the span, or over each chosen note; after that as it was.",
+        asks=(entry("depth", "Depth"),),
+        gestures=(
+            Gesture(
+                "press",
+                "Press",
+                "The pedal down over the span, or over each chosen note",
+                "pedal down hold sustain press foot",
+                "Foot",
+                where="foot",
+            ),
+        ),
+    )
     depth: Threshold = Field(127.0, description="How deep.")
 
     @property
@@ -113,6 +130,21 @@ class PedalLift(_Foot):
     """The pedal up, over the span or over each chosen note; after that it is as it was."""
 
     kind: Literal["pedal.lift"] = "pedal.lift"
+    spec = Spec(
+        "pedal",
+        "Lifted",
+        says="Up over the span, or over each chosen note; after that as it was.",
+        gestures=(
+            Gesture(
+                "lift",
+                "Lift",
+                "The pedal up over the span, or over each chosen note",
+                "pedal up release lift foot",
+                "Foot",
+                where="foot",
+            ),
+        ),
+    )
 
     @property
     @override
@@ -128,6 +160,26 @@ class PedalSwitch(PedalStroke):
     """Depth into on and off: on from one value upwards, off again only below another, so that nothing flickers."""
 
     kind: Literal["pedal.switch"] = "pedal.switch"
+    spec = Spec(
+        "pedal",
+        "On and off",
+        says="Depth becomes on and off: on from one value upwards, off again below another.",
+        asks=(
+            entry("on", "On from"),
+            entry("off", "Off below"),
+        ),
+        gestures=(
+            Gesture(
+                "square",
+                "On and off",
+                "Depth into on and off; a trembling foot does not flicker",
+                "pedal half pedalling switch threshold depth binary",
+                "Depth",
+                where="span",
+            ),
+        ),
+        slides=True,
+    )
     on: Threshold = Field(64.0, description="On from here upwards.")
     off: Threshold = Field(60.0, description="Off below this; at most `on`.")
 
@@ -163,6 +215,23 @@ class PedalDepth(PedalStroke):
     """On and off into depth: what is down is pressed in part, and from then on it is a curve like any other."""
 
     kind: Literal["pedal.depth"] = "pedal.depth"
+    spec = Spec(
+        "pedal",
+        "In part",
+        says="What is down is pressed so deep: from then on it is a curve, with the line from which it holds.",
+        asks=(entry("depth", "Depth"),),
+        gestures=(
+            Gesture(
+                "depth",
+                "In part",
+                "On and off into depth, which can be drawn and framed",
+                "pedal half pedalling depth continuous partial",
+                "Depth",
+                where="span",
+            ),
+        ),
+        slides=False,
+    )
     depth: Annotated[float, Field(ge=1, le=126)] = Field(100.0, description="How deep; it holds from 64 upwards.")
 
     @override

@@ -14,6 +14,7 @@ from expression.lanes import BEND, LANES
 from expression.sounding import sounding
 from expression.strokes.base import Reach
 from expression.strokes.gestures import NEARLY, signed
+from expression.strokes.spec import Gesture, Spec, entry
 from expression.strokes.wheel import WheelStroke, heard_by, throughout
 from expression.take import Channel, Take
 
@@ -42,6 +43,23 @@ class BendHome(WheelStroke):
     """The wheel comes back to the centre in the rests: some time after nothing sounds any longer, pedals counted in."""
 
     kind: Literal["bend.home"] = "bend.home"
+    spec = Spec(
+        "bend",
+        "Wheel home",
+        says="In the rests the wheel comes back to the centre.",
+        asks=(entry("time", "After the note (beats)", 0.125),),
+        gestures=(
+            Gesture(
+                "home",
+                "Home",
+                "Back to the centre in the rests after phrases",
+                "centre return rest reset wheel pitch",
+                "Wheel",
+                where="span",
+            ),
+        ),
+        lane="bend",
+    )
     time: Annotated[float, Field(ge=0, le=1024)] = Field(
         0.25, description="Beats after the last note has stopped sounding."
     )
@@ -85,11 +103,22 @@ class BendHome(WheelStroke):
     def label(self) -> str:
         return "Wheel home in the rests"
 
+    @override
+    def mends(self) -> str:
+        return "Bring it home"
+
 
 class BendCentre(WheelStroke):
     """Take away what a worn wheel is off at rest: the whole lane is moved by it."""
 
     kind: Literal["bend.centre"] = "bend.centre"
+    spec = Spec(
+        "bend",
+        "Wheel centred",
+        says="What a worn wheel is off at rest is taken away from the whole lane.",
+        asks=(entry("offset", "Offset ¢", 1, "as measured"),),
+        lane="bend",
+    )
     offset: Annotated[float | None, Field(ge=-200, le=200)] = Field(
         None, description="Cents that are taken away; absent: as measured at rest."
     )
@@ -122,6 +151,10 @@ class BendCentre(WheelStroke):
     @override
     def label(self) -> str:
         return "Wheel centred" if self.offset is None else f"Wheel centred by {signed(self.offset)} cents"
+
+    @override
+    def mends(self) -> str:
+        return "Centre it"
 
 
 WORN = 0.5

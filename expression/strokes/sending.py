@@ -13,6 +13,7 @@ from expression.midi.ranges import by_hand, restated, with_range
 from expression.status import BEND_CENTRE
 from expression.strokes.base import Reach
 from expression.strokes.bend_range import Semitones
+from expression.strokes.spec import Gesture, Spec, choice, entry, one_of, told
 from expression.strokes.wheel import StandingStroke, WheelStroke, throughout
 from expression.take import Channel, Instrument, Pace, Take
 
@@ -21,6 +22,26 @@ class BendInstrument(StandingStroke):
     """What the instrument can do with its bend range. Set by hand, it is told nothing of it, and has one throughout."""
 
     kind: Literal["bend.instrument"] = "bend.instrument"
+    spec = Spec(
+        "bend",
+        "Instrument",
+        says="What the instrument at the end of the cable can do with its range.",
+        asks=(
+            choice("range_by", "Takes it", ("messages", "by messages"), ("hand", "by hand")),
+            entry("largest", "At most (semitones)", 1, "any"),
+        ),
+        gestures=(
+            Gesture(
+                "instrument",
+                "Instrument",
+                "What the instrument can do: its largest range, and whether it can be told",
+                "rpn range hand capability largest device synth",
+                "Wheel",
+                where="part",
+            ),
+        ),
+        lane="bend",
+    )
     largest: Semitones | None = Field(None, description="Semitones, the largest range that it has; absent: any.")
     range_by: Literal["messages", "hand"] = Field(
         "messages", description="`messages`: it answers registered parameter 0; `hand`: nothing is sent about it."
@@ -51,6 +72,33 @@ class BendStream(WheelStroke):
     stands = True
 
     kind: Literal["bend.stream"] = "bend.stream"
+    spec = Spec(
+        "bend",
+        "Stream",
+        says="How finely drawn bends are sent. Nodes are always sent; recorded wheels are thinned by distilling.",
+        asks=(
+            one_of(
+                "By",
+                ("cents", "how near it is", {"cents": 5}),
+                ("per_second", "how many there are", {"per_second": 200}),
+            ),
+            entry("cents", "To ¢").shown(told("cents")),
+            entry("per_second", "A second", 10).shown(told("per_second")),
+        ),
+        gestures=(
+            Gesture(
+                "stream",
+                "Stream",
+                "Fewer messages: to so many cents, or so many a second",
+                "thin thinner dense cable bandwidth messages rate tolerance",
+                "Wheel",
+                where="part",
+                given={"cents": 5},
+            ),
+        ),
+        lane="bend",
+        evidence=("sent",),
+    )
     cents: Annotated[float | None, Field(ge=1, le=200)] = Field(
         None, description="What is heard is never further from what is drawn."
     )
@@ -94,3 +142,7 @@ class BendStream(WheelStroke):
         if self.per_second is not None:
             return f"Bend sent {self.per_second:g} times a second"
         return f"Bend sent to {self.cents:g} cents"
+
+    @override
+    def mends(self) -> str:
+        return f"Send {self.per_second:g} a second" if self.per_second is not None else self.label()

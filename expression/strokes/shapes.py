@@ -17,6 +17,7 @@ from expression.strokes.base import Lift, Reach, Unit
 from expression.strokes.grips import Grip, Place, line_grips, turning
 from expression.strokes.lane import Spot, parts_of, switched
 from expression.strokes.many import Many
+from expression.strokes.spec import ASK_EASE, ASK_LIFT, ASK_PEAK, ASK_PEAK_AT, Ask, Gesture, Spec, among, choice, entry
 from expression.strokes.writing import Value, WritingStroke
 from expression.take import Lane, Take
 from expression.waves import WaveForm, wave
@@ -28,6 +29,41 @@ class LaneWave(WritingStroke):
     """A periodic shape over the span: in place of what is there, or added to it."""
 
     kind: Literal["lane.wave"] = "lane.wave"
+    spec = Spec(
+        "lane",
+        "Wave",
+        asks=(
+            choice(
+                "form",
+                "Form",
+                ("sine", "sine"),
+                ("triangle", "tri."),
+                ("rise", "rise"),
+                ("fall", "fall"),
+                ("pulse", "pulse"),
+            ),
+            choice("per", "Rate in", ("beats", "beats a cycle"), ("hz", "hertz")),
+            entry("rate", "Rate", 0.25),
+            entry("depth", "Depth"),
+            entry("depth_end", "Depth at end", 1, "same"),
+            entry("centre", "Centre"),
+            entry("phase", "Phase", 0.05),
+            entry("fade_in", "Fade in (beats)", 0.5),
+            choice("mode", "Is", ("set", "set"), ("add", "added")),
+        ),
+        gestures=(
+            Gesture(
+                "vary",
+                "Wave",
+                "Sine, triangle, teeth or pulse; in beats or hertz",
+                "vibrato tremolo lfo sine shake oscillate",
+                "Shape",
+                where="all of the lane",
+                given={"rate": 1, "depth": "@depth", "centre": "@centre", "mode": "@adds"},
+            ),
+        ),
+        slides=True,
+    )
     form: WaveForm = "sine"
     rate: Annotated[float, Field(gt=0, le=200)] = Field(description="By `per`: cycles a second, or beats a cycle.")
     per: Literal["beats", "hz"] = Field(
@@ -104,6 +140,43 @@ class LaneShape(WritingStroke):
     """A rise, a fall or a swell: over the span, again and again through it, or over each note that `where` reaches."""
 
     kind: Literal["lane.shape"] = "lane.shape"
+    spec = Spec(
+        "lane",
+        "Shape",
+        asks=(
+            Ask("peak", "Goes", "turns"),
+            entry("start", "Start"),
+            entry("end", "End"),
+            ASK_PEAK,
+            ASK_PEAK_AT,
+            ASK_LIFT,
+            ASK_EASE,
+            entry("every", "Every (beats)", 0.5, "once").shown(among("notes", False)),
+            entry("delay", "Delay (ms)", 10).shown(among("notes", True)),
+            entry("over", "Over (share)", 0.05).shown(among("notes", True)),
+        ),
+        gestures=(
+            Gesture(
+                "swell",
+                "Swell",
+                "There and back over the span, once or again and again",
+                "rise fall dip crescendo envelope",
+                "Shape",
+                where="all of the lane",
+                given={"start": 0, "peak": "@peak", "end": 0, "ease": 0.5},
+            ),
+            Gesture(
+                "swell",
+                "On each note",
+                "A swell on every chosen note at once, or on all of the part",
+                "each note envelope swell attack",
+                "Shape",
+                where="notes of the part",
+                given={"start": 0, "peak": "@peak", "end": 0, "ease": 0.5, "notes": True, "delay": 80},
+            ),
+        ),
+        slides=True,
+    )
     start: Value
     end: Value
     peak: Value | None = Field(None, description="Where it turns back; none for a plain ramp.")

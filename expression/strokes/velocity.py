@@ -11,6 +11,7 @@ from expression.arrays import Floats, Ints, whole
 from expression.notes import HIGHEST, LOWEST
 from expression.strokes.base import BaseStroke, Picked, select
 from expression.strokes.limits import Limit, limited
+from expression.strokes.spec import Ask, Gesture, Spec, choice, entry
 from expression.take import Take
 
 Velocity = Annotated[int, Field(ge=LOWEST, le=HIGHEST)]
@@ -54,6 +55,22 @@ class VelocitySet(VelocityStroke):
     """Every note to one value."""
 
     kind: Literal["velocity.set"] = "velocity.set"
+    spec = Spec(
+        "velocity",
+        "Set",
+        asks=(Ask("value", "Value", "measure"),),
+        gestures=(
+            Gesture(
+                "level",
+                "Level out",
+                "All to their mean, at once; the number can be changed then",
+                "even equal same flatten average set velocity",
+                "Level",
+                given={"value": "mean"},
+            ),
+        ),
+        evidence=("facts",),
+    )
     value: Velocity | Measure = Field(
         description="The velocity that every note gets: a number, or what the notes themselves give (levelling out)."
     )
@@ -68,11 +85,21 @@ class VelocitySet(VelocityStroke):
             return f"Level out to {_MEASURE_NAMES[self.value]}"
         return f"Set to {self.value}"
 
+    @override
+    def sign(self) -> str:
+        return str(self.value)
+
 
 class VelocityNudge(VelocityStroke):
     """Add the same to every note."""
 
     kind: Literal["velocity.nudge"] = "velocity.nudge"
+    spec = Spec(
+        "velocity",
+        "Nudge",
+        asks=(entry("by", "By"),),
+        evidence=("facts",),
+    )
     by: Annotated[int, Field(ge=-127, le=127)] = Field(description="What is added to each velocity.")
     limit: Limit = "pin"
 
@@ -84,11 +111,35 @@ class VelocityNudge(VelocityStroke):
     def label(self) -> str:
         return f"Nudge by {self.by:+d}".replace("-", "−")
 
+    @override
+    def sign(self) -> str:
+        return f"{self.by:+d}".replace("-", "−")
+
 
 class VelocityScale(VelocityStroke):
     """Widen or narrow the differences about a pivot. About 0 it is a plain percentage."""
 
     kind: Literal["velocity.scale"] = "velocity.scale"
+    spec = Spec(
+        "velocity",
+        "Depth",
+        says="Differences widen above 1 and narrow below it.",
+        asks=(
+            entry("factor", "Factor", 0.05),
+            Ask("pivot", "Pivot", "measure"),
+        ),
+        gestures=(
+            Gesture(
+                "depth",
+                "Depth",
+                "Widen or narrow the differences",
+                "scale contrast dynamics range expand compress",
+                "Level",
+                given={"factor": 0.7},
+            ),
+        ),
+        evidence=("facts",),
+    )
     factor: Annotated[float, Field(ge=0, le=16)] = Field(
         description="1 changes nothing, 0.5 halves every distance from the pivot, 0 levels out, 2 doubles."
     )
@@ -117,6 +168,28 @@ class VelocityKnee(VelocityStroke):
     """
 
     kind: Literal["velocity.knee"] = "velocity.knee"
+    spec = Spec(
+        "velocity",
+        "Soft knee",
+        says="Only notes past the threshold move, gently where it begins.",
+        asks=(
+            choice("side", "Moves", ("loud", "the loud down"), ("quiet", "the quiet up")),
+            entry("threshold", "Threshold"),
+            entry("ratio", "Ratio", 0.1),
+            entry("knee", "Knee"),
+        ),
+        gestures=(
+            Gesture(
+                "knee",
+                "Soft knee",
+                "Lower the loud only, or raise the quiet only",
+                "compressor compression threshold ratio limit tame",
+                "Level",
+                given={"side": "loud", "threshold": "@mean", "ratio": 2},
+            ),
+        ),
+        evidence=("facts",),
+    )
     side: Literal["loud", "quiet"] = Field("loud", description="Which notes move: those above, or those below.")
     threshold: Level = Field(description="Where it begins.")
     ratio: Annotated[float, Field(ge=1, le=100)] = Field(
@@ -145,6 +218,26 @@ class VelocityTrim(VelocityStroke):
     stands: ClassVar[bool] = True
 
     kind: Literal["velocity.trim"] = "velocity.trim"
+    spec = Spec(
+        "velocity",
+        "Trim of the part",
+        says="Stands for the whole part; opened again, not stacked.",
+        asks=(
+            entry("scale", "Scale", 0.05),
+            entry("offset", "Offset"),
+        ),
+        gestures=(
+            Gesture(
+                "trim",
+                "Trim part",
+                "A standing scale and offset for the whole part",
+                "balance louder softer whole part mix",
+                "Level",
+                where="part",
+            ),
+        ),
+        evidence=("facts",),
+    )
     scale: Annotated[float, Field(ge=0, le=4)] = Field(1.0, description="Each velocity times this ...")
     offset: Annotated[int, Field(ge=-127, le=127)] = Field(0, description="... plus this.")
 

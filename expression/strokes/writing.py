@@ -18,6 +18,7 @@ from expression.strokes.base import Lift, Points, Reach, Record, Tick, Unit, Whe
 from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import LaneKey, LaneKeys, LaneStroke, Spot, parts_of, switched
 from expression.strokes.many import Many
+from expression.strokes.spec import ASK_EASE, ASK_LIFT, Ask, Gesture, Spec, entry
 from expression.take import Lane, Take
 
 Value = Annotated[float, Field(ge=-127, le=127)]
@@ -62,6 +63,11 @@ class LaneNodes(WritingStroke):
     """
 
     kind: Literal["lane.nodes"] = "lane.nodes"
+    spec = Spec(
+        "lane",
+        "Nodes",
+        asks=(Ask("nodes", "Value", "node"),),
+    )
     nodes: tuple[Node, ...] = Field(max_length=MOST_NODES, description="Ascending by tick, within the span.")
 
     @model_validator(mode="after")
@@ -126,6 +132,11 @@ class LaneDraw(WritingStroke):
     """A line drawn by hand takes the place of what was between its first and its last point; distilled to few nodes."""
 
     kind: Literal["lane.draw"] = "lane.draw"
+    spec = Spec(
+        "lane",
+        "Drawn",
+        asks=(entry("tolerance", "Tolerance", 0.5),),
+    )
     points: Points[Value]
     tolerance: Tolerance = Field(
         1.0,
@@ -193,6 +204,28 @@ class LaneRamp(WritingStroke):
     """One way over the span, in place of all that was there."""
 
     kind: Literal["lane.ramp"] = "lane.ramp"
+    spec = Spec(
+        "lane",
+        "Ramp",
+        asks=(
+            entry("start", "Start", 1, "as it is"),
+            entry("end", "End", 1, "as it is"),
+            ASK_LIFT,
+            ASK_EASE,
+        ),
+        gestures=(
+            Gesture(
+                "hairpin",
+                "Ramp",
+                "One way over the span, from the value that is there to the one that is there",
+                "line slope glide rise fall linear",
+                "Shape",
+                where="all of the lane",
+                given={"start": "@from", "end": "@high"},
+            ),
+        ),
+        slides=True,
+    )
     start: ValueThere = None
     end: ValueThere = None
     lift: Lift = Field(0.0, description="-1: fast, then slow; 0: straight; 1: slow, then fast.")
@@ -260,6 +293,11 @@ class LaneLeadIn(WritingStroke):
     """A value at the very start, before the first note, so that no value is left over from the last time."""
 
     kind: Literal["lane.lead_in"] = "lane.lead_in"
+    spec = Spec(
+        "lane",
+        "Lead-in",
+        asks=(entry("value", "Value", 1, "as it is"),),
+    )
     value: Annotated[float | None, Field(ge=-127, le=127)] = Field(
         None, description="Absent: the value that the lane begins with; where it has none, the standard's default."
     )
@@ -295,6 +333,10 @@ class LaneClear(LaneStroke):
     """
 
     kind: Literal["lane.clear"] = "lane.clear"
+    spec = Spec(
+        "lane",
+        "Erased",
+    )
     lane: LaneKeys
 
     @override

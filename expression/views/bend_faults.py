@@ -9,7 +9,7 @@ from expression.midi.rpn import DEFAULT_SEMITONES, holding
 from expression.strokes import AnyStroke, parse_stroke
 from expression.strokes.resting import off_centre, rests_out
 from expression.take import Channel, Take
-from expression.views.finding import MOST_SPANS, Unplayed
+from expression.views.finding import MOST_SPANS, Unplayed, finding
 from expression.views.proof import CABLE, streamed
 
 AT_REST = 0.03
@@ -23,7 +23,11 @@ def beyond(before: Take, after: Take, part: int) -> Unplayed | None:
     """Where a stroke makes the bend of a part go beyond its range, and the wider range that would be heard."""
     was, now = (beyond_range(take, take.parts[part].channel, part) for take in (before, after))
     known = {span for one in was for span in one["spans"]}
-    return next((one for one in now if not known.issuperset(one["spans"])), None)
+    for one in now:
+        if not known.issuperset(one["spans"]):
+            holds = getattr(one["stroke"], "semitones", None)
+            return {**one, "mend": f"Keep, with a range of {holds:g}" if holds else ""}
+    return None
 
 
 def beyond_range(take: Take, channel: Channel, part: int) -> list[Unplayed]:
@@ -57,7 +61,7 @@ def beyond_range(take: Take, channel: Channel, part: int) -> list[Unplayed]:
 
 
 def _told(part: int, reason: str, says: str, spans: list[tuple[int, int]], stroke: AnyStroke | None) -> Unplayed:
-    return {"part": part, "lane": BEND, "reason": reason, "says": says, "spans": spans[:MOST_SPANS], "stroke": stroke}
+    return finding(part, BEND, reason, says, spans, stroke)
 
 
 def _unstated(take: Take, channel: Channel, part: int) -> list[Unplayed]:

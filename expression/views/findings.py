@@ -5,7 +5,7 @@ from expression.strokes import parse_stroke
 from expression.take import Lane, Take
 from expression.unplayed import Run, flickers, unheard
 from expression.views.bend_faults import BEND_FAULTS
-from expression.views.finding import MOST_SPANS, Unplayed
+from expression.views.finding import MOST_SPANS, Unplayed, finding
 from expression.views.note_faults import note_faults
 from expression.views.pedal_faults import pedal_faults
 
@@ -38,22 +38,17 @@ def _finding(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) 
     start, after = int(ticks[places[0].first]), places[-1].last + 1
     # Up to the next node: what the last of them comes to is held until then.
     end = int(ticks[after]) if after < len(ticks) else int(ticks[-1]) + 1
-    return {
-        "part": part,
-        "lane": lane.key,
-        "reason": reason,
-        "says": _says(take, lane, reason, places, events),
-        "spans": [(int(ticks[a]), int(ticks[b]) + 1) for a, b, _ in places[:MOST_SPANS]],
-        "stroke": parse_stroke(
-            {
-                "kind": "lane.unplayed",
-                "lane": lane.key,
-                "where": {"parts": [part], "span": [start, end]},
-                "flicker": reason == "flicker",
-                "unheard": reason == "unheard",
-            }
-        ),
-    }
+    stroke = parse_stroke(
+        {
+            "kind": "lane.unplayed",
+            "lane": lane.key,
+            "where": {"parts": [part], "span": [start, end]},
+            "flicker": reason == "flicker",
+            "unheard": reason == "unheard",
+        }
+    )
+    spans = [(int(ticks[a]), int(ticks[b]) + 1) for a, b, _ in places[:MOST_SPANS]]
+    return finding(part, lane.key, reason, _says(take, lane, reason, places, events), spans, stroke)
 
 
 def _says(take: Take, lane: Lane, reason: str, places: list[Run], events: int) -> str:

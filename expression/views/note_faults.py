@@ -9,7 +9,7 @@ from expression.midi.zones import allotment, ports_needed
 from expression.percussion import CHANNEL as PERCUSSION
 from expression.strokes import parse_stroke
 from expression.take import Channel, Take
-from expression.views.finding import MOST_SPANS, Unplayed
+from expression.views.finding import MOST_SPANS, Unplayed, finding
 
 FURTHER = "{name}: {many}, the first in bar {bar}, go further than"
 
@@ -41,7 +41,7 @@ def _found(
     many = "1 note" if len(spans) == 1 else f"{len(spans):,} notes"
     stroke = parse_stroke({"where": {"parts": [part]}, **mend}) if mend else None
     says = says.format(many=many, bar=bar, name=LANES[key].name)
-    return [{"part": part, "lane": key, "reason": reason, "says": says, "spans": spans, "stroke": stroke}]
+    return [finding(part, key, reason, says, spans, stroke)]
 
 
 def _plainly(take: Take, channel: Channel, part: int) -> list[Unplayed]:

@@ -8,7 +8,7 @@ from expression.lanes import LANES, OFF, PEDALS, SOSTENUTO, SUSTAIN, Form
 from expression.sounding import Pressed, notes_off, pressed, sounding
 from expression.strokes import parse_stroke
 from expression.take import Channel, Take
-from expression.views.finding import MOST_SPANS, Unplayed
+from expression.views.finding import Unplayed, finding
 
 FLICKER_SECONDS = 0.06
 """No foot goes down and up, or up and down, faster than this, more than once."""
@@ -35,7 +35,7 @@ def _told(
     bar = take.meter.position(spans[0][0]).bar
     stroke = parse_stroke({"lane": key, **mend})
     text = says.format(name=LANES[key].name, bar=bar, count=f"{len(spans):,}")
-    return [{"part": part, "lane": key, "reason": reason, "says": text, "spans": spans[:MOST_SPANS], "stroke": stroke}]
+    return [finding(part, key, reason, text, spans, stroke)]
 
 
 def _ends(take: Take, channel: Channel, part: int, key: str, presses: Pressed) -> list[Unplayed]:

@@ -9,9 +9,7 @@ from expression.curve import form
 from expression.errors import NothingMatched
 from expression.history import Entry, Folded, Shaped
 from expression.strokes import AnyStroke, Stroke, on_notes, select
-from expression.strokes.chords import NoteGlide
 from expression.strokes.grips import Grip
-from expression.strokes.velocity import VelocityStroke
 from expression.take import Take
 
 NO_EFFECT = "It changes nothing here."
@@ -40,10 +38,12 @@ class ThreadView(TypedDict):
 class Mark(TypedDict):
     """Where a stroke shows on the page; `start` and `end` are ticks, its line is (tick, value).
 
-    `threads`: the voices of chord into chord.
+    `sign` stands for it among the marks: `<` and `>` for a hairpin, otherwise words. `threads`: the voices of chord
+    into chord.
     """
 
     label: str
+    sign: str
     place: str
     start: int
     end: int
@@ -173,18 +173,20 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
         start, end, parts, count = on_notes.reach(stroke, take)
         # It may reach notes and still have nothing to draw: what it would go by is gone.
         line, grips = on_notes.line(stroke, take), on_notes.grips(stroke, take)
-        threads = _threads(take, stroke, parts) if isinstance(stroke, NoteGlide) else []
+        threads = _threads(take, stroke, parts)
     except NothingMatched:
-        return Mark(label=stroke.label(), place="", start=0, end=0, line=[], grips=[], parts=[], count=0, threads=[])
+        label, sign = stroke.label(), stroke.sign()
+        return Mark(label=label, sign=sign, place="", start=0, end=0, line=[], grips=[], parts=[], count=0, threads=[])
     # What comes a little before or after a bar line belongs to the bar that the hand was aiming at; a note that is
     # reached there is in its own bar.
     near = min(take.resolution // 8, max(end - start - 1, 0) // 2)
     last_tick = max(start, end - 1 - near)
-    if isinstance(stroke, VelocityStroke):
+    if stroke.spec.family == "velocity":
         last_tick = max(last_tick, int(select(take, stroke.target).picked.start.max()))
     first, last = take.meter.position(start + near), take.meter.position(last_tick)
     return {
         "label": stroke.label(),
+        "sign": stroke.sign(),
         "place": f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}",
         "start": start,
         "end": end,
@@ -196,7 +198,7 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
     }
 
 
-def _threads(take: Take, stroke: NoteGlide, parts: list[int]) -> list[ThreadView]:
+def _threads(take: Take, stroke: AnyStroke, parts: list[int]) -> list[ThreadView]:
     found: list[ThreadView] = []
     ways: dict[tuple[float, float], list[float]] = {}
     for part in parts:

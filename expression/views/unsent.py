@@ -11,7 +11,7 @@ from expression.midi.write import sent
 from expression.status import ESCAPE, META, SYSEX
 from expression.take import Part, Take
 from expression.views.bend_faults import beyond_range
-from expression.views.finding import MOST_SPANS, Unplayed
+from expression.views.finding import Unplayed, finding
 from expression.views.note_faults import note_faults
 
 TEXTS = (0x01, 0x02, 0x05, 0x06, 0x07)
@@ -66,16 +66,9 @@ def _struck_again(take: Take, part: Part) -> list[Unplayed]:
 
 def _told(take: Take, part: Part, key: str, reason: str, rows: Flags, says: str) -> Unplayed:
     start, end = part.notes.start[rows], part.notes.end[rows]
-    spans = list(zip(start[:MOST_SPANS].tolist(), end[:MOST_SPANS].tolist(), strict=True))
+    spans = list(zip(start.tolist(), end.tolist(), strict=True))
     bar = take.meter.position(int(start[0])).bar
-    return {
-        "part": part.id,
-        "lane": key,
-        "reason": reason,
-        "says": says.format(bar=bar),
-        "spans": spans,
-        "stroke": None,
-    }
+    return finding(part.id, key, reason, says.format(bar=bar), spans)
 
 
 def _not_in_clips(take: Take) -> list[Unplayed]:
@@ -97,7 +90,7 @@ def _not_in_clips(take: Take) -> list[Unplayed]:
         ),
     ):
         if count:
-            found.append({"part": 0, "lane": "", "reason": "not in clips", "says": says, "spans": [], "stroke": None})
+            found.append(finding(0, "", "not in clips", says, []))
     return found
 
 

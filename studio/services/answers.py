@@ -35,7 +35,8 @@ class Preview(TypedDict):
     """What a stroke would change.
 
     `beyond`: where its bend would go further than the range in force, with the range that would hold it. `also`: what
-    it moves besides what it is meant for. `proof`: what a receiver would make of it, where it is about that.
+    it moves besides what it is meant for. `proof`: what a receiver would make of it, where it is about that. `idle`:
+    it changes nothing.
     """
 
     delta: Delta
@@ -46,6 +47,7 @@ class Preview(TypedDict):
     beyond: Unplayed | None
     also: str
     proof: Proof | None
+    idle: bool
 
 
 class HistoryChange(StrokesChange):

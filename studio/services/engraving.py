@@ -1,6 +1,5 @@
 """The page of a take: written by the core, engraved in a process of its own so that nobody waits for another's page."""
 
-import itertools
 import multiprocessing
 from collections import OrderedDict
 from collections.abc import Callable
@@ -102,17 +101,10 @@ def _hairpins(known: Shaped, seen: Recording) -> list[Hairpin]:
     """The hairpins that the take as it is seen has been given, and that are heard."""
     found = []
     for entry, met, made in zip(known.entries, known.folds, known.folds[1:], strict=False):
-        stroke = entry.stroke
-        if stroke.kind == "velocity.hairpin" and entry.on and entry.number not in known.now.idle:
-            mark = views.strokes.mark(met.take, stroke)
-            middle = round(mark["start"] + (mark["end"] - mark["start"]) * stroke.peak_at)
-            turns = [(mark["start"], stroke.start), (mark["end"], stroke.end)]
-            if stroke.peak is not None:
-                turns.insert(1, (middle, stroke.peak))
-            for part in mark["parts"]:
-                for (start, low), (end, high) in itertools.pairwise(turns):
-                    if low != high and isinstance(low, (int, float)) and isinstance(high, (int, float)):
-                        found.append(Hairpin(part, start, end, low < high))
+        if entry.on and entry.number not in known.now.idle:
+            mark = views.strokes.mark(met.take, entry.stroke)
+            wedges = entry.stroke.wedges(mark["start"], mark["end"])
+            found += [Hairpin(part, *wedge) for part in mark["parts"] for wedge in wedges]
         if made.take is seen:
             break
     return found

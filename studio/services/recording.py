@@ -219,10 +219,7 @@ def played_through(owner: AbstractBaseUser, take_id: UUID, number: int) -> list[
     """What of a pass nobody can have played; of other strokes nothing. Raises NoSuchTake, BadStep."""
     take = takes.get(owner, take_id)
     known = folding.shaped(take.pk, take.revision)
-    stroke = known.history.entry(number).stroke
-    if not isinstance(stroke, RecordPass):
-        return []
-    return gear.played_through(stroke.messages(known.recorded.tempo))
+    return gear.played_through(known.history.entry(number).stroke.messages(known.recorded.tempo))
 
 
 def _get(owner: AbstractBaseUser, take_id: UUID, pass_id: UUID) -> PassUnderWay:

@@ -107,21 +107,22 @@ def preview(
     tried = _tried(take_id, known, part_of, number)
     told = views.delta.tried(known.now.take, tried.now.take, part, sight)
     known_part = part is not None and part < len(tried.now.take.parts)
-    is_sent = stroke.kind == "bend.stream"
+    shows = stroke.spec.evidence
     bends = part is not None and any(one["key"] == BEND for one in told["lanes"])
     return {
         "delta": told,
         "stroke": stroke,
         "mark": views.strokes.mark(known.met_by(number), stroke),
-        "saving": views.lanes.saving(known.now.take, tried.now.take) if stroke.kind == "lane.distil" else None,
-        "facts": views.facts.facts(tried.now.take, stroke.target) if stroke.kind.startswith("velocity.") else None,
+        "saving": views.lanes.saving(known.now.take, tried.now.take) if "saving" in shows else None,
+        "facts": views.facts.facts(tried.now.take, stroke.target) if "facts" in shows else None,
         "beyond": views.bend_faults.beyond(known.met_by(number), tried.now.take, part)
         if bends and part is not None
         else None,
         "also": _also(tried, part_of, number, known.met_by(number), part_of is stroke),
         "proof": views.proof.proof(tried.now.take, tried.now.take.parts[part])
-        if known_part and is_sent and part is not None
+        if known_part and "sent" in shows and part is not None
         else None,
+        "idle": tried.now.take.is_like(known.now.take),
     }
 
 

@@ -42,8 +42,8 @@ def test_what_was_drawn_is_there_with_one_answer(page: Page, desk: Desk) -> None
     page.mouse.up()
     expect(desk.strokes).to_have_count(1)
     desk.quiet()
-    # What is wrong on any lane is looked for once the hand has rested, the desk is kept as it is arranged, and the phrase
-    # that is heard while it is dragged is asked for as it sounds.
+    # What is wrong on any lane is looked for once the hand has rested, the desk is kept as it is arranged, and what is
+    # heard while it is dragged is asked for as it sounds.
     rested = ("GET unplayed", "GET proof", "PUT arrangement", "POST rehearse")
     assert [one for one in asked if not one.startswith(rested)] == ["POST strokes"]
     asked.clear()

@@ -3,7 +3,7 @@
  * Once it rests, what was drawn is a stroke.
  */
 import { create } from "zustand";
-import { beginning } from "../desk/strokes/beginLane";
+import { beginning } from "../desk/strokes/numbers";
 import { onLead } from "../desk/take/choosing";
 import { keep, letGo, preview } from "../desk/take/shaping";
 import { desk, kindOf, laneExtent } from "../desk/take/state";

@@ -1,5 +1,5 @@
 /** Lanes as the browser holds them. */
-import type { Form, LaneKind, Schemas, Stroke } from "../api/client";
+import type { Form, LaneKind, Schemas } from "../api/client";
 import { between, heightAt, rounded } from "../ui/numbers";
 import { firstAbove } from "./score";
 
@@ -152,14 +152,3 @@ export function extentOf(
   const reach = between(Math.ceil(Math.max(kind.least, least, ...furthest)), 0, kind.high);
   return [kind.middle - reach, kind.middle + reach];
 }
-
-/** The lanes that a stroke acts on. */
-export function lanesOf(stroke: Stroke): readonly string[] {
-  if (stroke.kind === "note.glide") return ["note:pitch"];
-  if (stroke.kind === "note.copy") return [stroke.to ?? stroke.lane];
-  if (stroke.kind.startsWith(`${BEND}.`)) return [BEND];
-  return "lane" in stroke ? (typeof stroke.lane === "string" ? [stroke.lane] : stroke.lane) : [];
-}
-
-/** Whether a stroke acts on velocities. */
-export const actsOnVelocity = ({ kind }: Stroke): boolean => kind.startsWith(`${VELOCITY}.`);

@@ -3347,7 +3347,8 @@ export interface components {
          * Mark
          * @description Where a stroke shows on the page; `start` and `end` are ticks, its line is (tick, value).
          *
-         *     `threads`: the voices of chord into chord.
+         *     `sign` stands for it among the marks: `<` and `>` for a hairpin, otherwise words. `threads`: the voices of chord
+         *     into chord.
          */
         Mark: {
             /** Count */
@@ -3367,6 +3368,8 @@ export interface components {
             parts: number[];
             /** Place */
             place: string;
+            /** Sign */
+            sign: string;
             /** Start */
             start: number;
             /** Threads */
@@ -5000,7 +5003,8 @@ export interface components {
          * @description What a stroke would change.
          *
          *     `beyond`: where its bend would go further than the range in force, with the range that would hold it. `also`: what
-         *     it moves besides what it is meant for. `proof`: what a receiver would make of it, where it is about that.
+         *     it moves besides what it is meant for. `proof`: what a receiver would make of it, where it is about that. `idle`:
+         *     it changes nothing.
          */
         Preview: {
             /** Also */
@@ -5008,6 +5012,8 @@ export interface components {
             beyond: components["schemas"]["Unplayed"] | null;
             delta: components["schemas"]["Delta"];
             facts: components["schemas"]["Facts"] | null;
+            /** Idle */
+            idle: boolean;
             mark: components["schemas"]["Mark"];
             proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
@@ -5524,11 +5530,13 @@ export interface components {
         };
         /**
          * Unplayed
-         * @description What is wrong on a lane: why, where (spans of ticks), and the stroke that mends it, if one does.
+         * @description What is wrong on a lane: why, where (spans of ticks), and the stroke that mends it, if one does; with words.
          */
         Unplayed: {
             /** Lane */
             lane: string;
+            /** Mend */
+            mend: string;
             /** Part */
             part: number;
             /** Reason */

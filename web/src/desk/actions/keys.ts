@@ -1,6 +1,7 @@
 /** Every key of the desk in one table: what it does is read by the handler and by the sheet. */
 
 import { download as downloadFile } from "../../api/download";
+import { gesturesOf, type Kind } from "../../api/strokes";
 import { SUSTAIN, VELOCITY } from "../../score/lanes";
 import { type Chosen, noneOf, secondsAt, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
@@ -17,9 +18,8 @@ import {
   zoomed,
   zoomedRows,
 } from "../page/camera";
-import { hairpin, limit } from "../strokes/begin";
-import { beginNote, join, lengthen, mute, remove, step } from "../strokes/beginNotes";
-import { press } from "../strokes/beginPedal";
+import { beginGesture, limit } from "../strokes/begin";
+import { beginNote, lengthen, step } from "../strokes/beginNotes";
 import { paste, remember } from "../strokes/copying";
 import { allToFront, arrangeRows, toFront, wish } from "../take/arranging";
 import { choose, chooseAll, chooseNone, chooseSpan, invertChoice } from "../take/choosing";
@@ -107,7 +107,7 @@ export const ACTIONS: Action[] = [
     keys: ["h"],
     group: "Shape",
     does: "A hairpin over the selection, its numbers in Shape",
-    run: () => hairpin(desk().thereAndBack),
+    run: () => gesture("velocity.hairpin", VELOCITY, desk().thereAndBack ? 1 : 0),
   },
   {
     keys: ["ArrowUp", "Shift+ArrowUp"],
@@ -140,7 +140,7 @@ export const ACTIONS: Action[] = [
     group: "Shape",
     does: "Press the pedal over the span or the chosen notes (Shift: lift it)",
     words: "sustain foot down up",
-    run: (event) => press(SUSTAIN, event.shiftKey ? "pedal.lift" : "pedal.press"),
+    run: (event) => gesture(event.shiftKey ? "pedal.lift" : "pedal.press", SUSTAIN),
   },
   {
     keys: ["d"],
@@ -175,13 +175,13 @@ export const ACTIONS: Action[] = [
     group: "Shape",
     does: "Join neighbours of one key",
     words: "glue merge tie",
-    run: () => void join(),
+    run: () => gesture("notes.join"),
   },
   {
     keys: ["m"],
     group: "Shape",
     does: "Mute the chosen notes, or let them be heard",
-    run: () => void mute(),
+    run: () => gesture("notes.mute"),
   },
   {
     keys: ["Mod+ArrowLeft", "Mod+ArrowRight"],
@@ -320,10 +320,15 @@ export const ACTIONS: Action[] = [
   },
 ];
 
+/** A gesture of the table, by its key: the first of its kind, or another one. */
+function gesture(kind: Kind, lane = VELOCITY, at = 0): void {
+  beginGesture(gesturesOf(kind)[at], lane);
+}
+
 function eraseChosen(): void {
   const { activeLane, span, chosenCount } = desk();
   if (activeLane !== VELOCITY && span) void apply(erase(activeLane, span));
-  else if (chosenCount) void remove();
+  else if (chosenCount) gesture("notes.delete");
 }
 
 function splitAtPointer(free: boolean): void {

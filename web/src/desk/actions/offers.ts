@@ -1,9 +1,9 @@
 /** Actions that depend on the take: its parts, its lanes, the grid. They have no keys and are found by search. */
 
+import { type Gesture, gesturesOn } from "../../api/strokes";
 import { BEND, SUSTAIN, slides, VELOCITY } from "../../score/lanes";
 import { player } from "../../sound/player";
-import { gesturesOn } from "../strokes/entries";
-import type { Gesture } from "../strokes/entry";
+import { beginGesture } from "../strokes/begin";
 import { changeLane, partName, showBehind, toFront } from "../take/arranging";
 import { deleteStroke, switchStroke } from "../take/shaping";
 import { desk, kindOf, lanesThere, leadForm, set } from "../take/state";
@@ -76,13 +76,13 @@ export function offers(): Action[] {
 }
 
 /** A gesture as search finds it: begun on the lane that it is for. */
-const offered = ({ name, title, words, begin }: Gesture, lane: string, where: string): Action => ({
+const offered = (gesture: Gesture, lane: string, where: string): Action => ({
   keys: [],
   group: "Shape",
-  does: `${name}${where}: ${title.charAt(0).toLowerCase()}${title.slice(1)}`,
-  words,
+  does: `${gesture.name}${where}: ${gesture.title.charAt(0).toLowerCase()}${gesture.title.slice(1)}`,
+  words: gesture.words,
   run: () => {
     set({ activeLane: lane, panelOpen: true });
-    begin(lane);
+    beginGesture(gesture, lane);
   },
 });

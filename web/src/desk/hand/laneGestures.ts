@@ -8,7 +8,7 @@ import { between, rounded } from "../../ui/numbers";
 import { GUTTER, tickOf, xOf } from "../page/camera";
 import { MOST_NODES } from "../page/draw/lane";
 import type { LaneStave } from "../stage/laneStage";
-import { beginning } from "../strokes/beginLane";
+import { beginning } from "../strokes/numbers";
 import { onLead } from "../take/choosing";
 import { finish, letGo, preview } from "../take/shaping";
 import { desk, draws, keptLane, laneLevels, leadPart, set } from "../take/state";

@@ -1,10 +1,11 @@
 /** The grips of an open stroke: what each moves is said by the core, and so is how. */
+
 import type { Schemas, Stroke } from "../../api/client";
-import { BEND, lanesOf } from "../../score/lanes";
+import { lanesOf, limitsOf } from "../../api/strokes";
+import { BEND } from "../../score/lanes";
 import { between, rounded } from "../../ui/numbers";
 import { GUTTER } from "../page/camera";
 import type { Scale } from "../page/scale";
-import { limitsOf } from "../strokes/entry";
 import { preview } from "../take/shaping";
 import { desk, kindOf } from "../take/state";
 import { drawnTo } from "./picking";

@@ -1,4 +1,5 @@
 /** What the pointer does to notes themselves: they are put in, moved, doubled, made longer or shorter, split. */
+import { plain } from "../../api/strokes";
 import { VELOCITY, wordOf } from "../../score/lanes";
 import {
   firstAbove,
@@ -13,8 +14,7 @@ import { player } from "../../sound/player";
 import { between, rounded } from "../../ui/numbers";
 import { count } from "../../ui/words";
 import { GUTTER, pitchOf, xOf } from "../page/camera";
-import { chosenWhere, reachOfChosen } from "../strokes/beginNotes";
-import { plain } from "../strokes/entry";
+import { chosenWhere, reachOfChosen } from "../strokes/places";
 import { rowName } from "../take/arranging";
 import { apply, finish, letGo, preview } from "../take/shaping";
 import { desk, draws, keptVelocities, kindOf, leadPart, set } from "../take/state";

@@ -7,7 +7,7 @@ import { firstAbove, idOfRow, nearestLine, type PartScore, rangesOf, sounding } 
 import { between, rounded } from "../../ui/numbers";
 import { GUTTER, tickOf, xOf, yOfPitch } from "../page/camera";
 import type { LaneStave } from "../stage/laneStage";
-import { beginning } from "../strokes/beginLane";
+import { beginning } from "../strokes/numbers";
 import { noteName } from "../take/arranging";
 import { finish, letGo, preview } from "../take/shaping";
 import { desk, keptLane, kindOf, laneLevels, leadPart, set } from "../take/state";

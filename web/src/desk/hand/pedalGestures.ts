@@ -1,9 +1,9 @@
 /** What the pointer does on a pedal that is on or off: along open ground it presses, on pressed ground it lifts. */
+import { plain } from "../../api/strokes";
 import { HOLDS_FROM, type LaneNodes, valueAt } from "../../score/lanes";
 import { firstAbove, gridTicks } from "../../score/score";
 import { tickOf, xOf } from "../page/camera";
 import type { LaneStave } from "../stage/laneStage";
-import { plain } from "../strokes/entry";
 import { onLead } from "../take/choosing";
 import { finish, letGo, preview } from "../take/shaping";
 import { desk, keptLane, set } from "../take/state";

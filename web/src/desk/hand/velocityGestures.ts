@@ -1,11 +1,12 @@
 /** What the pointer does on the velocity lane: beads are moved, hairpins and lines drawn, notes chosen. */
+
 import type { Hairpin, Stroke, Where } from "../../api/client";
+import { plain } from "../../api/strokes";
 import { VELOCITY, wordOf } from "../../score/lanes";
 import { addPoint, type Point } from "../../score/path";
 import type { PartScore } from "../../score/score";
 import { between } from "../../ui/numbers";
 import { GUTTER, tickOf } from "../page/camera";
-import { plain } from "../strokes/entry";
 import { inFront, selected } from "../take/choosing";
 import { soundNote } from "../take/hearing";
 import { shown } from "../take/layers";

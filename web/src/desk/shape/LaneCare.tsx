@@ -1,4 +1,3 @@
-import type { Stroke } from "../../api/client";
 import { onLead } from "../take/choosing";
 import { useFaults } from "../take/reading";
 import { apply } from "../take/shaping";
@@ -40,32 +39,6 @@ export function LeadIn({
   );
 }
 
-/** What mends a fault, in a few words. */
-function mending(stroke: Stroke): string {
-  switch (stroke.kind) {
-    case "bend.range":
-      return `Set the range to ${stroke.semitones}`;
-    case "bend.stream":
-      return `Send ${stroke.per_second} a second`;
-    case "bend.home":
-      return "Bring it home";
-    case "bend.centre":
-      return "Centre it";
-    case "note.send":
-      return `Send as MPE, ${stroke.members} members, ±${stroke.semitones}`;
-    default:
-      return "Take it away";
-  }
-}
-
-function Mend({ stroke }: { stroke: Stroke }) {
-  return (
-    <button type="button" className="key min-h-8 text-[13px]" onClick={() => void apply(stroke)}>
-      {mending(stroke)}
-    </button>
-  );
-}
-
 /** What is wrong on this lane: said, shown as a span, and taken away as a stroke where one mends it. */
 export function Unplayed({ laneKey }: { laneKey: string }) {
   const part = useDesk((state) => state.fronts[0]);
@@ -78,7 +51,15 @@ export function Unplayed({ laneKey }: { laneKey: string }) {
         <button type="button" className="key h-8 text-[13px]" onClick={() => set({ span: one.spans[0] })}>
           Show it
         </button>
-        {one.stroke && <Mend stroke={one.stroke} />}
+        {one.stroke && (
+          <button
+            type="button"
+            className="key min-h-8 text-[13px]"
+            onClick={() => one.stroke && void apply(one.stroke)}
+          >
+            {one.mend}
+          </button>
+        )}
       </div>
     </div>
   ));

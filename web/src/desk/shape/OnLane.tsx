@@ -1,11 +1,11 @@
+import { gesturesOn } from "../../api/strokes";
 import { BEND, formOf, isPedal, slides } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { between, rounded, signed } from "../../ui/numbers";
 import { count } from "../../ui/words";
 import { erase } from "../hand/laneGestures";
-import { beginning } from "../strokes/beginLane";
-import { gesturesOn } from "../strokes/entries";
+import { beginning } from "../strokes/numbers";
 import { partName } from "../take/arranging";
 import { onLead } from "../take/choosing";
 import { apply } from "../take/shaping";

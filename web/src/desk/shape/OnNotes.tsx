@@ -1,12 +1,11 @@
+import { type Gesture, gesturesOf, gesturesOn } from "../../api/strokes";
 import { VELOCITY } from "../../score/lanes";
-import { ENTRIES, gesturesOn } from "../strokes/entries";
-import type { Gesture } from "../strokes/entry";
 import { GestureKeys } from "./GestureKeys";
 
 /** All gestures on velocity, and chord into chord; each opens with its numbers before it is kept. */
 export function Gestures({ hasSelection }: { hasSelection: boolean }) {
   const offered = (gestures: readonly Gesture[]) =>
-    gestures.filter(({ forSelection }) => hasSelection || !forSelection);
+    gestures.filter(({ for_selection }) => hasSelection || !for_selection);
   return (
     <div className="space-y-2 border-t border-rule pt-3">
       {!hasSelection && (
@@ -15,7 +14,7 @@ export function Gestures({ hasSelection }: { hasSelection: boolean }) {
         </p>
       )}
       <GestureKeys
-        gestures={offered([...gesturesOn(VELOCITY), ...ENTRIES["note.glide"].gestures])}
+        gestures={offered([...gesturesOn(VELOCITY), ...gesturesOf("note.glide")])}
         lane={VELOCITY}
       />
       <p className="pt-1 text-[13px] text-faded">The notes themselves</p>

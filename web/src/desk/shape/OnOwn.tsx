@@ -1,12 +1,11 @@
 import type { Schemas } from "../../api/client";
 import { api } from "../../api/client";
+import { gesturesOn, type Of, plain } from "../../api/strokes";
 import { NOTE_PITCH } from "../../score/own";
 import { rounded, signed } from "../../ui/numbers";
 import { count } from "../../ui/words";
-import { beginOn } from "../strokes/beginLane";
 import { ownWhere } from "../strokes/beginOwn";
-import { gesturesOn } from "../strokes/entries";
-import { type Of, plain } from "../strokes/entry";
+import { beginOn } from "../strokes/opening";
 import { closeUpOfChosen, leaveCloseUp } from "../take/closeUp";
 import { useRead } from "../take/reading";
 import { apply } from "../take/shaping";

@@ -6,7 +6,7 @@ import { useRead } from "../take/reading";
 import { changeStrokes } from "../take/shaping";
 import { takePath, useDesk } from "../take/state";
 
-import type { FormProps } from "./LaneForms";
+import type { FieldProps } from "./fields/form";
 import { type Pass, takenFrom } from "./passes";
 import { Rounds } from "./Rounds";
 
@@ -18,7 +18,8 @@ const KINDS = [
   ["pedals", "pedals"],
 ] as const;
 
-export function PassForm({ stroke, keep }: FormProps & { stroke: Pass }) {
+export function PassField({ stroke: made, keep }: FieldProps) {
+  const stroke = made as Pass;
   const out = stroke.leave_out ?? [];
   const history = useDesk((state) => state.history);
   const span = useDesk((state) => state.span);
@@ -32,7 +33,7 @@ export function PassForm({ stroke, keep }: FormProps & { stroke: Pass }) {
   const mine = history.strokes.find((one) => one.number === number);
   const rounds = history.strokes.filter(
     ({ stroke: other }) =>
-      other.kind === "record.pass" &&
+      other.kind === stroke.kind &&
       String(other.where?.span) === String(stroke.where?.span) &&
       String(other.where?.parts) === String(stroke.where?.parts),
   );

@@ -1,6 +1,7 @@
 import { api, type Schemas } from "../../api/client";
 import { placeText } from "../../score/score";
 import { rounded } from "../../ui/numbers";
+import { count } from "../../ui/words";
 import { showing } from "../page/camera";
 import { useFaults, useRestedRead } from "../take/reading";
 import { look, set, takePath, useDesk } from "../take/state";
@@ -59,4 +60,23 @@ export function Heard({ proof, laneKey }: { proof: Schemas["Proof"]; laneKey: st
 function goTo(tick: number): void {
   look((camera, score) => showing(camera, score, tick - score.resolution / 2, tick + score.resolution / 2));
   set({ span: [tick, tick + 1] });
+}
+
+/** What distilling saves, and how far it strays at most. */
+export function Saving() {
+  const saving = useDesk((state) => state.shaping?.found?.saving);
+  if (!saving) return null;
+  if (!saving.before)
+    return (
+      <p data-testid="saving" className="col-span-2 text-[13px]">
+        Within this tolerance there is nothing to save.
+      </p>
+    );
+  return (
+    <p data-testid="saving" className="col-span-2 text-[13px]">
+      {count(saving.before, "node")} become {saving.after.toLocaleString("en-GB")},{" "}
+      {count(saving.sent_before, "message")} {saving.sent_after.toLocaleString("en-GB")}; at most{" "}
+      {saving.error} off.
+    </p>
+  );
 }

@@ -3,7 +3,7 @@ import type { LaneKind } from "../../api/client";
 import { Check } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { Progress } from "../../ui/Progress";
-import { beginOnLane } from "../strokes/beginLane";
+import { begin } from "../strokes/opening";
 import { hearSound, loadSound, moveSound, removeSound, traceSound } from "../take/audio";
 import { useDesk } from "../take/state";
 
@@ -80,7 +80,7 @@ export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
                 if (typeof made === "string") setProblem(made);
                 else {
                   setProblem(null);
-                  beginOnLane(made);
+                  begin(made);
                 }
               }}
             >

@@ -1,8 +1,8 @@
+import { gesturesOn } from "../../api/strokes";
 import { BEND } from "../../score/lanes";
 import { placeText } from "../../score/score";
 import { List } from "../../ui/Entries";
 import { rounded } from "../../ui/numbers";
-import { gesturesOn } from "../strokes/entries";
 import { noteName } from "../take/arranging";
 import { leadPart, type Reaching, set, useDesk } from "../take/state";
 import { GestureKeys } from "./GestureKeys";

@@ -1,7 +1,8 @@
 /** A lane's canvas, kept in step with the desk's state. */
 
 import type { Form, LaneKind } from "../../api/client";
-import { BEND, lanesOf } from "../../score/lanes";
+import { lanesOf } from "../../api/strokes";
+import { BEND } from "../../score/lanes";
 import { isOfNotes, otherLevel } from "../../score/own";
 import { gridTicks, type PartScore } from "../../score/score";
 import { blank, mixInk } from "../page/draw/ink";

@@ -1,6 +1,7 @@
 /** Keeps the canvases in step with the desk's state: one drawing a frame, only when something has changed. */
 
-import { actsOnVelocity, VELOCITY } from "../../score/lanes";
+import { actsOnVelocity } from "../../api/strokes";
+import { VELOCITY } from "../../score/lanes";
 import { NOTE_PITCH } from "../../score/own";
 import { gridTicks, type PartScore, reached } from "../../score/score";
 import { GUTTER, xOf } from "../page/camera";

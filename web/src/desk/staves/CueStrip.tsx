@@ -1,12 +1,12 @@
 import { Popover } from "radix-ui";
 import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
+import { plain } from "../../api/strokes";
 import { gridTicks, type PartScore, placeText } from "../../score/score";
 import { NameEntry } from "../../ui/NameEntry";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { between } from "../../ui/numbers";
 import { snappedTick } from "../hand/spanGrip";
 import { GUTTER, rightTick, xOf } from "../page/camera";
-import { plain } from "../strokes/entry";
 import { noteName } from "../take/arranging";
 import { apply, finish, letGo, preview } from "../take/shaping";
 import { desk, leadPart, set, useDesk } from "../take/state";

@@ -1,14 +1,20 @@
 import type { LaneKind } from "../../api/client";
-import { type LaneNodes, lanesOf, valueAt } from "../../score/lanes";
+import { lanesOf, type Of, plain } from "../../api/strokes";
+import { type LaneNodes, valueAt } from "../../score/lanes";
 import { firstAbove } from "../../score/score";
 import { between, rounded } from "../../ui/numbers";
 import { type Camera, GUTTER, tickOf, xOf } from "../page/camera";
 import type { Scale } from "../page/scale";
-import { neutral, type Reshape } from "../strokes/beginLane";
 import { onLead } from "../take/choosing";
 import { keep, preview } from "../take/shaping";
-import { keptLane, useDesk, useLevels } from "../take/state";
+import { desk, keptLane, useDesk, useLevels } from "../take/state";
 import { apart, StaveGrip } from "./StaveGrip";
+
+type Reshape = Of<"lane.reshape">;
+
+/** A frame that changes nothing yet. */
+const neutral = (lane: string, span: [number, number] | null): Required<Reshape> =>
+  plain("lane.reshape", { lane, where: onLead(span), limit: desk().limit }) as Required<Reshape>;
 
 type Name = "level" | "depth" | "pivot" | "left" | "right" | "bow" | "drift" | "length";
 
@@ -63,7 +69,7 @@ export function FrameGrips({ kind, height }: { kind: LaneKind; height: number })
     (!open && (drawing || activeLane !== laneKey || !span || span[1] - span[0] < 2))
   )
     return null;
-  const stroke = open ?? neutral(laneKey, onLead(span));
+  const stroke = open ?? neutral(laneKey, span);
   const within = stroke.where?.span ?? [nodes.tick[0], nodes.tick[nodes.tick.length - 1] + 1];
   const reach = extent(nodes, within as [number, number]);
   if (!reach) return null;

@@ -1,9 +1,9 @@
 import type { Stroke } from "../../api/client";
+import { limitsOf } from "../../api/strokes";
 import { between } from "../../ui/numbers";
 import { moveGrip } from "../hand/lineGrips";
 import { GUTTER, xOf } from "../page/camera";
 import type { Scale } from "../page/scale";
-import { limitsOf } from "../strokes/entry";
 import { keep } from "../take/shaping";
 import { useDesk } from "../take/state";
 import { apart, StaveGrip } from "./StaveGrip";

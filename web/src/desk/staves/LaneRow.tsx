@@ -1,6 +1,7 @@
 import { type PointerEvent, useEffect, useRef } from "react";
 import type { LaneKind } from "../../api/client";
-import { BEND, formOf, lanesOf, slides, VELOCITY } from "../../score/lanes";
+import { lanesOf } from "../../api/strokes";
+import { BEND, formOf, slides, VELOCITY } from "../../score/lanes";
 import type { PartScore } from "../../score/score";
 import { between, rounded, signed } from "../../ui/numbers";
 import { Press } from "../hand/grip";

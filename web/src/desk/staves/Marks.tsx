@@ -134,29 +134,21 @@ const STAR_PIXELS = 10;
 
 /** A hairpin is drawn as in a score; the others by what they do. */
 function MarkSign({ stroke, width }: { stroke: StrokeView; width: number }) {
-  const made = stroke.stroke;
-  if (made.kind === "velocity.hairpin") {
-    const grows = made.end >= made.start;
-    const path = grows ? `M${width - 2} 3 L2 10 L${width - 2} 17` : `M2 3 L${width - 2} 10 L2 17`;
+  const { sign } = stroke.mark;
+  if (sign === "<" || sign === ">") {
+    const path = sign === "<" ? `M${width - 2} 3 L2 10 L${width - 2} 17` : `M2 3 L${width - 2} 10 L2 17`;
     return (
       <svg width={width} height="20" aria-hidden className="block">
         <path d={path} fill="none" stroke="currentColor" strokeWidth="1.4" strokeLinejoin="round" />
       </svg>
     );
   }
-  const sign = signOf(stroke);
   return (
     <span className="flex h-full items-center overflow-hidden font-mark text-[15px] whitespace-nowrap italic">
       <span className="pl-0.5">{sign}</span>
       <span className="ml-1 h-px flex-1 bg-current opacity-50" />
     </span>
   );
-}
-
-function signOf({ stroke, mark }: StrokeView): string {
-  if (stroke.kind === "velocity.set") return String(stroke.value);
-  if (stroke.kind === "velocity.nudge") return `${stroke.by > 0 ? "+" : "−"}${Math.abs(stroke.by)}`;
-  return mark.label;
 }
 
 /** Programs, exclusives, texts, tempos: those that fall together share a flag. */

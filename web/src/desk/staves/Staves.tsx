@@ -1,5 +1,6 @@
 import { lazy, Suspense, useEffect, useRef } from "react";
-import { actsOnVelocity, VELOCITY } from "../../score/lanes";
+import { actsOnVelocity } from "../../api/strokes";
+import { VELOCITY } from "../../score/lanes";
 import { secondsAt, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
 import { attach } from "../hand/gestures";

@@ -1,44 +1,14 @@
 /** Beginning strokes on the curves of notes: on those that are chosen, or on all of the leading part. */
 import type { Mark } from "../../api/client";
+import { type Of, plain } from "../../api/strokes";
 import { NOTE_PITCH } from "../../score/own";
 import { idOfRow, rowOfId, secondsAt } from "../../score/score";
 import { between, rounded } from "../../ui/numbers";
 import { chosenOfLead } from "../take/choosing";
-import { desk, keptLane, kindOf, leadPart, set } from "../take/state";
-import { anotherRoll } from "./begin";
-import { beginOn } from "./beginLane";
-import { type Of, plain } from "./entry";
-
-type Nodes = Of<"note.curve">["nodes"];
+import { desk, keptLane, leadPart, set } from "../take/state";
+import { beginOn } from "./opening";
 
 export const ownWhere = chosenOfLead;
-
-/** Levels of a curve by what the kind is: an octave's quarter for pitch, most of the range for the others. */
-function levels(lane: string): { rest: number; top: number } {
-  const kind = kindOf(lane);
-  if (lane === NOTE_PITCH) return { rest: 0, top: 2 };
-  return { rest: kind.default, top: kind.default ? 112 : 96 };
-}
-
-const node = (at: number, value: number, ease = 1): Nodes[number] => ({
-  at,
-  value,
-  hold: false,
-  lift: 0,
-  ease,
-});
-
-export const CURVES: Record<string, (lane: string) => Nodes> = {
-  rise: (lane) => [node(0, levels(lane).rest), node(1, levels(lane).top)],
-  swell: (lane) => [node(0, levels(lane).rest), node(0.5, levels(lane).top), node(1, levels(lane).rest)],
-  arrive: (lane) => [node(0, 2 * levels(lane).rest - levels(lane).top || 0), node(0.25, levels(lane).rest)],
-};
-
-export function beginCurve(lane: string, form: keyof typeof CURVES): void {
-  const kind = kindOf(lane);
-  const nodes = CURVES[form](lane).map((one) => ({ ...one, value: Math.max(one.value, kind.low) }));
-  beginOn(lane, plain("note.curve", { lane, where: ownWhere(), nodes }));
-}
 
 /** From the first of the chosen notes that has a curve to the others. */
 export function beginGive(lane: string): void {
@@ -56,15 +26,6 @@ export function beginGive(lane: string): void {
     return;
   }
   beginOn(lane, plain("note.copy", { lane, where: ownWhere(), source }));
-}
-
-export function beginScatter(lane: string): void {
-  const amount = lane === NOTE_PITCH ? 0.3 : 8;
-  beginOn(lane, plain("note.scatter", { lane, where: ownWhere(), amount, seed: anotherRoll() }));
-}
-
-export function beginStart(lane: string): void {
-  beginOn(lane, plain("note.start", { lane, where: ownWhere() }));
 }
 
 /** Chord into chord, through all that are chosen. */

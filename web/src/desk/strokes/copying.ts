@@ -1,5 +1,6 @@
 /** Copies: of notes with what lies under them, and of stretches of a lane; put down where the playhead stands. */
 import type { Where } from "../../api/client";
+import { plain } from "../../api/strokes";
 import { VELOCITY } from "../../score/lanes";
 import {
   maskOf,
@@ -16,8 +17,8 @@ import { count } from "../../ui/words";
 import { selected } from "../take/choosing";
 import { apply } from "../take/shaping";
 import { desk, frontParts, set } from "../take/state";
-import { begin, firstOnset } from "./begin";
-import { plain } from "./entry";
+import { begin } from "./opening";
+import { firstOnset } from "./places";
 
 /** The chosen notes, or those of the span while Shape acts on velocity; with only the parts that hold any. */
 function chosenNotes(): { where: Where; notes: number } | null {

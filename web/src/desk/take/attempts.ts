@@ -17,6 +17,8 @@ export interface Attempt {
   /** What it would do has not been answered yet. */
   asked: boolean;
   problem: string | null;
+  /** It is known to change nothing. */
+  idle: boolean;
 }
 
 /** Where strokes are tried and written. Both throw Refusal. */
@@ -68,7 +70,7 @@ export class Attempts {
   /** A new stroke, or one of the history, is the one on the desk from now on. */
   open(stroke: Stroke, from?: { number: number; mark: Mark | null }): Attempt {
     const { number, mark } = from ?? { number: null, mark: null };
-    this.current = { stroke, pull: null, number, changed: !from, asked: false, problem: null };
+    this.current = { stroke, pull: null, number, changed: !from, asked: false, problem: null, idle: false };
     this.waiting = null;
     this.page.opened(this.current, mark);
     return this.current;
@@ -119,7 +121,7 @@ export class Attempts {
     const isLatest = () => mine.stroke === stroke && mine.pull === pull;
     try {
       const answer = await this.server.tries(mine);
-      mine.problem = null;
+      [mine.problem, mine.idle] = [null, answer.idle];
       if (isLatest()) [mine.stroke, mine.pull, mine.asked] = [answer.stroke, null, false];
       if (mine !== this.current) return;
       this.page.tried(mine, answer);
@@ -144,9 +146,24 @@ export class Attempts {
     return mine;
   }
 
+  /** Something else begins: what is tried is kept, unless it cannot be or changes nothing; it is open no longer. */
+  close(): void {
+    const { current } = this;
+    if (current?.changed && !current.problem) void this.keepIt(current, true);
+    this.forget();
+  }
+
   /** Keep what was meant on an earlier visit. */
   async keepAgain(stroke: Stroke, number: number | null): Promise<void> {
-    await this.keepIt({ stroke, pull: null, number, changed: true, asked: false, problem: null });
+    await this.keepIt({
+      stroke,
+      pull: null,
+      number,
+      changed: true,
+      asked: false,
+      problem: null,
+      idle: false,
+    });
   }
 
   /** What is not written yet: all that was meant, and what is open and differs from what is kept. */
@@ -158,15 +175,17 @@ export class Attempts {
   }
 
   /** Also where it is let go of before its turn has come. */
-  private async keepIt(mine: Attempt): Promise<void> {
+  private async keepIt(mine: Attempt, unlessIdle = false): Promise<void> {
     const seen = this.surprises;
     this.queue.push(mine);
     if (mine.changed) this.unsent.add(mine);
     await this.inTurn(async () => {
       try {
         if (mine.asked) await this.ask(mine);
+        if (unlessIdle && mine.idle && mine.number === null) this.unsent.delete(mine);
         // What was meant for the take as it was is not kept on another one unasked.
-        if (mine.changed && !mine.asked && !mine.problem && seen === this.surprises) await this.put(mine);
+        else if (mine.changed && !mine.asked && !mine.problem && seen === this.surprises)
+          await this.put(mine);
       } finally {
         this.queue.splice(this.queue.indexOf(mine), 1);
         if (mine.problem || seen !== this.surprises) this.unsent.delete(mine);

@@ -1,6 +1,6 @@
 /** Choosing notes and spans, and what is known of the choice. */
 import { answered, api, type Facts, type Schemas, sentence, type Where } from "../../api/client";
-import { actsOnVelocity } from "../../score/lanes";
+import { actsOnVelocity } from "../../api/strokes";
 import { type Chosen, maskOf, noneOf, type PartScore, rangesOf } from "../../score/score";
 import { read } from "./reading";
 import { desk, frontParts, set, takePath } from "./state";

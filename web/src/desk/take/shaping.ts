@@ -104,7 +104,7 @@ const page: Page = {
     // What was wrong is said until the answer comes, so that nothing moves about under the pointer in between.
     set({ shaping: { ...(desk().shaping as Shaping), stroke, number } });
   },
-  tried({ stroke, number }, { delta, facts, mark, saving, beyond, also, proof }) {
+  tried({ stroke, number }, { delta, facts, mark, saving, beyond, also, proof, idle }) {
     const { score, history, layers } = desk();
     if (!score) return;
     const { kept } = layers;
@@ -125,7 +125,14 @@ const page: Page = {
     });
     if (facts) tellFacts(facts);
     set({
-      shaping: { stroke, number, mark, problem: null, field: null, found: { saving, beyond, also, proof } },
+      shaping: {
+        stroke,
+        number,
+        mark,
+        problem: null,
+        field: null,
+        found: { saving, beyond, also, proof, idle },
+      },
     });
     hearAgain();
   },
@@ -245,9 +252,19 @@ export async function keepWith(stroke: Stroke): Promise<void> {
 /** Let go of the open stroke, then of the selection. */
 export function letGo(): void {
   attempts.forget();
+  left();
+}
+
+function left(): void {
   set({ shaping: null, box: null, tip: null });
   setLayers({ tried: null, before: null });
   void readFacts();
+}
+
+/** What is open gives way to what begins: it is kept, where it can be and does anything. */
+export function close(): void {
+  attempts.close();
+  left();
 }
 
 /** What was drawn is meant, unless nothing could be made of it. */

@@ -27,7 +27,7 @@ export type Wishes = Schemas["Wishes"];
 export type Limit = "stop" | "pin" | "squeeze";
 
 /** Of a stroke that was tried: what a distilling saves, where a bend goes beyond its range, what else moves, the proof. */
-export type Found = Pick<Preview, "saving" | "beyond" | "also" | "proof">;
+export type Found = Pick<Preview, "saving" | "beyond" | "also" | "proof" | "idle">;
 
 /** A stroke that is open: being drawn (no number yet), or one of the history whose numbers are being changed. */
 export interface Shaping {

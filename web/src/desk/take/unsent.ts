@@ -20,13 +20,7 @@ export async function tellUnsent(address: string): Promise<void> {
   set({
     notice: {
       text: `Not as drawn in this file: ${first.says}${more}`,
-      action: stroke ? { label: helps(stroke), run: () => void apply(stroke) } : undefined,
+      action: stroke ? { label: first.mend, run: () => void apply(stroke) } : undefined,
     },
   });
-}
-
-/** What the button says that helps. */
-function helps(stroke: NonNullable<Schemas["Unplayed"]["stroke"]>): string {
-  if (stroke.kind === "bend.range") return `Widen the range to ${stroke.semitones}`;
-  return stroke.kind === "note.send" ? "Send it as MPE" : "Mend it";
 }

@@ -1,26 +1,17 @@
-/** What the open stroke asks beyond its numbers: on which lanes and parts it acts, and where copies go. */
-import type { Stroke } from "../../api/client";
-import { lanesOf, slides } from "../../score/lanes";
-import { placeOf, tickOfPlace } from "../../score/score";
-import { Choice } from "../../ui/Choice";
-import { Check, List } from "../../ui/Entries";
-import { NumberEntry } from "../../ui/NumberEntry";
-import { count } from "../../ui/words";
-import { partName } from "../take/arranging";
-import { lanesThere, leadPart, useDesk } from "../take/state";
-
-export interface FormProps {
-  stroke: Stroke;
-  /** Try other numbers; or try and keep them, where the stroke is kept already. */
-  change: (fields: object) => void;
-  keep: (fields: object) => void;
-  problem: string | null;
-}
-
-const MANY_LANES = ["lane.reshape", "lane.smooth", "lane.distil", "lane.unplayed", "lane.clear"];
+/** On which lanes and parts a stroke acts, and where copies go. */
+import { lanesOf, specOf } from "../../../api/strokes";
+import { slides } from "../../../score/lanes";
+import { placeOf, tickOfPlace } from "../../../score/score";
+import { Choice } from "../../../ui/Choice";
+import { List } from "../../../ui/Entries";
+import { NumberEntry } from "../../../ui/NumberEntry";
+import { partName } from "../../take/arranging";
+import { lanesThere, leadPart, useDesk } from "../../take/state";
+import { type FieldProps, type FormProps, told } from "./form";
 
 /** On how many parts and lanes a stroke acts alike: the leading part or all in front, this lane or all that slide. */
 export function Extent({ stroke, keep }: FormProps) {
+  const { one_part, many } = specOf(stroke.kind);
   const fronts = useDesk((state) => state.fronts);
   const part = useDesk((state) => leadPart(state));
   const activeLane = useDesk((state) => state.activeLane);
@@ -29,7 +20,7 @@ export function Extent({ stroke, keep }: FormProps) {
   const keys = lanesOf(stroke);
   return (
     <>
-      {fronts.length > 1 && stroke.kind !== "lane.copy" && (
+      {fronts.length > 1 && !one_part && (
         <Choice
           label="Parts"
           className="col-span-2"
@@ -43,7 +34,7 @@ export function Extent({ stroke, keep }: FormProps) {
           }
         />
       )}
-      {MANY_LANES.includes(stroke.kind) && sliding.length > 1 && (
+      {many && sliding.length > 1 && (
         <Choice
           label="Lanes"
           className="col-span-2"
@@ -58,25 +49,6 @@ export function Extent({ stroke, keep }: FormProps) {
         />
       )}
     </>
-  );
-}
-
-/** What distilling saves, and how far it strays at most. */
-export function Saving() {
-  const saving = useDesk((state) => state.shaping?.found?.saving);
-  if (!saving) return null;
-  if (!saving.before)
-    return (
-      <p data-testid="saving" className="col-span-2 text-[13px]">
-        Within this tolerance there is nothing to save.
-      </p>
-    );
-  return (
-    <p data-testid="saving" className="col-span-2 text-[13px]">
-      {count(saving.before, "node")} become {saving.after.toLocaleString("en-GB")},{" "}
-      {count(saving.sent_before, "message")} {saving.sent_after.toLocaleString("en-GB")}; at most{" "}
-      {saving.error} off.
-    </p>
   );
 }
 
@@ -101,42 +73,43 @@ function LaneChoice({
   );
 }
 
-export function MovePlace({ stroke, keep }: FormProps & { stroke: Extract<Stroke, { kind: "lane.move" }> }) {
+export function LaneField({ ask, stroke, keep }: FieldProps) {
   return (
-    <>
-      <LaneChoice label="Becomes" value={stroke.to} onChange={(to) => keep({ to })} />
-      <div className="col-span-2">
-        <Check words="The original stays" on={stroke.keep ?? false} onChange={(on) => keep({ keep: on })} />
-      </div>
-    </>
+    <LaneChoice
+      label={ask.label}
+      value={String(told(stroke, ask.name))}
+      onChange={(key) => keep({ [ask.name]: key })}
+    />
   );
 }
 
-/** Where a copy goes: its part, its lane, and the bar and beat where it begins. */
-export function CopyPlace({
-  stroke,
-  change,
-  keep,
-}: FormProps & { stroke: Extract<Stroke, { kind: "lane.copy" }> }) {
+interface Target {
+  part?: number | null;
+  lane?: string | null;
+  at?: number | null;
+}
+
+/** Where a copy goes: its part and its lane where it can have another, and the bar and beat where it begins. */
+export function PlaceField({ ask, stroke, change, keep }: FieldProps) {
   const span = useDesk((state) => state.span);
-  const to = (fields: object) => ({ to: { ...stroke.to, ...fields } });
+  const held = told(stroke, ask.name) as Target;
+  const parts = stroke.where?.parts ?? [];
+  const to = (fields: Target) => ({ [ask.name]: { ...held, ...fields } });
+  const [lane] = lanesOf(stroke);
   return (
     <>
-      <PartChoice
-        value={stroke.to.part ?? stroke.where?.parts?.[0] ?? 0}
-        onChange={(part) => keep(to({ part }))}
-      />
-      <LaneChoice
-        label="Lane"
-        value={stroke.to.lane ?? (stroke.lane as string)}
-        onChange={(lane) => keep(to({ lane }))}
-      />
+      {ask.parts && parts.length <= 1 && (
+        <PartChoice value={held.part ?? parts[0] ?? 0} onChange={(part) => keep(to({ part }))} />
+      )}
+      {ask.lanes && (
+        <LaneChoice label="Lane" value={held.lane ?? lane} onChange={(lane) => keep(to({ lane }))} />
+      )}
       <PlaceEntry
-        at={stroke.to.at ?? stroke.where?.span?.[0] ?? 0}
+        at={held.at ?? stroke.where?.span?.[0] ?? 0}
         onTry={(at) => change(to({ at }))}
         onKeep={(at) => keep(to({ at }))}
       />
-      {span && (
+      {ask.lanes && span && (
         <button
           type="button"
           className="key col-span-2 h-7"
@@ -146,31 +119,6 @@ export function CopyPlace({
           Fit it to the span
         </button>
       )}
-    </>
-  );
-}
-
-/** Where copied notes go, and whether what lies under them comes along. */
-export function NotesCopyPlace({
-  stroke,
-  change,
-  keep,
-}: FormProps & { stroke: Extract<Stroke, { kind: "notes.copy" }> }) {
-  const to = (fields: object) => ({ to: { ...stroke.to, ...fields } });
-  const parts = stroke.where?.parts ?? [];
-  return (
-    <>
-      {parts.length === 1 && (
-        <PartChoice value={stroke.to.part ?? parts[0]} onChange={(part) => keep(to({ part }))} />
-      )}
-      <PlaceEntry at={stroke.to.at} onTry={(at) => change(to({ at }))} onKeep={(at) => keep(to({ at }))} />
-      <div className="col-span-2">
-        <Check
-          words="What lies under them comes along"
-          on={stroke.under ?? false}
-          onChange={(on) => keep({ under: on })}
-        />
-      </div>
     </>
   );
 }
