@@ -37,6 +37,13 @@ def hairpin(page: Page) -> None:
     expect(page.get_by_role("switch")).to_have_count(1)
 
 
+def act_on(page: Page, lane: str) -> None:
+    """Shape acts on a lane, by its key."""
+    page.get_by_label("Lane that Shape acts on").click()
+    page.get_by_role("combobox", name="Lane by number, name or another word for it").fill(lane)
+    page.keyboard.press("Enter")
+
+
 def _numbers(page: Page, *typed: tuple[str, str]) -> None:
     for label, value in typed:
         page.get_by_label(label, exact=True).fill(value)
@@ -95,7 +102,7 @@ def glide(page: Page) -> None:
     """A line that glides from note to note, and the range that this needs."""
     _open(page, "The fog signal: the lamp room", "Bowed glass")
     page.keyboard.press("Control+a")
-    page.get_by_label("Lane that Shape acts on").select_option("bend")
+    act_on(page, "bend")
     page.get_by_role("button", name="Glide", exact=True).click()
     page.get_by_test_id("beyond").get_by_role("button").click()
     expect(page.get_by_role("switch")).to_have_count(2)
@@ -105,7 +112,7 @@ def glide(page: Page) -> None:
 def wheel(page: Page) -> None:
     """A worn wheel: each fault where it is, and what mends it."""
     _open(page, "The fog signal: the bellows room", "Bowed glass")
-    page.get_by_label("Lane that Shape acts on").select_option("bend")
+    act_on(page, "bend")
     page.get_by_test_id("unplayed").first.scroll_into_view_if_needed()
     expect(page.get_by_test_id("fault").first).to_be_visible()
 
@@ -113,7 +120,7 @@ def wheel(page: Page) -> None:
 def pedal_depth(page: Page) -> None:
     """A pedal that is pressed in part, the threshold from which it holds, and the tails of what it holds."""
     _open(page, "The fog signal: the lens room", "Reed box")
-    page.get_by_label("Lane that Shape acts on").select_option("cc:64")
+    act_on(page, "cc:64")
     for _ in range(2):
         page.keyboard.press("+")
 
@@ -151,7 +158,7 @@ def chords(page: Page) -> None:
     """Chords about to bend into each other, with the threads of their voices."""
     _open(page, "The fog signal: the reed loft", "Reed box")
     page.keyboard.press("Control+a")
-    page.get_by_label("Lane that Shape acts on").select_option("note:pitch")
+    act_on(page, "note:pitch")
     page.get_by_role("button", name="Chords glide", exact=True).click()
     _numbers(page, ("Apart (ms)", "140"), ("Beats", "1"))
 
@@ -160,7 +167,7 @@ def curves(page: Page) -> None:
     """A swell that was given to all notes of a line, every other upside down, and how its values are spread."""
     _open(page, "The fog signal: the reed loft", "Thin line")
     page.keyboard.press("ArrowRight")
-    page.get_by_label("Lane that Shape acts on").select_option("note:timbre")
+    act_on(page, "note:timbre")
     page.get_by_role("button", name="There and back", exact=True).click()
     page.get_by_role("button", name="Keep", exact=True).click()
     page.get_by_role("button", name="Done", exact=True).click()
@@ -184,7 +191,7 @@ def close_up(page: Page) -> None:
 def pedal_lengths(page: Page) -> None:
     """A pedal that has become lengths, and the page on which that is seen."""
     _open(page, "The fog signal: the lens room", "Reed box")
-    page.get_by_label("Lane that Shape acts on").select_option("cc:64")
+    act_on(page, "cc:64")
     page.get_by_role("button", name="Into lengths", exact=True).click()
     expect(page.get_by_role("region", name="Shape")).to_contain_text("notes grow")
     page.get_by_role("button", name="Keep", exact=True).click()

@@ -72,6 +72,21 @@ class Wire(NamedTuple):
         return code & 0x7F, code >> 7
 
 
+_CALLED = {
+    "velocity": "force touch loudness dynamics strike ghost accent",
+    "bend": "pitch wheel bender glide portamento scoop semitones",
+    "pressure": "aftertouch monophonic channel touch squeeze",
+    "cc:1": "mod wheel vibrato", "cc:2": "wind blow", "cc:4": "foot pedal", "cc:5": "glide speed",
+    "cc:7": "level loudness",
+    "cc:8": "stereo", "cc:10": "panorama stereo position", "cc:11": "swell dynamics level crescendo",
+    "cc:64": "damper pedal hold sustain half", "cc:65": "glide on off", "cc:66": "middle pedal",
+    "cc:67": "una corda left pedal",
+    "cc:68": "bound slur", "cc:71": "resonance timbre harmonic q", "cc:72": "fade tail", "cc:73": "onset",
+    "cc:74": "cutoff filter timbre slide tone colour", "cc:75": "decay", "cc:76": "lfo speed", "cc:77": "lfo amount",
+    "cc:84": "glide from", "cc:91": "room hall send", "cc:92": "tremolo", "cc:93": "ensemble", "cc:94": "celeste",
+}  # fmt: skip
+
+
 class LaneKind(NamedTuple):
     """All that is particular to a kind of lane."""
 
@@ -115,6 +130,11 @@ class LaneKind(NamedTuple):
     def title(self) -> str:
         """Its name behind its number, where it has one."""
         return self.name if self.wire.number is None or self.is_of_notes else f"CC {self.wire.number} {self.name}"
+
+    @property
+    def called(self) -> str:
+        """Other words of the trade for it, by which it is looked for."""
+        return _CALLED.get(BESIDE[self.key] if self.is_of_notes else self.key, "")
 
     @property
     def middle(self) -> float:

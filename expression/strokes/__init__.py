@@ -44,11 +44,11 @@ from expression.strokes.velocity import VelocityKnee, VelocityNudge, VelocitySca
 from expression.strokes.writing import LaneClear, LaneDraw, LaneLeadIn, LaneNodes, LaneRamp
 
 AnyStroke = (
-    VelocitySet
+    VelocityHairpin
+    | VelocitySet
     | VelocityNudge
     | VelocityScale
     | VelocityKnee
-    | VelocityHairpin
     | VelocityDraw
     | VelocityVary
     | VelocityAccent
@@ -67,26 +67,26 @@ AnyStroke = (
     | LaneMove
     | LaneClear
     | LaneLeadIn
-    | NotesCopy
-    | NotesAdd
     | NotesMove
-    | NotesTranspose
+    | NotesPlace
+    | NotesLoosen
     | NotesLength
+    | NotesSpread
+    | NotesAdd
+    | NotesTranspose
+    | NotesCopy
     | NotesSplit
     | NotesJoin
     | NotesMute
     | NotesDelete
     | NotesCue
-    | NotesSpread
-    | NotesPlace
-    | NotesLoosen
     | NotesFill
-    | BendRangeStroke
     | BendScoop
     | BendFall
     | BendDip
     | BendGlide
     | BendShake
+    | BendRangeStroke
     | BendHome
     | BendCentre
     | BendInstrument

@@ -109,7 +109,7 @@ class LaneToNotes(BaseStroke):
                 "To the notes",
                 "What the lane says while a note sounds becomes that note's own",
                 "polyphonic each note split level",
-                "Elsewhere",
+                "Onto",
                 where="own",
             ),
         ),

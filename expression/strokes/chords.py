@@ -51,8 +51,8 @@ class NoteGlide(BaseStroke):
     spec = Spec(
         "own",
         "Chord into chord",
-        says="Each voice is held and goes to its partner's pitch. By its grips a voice goes in its own way; by its ring "
-        "it is hung on another note.",
+        says="Each voice is held and goes to its partner's pitch. By its grips a voice goes in its own way; by its "
+        "ring it is hung on another note.",
         asks=(
             entry("start", "Leaves at", 0.05),
             entry("time", "Beats", 0.125),
@@ -67,7 +67,7 @@ class NoteGlide(BaseStroke):
                 "Chords glide",
                 "The voices of the chosen chords glide from one to the next, which is not struck again",
                 "glide portamento morph voices progression pad bend chord",
-                "Chords",
+                "Time",
                 where="own",
                 begins="glide",
                 for_selection=True,

@@ -58,6 +58,7 @@ class LaneReshape(SlidingStroke):
                 "scale stretch offset transform raise lower",
                 "Shape",
                 where="lane",
+                on_notes=True,
             ),
         ),
         slides=True,

@@ -118,7 +118,7 @@ class NoteStream(StandingStroke):
         gestures=(
             Gesture(
                 "stream",
-                "Stream of notes",
+                "How finely",
                 "Fewer messages: so many a second for each note",
                 "thin thinner dense cable bandwidth messages rate tolerance density",
                 "Sent",

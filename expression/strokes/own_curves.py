@@ -183,6 +183,15 @@ class NoteCurve(NoteStroke):
                 where="own",
                 given={"nodes": "@arrive"},
             ),
+            Gesture(
+                "away",
+                "No curve",
+                "The curves of the chosen notes away, or of all",
+                "clear erase remove delete",
+                "Each note",
+                where="own",
+                given={"nodes": []},
+            ),
         ),
     )
     nodes: tuple[CurveNode, ...] = Field(max_length=MOST_NODES, description="Ascending by `at`; none: no curve.")

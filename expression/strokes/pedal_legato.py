@@ -66,7 +66,7 @@ class PedalLegato(FootStroke):
                 "Follow harmony",
                 "A pedal made from what is played: up at each change of harmony, and down again",
                 "pedal legato auto harmony change bass bar beat chord pedalling",
-                "Foot",
+                "Pedal",
                 where="span or chosen",
             ),
         ),

@@ -60,6 +60,7 @@ class LaneWave(WritingStroke):
                 "Shape",
                 where="all of the lane",
                 given={"rate": 1, "depth": "@depth", "centre": "@centre", "mode": "@adds"},
+                on_notes=True,
             ),
         ),
         slides=True,
@@ -164,6 +165,7 @@ class LaneShape(WritingStroke):
                 "Shape",
                 where="all of the lane",
                 given={"start": 0, "peak": "@peak", "end": 0, "ease": 0.5},
+                on_notes=True,
             ),
             Gesture(
                 "swell",

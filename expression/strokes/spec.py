@@ -67,6 +67,7 @@ class Gesture:
 
     `where`: what it acts on (see the page's `places`). `given`: the numbers that it begins with; those that begin with
     an @ are looked up where the hand is (see the page's `numbers`). `begins`: who opens it, where that is not as usual.
+    `on_notes`: of those on lanes, on the curves of notes as well.
     """
 
     sign: str
@@ -78,6 +79,7 @@ class Gesture:
     given: Mapping[str, Any] = field(default_factory=dict)
     begins: str = "open"
     for_selection: bool = False
+    on_notes: bool = False
 
 
 @dataclass(frozen=True)

@@ -222,6 +222,7 @@ class LaneRamp(WritingStroke):
                 "Shape",
                 where="all of the lane",
                 given={"start": "@from", "end": "@high"},
+                on_notes=True,
             ),
         ),
         slides=True,
@@ -336,6 +337,25 @@ class LaneClear(LaneStroke):
     spec = Spec(
         "lane",
         "Erased",
+        gestures=(
+            Gesture(
+                "away",
+                "Erase",
+                "What the lane says away: in the span, or all of it (Del)",
+                "clear remove delete empty",
+                "Tidy",
+                where="span",
+            ),
+            Gesture(
+                "away",
+                "Erase all",
+                "All lanes of the part in front, in the span where one is chosen",
+                "clear remove delete every lane",
+                "Tidy",
+                where="span",
+                given={"lane": "@every lane"},
+            ),
+        ),
     )
     lane: LaneKeys
 

@@ -17,7 +17,7 @@ class LaneKindView(TypedDict):
     """A kind of lane (velocity is the first): what it is called, what its values mean and how it is drawn.
 
     `least`: it is drawn as far as it goes to both sides, and so far at least; 0: from `low` to `high`. `marks` are
-    drawn as lines, to `rounds` a hand is drawn.
+    drawn as lines, to `rounds` a hand is drawn. `called`: other words by which it is looked for.
     """
 
     key: str
@@ -35,6 +35,7 @@ class LaneKindView(TypedDict):
     marks: list[float]
     rounds: list[float]
     words: list[LaneWord]
+    called: str
 
 
 class ScaleView(TypedDict):
@@ -71,5 +72,6 @@ def _lane_kind(kind: LaneKind) -> LaneKindView:
         "decimals": kind.decimals,
         "marks": list(kind.marks),
         "rounds": list(kind.rounds),
+        "called": kind.called,
         "words": [{"word": word, "value": value} for word, value in kind.words],
     }

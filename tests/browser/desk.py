@@ -24,6 +24,13 @@ def until(page: Page, ready: Callable[[], object]) -> None:
         page.wait_for_timeout(50)
 
 
+def act_on(page: Page, lane: str) -> None:
+    """Shape acts on a lane, by its key."""
+    page.get_by_label("Lane that Shape acts on").click()
+    page.get_by_role("combobox", name="Lane by number, name or another word for it").fill(lane)
+    page.keyboard.press("Enter")
+
+
 class Desk:
     """One page with a take open."""
 
@@ -132,6 +139,9 @@ class Desk:
         places = [(x, self.y_of(velocity)) for x, velocity in (start, end)]
         middle = ((places[0][0] + places[1][0]) / 2, (places[0][1] + places[1][1]) / 2)
         self.drag(places[0], middle, places[1], release=release)
+
+    def act_on(self, lane: str) -> None:
+        act_on(self.page, lane)
 
     def press(self, *keys: str) -> None:
         for key in keys:

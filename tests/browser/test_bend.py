@@ -50,7 +50,7 @@ def test_a_line_drawn_to_the_octave_is_told_and_heard_after_one_click(desk: Desk
     where = {"parts": [0], "span": [0, 3840]}
     ramp = {"kind": "lane.ramp", "lane": "bend", "where": where, "start": 0, "end": 12}
     desk.keep(ramp)
-    desk.page.get_by_label("Lane that Shape acts on").select_option("bend")
+    desk.act_on("bend")
     fault = desk.page.get_by_test_id("unplayed").filter(has_text="drawn 12.00 semitones away")
     fault.get_by_role("button", name="Set the range to 12").click()
     desk.expect_strokes("Pitch bend drawn 0 → 2", "Pitch bend 0 → 12", "Bend range 12")
@@ -64,7 +64,7 @@ def test_a_glide_between_notes_late_and_lazy_is_kept_with_the_range_it_needs(des
     notes = [*phrase([90], pitch=60), *phrase([90], pitch=67)]
     desk.open(file_of([message for message in notes if not message.is_meta]))
     desk.press("Control+a")
-    desk.page.get_by_label("Lane that Shape acts on").select_option("bend")
+    desk.act_on("bend")
     desk.button("Glide").click()
     desk.entry("Leaves at").fill("0.8")
     desk.entry("Lift").fill("0.6")
@@ -102,7 +102,7 @@ def test_a_wheel_that_never_comes_home_is_told_and_mended(desk: Desk) -> None:
     lane = LaneBox(desk, "bend")
     lane.row.locator("canvas").hover()
     expect(desk.page.get_by_test_id("hint")).to_contain_text("semitones")
-    desk.page.get_by_label("Lane that Shape acts on").select_option("bend")
+    desk.act_on("bend")
     fault = desk.page.get_by_test_id("unplayed").filter(has_text="never comes home")
     fault.get_by_role("button", name="Bring it home").click()
     desk.expect_strokes("Wheel home in the rests")
@@ -235,7 +235,7 @@ def test_the_lane_is_looked_at_closely_by_keys_and_all_of_it_again(desk: Desk) -
 def test_a_gesture_is_taken_by_its_grips_and_the_ribbon_bends_under_the_hand(desk: Desk) -> None:
     desk.open(file_of([mido.Message("note_on", note=60, velocity=90), mido.Message("note_off", note=60, time=1920)]))
     desk.press("Control+a")
-    desk.page.get_by_label("Lane that Shape acts on").select_option("bend")
+    desk.act_on("bend")
     desk.button("Scoop").click()
     lane = LaneBox(desk, "bend")
     notes = desk.page.locator("canvas[aria-label^='Notes']").first
@@ -277,11 +277,11 @@ def test_a_drag_comes_to_notes_of_a_scale_or_wherever_alt_lets_it(desk: Desk) ->
 
 def test_the_proof_says_where_the_bytes_are_off_and_goes_there(desk: Desk) -> None:
     desk.open(the_bellows_room())
-    desk.page.get_by_label("Lane that Shape acts on").select_option("bend")
+    desk.act_on("bend")
     proof = desk.page.get_by_test_id("proof")
     expect(proof).to_contain_text("hears it exactly as it is drawn")
     desk.keep({"kind": "bend.fall", "end": -5, "time": 1.5, "where": {"notes": [[8, 8]]}})
-    desk.page.get_by_label("Lane that Shape acts on").select_option("bend")
+    desk.act_on("bend")
     expect(proof).to_contain_text(re.compile(r"hears it \d{3}\.\d? cents|hears it \d{3} cents"))
     proof.get_by_role("button", name="at 9:4").click()
     fault = desk.page.get_by_test_id("unplayed").filter(has_text="no more than that is heard")
@@ -294,7 +294,7 @@ def test_the_proof_says_where_the_bytes_are_off_and_goes_there(desk: Desk) -> No
 def test_a_range_that_is_too_narrow_is_refused_and_one_click_takes_the_least_that_would_do(desk: Desk) -> None:
     desk.open(LINE)
     desk.keep({"kind": "bend.scoop", "start": -5, "where": {"parts": [0]}})
-    desk.page.get_by_label("Lane that Shape acts on").select_option("bend")
+    desk.act_on("bend")
     desk.button("Range").click()
     desk.entry("Semitones").fill("3")
     expect(desk.page.get_by_role("alert")).to_contain_text("a range of 5 at least keeps the sound")
@@ -308,7 +308,7 @@ def test_a_range_that_is_too_narrow_is_refused_and_one_click_takes_the_least_tha
 def test_an_instrument_that_is_set_by_hand_is_named_and_told_nothing(desk: Desk) -> None:
     desk.open(LINE)
     desk.press("Control+a")
-    desk.page.get_by_label("Lane that Shape acts on").select_option("bend")
+    desk.act_on("bend")
     desk.button("Scoop").click()
     desk.button("Keep").click()
     desk.press("Escape")
@@ -323,7 +323,7 @@ def test_an_instrument_that_is_set_by_hand_is_named_and_told_nothing(desk: Desk)
 def test_what_acts_on_a_wheel_from_elsewhere_is_named_where_it_does(desk: Desk) -> None:
     desk.open(the_bellows_room())
     desk.page.get_by_role("button", name="Glass drone").first.click()
-    desk.page.get_by_label("Lane that Shape acts on").select_option("bend")
+    desk.act_on("bend")
     expect(desk.page.get_by_test_id("in-force")).to_contain_text("bend from Drone's wheel at 2:1")
     expect(desk.page.get_by_test_id("in-force")).to_contain_text("reset (121) at 10:3")
 

@@ -24,11 +24,12 @@ def test_parts_that_share_a_channel_share_its_lanes_and_the_desk_says_so(desk: D
     assert [part["shares"] for part in parts] == [[1], [0]]
     assert parts[0]["lanes"] == parts[1]["lanes"]
     desk.page.get_by_role("button", name="Right hand", exact=True).click()
-    desk.page.get_by_label("Lane that Shape acts on").select_option("cc:11")
+    desk.act_on("cc:11")
     shared = desk.page.get_by_test_id("shared")
     expect(shared).to_contain_text("Channel 1 is shared with Left hand")
     # Cleared with the one in front, it is gone for the other as well.
-    desk.page.get_by_role("button", name="Clear the lane").click()
+    desk.button("Erase").click()
+    desk.button("Keep").click()
     desk.expect_strokes("Expression cleared")
     assert [part["lanes"] for part in desk.api("view")["parts"]] == [[], []]
 
@@ -39,7 +40,7 @@ def test_a_bend_beyond_the_range_is_told_where_it_is(desk: Desk) -> None:
     stroke = {"kind": "lane.nodes", "lane": "bend", "where": {"parts": [0]}, "nodes": nodes}
     shaping.commit(desk.player, UUID(desk.take_id), 0, parse_stroke(stroke))
     desk.reopen()
-    desk.page.get_by_label("Lane that Shape acts on").select_option("bend")
+    desk.act_on("bend")
     told = desk.page.get_by_test_id("unplayed").filter(has_text="drawn")
     expect(told).to_contain_text("drawn 7.00 semitones away in bar 3, but the range in force there is 2")
     expect(told.get_by_role("button", name="Set the range to 7")).to_be_visible()

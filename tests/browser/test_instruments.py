@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Page, Request, expect
 
 from studio.services import takes
-from tests.browser.desk import Desk
+from tests.browser.desk import Desk, act_on
 from tests.browser.test_lanes import PLAIN, add_lane, centroid, with_wheel
 from tests.browser.test_sound import RATE, Place, render
 from tests.expression.test_sound import tone, wav
@@ -107,7 +107,7 @@ def test_a_route_is_chosen_changed_and_taken_away(page: Page, desk: Desk) -> Non
     expect(also.get_by_role("option", name="detune")).to_have_count(0)
     desk.reopen()
     page.locator("[data-lane='cc:1']").get_by_role("button").nth(1).wait_for()
-    page.get_by_label("Lane that Shape acts on").select_option("cc:1")
+    act_on(page, "cc:1")
     assert desk.number("detune") == 0.3
     # What is beyond the reach is held at its end.
     desk.entry("detune").fill("7")
@@ -156,7 +156,7 @@ def test_a_sound_is_heard_with_the_take_muted_moved_and_taken_off(page: Page, de
     assert desk.api("sound")["offset"] == -0.5
     # It is kept with the take, silent until it is wanted.
     desk.reopen()
-    page.get_by_label("Lane that Shape acts on").select_option("cc:11")
+    act_on(page, "cc:11")
     expect(page.get_by_text("Foghorn.wav, 2.0 s")).to_be_visible()
     expect(heard).not_to_be_checked()
     page.get_by_label("Another WAV …").set_input_files(

@@ -138,6 +138,7 @@ def test_what_did_not_arrive_is_tried_again(page: Page, desk: Desk) -> None:
     desk.open(EIGHT).press("Control+a")
     page.route("**/strokes", lambda route: route.abort(), times=1)
     desk.button("Level out").click()
+    desk.button("Keep").click()
     notice = page.get_by_role("status")
     expect(notice).to_contain_text("does not answer")
     desk.press("Escape")
@@ -261,6 +262,7 @@ def test_a_change_made_elsewhere_is_never_overwritten(desk: Desk, page: Page) ->
     )
     assert other.ok
     desk.button("Level out").click()
+    desk.button("Keep").click()
     expect(page.get_by_role("status")).to_contain_text("changed elsewhere")
     desk.expect_strokes("Set to 90")
     assert desk.velocities()[:5] == [90, 90, 90, 90, 64]

@@ -5,7 +5,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from demo.fog_signal import the_stair
-from tests.browser.desk import Desk
+from tests.browser.desk import Desk, act_on
 from tests.browser.test_lanes import BEAT, PLAIN, LaneBox, add_lane, sent, with_wheel
 from tests.expression.test_lane_gestures import BUMP, SLOW
 
@@ -85,12 +85,12 @@ def test_one_node_is_deleted_and_then_many(page: Page, desk: Desk) -> None:
     lane = LaneBox(desk, "cc:1")
     page.mouse.click(desk.x_of(1, 2), lane.y(60))
     expect(desk.entry("Value")).to_have_value("60")
-    desk.press("Delete")
+    desk.press("Delete", "Enter")
     desk.expect_strokes("Mod wheel erased")
     assert nodes(desk) == [(0, 20), (2, 100), (3, 60)]
     desk.press("Escape", "Escape")
     desk.drag((desk.x_of(1, 3) - 8, desk.box("Ruler")["y"] + 15), (desk.x_of(2), desk.box("Ruler")["y"] + 15))
-    desk.press("Delete")
+    desk.press("Delete", "Enter")
     expect(desk.strokes).to_have_count(2)
     # What was held at the end of the span is held there again: outside nothing changes.
     (first, back) = nodes(desk)
@@ -244,7 +244,7 @@ def test_the_lane_that_is_meant_is_in_sight(page: Page, desk: Desk) -> None:
     add_lane(desk, "74", "cc:74")
     assert whole("cc:74")
     assert not whole("bend")
-    page.get_by_label("Lane that Shape acts on").select_option("bend")
+    act_on(page, "bend")
     assert whole("bend")
     assert not whole("cc:74")
 

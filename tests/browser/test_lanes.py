@@ -198,11 +198,12 @@ def test_the_span_is_erased_and_all_is_cleared(desk: Desk) -> None:
     desk.open(with_wheel(BUMP, gap=96))
     LaneBox(desk, "cc:1")
     desk.span(1, 2)
-    desk.press("Delete")
+    desk.press("Delete", "Enter")
     desk.expect_strokes("Mod wheel erased")
     assert min(np.cumsum(desk.api("lanes?part=0")["lanes"][0]["tick"])) >= 4 * BEAT
     desk.press("Escape", "Escape")
-    desk.button("Clear all lanes").click()
+    desk.button("Erase all").click()
+    desk.button("Keep").click()
     expect(desk.strokes).to_have_count(2)
     assert desk.api("lanes?part=0")["lanes"] == []
 

@@ -149,12 +149,14 @@ def test_by_keys_alone(desk: Desk) -> None:
     desk.press("Escape", "ArrowRight", "Control+Shift+ArrowRight")
     desk.page.wait_for_timeout(SLOW)
     desk.expect_strokes("Notes moved", "Lengths +1 beats")
-    desk.press("Escape", "m")
+    desk.press("Escape", "m", "Enter")
     desk.expect_strokes("Notes moved", "Lengths", "Notes muted")
     assert len(heard(desk)) == 3
     desk.press("Escape", "m")
+    # What is only tried is kept by what comes next.
+    desk.press("Delete")
     desk.expect_strokes("Notes moved", "Lengths", "Notes muted", "Notes heard again")
-    desk.press("Escape", "Delete")
+    desk.press("Enter")
     desk.expect_strokes("Notes moved", "Lengths", "Notes muted", "Notes heard again", "Notes deleted")
     assert len(heard(desk)) == 3
     desk.press("Control+z")
@@ -301,7 +303,7 @@ def test_the_page_shows_pedal_into_lengths_before_and_after_and_its_heads_choose
     rests = sheet.locator("svg g.rest")
     before = rests.count()
     desk.press("Escape")
-    desk.page.get_by_label("Lane that Shape acts on").select_option("cc:64")
+    desk.act_on("cc:64")
     desk.button("Into lengths").click()
     desk.button("Keep").click()
     desk.expect_strokes("Pedal into lengths")

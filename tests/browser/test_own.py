@@ -20,7 +20,7 @@ M = mido.Message
 
 
 def shape_on(desk: Desk, lane: str) -> None:
-    desk.page.get_by_label("Lane that Shape acts on").select_option(lane)
+    desk.act_on(lane)
 
 
 def own(desk: Desk, lane: str, part: int = 0) -> dict[int, list[float]]:

@@ -81,7 +81,7 @@ def test_a_recorded_pedal_becomes_lengths_and_is_there_again_after_undo(desk: De
     desk.open(the_lens_room())
     before, ringing = heard(desk), tails(desk)
     assert len(ringing) > 30
-    desk.page.get_by_label("Lane that Shape acts on").select_option("cc:64")
+    desk.act_on("cc:64")
     desk.button("Into lengths").click()
     expect(desk.page.get_by_role("region", name="Shape")).to_contain_text("notes grow, the longest to")
     desk.button("Keep").click()
@@ -99,7 +99,7 @@ def test_eight_bars_are_pedalled_by_their_harmony_and_one_change_is_moved(desk: 
     desk.open(the_lens_room())
     desk.page.get_by_role("button", name="Thumb piano").first.click()
     desk.span(1, 9)
-    desk.page.get_by_label("Lane that Shape acts on").select_option("cc:64")
+    desk.act_on("cc:64")
     desk.button("Follow harmony").click()
     expect(desk.page.get_by_role("region", name="Shape")).to_contain_text("Pressed 3 times.")
     desk.button("Keep").click()
@@ -119,7 +119,7 @@ def test_eight_bars_are_pedalled_by_their_harmony_and_one_change_is_moved(desk: 
 
 def test_where_there_is_depth_a_press_is_taken_deeper_or_less_deep(desk: Desk) -> None:
     desk.open(the_lens_room())
-    desk.page.get_by_label("Lane that Shape acts on").select_option("cc:64")
+    desk.act_on("cc:64")
     before = pedal(desk)
     canvas = desk.page.locator("[data-lane='cc:64'] canvas").bounding_box()
     assert canvas

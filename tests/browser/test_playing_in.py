@@ -387,7 +387,7 @@ def test_a_control_draws_on_the_open_lane_while_the_span_goes_round(desk: Desk) 
     wheel = [mido.Message("control_change", control=1, value=20, time=480 * row) for row in range(2)]
     desk.open(file_of([*phrase([64] * 16, gap=480)], wheel))
     rig(desk)
-    desk.page.get_by_label("Lane that Shape acts on").select_option("cc:1")
+    desk.act_on("cc:1")
     desk.span(1, 3)
     desk.button("Repeat span").click()
     desk.page.get_by_label("Retouch").check()

@@ -134,6 +134,7 @@ def test_a_change_while_play_is_being_started_does_not_silence_it(desk: Desk) ->
     desk.late("**/messages?*", 700)
     desk.button("Play").click()
     desk.button("Level out").click()
+    desk.button("Keep").click()
     desk.expect_strokes("Level")
     Place(desk).reaches(1, 3)
     desk.button("Stop").click()

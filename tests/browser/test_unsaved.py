@@ -12,6 +12,7 @@ EIGHT = file_of(phrase([64] * 8))
 def levelled(desk: Desk) -> None:
     desk.open(EIGHT).press("Control+a")
     desk.button("Level out").click()
+    desk.button("Keep").click()
 
 
 def held_up(page: Page) -> list[Route]:

@@ -141,6 +141,7 @@ def test_wrong_words_are_told_at_once_and_change_nothing(desk: Desk, typed: str,
 def test_all_in_front_are_levelled_out_with_one_click(desk: Desk) -> None:
     desk.open(FOUR)
     desk.button("Level out").click()
+    desk.button("Keep").click()
     desk.expect_strokes("Level out to the mean")
     desk.expect_velocities(*[85] * 4)
     desk.page.get_by_role("radio", name="lowest").click()

@@ -53,6 +53,8 @@ export interface Gesture {
   begins: string;
   /** Only where notes or a span are chosen. */
   for_selection: boolean;
+  /** Of those on lanes: on the curves of notes as well. */
+  on_notes: boolean;
 }
 
 export type Family = "velocity" | "notes" | "lane" | "bend" | "own" | "pedal" | "passes";

@@ -13,7 +13,7 @@ import { releaseNudge } from "./hand/velocityGestures";
 import { Shape } from "./shape/Shape";
 import { Staves } from "./staves/Staves";
 import { openTake, routesOf, rowName, settle } from "./take/arranging";
-import { compare, onWritten } from "./take/shaping";
+import { close, compare, onWritten } from "./take/shaping";
 import { desk, frontParts, kindOf, set, useDesk } from "./take/state";
 import { watchLeaving } from "./take/unsaved";
 
@@ -46,6 +46,8 @@ export function Desk() {
     document.title = name ? `${name} · Lull` : "Lull";
   }, [name]);
   useEffect(watchLeaving, []);
+  // Leaving for the library is something else that begins.
+  useEffect(() => close, []);
   useSound();
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
@@ -75,9 +77,9 @@ export function Desk() {
           <Staves />
         </main>
         {panelOpen && (
-          // Each scrolls by itself, so that undo and the newest strokes stay in sight whatever is being shaped.
-          <aside className="flex w-[290px] shrink-0 flex-col border-l border-rule-strong bg-sheet">
-            <div className="min-h-0 flex-1 overflow-y-auto">{isOpen && <Shape />}</div>
+          // Gestures, numbers and strokes each have their place, so that all stay in sight whatever is being shaped.
+          <aside className="flex w-[328px] shrink-0 flex-col overflow-y-auto border-l border-rule-strong bg-sheet">
+            {isOpen && <Shape />}
             <Strokes />
           </aside>
         )}

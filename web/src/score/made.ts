@@ -71,5 +71,6 @@ export const kindMade = (particular: Partial<LaneKind>): LaneKind => ({
   marks: [0, 64, 127],
   rounds: [],
   words: [],
+  called: "",
   ...particular,
 });

@@ -6,13 +6,27 @@ interface Props<T extends string> {
   options: readonly (readonly [T, string])[];
   onChange: (value: T) => void;
   className?: string;
+  /** The key that turns it, shown beside it. */
+  hotkey?: string;
 }
 
 /** One of a few words. */
-export function Choice<T extends string>({ label, value, options, onChange, className = "" }: Props<T>) {
+export function Choice<T extends string>({
+  label,
+  value,
+  options,
+  onChange,
+  className = "",
+  hotkey,
+}: Props<T>) {
   return (
     <div className={`flex items-center justify-between gap-2 ${className}`}>
-      <span className="text-faded">{label}</span>
+      <span className="choice-label text-faded">
+        {label}
+        {hotkey && (
+          <kbd className="ml-1 rounded border border-rule-strong px-1 font-sans text-[10.5px]">{hotkey}</kbd>
+        )}
+      </span>
       <ToggleGroup.Root
         type="single"
         aria-label={label}

@@ -57,15 +57,17 @@ interface TurnsProps {
   label: string;
   turns: boolean;
   className?: string;
+  hotkey?: string;
   onChange: (turns: boolean) => void;
 }
 
 /** Whether a ramp goes one way, or there and back. */
-export function Turns({ label, turns, className, onChange }: TurnsProps) {
+export function Turns({ label, turns, className, hotkey, onChange }: TurnsProps) {
   return (
     <Choice
       label={label}
       className={className}
+      hotkey={hotkey}
       value={turns ? "turns" : "through"}
       options={[
         ["through", "one way"],

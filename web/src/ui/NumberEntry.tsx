@@ -1,4 +1,4 @@
-import { useEffect, useId, useState } from "react";
+import { useEffect, useId, useRef, useState } from "react";
 import { between, rounded, typedNumber } from "./numbers";
 
 interface Props {
@@ -11,12 +11,23 @@ interface Props {
   absent?: { shown: string; onTry: () => void; onKeep: () => void };
   problem?: boolean;
   step?: number;
+  /** What it is where nobody says anything: a double click on the label takes it. */
+  usual?: number | null;
   /** What it takes; the steps of the arrow keys stay within. */
   limits?: readonly [number, number];
   className?: string;
 }
 
-/** A number with its label. What is typed is tried at once and kept with Enter or on leaving; Escape takes it back. */
+const PIXELS_A_STEP = 4;
+
+/** By how many steps a key or a drag goes: ten with Shift, a tenth with Alt. */
+const times = (event: { shiftKey: boolean; altKey: boolean }) =>
+  event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
+
+/**
+ * A number with its label. What is typed is tried at once and kept with Enter or on leaving; Escape takes it back. The
+ * arrow keys step it, a drag on the label goes through it, and a double click there takes what is usual.
+ */
 export function NumberEntry({
   label,
   value,
@@ -25,6 +36,7 @@ export function NumberEntry({
   absent,
   problem,
   step = 1,
+  usual,
   limits = [Number.NEGATIVE_INFINITY, Number.POSITIVE_INFINITY],
   className = "",
 }: Props) {
@@ -53,9 +65,42 @@ export function NumberEntry({
     else if (parsed === null) setText(shown);
     else onKeep?.(parsed);
   };
+  const stepped = (from: number, steps: number) => {
+    setTyping(true);
+    tried(format(between(rounded(from + steps * step), ...limits)));
+  };
+  const drag = useRef<{ x: number; from: number; moved: boolean } | null>(null);
   return (
     <label htmlFor={id} className={`flex items-center justify-between gap-2 ${className}`}>
-      <span className="text-faded">{label}</span>
+      {/* biome-ignore lint/a11y/noStaticElementInteractions: what a drag does here the arrow keys do in the entry */}
+      <span
+        className="cursor-ew-resize touch-none text-faded"
+        onPointerDown={(event) => {
+          if (parsed === null || event.button !== 0) return;
+          event.currentTarget.setPointerCapture(event.pointerId);
+          drag.current = { x: event.clientX, from: parsed, moved: false };
+        }}
+        onPointerMove={(event) => {
+          const held = drag.current;
+          if (!held) return;
+          const steps = Math.round((event.clientX - held.x) / PIXELS_A_STEP);
+          held.moved ||= steps !== 0;
+          if (held.moved) stepped(held.from, steps * times(event));
+        }}
+        onPointerUp={() => {
+          const { moved } = drag.current ?? {};
+          drag.current = null;
+          if (moved) finish();
+        }}
+        onPointerCancel={() => {
+          drag.current = null;
+        }}
+        onDoubleClick={() => {
+          if (typeof usual === "number") onKeep?.(usual);
+        }}
+      >
+        {label}
+      </span>
       <input
         id={id}
         inputMode="decimal"
@@ -79,8 +124,7 @@ export function NumberEntry({
           const by = { ArrowUp: 1, ArrowDown: -1 }[event.key];
           if (by && parsed !== null) {
             event.preventDefault();
-            setTyping(true);
-            tried(format(between(parsed + by * step * (event.shiftKey ? 10 : 1), ...limits)));
+            stepped(parsed, by * times(event));
           }
         }}
       />

@@ -21,10 +21,11 @@ import {
 import { beginGesture, limit } from "../strokes/begin";
 import { beginNote, lengthen, step } from "../strokes/beginNotes";
 import { paste, remember } from "../strokes/copying";
+import { begin } from "../strokes/opening";
 import { allToFront, arrangeRows, toFront, wish } from "../take/arranging";
 import { choose, chooseAll, chooseNone, chooseSpan, invertChoice } from "../take/choosing";
 import { closeUpOfChosen, leaveCloseUp, stepCloseUp } from "../take/closeUp";
-import { apply, letGo, redo, undo } from "../take/shaping";
+import { keep, letGo, redo, undo } from "../take/shaping";
 import { complain, desk, frontParts, type Limit, leadPart, look, set } from "../take/state";
 
 const LIMITS: Limit[] = ["stop", "pin", "squeeze"];
@@ -44,8 +45,8 @@ export const ACTIONS: Action[] = [
   {
     keys: ["Enter"],
     group: "Hear",
-    does: "Play the span, or from the first chosen note",
-    run: () => playSelection(),
+    does: "Keep the open stroke; otherwise play the span, or from the first chosen note",
+    run: () => keepOrPlay(),
   },
   {
     keys: ["r"],
@@ -327,7 +328,7 @@ function gesture(kind: Kind, lane = VELOCITY, at = 0): void {
 
 function eraseChosen(): void {
   const { activeLane, span, chosenCount } = desk();
-  if (activeLane !== VELOCITY && span) void apply(erase(activeLane, span));
+  if (activeLane !== VELOCITY && span) begin(erase(activeLane, span));
   else if (chosenCount) gesture("notes.delete");
 }
 
@@ -393,6 +394,12 @@ export function playOrStop(): void {
     const [from, to] = [secondsAt(score, span[0]), secondsAt(score, span[1])];
     void player.play(resting >= from && resting < to ? resting : from);
   } else void player.play(resting);
+}
+
+function keepOrPlay(): void {
+  const { shaping } = desk();
+  if (shaping && shaping.number === null && !shaping.problem) void keep();
+  else playSelection();
 }
 
 function playSelection(): void {

@@ -21,13 +21,13 @@ export function Strokes() {
   return (
     <section
       aria-label="Strokes"
-      className="flex h-[max(9.5rem,24%)] shrink-0 flex-col border-t border-rule-strong px-4 pt-3 pb-1"
+      className="flex h-[20%] min-h-24 shrink-0 flex-col border-t border-rule-strong px-3 pt-1.5 pb-1"
     >
-      <div className="mb-2 flex items-center gap-1">
-        <h2 className="flex-1 text-[15px] font-semibold">Strokes</h2>
+      <div className="mb-0.5 flex items-center gap-1">
+        <h2 className="flex-1 font-semibold">Strokes</h2>
         <button
           type="button"
-          className="key h-7 px-2.5"
+          className="key h-6 px-2 text-[13px]"
           disabled={!history.can_undo}
           onClick={() => void undo()}
         >
@@ -35,7 +35,7 @@ export function Strokes() {
         </button>
         <button
           type="button"
-          className="key h-7 px-2.5"
+          className="key h-6 px-2 text-[13px]"
           disabled={!history.can_redo}
           onClick={() => void redo()}
         >
@@ -57,7 +57,7 @@ export function Strokes() {
             />
           ))}
           {history.undone.map(({ label, step }) => (
-            <li key={`undone ${step}`} className="py-1 pl-9">
+            <li key={`undone ${step}`} className="min-h-6 pl-9 text-[13px]">
               <button
                 type="button"
                 title="Do it again, and all before it"
@@ -88,28 +88,30 @@ function StrokeItem({
   return (
     <li
       data-newest={isNewest || undefined}
-      className={`flex items-start gap-1.5 rounded-md px-2 py-1.5 ${isOpen ? "bg-accent-wash" : "hover:bg-paper"}`}
+      className={`flex min-h-6 items-center gap-1.5 rounded px-2 text-[13px] ${isOpen ? "bg-accent-wash" : "hover:bg-paper"}`}
     >
-      <span className="w-5 pt-px text-right text-faded">{number}</span>
+      <span className="w-5 text-right text-faded">{number}</span>
       <button
         type="button"
-        className={`min-w-0 flex-1 text-left ${on && !idle ? "" : "text-faded"}`}
+        className={`flex min-h-6 min-w-0 flex-1 items-center gap-1.5 text-left ${on && !idle ? "" : "text-faded"}`}
         aria-expanded={isOpen}
+        title={`${mark.label}, ${idle ? `idle: ${idle}` : mark.place}`}
         onClick={() => void openStroke(number)}
       >
-        <span className="block font-medium">{mark.label}</span>
-        <span className="block text-[13px] text-faded">{idle ? `Idle: ${idle}` : mark.place}</span>
-        {against === number && (
-          <span className="block text-[13px] text-accent-deep">Before is before this one</span>
-        )}
+        <span className="truncate font-medium">{mark.label}</span>
+        <span
+          className={`ml-auto min-w-0 truncate text-faded ${idle || against === number ? "" : "shrink-0"}`}
+        >
+          {against === number ? "Before is before this one" : idle ? `Idle: ${idle}` : mark.place}
+        </span>
       </button>
       <Switch.Root
         checked={on}
         onCheckedChange={(checked) => void switchStroke(number, checked)}
         aria-label={`${mark.label}, ${mark.place}`}
-        className="mt-0.5 h-[18px] w-8 shrink-0 rounded-full border border-faded bg-paper data-[state=checked]:border-ink data-[state=checked]:bg-ink"
+        className="relative h-4 w-7 shrink-0 rounded-full after:absolute after:-inset-y-1 after:-inset-x-0.5 border border-faded bg-paper data-[state=checked]:border-ink data-[state=checked]:bg-ink"
       >
-        <Switch.Thumb className="block h-3 w-3 translate-x-0.5 rounded-full bg-faded transition-transform data-[state=checked]:translate-x-[16px] data-[state=checked]:bg-sheet" />
+        <Switch.Thumb className="block h-2.5 w-2.5 translate-x-0.5 rounded-full bg-faded transition-transform data-[state=checked]:translate-x-[13px] data-[state=checked]:bg-sheet" />
       </Switch.Root>
       <StrokeMenu stroke={stroke} isAgainst={against === number} />
     </li>

@@ -7,7 +7,7 @@ import { GUTTER, pitchOf, scrolled, scrolledRows, tickOf, zoomed, zoomedRows } f
 import { overviewTick } from "../page/draw/overview";
 import type { Elements, Stave } from "../stage/stage";
 import { chooseSpan, chooseVoice } from "../take/choosing";
-import { letGo } from "../take/shaping";
+import { close } from "../take/shaping";
 import { desk, leadPart, look, set } from "../take/state";
 import { type Grip, Press } from "./grip";
 import { hover } from "./hints";
@@ -195,7 +195,7 @@ function notesGrip(x: number, y: number, event: PointerEvent): Grip | null {
     if (grip) return grip;
   }
   const held = isBent ? null : noteGrip(x, y, event);
-  if (desk().shaping) letGo();
+  if (desk().shaping) close();
   if (held) return held;
   if (x < GUTTER) {
     const pitch = pitchOf(desk().camera, y);

@@ -10,7 +10,7 @@ import { MOST_NODES } from "../page/draw/lane";
 import type { LaneStave } from "../stage/laneStage";
 import { beginning } from "../strokes/numbers";
 import { onLead } from "../take/choosing";
-import { finish, letGo, preview } from "../take/shaping";
+import { close, finish, preview } from "../take/shaping";
 import { desk, draws, keptLane, laneLevels, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
 import { asNode, laneSurface, noteOfCurve, ownGrip } from "./ownGestures";
@@ -67,7 +67,7 @@ export function laneGrip(
   const way = slides(stave.form) ? wayAt(stave, x, y) : null;
   if (way !== null) return wayGrip(stave, way, x, event);
   const choose = spanGrip(x, event, () => {
-    if (!letGoOfShaping()) set({ span: null });
+    if (!closeShaping()) set({ span: null });
   });
   const ground =
     stave.open && isPedal(stave.kind) ? groundAt(stave.kind.key, Math.round(tickOf(desk().camera, x))) : null;
@@ -84,10 +84,10 @@ export function laneGrip(
   };
 }
 
-/** Let go of what is being shaped; false where nothing is. */
-function letGoOfShaping(): boolean {
+/** What is being shaped is kept and open no longer; false where nothing is. */
+function closeShaping(): boolean {
   const was = desk().shaping !== null;
-  if (was) letGo();
+  if (was) close();
   return was;
 }
 
@@ -96,7 +96,7 @@ function spanGrip(x: number, event: PointerEvent | MouseEvent, pressed: () => vo
   const choose = spanFrom(x, event.altKey);
   return {
     move: (to) => {
-      letGoOfShaping();
+      closeShaping();
       choose(to);
     },
     done: (moved) => {
@@ -111,7 +111,7 @@ function ownLaneGrip(stave: LaneStave, x: number, y: number, event: PointerEvent
   const grip = event.shiftKey ? null : ownGrip(surface, x, y, draws(event));
   if (grip) return grip;
   return spanGrip(x, event, () => {
-    letGoOfShaping();
+    closeShaping();
     const hit = noteOfCurve(surface, x, y);
     if (hit) choosePressed(hit, event.shiftKey);
     else set({ span: null });
@@ -131,7 +131,7 @@ function end(): void {
 
 /** Freehand; straight with Shift; a click puts down one node. */
 function drawGrip(stave: LaneStave, x: number, y: number, straight: boolean, free: boolean): Grip {
-  if (desk().shaping) letGo();
+  if (desk().shaping) close();
   const at = (px: number, py: number): Point => [
     Math.max(Math.round(tickOf(desk().camera, Math.max(px, GUTTER))), 0),
     valueAtY(stave, py),
@@ -208,7 +208,7 @@ function nodeAt(stave: LaneStave, x: number, y: number): number | null {
 export function openNode(stave: LaneStave, node: number): void {
   const old = asNode(keptLane(stave.kind.key) as LaneNodes, node);
   const span: [number, number] = [old.tick, old.tick + 1];
-  if (desk().shaping) letGo();
+  if (desk().shaping) close();
   preview({ kind: "lane.nodes", lane: stave.kind.key, where: onLead(span), nodes: [old] });
   set({ span });
 }
@@ -222,7 +222,7 @@ function nodeGrip(stave: LaneStave, node: number): Grip {
   let begun = false;
   return {
     move(toX, toY, now) {
-      if (!begun && desk().shaping) letGo();
+      if (!begun && desk().shaping) close();
       begun = true;
       const [tick, value] = snapped(stave, toX, toY, now.altKey);
       const held = between(now.shiftKey ? old.tick : tick, low, Math.max(high, low));
@@ -264,7 +264,7 @@ function wayGrip(stave: LaneStave, node: number, x: number, event: PointerEvent 
   let begun = false;
   return {
     move(toX, toY, now) {
-      if (!begun && desk().shaping) letGo();
+      if (!begun && desk().shaping) close();
       begun = true;
       const span: [number, number] = [ends[0].tick, ends[1].tick + 1];
       const stroke: Stroke = { kind: "lane.nodes", lane: stave.kind.key, where: onLead(span), nodes: ends };

@@ -16,7 +16,7 @@ import { count } from "../../ui/words";
 import { GUTTER, pitchOf, xOf } from "../page/camera";
 import { chosenWhere, reachOfChosen } from "../strokes/places";
 import { rowName } from "../take/arranging";
-import { apply, finish, letGo, preview } from "../take/shaping";
+import { apply, close, finish, preview } from "../take/shaping";
 import { desk, draws, keptVelocities, kindOf, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
 import { choosePressed, type Hit, noteAt } from "./picking";
@@ -129,7 +129,7 @@ function moveGrip(hit: Hit, x: number, event: PointerEvent): Grip {
       set({ tip: null });
       if (moved) finish();
       else {
-        if (desk().shaping) letGo();
+        if (desk().shaping) close();
         choosePressed(hit, up.ctrlKey || up.metaKey);
       }
     },
@@ -197,7 +197,7 @@ function addGrip(x: number, y: number, event: PointerEvent): Grip | null {
   let [startX, pitchY, wide] = [x, y, 0];
   let force = forceBefore(part, snappedTick(x, event.altKey));
   let heard = -1;
-  if (desk().shaping) letGo();
+  if (desk().shaping) close();
   return {
     move(toX, toY, now) {
       if (now.shiftKey) {

@@ -9,7 +9,7 @@ import { GUTTER, tickOf, xOf, yOfPitch } from "../page/camera";
 import type { LaneStave } from "../stage/laneStage";
 import { beginning } from "../strokes/numbers";
 import { noteName } from "../take/arranging";
-import { finish, letGo, preview } from "../take/shaping";
+import { close, finish, preview } from "../take/shaping";
 import { desk, keptLane, kindOf, laneLevels, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
 import { reachFrom } from "./reaching";
@@ -152,7 +152,7 @@ export function ownGrip(surface: Surface, x: number, y: number, draw: boolean): 
 function pressGrip(surface: Surface, met: Met, x: number, y: number): Grip {
   let begun = false;
   const put = (toX: number, toY: number, free: boolean) => {
-    if (!begun && desk().shaping) letGo();
+    if (!begun && desk().shaping) close();
     begun = true;
     const [tick, value] = placed(surface, met, toX, toY, free);
     say(surface, met, toX, toY, value);
@@ -182,7 +182,7 @@ function noded(lane: string, met: Met, [tick, value]: Point): Stroke {
 
 /** Freehand over the note under the pointer; all that are chosen with it get the same, each from its own start. */
 function drawGrip(surface: Surface, met: Met, x: number, y: number): Grip {
-  if (desk().shaping) letGo();
+  if (desk().shaping) close();
   const start = placed(surface, met, x, y, true);
   let points: readonly Point[] = [start];
   let before = start;
@@ -256,7 +256,7 @@ function nodeGrip(surface: Surface, met: Met, node: number): Grip {
   let begun = false;
   return {
     move(toX, toY, now) {
-      if (!begun && desk().shaping) letGo();
+      if (!begun && desk().shaping) close();
       begun = true;
       const [tick, value] = placed(surface, met, toX, toY, now.altKey);
       const held = between(now.shiftKey || node === 0 ? old.tick : tick, low, Math.max(high, low));
@@ -270,7 +270,7 @@ function nodeGrip(surface: Surface, met: Met, node: number): Grip {
     },
     done(moved) {
       if (moved) return end();
-      if (desk().shaping) letGo();
+      if (desk().shaping) close();
       preview({
         kind: "lane.nodes",
         lane: surface.lane,
@@ -297,7 +297,7 @@ function wayGrip(surface: Surface, met: Met, node: number, x: number): Grip {
   let fromY = Number.NaN;
   return {
     move(toX, toY, now) {
-      if (!begun && desk().shaping) letGo();
+      if (!begun && desk().shaping) close();
       if (!begun) fromY = toY;
       begun = true;
       const stroke: Stroke = { kind: "lane.nodes", lane: surface.lane, where: alone(met, span), nodes: ends };

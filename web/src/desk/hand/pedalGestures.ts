@@ -5,7 +5,7 @@ import { firstAbove, gridTicks } from "../../score/score";
 import { tickOf, xOf } from "../page/camera";
 import type { LaneStave } from "../stage/laneStage";
 import { onLead } from "../take/choosing";
-import { finish, letGo, preview } from "../take/shaping";
+import { close, finish, preview } from "../take/shaping";
 import { desk, keptLane, set } from "../take/state";
 import type { Grip } from "./grip";
 import { snappedTick } from "./spanGrip";
@@ -52,7 +52,7 @@ export function pedalGrip(stave: LaneStave, x: number, free: boolean): Grip {
   let begun = false;
   return {
     move(toX, toY, now) {
-      if (!begun && desk().shaping) letGo();
+      if (!begun && desk().shaping) close();
       begun = true;
       const to = snapped(toX, now.altKey);
       if (to === from) return;
@@ -69,7 +69,7 @@ export function pedalGrip(stave: LaneStave, x: number, free: boolean): Grip {
     done(moved) {
       set({ tip: null });
       if (moved) finish();
-      else if (desk().shaping) letGo();
+      else if (desk().shaping) close();
       else set({ span: null });
     },
   };
@@ -98,7 +98,7 @@ export function depthGrip(
   const lane = stave.kind.key;
   return {
     move(toX, toY) {
-      if (desk().shaping?.number != null) letGo();
+      if (desk().shaping?.number != null) close();
       const level = Math.round(levelAt(toY) - levelAt(y));
       say(stave, toX, toY, `${level > 0 ? "+" : "−"}${Math.abs(level)} deep`);
       preview(plain("lane.reshape", { lane, where: onLead(ground), level, limit: "pin" }));

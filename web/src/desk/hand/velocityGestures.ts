@@ -10,7 +10,7 @@ import { GUTTER, tickOf } from "../page/camera";
 import { inFront, selected } from "../take/choosing";
 import { soundNote } from "../take/hearing";
 import { shown } from "../take/layers";
-import { finish, keep, letGo, preview } from "../take/shaping";
+import { close, finish, keep, preview } from "../take/shaping";
 import { desk, draws, keptVelocities, kindOf, leadPart, set } from "../take/state";
 import type { Grip } from "./grip";
 import { choiceGrip, choosePressed, drawnTo, type Hit, noteAt, velocityAt } from "./picking";
@@ -30,17 +30,17 @@ export function velocityGrip(x: number, y: number, event: PointerEvent): Grip | 
   const wasOpen = desk().shaping !== null;
   const grip = gripAt(x, y, event);
   if (!wasOpen) return grip;
-  // A stroke is open: a drag begins another one; a click lets go of it, and chooses where it meets a bead.
+  // A stroke is open: a drag begins another one; a click closes it, and chooses where it meets a bead.
   const onBead = noteAt("bead", x, y) !== null;
   let begun = false;
   return {
     move(toX, toY, now) {
-      if (!begun) letGo();
+      if (!begun) close();
       begun = true;
       grip.move(toX, toY, now);
     },
     done(moved, up) {
-      if (!begun) letGo();
+      if (!begun) close();
       if (begun || onBead) grip.done(moved, up);
     },
   };
@@ -105,7 +105,7 @@ export function nudge(by: number): void {
   const open = shaping?.stroke;
   if (open?.kind === "velocity.nudge") preview({ ...open, by: between(open.by + by, -most(), most()) });
   else if (where) {
-    letGo();
+    close();
     preview({ kind: "velocity.nudge", where, by, limit });
   } else return;
   holds = true;

@@ -1,30 +1,70 @@
-import type { Gesture } from "../../api/strokes";
+import type { MouseEvent } from "react";
+import { type Gesture, gesturesOf } from "../../api/strokes";
+import { focusLane } from "../stage/laneSight";
 import { beginGesture } from "../strokes/begin";
 import { SIGNS, type Sign } from "../strokes/signs";
+import { desk, useDesk } from "../take/state";
 
-/** Buttons that begin gestures, each with a small drawing of it. */
+/** After the pointer the keys go to the lane, so that Enter keeps; after a key, to the numbers of what has begun. */
+function goOn({ detail, currentTarget }: MouseEvent<HTMLElement>): void {
+  const form = currentTarget.closest("section");
+  requestAnimationFrame(() => {
+    if (detail) focusLane(desk().activeLane);
+    else form?.querySelector<HTMLElement>("form input")?.focus();
+  });
+}
+
+/**
+ * Keys that begin gestures, each with a small drawing of it: grouped by what they are for, all in sight. The kind that is
+ * open is marked; another one keeps it and begins. What needs notes or a span is paler until there are any, and says so:
+ * nothing moves when they come.
+ */
 export function GestureKeys({ gestures, lane }: { gestures: readonly Gesture[]; lane: string }) {
+  const hasSelection = useDesk((state) => state.chosenCount > 0 || state.span !== null);
+  const open = useDesk((state) => state.shaping?.stroke.kind);
+  // Of a kind that has several, nobody can tell by which it was begun.
+  const marked = open && gesturesOf(open).length === 1 ? open : undefined;
+  const groups = [...new Set(gestures.map(({ group }) => group))];
   return (
-    <div className="grid grid-cols-2 gap-1.5">
-      {gestures.map((gesture) => (
-        <button
-          key={gesture.name}
-          type="button"
-          title={gesture.title}
-          className="key h-8 justify-start gap-1.5 px-1.5 text-left text-[13px] whitespace-nowrap"
-          onClick={() => beginGesture(gesture, lane)}
-        >
-          <svg viewBox="0 0 24 13" className="h-3 w-5 shrink-0 text-accent" aria-hidden>
-            <path
-              d={SIGNS[gesture.sign as Sign]}
-              fill="none"
-              stroke="currentColor"
-              strokeWidth="1.5"
-              strokeLinejoin="round"
-            />
-          </svg>
-          {gesture.name}
-        </button>
+    <div className="space-y-1">
+      {groups.map((group) => (
+        <fieldset key={group} aria-label={group} className="flex gap-1">
+          <span
+            aria-hidden
+            className="w-3.5 shrink-0 rotate-180 border-l border-rule-strong text-center text-[10.5px] leading-[14px] text-faded [writing-mode:vertical-rl]"
+          >
+            {group}
+          </span>
+          <div className="grid flex-1 auto-rows-[24px] grid-cols-3 gap-0.5">
+            {gestures
+              .filter((one) => one.group === group)
+              .map((gesture) => (
+                <button
+                  key={gesture.name}
+                  type="button"
+                  title={gesture.title}
+                  data-open={gesture.kind === marked || undefined}
+                  data-lacking={(gesture.for_selection && !hasSelection) || undefined}
+                  className="flex items-center gap-1 rounded border border-rule bg-sheet px-1 text-left text-[11.5px] tracking-tight whitespace-nowrap hover:border-ink data-lacking:text-faded data-open:border-accent data-open:bg-accent-wash"
+                  onClick={(event) => {
+                    beginGesture(gesture, lane);
+                    goOn(event);
+                  }}
+                >
+                  <svg viewBox="0 0 24 13" className="h-2.5 w-3.5 shrink-0 text-accent" aria-hidden>
+                    <path
+                      d={SIGNS[gesture.sign as Sign]}
+                      fill="none"
+                      stroke="currentColor"
+                      strokeWidth="1.8"
+                      strokeLinejoin="round"
+                    />
+                  </svg>
+                  {gesture.name}
+                </button>
+              ))}
+          </div>
+        </fieldset>
       ))}
     </div>
   );

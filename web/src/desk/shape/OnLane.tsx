@@ -1,24 +1,19 @@
-import { gesturesOn } from "../../api/strokes";
-import { BEND, formOf, isPedal, slides } from "../../score/lanes";
+import { BEND, formOf, slides } from "../../score/lanes";
 import { Choice } from "../../ui/Choice";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { between, rounded, signed } from "../../ui/numbers";
 import { count } from "../../ui/words";
-import { erase } from "../hand/laneGestures";
 import { beginning } from "../strokes/numbers";
 import { partName } from "../take/arranging";
-import { onLead } from "../take/choosing";
-import { apply } from "../take/shaping";
 import { kindOf, leadPart, set, useDesk } from "../take/state";
-import { GestureKeys } from "./GestureKeys";
 import { LeadIn, Unplayed } from "./LaneCare";
 import { Proof } from "./Proof";
 import { Routes } from "./Routes";
 import { Trace } from "./Trace";
 import { Wheel } from "./Wheel";
 
-/** What can be done to the lane that Shape is about. */
-export default function LaneGestures({ laneKey }: { laneKey: string }) {
+/** What is known of the lane that Shape is about, what is wrong on it, and what it can be made from. */
+export default function LaneCare({ laneKey }: { laneKey: string }) {
   const kind = useDesk((state) => kindOf(laneKey, state));
   const head = useDesk((state) => leadPart(state)?.lanes.find((lane) => lane.key === laneKey));
   const span = useDesk((state) => state.span);
@@ -28,7 +23,7 @@ export default function LaneGestures({ laneKey }: { laneKey: string }) {
   const sliding = slides(formOf(kind, head));
   const step = beginning(laneKey).tolerance;
   return (
-    <div className="space-y-2 border-t border-rule pt-3">
+    <div className="space-y-2 pt-2">
       {drawing && sliding && (
         <>
           <Choice
@@ -57,30 +52,6 @@ export default function LaneGestures({ laneKey }: { laneKey: string }) {
         {span ? "These act within the span." : "Without a span these act on all of the lane."}
       </p>
       {laneKey === BEND && <Wheel />}
-      {isPedal(kind) && <GestureKeys gestures={gesturesOn("pedal", sliding)} lane={laneKey} />}
-      <GestureKeys gestures={gesturesOn("lane", sliding)} lane={laneKey} />
-      <div className="grid grid-cols-2 gap-1.5">
-        <button
-          type="button"
-          className="key h-8 text-[13px]"
-          disabled={!head}
-          onClick={() => void apply(erase(laneKey))}
-        >
-          {span ? "Erase the span" : "Clear the lane"}
-        </button>
-        <button
-          type="button"
-          className="key h-8 text-[13px]"
-          disabled={!leadPart()?.lanes.length}
-          title="All lanes of the part in front, in the span where one is chosen"
-          onClick={() => {
-            const keys = leadPart()?.lanes.map((lane) => lane.key) ?? [];
-            void apply({ kind: "lane.clear", lane: keys, where: onLead(span) });
-          }}
-        >
-          Clear all lanes
-        </button>
-      </div>
       <Shared />
       <LeadIn
         laneKey={laneKey}

@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
 import { api } from "../../api/client";
-import { gesturesOn, type Of, plain } from "../../api/strokes";
+import { type Of, plain } from "../../api/strokes";
 import { NOTE_PITCH } from "../../score/own";
 import { rounded, signed } from "../../ui/numbers";
 import { count } from "../../ui/words";
@@ -8,21 +8,19 @@ import { ownWhere } from "../strokes/beginOwn";
 import { beginOn } from "../strokes/opening";
 import { closeUpOfChosen, leaveCloseUp } from "../take/closeUp";
 import { useRead } from "../take/reading";
-import { apply } from "../take/shaping";
 import { desk, keptLane, kindOf, leadPart, takePath, useDesk } from "../take/state";
-import { GestureKeys } from "./GestureKeys";
 import { Histogram } from "./Histogram";
 import { Unplayed } from "./LaneCare";
 import { Reach } from "./Wheel";
 
-/** What can be done to the curves of notes of one kind: to those that are chosen, or to all. */
-export default function OwnGestures({ laneKey }: { laneKey: string }) {
+/** What is known of the curves of notes of one kind: of those that are chosen, or of all. */
+export default function OwnCare({ laneKey }: { laneKey: string }) {
   const chosen = useDesk((state) => state.chosenCount);
   const closeUp = useDesk((state) => state.closeUp);
   const kind = useDesk((state) => kindOf(laneKey, state));
   const drawing = useDesk((state) => state.drawing);
   return (
-    <div className="space-y-2 border-t border-rule pt-3">
+    <div className="space-y-2 pt-2">
       <OwnFacts laneKey={laneKey} />
       <p className="text-[13px] text-faded">
         {chosen
@@ -31,36 +29,19 @@ export default function OwnGestures({ laneKey }: { laneKey: string }) {
         {drawing ? "Drag to draw." : "Press on a curve for a node, drag nodes and ways; d draws."}
       </p>
       {laneKey === NOTE_PITCH && <Reach />}
-      <GestureKeys gestures={gesturesOn("own")} lane={laneKey} />
-      <h3 className="pt-1 text-[13px] text-faded">As on any lane</h3>
-      <GestureKeys
-        gestures={gesturesOn("lane").filter(({ name }) => ON_NOTES.includes(name))}
-        lane={laneKey}
-      />
-      <div className="grid grid-cols-2 gap-1.5">
-        <button
-          type="button"
-          className="key h-8 text-[13px]"
-          onClick={() => void apply(plain("note.curve", { lane: laneKey, where: ownWhere(), nodes: [] }))}
-        >
-          Clear {chosen ? "theirs" : "all"}
-        </button>
-        <button
-          type="button"
-          className="key h-8 text-[13px]"
-          title="One note large, with all of its curves (c); arrow keys go to the next"
-          onClick={() => (closeUp ? leaveCloseUp() : closeUpOfChosen())}
-        >
-          {closeUp ? "Leave the close-up" : "Close-up"}
-        </button>
-      </div>
+      <button
+        type="button"
+        className="key h-8 w-full text-[13px]"
+        title="One note large, with all of its curves (c); arrow keys go to the next"
+        onClick={() => (closeUp ? leaveCloseUp() : closeUpOfChosen())}
+      >
+        {closeUp ? "Leave the close-up" : "Close-up"}
+      </button>
       <SentAs laneKey={laneKey} name={kind.name} />
       <Unplayed laneKey={laneKey} />
     </div>
   );
 }
-
-const ON_NOTES = ["Ramp", "Wave", "Frame", "Smooth", "Distil", "Swell"];
 
 /** How the part is sent, and what that makes of these curves. */
 function SentAs({ laneKey, name }: { laneKey: string; name: string }) {

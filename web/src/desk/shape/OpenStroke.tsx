@@ -1,4 +1,3 @@
-import { useEffect, useRef } from "react";
 import type { Schemas, Stroke } from "../../api/client";
 import { asksOf, specOf } from "../../api/strokes";
 import { BEND } from "../../score/lanes";
@@ -18,23 +17,52 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
     if (number !== null) void keep();
   };
   const { name, says } = specOf(stroke.kind);
-  // Its numbers are what is wanted now: as much of them as there is room for is brought into sight.
-  const form = useRef<HTMLDivElement>(null);
-  useEffect(() => {
-    form.current?.scrollIntoView({ block: "start" });
-  }, []);
   return (
-    <div ref={form} className="border-t border-rule pt-3">
-      <h3 className="mb-2 font-semibold text-accent-deep">
-        {name}
-        <span className="ml-1.5 font-normal text-faded">{number === null ? "new" : `stroke ${number}`}</span>
-      </h3>
-      {says && <p className="mb-2 text-[13px] text-faded">{says}</p>}
+    <form
+      onSubmit={(event) => {
+        // Enter in any of its fields keeps it.
+        event.preventDefault();
+        if (number === null && !problem) void keep();
+      }}
+    >
+      {/* Where Keep was pressed there lies Done afterwards: nothing that a second press could harm. */}
+      <div className="sticky top-0 z-10 -mx-3 mb-1 flex items-center gap-1.5 bg-sheet px-3 py-1.5">
+        <h3 className="min-w-0 flex-1 truncate font-semibold text-accent-deep">
+          {name}
+          <span className="ml-1.5 font-normal text-faded">
+            {number === null ? "new" : `stroke ${number}`}
+          </span>
+        </h3>
+        {number === null ? (
+          <button
+            type="submit"
+            className="key key-warm h-7 px-2.5"
+            title="Enter; what you do next keeps it too"
+            disabled={!!problem}
+          >
+            Keep
+          </button>
+        ) : (
+          <button type="button" className="key h-7 px-2.5" onClick={() => void done()}>
+            Done
+          </button>
+        )}
+        {number === null ? (
+          <button type="button" className="key h-7 px-2.5" title="Escape" onClick={letGo}>
+            Cancel
+          </button>
+        ) : (
+          <button type="button" className="key h-7 px-2.5" onClick={() => void deleteStroke(number)}>
+            Delete
+          </button>
+        )}
+      </div>
       <Numbers stroke={stroke} change={change} keep={keepChange} problem={shaping.field} />
       {/* Room is kept for a reason, so that no button moves under the hand when one comes. */}
-      <div className="mt-2 min-h-[2lh] text-accent-deep">
+      <div className="mt-1 min-h-[1lh] text-[13px] text-accent-deep">
         {problem && <p role="alert">{inWords(problem, shaping.field, stroke)}</p>}
         {!problem && found?.beyond && <Beyond beyond={found.beyond} />}
+        {!problem && found?.idle && <p>It changes nothing here.</p>}
         {problem &&
           Object.entries(shaping.offer ?? {}).map(([field, value]) => (
             <button
@@ -53,27 +81,8 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
           {found.also}
         </p>
       )}
-      {/* Where Keep was pressed there lies Done afterwards: nothing that a second press could harm. */}
-      <div className="sticky bottom-0 -mx-1 mt-1 flex gap-2 bg-sheet px-1 py-2">
-        <button
-          type="button"
-          className={`key flex-1 ${number === null ? "key-warm" : ""}`}
-          disabled={number === null && !!problem}
-          onClick={() => void (number === null ? keep() : done())}
-        >
-          {number === null ? "Keep" : "Done"}
-        </button>
-        {number === null ? (
-          <button type="button" className="key flex-1" onClick={letGo}>
-            Cancel
-          </button>
-        ) : (
-          <button type="button" className="key" onClick={() => void deleteStroke(number)}>
-            Delete
-          </button>
-        )}
-      </div>
-    </div>
+      {says && <p className="mt-1 text-[13px] leading-tight text-faded">{says}</p>}
+    </form>
   );
 }
 
@@ -106,7 +115,7 @@ function inWords(problem: string, field: string | null, stroke: Stroke): string 
 /** The fields of the table, each as what it holds is asked for; and on how much it acts. */
 function Numbers(form: FormProps) {
   return (
-    <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
+    <div className="grid grid-cols-2 gap-x-4 gap-y-1 text-[13px] [&_.entry]:h-6">
       {asksOf(form.stroke).map((ask) => {
         const Field = FIELDS[ask.widget];
         return <Field key={`${ask.widget} ${ask.name}`} ask={ask} {...form} />;

@@ -1,65 +1,59 @@
 import { lazy, Suspense, useEffect } from "react";
-import type { Facts } from "../../api/client";
 import { VELOCITY } from "../../score/lanes";
 import { isOfNotes } from "../../score/own";
 import { NameEntry } from "../../ui/NameEntry";
-import { count } from "../../ui/words";
 import { renamePart, rowName } from "../take/arranging";
 import { inFront } from "../take/choosing";
 import { leadPart, useDesk } from "../take/state";
 import { ActiveLane } from "./ActiveLane";
-import { Hand } from "./Hand";
-import { Histogram } from "./Histogram";
+import { Facts } from "./Facts";
 import { TypedVelocity } from "./TypedVelocity";
 
 /** The numbers of a stroke, and what lanes have, come once the desk is drawn: before a hand can ask for them. */
 const opening = () => import("./OpenStroke");
 const OpenStroke = lazy(async () => ({ default: (await opening()).OpenStroke }));
-const gestures = () => import("./OnNotes");
-const Gestures = lazy(async () => ({ default: (await gestures()).Gestures }));
+const Gestures = lazy(async () => ({ default: (await import("./Gestures")).Gestures }));
 const Rules = lazy(async () => ({ default: (await import("./Rules")).Rules }));
-const LaneGestures = lazy(() => import("./OnLane"));
-const OwnGestures = lazy(() => import("./OnOwn"));
+const LaneCare = lazy(() => import("./OnLane"));
+const OwnCare = lazy(() => import("./OnOwn"));
 
-/** Facts of the selection, and the gestures that fit it, with their numbers. */
+/**
+ * What Shape acts on, all gestures that fit it, and under them the stroke that is open, with its numbers; or, where none is,
+ * what else is known of the lane. Only that scrolls: the gestures stay where the hand has learned them.
+ */
 export function Shape() {
   const shaping = useDesk((state) => state.shaping);
-  const facts = useDesk((state) => state.facts);
   const activeLane = useDesk((state) => state.activeLane);
   const onVelocity = activeLane === VELOCITY;
   const hasSelection = useDesk((state) => state.chosenCount > 0 || state.span !== null);
   useEffect(() => void opening(), []);
   return (
-    <section aria-label="Shape" className="p-4">
-      <h2 className="mb-2 text-[15px] font-semibold">Shape</h2>
-      <ActiveLane />
-      <VoiceName />
-      {onVelocity && (
-        // Facts come after the choice: room is kept for them, so that no button moves under the hand when they do.
-        <div className="mb-3 min-h-[8.25rem]">
-          {facts ? <FactsView facts={facts} /> : <Advice hasSelection={hasSelection} />}
+    <section aria-label="Shape" className="flex flex-1 flex-col">
+      <div className="shrink-0 space-y-1.5 px-3 pt-2 pb-1.5">
+        <h2 className="sr-only">Shape</h2>
+        <div className="flex items-center gap-2">
+          <ActiveLane />
+          {onVelocity && hasSelection && <TypedVelocity where={inFront} />}
         </div>
-      )}
-      <Hand onVelocity={onVelocity} />
-      {hasSelection && onVelocity && <TypedVelocity where={inFront} />}
-      {shaping ? (
+        <VoiceName />
+        {onVelocity && <Facts />}
         <Suspense>
-          <OpenStroke shaping={shaping} />
+          <Gestures />
         </Suspense>
-      ) : onVelocity ? (
+      </div>
+      <div className="min-h-24 flex-1 overflow-y-auto border-t border-rule px-3 pb-2">
         <Suspense>
-          <Gestures hasSelection={hasSelection} />
-          <Rules />
+          {shaping ? (
+            <OpenStroke shaping={shaping} />
+          ) : onVelocity ? (
+            <Rules />
+          ) : isOfNotes(activeLane) ? (
+            <OwnCare laneKey={activeLane} />
+          ) : (
+            <LaneCare laneKey={activeLane} />
+          )}
         </Suspense>
-      ) : isOfNotes(activeLane) ? (
-        <Suspense>
-          <OwnGestures laneKey={activeLane} />
-        </Suspense>
-      ) : (
-        <Suspense>
-          <LaneGestures laneKey={activeLane} />
-        </Suspense>
-      )}
+      </div>
     </section>
   );
 }
@@ -71,7 +65,7 @@ function VoiceName() {
   if (voice === null || !part?.drum) return null;
   const name = rowName(part, voice);
   return (
-    <div className="mb-2 flex items-center gap-2">
+    <div className="flex items-center gap-2">
       <span className="text-faded">Voice</span>
       <NameEntry
         key={`${part.id} ${voice} ${name}`}
@@ -81,49 +75,6 @@ function VoiceName() {
         className="flex-1"
         onDone={(typed) => typed !== name && renamePart(part.id, { voices: { [voice]: typed } })}
       />
-    </div>
-  );
-}
-
-function Advice({ hasSelection }: { hasSelection: boolean }) {
-  return (
-    <p className="text-faded">
-      {hasSelection
-        ? "No notes begin in this span."
-        : "Drag over notes, or along the ruler for a span. Then drag on the velocity lane to draw a hairpin."}
-    </p>
-  );
-}
-
-function FactsView({ facts }: { facts: Facts }) {
-  return (
-    <div>
-      <p data-testid="facts">
-        {count(facts.count, "note")}
-        {facts.at_end > 0 && <span className="text-faded">, {facts.at_end} at the end of the range</span>}
-      </p>
-      <p className="text-[13px] text-faded" data-testid="lengths">
-        Held {count(facts.held, "beat")}
-        {facts.sounds > facts.held && `, sounding ${count(facts.sounds, "beat")}`} on average
-      </p>
-      <Histogram spread={facts.spread} />
-      <dl className="grid grid-cols-3 text-center">
-        <Fact name="lowest" value={facts.lowest} />
-        <Fact name="mean" value={facts.mean} mark={facts.dynamic} />
-        <Fact name="highest" value={facts.highest} />
-      </dl>
-    </div>
-  );
-}
-
-function Fact({ name, value, mark }: { name: string; value: number; mark?: string }) {
-  return (
-    <div className="flex flex-col-reverse">
-      <dt className="text-[12px] text-faded">{name}</dt>
-      <dd className="text-[15px] font-medium">
-        {value}
-        {mark && <span className="ml-1 font-mark italic">{mark}</span>}
-      </dd>
     </div>
   );
 }

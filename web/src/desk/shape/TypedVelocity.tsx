@@ -1,8 +1,8 @@
-import { useId, useState } from "react";
+import { useId, useRef, useState } from "react";
 import type { Stroke, Where } from "../../api/client";
 import { VELOCITY } from "../../score/lanes";
 import { typedNumber } from "../../ui/numbers";
-import { keep, letGo, preview } from "../take/shaping";
+import { close, keep, letGo, preview } from "../take/shaping";
 import { desk, kindOf } from "../take/state";
 
 /** What is meant by typed words: 64 sets, +12 or -5 adds, 80% scales. A sentence where nothing is. */
@@ -35,51 +35,58 @@ export function meant(typed: string, where: Where): { stroke: Stroke; does: stri
 export function TypedVelocity({ where }: { where: () => Where }) {
   const id = useId();
   const [typed, setTyped] = useState("");
+  /** What is open was typed here. */
+  const mine = useRef(false);
   const found = typed.trim() ? meant(typed, where()) : null;
   const isWrong = typeof found === "string";
   const type = (next: string) => {
     setTyped(next);
     const now = next.trim() ? meant(next, where()) : null;
-    // A stroke of the history that is open is let go of: what is typed here is another one.
-    if (desk().shaping && (desk().shaping?.number !== null || !now || typeof now === "string")) letGo();
+    const { shaping } = desk();
+    // What is typed here is another stroke than the one that is open; what makes no sense any longer is tried no longer.
+    if (shaping && !mine.current) close();
+    else if (shaping && (!now || typeof now === "string")) letGo();
+    mine.current = !!now && typeof now !== "string";
     if (now && typeof now !== "string") preview(now.stroke);
   };
   return (
     <form
+      className="relative flex-1"
       onSubmit={(event) => {
         event.preventDefault();
         if (!found || isWrong) return;
         setTyped("");
+        mine.current = false;
         void keep();
       }}
     >
-      <div className="flex items-center gap-2">
-        <label htmlFor={id} className="text-faded">
-          Velocities
-        </label>
-        <input
-          id={id}
-          autoComplete="off"
-          placeholder="64   +12   80%"
-          value={typed}
-          aria-invalid={isWrong}
-          aria-describedby={`${id} says`}
-          className="entry flex-1"
-          onChange={(event) => type(event.target.value)}
-          onKeyDown={(event) => {
-            if (event.key !== "Escape" || !typed) return;
-            event.stopPropagation();
-            type("");
-          }}
-        />
-        <button type="submit" className="key w-16" disabled={!found || isWrong}>
-          Apply
-        </button>
-      </div>
+      <label htmlFor={id} className="sr-only">
+        Velocities
+      </label>
+      <input
+        id={id}
+        autoComplete="off"
+        placeholder="64   +12   80%"
+        title="Velocities: 64 sets, +12 adds, 80% scales all that are chosen; Enter keeps it"
+        value={typed}
+        aria-invalid={isWrong}
+        aria-describedby={`${id} says`}
+        className="entry"
+        onChange={(event) => type(event.target.value)}
+        onKeyDown={(event) => {
+          if (event.key !== "Escape" || !typed) return;
+          event.stopPropagation();
+          type("");
+        }}
+      />
       <p
         id={`${id} says`}
         role={isWrong ? "alert" : undefined}
-        className={`min-h-5 pt-0.5 text-[13px] ${isWrong ? "text-accent-deep" : "text-faded"}`}
+        className={
+          found
+            ? `absolute top-full right-0 z-20 mt-0.5 rounded border border-rule-strong bg-sheet px-2 py-0.5 text-[13px] whitespace-nowrap shadow ${isWrong ? "text-accent-deep" : "text-faded"}`
+            : "sr-only"
+        }
       >
         {isWrong
           ? found

@@ -1,15 +1,12 @@
-import { gesturesOn } from "../../api/strokes";
-import { BEND } from "../../score/lanes";
 import { placeText } from "../../score/score";
 import { List } from "../../ui/Entries";
 import { rounded } from "../../ui/numbers";
 import { noteName } from "../take/arranging";
 import { leadPart, type Reaching, set, useDesk } from "../take/state";
-import { GestureKeys } from "./GestureKeys";
 
 const MOST_TOLD = 4;
 
-/** The wheel: how far it goes, what a drag on its lane comes to, and its gestures over the chosen notes. */
+/** The wheel: how far it goes, and what a drag on its lane comes to. */
 export function Wheel() {
   const part = useDesk((state) => leadPart(state));
   const score = useDesk((state) => state.score);
@@ -40,7 +37,6 @@ export function Wheel() {
         </p>
       )}
       <Reach />
-      <GestureKeys gestures={gesturesOn("bend")} lane={BEND} />
     </>
   );
 }

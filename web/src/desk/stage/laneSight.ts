@@ -1,3 +1,5 @@
+import { VELOCITY } from "../../score/lanes";
+
 /** Scroll the lanes so that one is seen; only them, which `scrollIntoView` would not keep to. */
 export function bringToSight(key: string): void {
   const lane = document.querySelector(`[data-lane="${key}"]`);
@@ -6,4 +8,10 @@ export function bringToSight(key: string): void {
   const [here, whole] = [lane.getBoundingClientRect(), list.getBoundingClientRect()];
   const below = Math.max(here.bottom - whole.bottom, 0);
   list.scrollTop += below > 0 ? Math.min(below, here.top - whole.top) : Math.min(here.top - whole.top, 0);
+}
+
+/** The keys go to the canvas of a lane; velocity is one of the staves. */
+export function focusLane(key: string): void {
+  const lane = key === VELOCITY ? "canvas[aria-label^='Velocity of']" : `[data-lane="${key}"] canvas`;
+  document.querySelector<HTMLElement>(lane)?.focus({ preventScroll: true });
 }

@@ -1,13 +1,14 @@
 import { useState } from "react";
-import type { LaneKind } from "../../api/client";
+import { bringToSight, focusLane } from "../stage/laneSight";
 import { changeLane } from "../take/arranging";
-import { lanesThere, set, useDesk } from "../take/state";
+import { lanesFound } from "../take/lanesFound";
+import { set, useDesk } from "../take/state";
 
-/** Search all lanes by number or name; favourites come first. */
+/** Search all lanes by number, name or another word for them. */
 export function AddLane({ shown }: { shown: string[] }) {
   const [words, setWords] = useState<string | null>(null);
   useDesk((state) => state.kinds);
-  const favourites = useDesk((state) => state.wishes.favourites ?? []);
+  useDesk((state) => state.wishes.favourites);
   if (words === null) {
     return (
       <button
@@ -19,26 +20,23 @@ export function AddLane({ shown }: { shown: string[] }) {
       </button>
     );
   }
-  const wanted = words.trim().toLowerCase();
-  const isFavourite = (key: string) => favourites.some((one) => one.key === key);
-  const labelOf = ({ key, title }: LaneKind) => favourites.find((one) => one.key === key)?.label || title;
-  const rank = ({ key, number }: LaneKind) =>
-    (isFavourite(key) ? 0 : 2) + (String(number) === wanted ? 0 : 1);
-  const found = lanesThere()
-    .filter(({ key }) => !shown.includes(key))
-    .filter((kind) => `${labelOf(kind)} ${kind.title}`.toLowerCase().includes(wanted))
-    .sort((a, b) => rank(a) - rank(b));
+  const found = lanesFound(words).filter(({ kind }) => !shown.includes(kind.key));
+  // What is open already is shown, not put in a second time.
+  const there = words.trim() ? lanesFound(words).find(({ kind }) => shown.includes(kind.key)) : undefined;
   const add = (key: string) => {
     changeLane(key, { open: true });
     set({ activeLane: key });
+    bringToSight(key);
     setWords(null);
+    requestAnimationFrame(() => focusLane(key));
   };
   return (
     <form
       className="p-2"
       onSubmit={(event) => {
         event.preventDefault();
-        if (found.length) add(found[0].key);
+        const first = [...(there ? [there] : []), ...found].sort((a, b) => a.rank - b.rank)[0];
+        if (first) add(first.kind.key);
       }}
     >
       <input
@@ -52,14 +50,25 @@ export function AddLane({ shown }: { shown: string[] }) {
         className="entry w-72 text-left"
       />
       <ul className="mt-1.5 flex flex-wrap gap-1" aria-label="Lanes found">
-        {found.slice(0, 14).map((one) => (
-          <li key={one.key}>
-            <button type="button" className="key h-6 px-2 text-[13px]" onClick={() => add(one.key)}>
-              {labelOf(one)}
+        {there && (
+          <li>
+            <button
+              type="button"
+              className="key h-6 border-dashed px-2 text-[13px]"
+              onClick={() => add(there.kind.key)}
+            >
+              {there.label}, here already
+            </button>
+          </li>
+        )}
+        {found.slice(0, 14).map(({ kind, label }) => (
+          <li key={kind.key}>
+            <button type="button" className="key h-6 px-2 text-[13px]" onClick={() => add(kind.key)}>
+              {label}
             </button>
           </li>
         ))}
-        {!found.length && <li className="text-faded">No lane of that number or name.</li>}
+        {!found.length && !there && <li className="text-faded">No lane of that number or name.</li>}
       </ul>
     </form>
   );

@@ -8,7 +8,7 @@ import { between } from "../../ui/numbers";
 import { snappedTick } from "../hand/spanGrip";
 import { GUTTER, rightTick, xOf } from "../page/camera";
 import { noteName } from "../take/arranging";
-import { apply, finish, letGo, preview } from "../take/shaping";
+import { apply, close, finish, preview } from "../take/shaping";
 import { desk, leadPart, set, useDesk } from "../take/state";
 
 type Cue = PartScore["cues"][number];
@@ -186,7 +186,7 @@ function CueFlag({
               className="key flex-1"
               onClick={() => {
                 setOpen(false);
-                letGo();
+                close();
                 void apply(plain("notes.cue", { where, on: false }));
               }}
             >

@@ -1,12 +1,13 @@
 import type { KeyboardEvent, PointerEvent } from "react";
 import { between } from "../../ui/numbers";
+import { Hand } from "./Hand";
 
 /** Of the height, before anybody has moved it. */
 export const START_SHARE = 0.36;
 const LEAST = 0.16;
 const MOST = 0.7;
 
-/** The edge between notes and lane: names the lane, and is dragged to make it taller. */
+/** The edge between notes and lane: names the lane, says what the hand does on it, and is dragged to make it taller. */
 export function LaneDivider({ share, onShare }: { share: number; onShare: (share: number) => void }) {
   const limited = (value: number) => onShare(between(value, LEAST, MOST));
   const drag = (event: PointerEvent<HTMLElement>) => {
@@ -21,23 +22,31 @@ export function LaneDivider({ share, onShare }: { share: number; onShare: (share
     limited(share + by);
   };
   return (
-    // biome-ignore lint/a11y/useSemanticElements: a rule that is moved is a separator, not an hr
-    <div
-      role="separator"
-      aria-orientation="horizontal"
-      aria-label="Height of the velocity lane"
-      aria-valuenow={Math.round(share * 100)}
-      aria-valuemin={LEAST * 100}
-      aria-valuemax={MOST * 100}
-      tabIndex={0}
-      onKeyDown={press}
-      onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
-      onPointerMove={drag}
-      className="flex h-6 shrink-0 cursor-row-resize touch-none items-center gap-2 border-y border-rule-strong bg-paper px-3 text-[13px] whitespace-nowrap"
-    >
-      <span className="w-[84px] shrink-0 font-semibold">Velocity</span>
-      <span className="text-faded">1–127, how hard each note is struck</span>
-      <span className="mx-auto h-1 w-10 rounded bg-rule-strong" />
+    <div className="relative flex h-7 shrink-0 items-center gap-2 border-y border-rule-strong bg-paper px-3 whitespace-nowrap">
+      {/* biome-ignore lint/a11y/useSemanticElements: a rule that is moved is a separator, not an hr */}
+      <div
+        role="separator"
+        aria-orientation="horizontal"
+        aria-label="Height of the velocity lane"
+        aria-valuenow={Math.round(share * 100)}
+        aria-valuemin={LEAST * 100}
+        aria-valuemax={MOST * 100}
+        tabIndex={0}
+        onKeyDown={press}
+        onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
+        onPointerMove={drag}
+        className="absolute inset-0 cursor-row-resize touch-none"
+      />
+      <span
+        className="pointer-events-none relative w-[84px] shrink-0 text-[13px] font-semibold"
+        title="1–127, how hard each note is struck"
+      >
+        Velocity
+      </span>
+      <div className="relative min-w-0 flex-1 [container:hand/inline-size]">
+        <Hand />
+      </div>
+      <span className="pointer-events-none absolute inset-x-0 -top-px mx-auto h-[3px] w-10 rounded-b bg-rule-strong" />
     </div>
   );
 }

@@ -4,7 +4,7 @@ import type { Of } from "../../api/strokes";
 import { EXPRESSION, MOD_WHEEL, VELOCITY, valueAt } from "../../score/lanes";
 import { isOfNotes, NOTE_PITCH } from "../../score/own";
 import { gridTicks, reached } from "../../score/score";
-import { desk, frontParts, keptLane, kindOf } from "../take/state";
+import { desk, frontParts, keptLane, kindOf, leadPart } from "../take/state";
 import { firstOnset, stepsOfBar } from "./places";
 
 /** What strokes begin with: on a controller in its 127 steps, on the wheel in semitones. */
@@ -91,6 +91,7 @@ export const NUMBERS: Record<string, (lane: string, where: Where) => unknown> = 
   adds: (lane) => (keptLane(lane) ? "add" : "set"),
   behind: (_, { span }) => ({ part: null, lane: null, at: span?.[1] ?? 0 }),
   other: (lane) => (lane === EXPRESSION ? MOD_WHEEL : EXPRESSION),
+  "every lane": () => leadPart()?.lanes.map(({ key }) => key) ?? [],
   "grid line": () => {
     const { score, grid } = desk();
     return score ? Math.round(gridTicks(score, grid)) : 0;

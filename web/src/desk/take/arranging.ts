@@ -13,7 +13,7 @@ import { between } from "../../ui/numbers";
 import { showing, showingRows, withRows } from "../page/camera";
 import { readSound } from "./audio";
 import { chooseNone } from "./choosing";
-import { allWritten, forget, letGo, open, readLanes, tryAgain } from "./shaping";
+import { allWritten, close, forget, open, readLanes, tryAgain } from "./shaping";
 import {
   type Arrangement,
   beginVisit,
@@ -39,6 +39,7 @@ export async function openTake(takeId: string): Promise<void> {
   beginVisit();
   const isSameVisit = visit();
   // What was done on the last visit is kept first: it belongs to that take, which may be this one.
+  close();
   await Promise.all([keepArrangement(), allWritten()]);
   if (!isSameVisit()) return;
   forget();
@@ -91,7 +92,7 @@ export function toFront(part: number, add = false): void {
   const { kept } = desk().layers;
   const lead = fronts[0] !== next[0] || !kept.lanes.size;
   set({ fronts: next, hidden: desk().hidden.filter((one) => !next.includes(one)) });
-  letGo();
+  close();
   chooseNone();
   arrangeRows(desk().score?.parts[next[0]]?.drum ? "used" : next.length === 1 ? "all" : desk().rows);
   if (!lead) return;
@@ -110,7 +111,7 @@ export function allToFront(): void {
   const { score } = desk();
   if (!score) return;
   set({ fronts: score.parts.map((part) => part.id), hidden: [] });
-  letGo();
+  close();
   chooseNone();
   arrangeRows("all");
 }

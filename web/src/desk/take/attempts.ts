@@ -146,10 +146,15 @@ export class Attempts {
     return mine;
   }
 
+  /** Whether something is tried that is neither kept nor meant. */
+  isTried(): boolean {
+    return !!this.current?.changed && !this.queue.includes(this.current);
+  }
+
   /** Something else begins: what is tried is kept, unless it cannot be or changes nothing; it is open no longer. */
   close(): void {
     const { current } = this;
-    if (current?.changed && !current.problem) void this.keepIt(current, true);
+    if (current && this.isTried() && !current.problem) void this.keepIt(current, true);
     this.forget();
   }
 

@@ -185,6 +185,7 @@ export const forget = () => attempts.forget();
 export async function open(number: number): Promise<void> {
   const found = desk().history.strokes.find((one) => one.number === number);
   if (!found || !desk().score) return;
+  if (desk().shaping?.number !== number) close();
   const mine = attempts.open(found.stroke, found);
   setLayers({ tried: null });
   void readFacts();
@@ -283,7 +284,7 @@ export async function done(): Promise<void> {
 
 /** Keep a stroke at once, without a gesture. */
 export async function apply(stroke: Stroke): Promise<void> {
-  letGo();
+  close();
   const mine = await attempts.keepNow(stroke);
   if (mine.problem && attempts.isOpen(mine)) {
     letGo();
@@ -310,7 +311,7 @@ const inTurn = (change: Change) => attempts.inTurn(() => write(change));
 export async function changeStrokes(
   changes: readonly { number: number; stroke?: Stroke; on?: boolean }[],
 ): Promise<void> {
-  letGo();
+  close();
   for (const change of changes) await changeStroke(change);
 }
 
@@ -324,7 +325,8 @@ async function changeStroke({ number, ...other }: { number: number; stroke?: Str
 export const switchStroke = (number: number, on: boolean) => changeStroke({ number, on });
 
 export async function deleteStroke(number: number): Promise<void> {
-  letGo();
+  if (desk().shaping?.number === number) letGo();
+  else close();
   const path = { ...takePath(), number };
   await inTurn((body) => api.DELETE("/api/takes/{take_id}/strokes/{number}", { params: { path }, body }));
 }
@@ -339,16 +341,32 @@ export async function redo(): Promise<void> {
 
 /** To any point of the history. */
 export async function jump(step: number): Promise<void> {
-  letGo();
+  takeBack();
   await inTurn((asked) =>
     api.POST("/api/takes/{take_id}/jump", { params: params(), body: { ...asked, step } }),
   );
+}
+
+/** What is tried and not kept is taken back, and can be had again; false where nothing is. */
+function takeBack(): boolean {
+  const { shaping } = desk();
+  const tried = attempts.isTried() ? shaping?.stroke : undefined;
+  letGo();
+  if (!tried || shaping?.number !== null) return false;
+  const again = () => {
+    close();
+    preview(tried);
+  };
+  set({ notice: { text: "What was tried is taken back.", action: { label: "Bring it back", run: again } } });
+  return true;
 }
 
 async function stepTo(
   address: "/api/takes/{take_id}/undo" | "/api/takes/{take_id}/redo",
   left: "can_undo" | "can_redo",
 ): Promise<void> {
+  // The first step back is what is only tried.
+  if (left === "can_undo" && takeBack()) return;
   await attempts.inTurn(async () => {
     letGo();
     if (!desk().history[left]) return;

@@ -9,6 +9,7 @@ import { type Camera, GUTTER, rightTick, tickOf, xOf } from "../camera";
 import type { Scale } from "../scale";
 import { drawGrid, drawGutter, drawSpan } from "./grid";
 import { hair, polyline, SANS } from "./ink";
+import { apart, fromOutside, LINE_PIXELS } from "./labels";
 import { drawOwn } from "./own";
 import type { Scene } from "./scene";
 
@@ -188,16 +189,21 @@ function drawInForce({ pen, ink, camera, height, inForce }: LaneScene): void {
   pen.setLineDash([]);
 }
 
+const BELOW_NAME = 30;
+
 function drawScale({ pen, ink, height, scale }: LaneScene): void {
   pen.font = `500 11px ${SANS}`;
   pen.textAlign = "right";
   pen.textBaseline = "middle";
   pen.fillStyle = ink.faded;
-  for (const value of scale.marks) {
+  // The name of the lane stands above them.
+  const marks = fromOutside(scale.marks);
+  const heights = marks.map((value) => between(scale.yOf(value), BELOW_NAME, height - 7));
+  apart(heights, LINE_PIXELS, BELOW_NAME, height - 7).forEach((fits, row) => {
+    const value = marks[row];
     const sign = scale.low < 0 && value > 0 ? "+" : "";
-    const y = between(scale.yOf(value), 7, height - 7);
-    pen.fillText(`${sign}${value}`.replace("-", "−"), GUTTER - 8, y);
-  }
+    if (fits) pen.fillText(`${sign}${value}`.replace("-", "−"), GUTTER - 8, heights[row]);
+  });
 }
 
 /** Hatched: before its first node a lane has no value, and a receiver keeps whatever it had. */

@@ -2,9 +2,11 @@
 
 import type { LaneKind } from "../../../api/client";
 import { type PartScore, sounding } from "../../../score/score";
+import { between } from "../../../ui/numbers";
 import { GUTTER, rightTick, xOf } from "../camera";
 import { drawBox, drawGrid, drawGutter, drawSpan } from "./grid";
 import { hair, MARK, polyline, SANS } from "./ink";
+import { apart, fromOutside, LINE_PIXELS } from "./labels";
 import { pixelOf, Raster } from "./raster";
 import type { Scene } from "./scene";
 
@@ -38,23 +40,28 @@ export function drawVelocity(scene: VelocityScene): void {
   if (scene.mark) drawLine(scene, scene.mark.line, true);
   drawBox(scene, "lane");
   drawGutter(scene, height);
-  drawScales(scene);
+  drawScales(scene, height);
 }
 
-function drawScales({ pen, ink, scale, words }: VelocityScene): void {
+function drawScales({ pen, ink, scale, words }: VelocityScene, height: number): void {
   pen.textBaseline = "middle";
   pen.textAlign = "right";
   pen.font = `italic 600 16px ${MARK}`;
   pen.fillStyle = ink.faded;
-  // On a low lane every second mark has room.
-  const every = scale.yOf(words[0].value) - scale.yOf(words[1].value) < LEAST_MARK_PIXELS ? 2 : 1;
-  words.forEach(({ word, value }, place) => {
-    if ((words.length - 1 - place) % every === 0) pen.fillText(word, GUTTER - 6, scale.yOf(value) - 1);
+  // On a low lane not every mark has room.
+  const marks = fromOutside(words);
+  const heights = marks.map(({ value }) => scale.yOf(value) - 1);
+  apart(heights, LEAST_MARK_PIXELS, 6, height - 6).forEach((fits, row) => {
+    if (fits) pen.fillText(marks[row].word, GUTTER - 6, heights[row]);
   });
   pen.font = `500 11px ${SANS}`;
   pen.textAlign = "left";
   pen.fillStyle = ink.ink;
-  for (const number of scale.marks) pen.fillText(String(number), 5, scale.yOf(number));
+  const numbers = fromOutside(scale.marks);
+  const levels = numbers.map((number) => between(scale.yOf(number), 7, height - 7));
+  apart(levels, LINE_PIXELS, 7, height - 7).forEach((fits, row) => {
+    if (fits) pen.fillText(String(numbers[row]), 5, levels[row]);
+  });
 }
 
 function drawNotes(scene: Scene, part: PartScore): void {

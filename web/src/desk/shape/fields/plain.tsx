@@ -1,6 +1,6 @@
 /** Fields of numbers and words: what they hold says how they are asked for. */
 import { useId } from "react";
-import { lanesOf, limitsOf } from "../../../api/strokes";
+import { lanesOf, limitsOf, specOf } from "../../../api/strokes";
 import { OWN_KINDS } from "../../../score/own";
 import { Choice } from "../../../ui/Choice";
 import { Check, List, Turns } from "../../../ui/Entries";
@@ -31,6 +31,7 @@ export function NumberField(form: FieldProps) {
       label={ask.label}
       step={ask.step ?? 1}
       limits={limitsOf(stroke.kind, name)}
+      usual={specOf(stroke.kind).fields[name]?.default as number | null | undefined}
       value={value == null && absent !== undefined ? null : Number(value ?? 0)}
       problem={problem === ask.name}
       onTry={(tried) => change(filled(tried))}

@@ -5,8 +5,11 @@ import { between } from "../../ui/numbers";
 import { limit } from "../strokes/begin";
 import { type Limit, set, useDesk } from "../take/state";
 
-/** The switches of the hand: what a group does at the end of the range, whether the pointer draws, which way hairpins go. */
-export function Hand({ onVelocity }: { onVelocity: boolean }) {
+/**
+ * The switches of the hand, one quiet row over the lanes that they rule: whether the pointer draws, which way hairpins go,
+ * what a group does at the end of the range, and whether lanes go with their notes.
+ */
+export function Hand() {
   // An open stroke has a limit of its own: the switch shows that one, and changes both.
   const now =
     useDesk(({ limit, shaping }) => (shaping && "limit" in shaping.stroke ? shaping.stroke.limit : limit)) ??
@@ -16,7 +19,7 @@ export function Hand({ onVelocity }: { onVelocity: boolean }) {
   const accents = useDesk((state) => state.accents);
   const travels = useDesk((state) => state.travels);
   return (
-    <div className="space-y-1.5 pt-2 pb-3">
+    <div className="hand flex w-fit max-w-full min-w-0 items-center gap-3 overflow-hidden text-[12px]">
       <Choice
         label="Pointer"
         value={drawing ? "draw" : "choose"}
@@ -24,9 +27,10 @@ export function Hand({ onVelocity }: { onVelocity: boolean }) {
           ["choose", "chooses"],
           ["draw", "draws"],
         ]}
+        hotkey="d"
         onChange={(how) => set({ drawing: how === "draw" })}
       />
-      {!onVelocity ? null : drawing ? (
+      {drawing ? (
         <NumberEntry
           label="Accents kept"
           step={0.05}
@@ -39,18 +43,10 @@ export function Hand({ onVelocity }: { onVelocity: boolean }) {
         <Turns
           label="A drag goes"
           turns={thereAndBack}
+          hotkey="t"
           onChange={(wanted) => set({ thereAndBack: wanted })}
         />
       )}
-      <Choice
-        label="Under the notes"
-        value={travels ? "travels" : "stays"}
-        options={[
-          ["travels", "travels along"],
-          ["stays", "stays"],
-        ]}
-        onChange={(how) => set({ travels: how === "travels" })}
-      />
       <Choice
         label="At the end"
         value={now}
@@ -59,7 +55,17 @@ export function Hand({ onVelocity }: { onVelocity: boolean }) {
           ["pin", "pin"],
           ["squeeze", "squeeze"],
         ]}
+        hotkey="l"
         onChange={(wanted: Limit) => limit(wanted)}
+      />
+      <Choice
+        label="Under the notes"
+        value={travels ? "travels" : "stays"}
+        options={[
+          ["travels", "travels along"],
+          ["stays", "stays"],
+        ]}
+        onChange={(how) => set({ travels: how === "travels" })}
       />
     </div>
   );
