@@ -135,7 +135,7 @@ class NotesLength(TimeStroke):
                 "short",
                 "Staccato",
                 "Half as long, for the ear only",
-                "short detached length shorten duration",
+                "short detached length shorten duration gate",
                 "Time",
                 where="chosen notes",
                 given={"factor": 0.5},

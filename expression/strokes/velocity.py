@@ -230,10 +230,10 @@ class VelocityTrim(VelocityStroke):
             Gesture(
                 "trim",
                 "Trim part",
-                "A standing scale and offset for the whole part",
+                "A standing scale and offset for the parts in front, all of their notes",
                 "balance louder softer whole part mix",
                 "Force",
-                where="part",
+                where="parts in front",
             ),
         ),
         evidence=("facts",),

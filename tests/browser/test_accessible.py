@@ -165,7 +165,7 @@ def test_focus_never_falls_to_nowhere(desk: Desk) -> None:
     page.keyboard.press("Enter")
     desk.button("Done").wait_for()
     assert focused(page) == "Done"
-    page.get_by_role("button", name="Delete", exact=True).focus()
+    desk.button("Delete stroke").focus()
     page.keyboard.press("Enter")
     desk.expect_strokes()
     desk.until(lambda: focused(page))
@@ -237,12 +237,14 @@ def test_a_hairpin_by_keys_alone(page: Page, player: User) -> None:
     expect(page.get_by_role("navigation", name="Parts").get_by_role("button").first).to_be_visible()
     press("j", *"5-8", "Enter")
     expect(page.get_by_test_id("facts")).to_contain_text("notes")
+    before = presses
     press("h")
-    start = page.get_by_role("slider", name="Where the line starts")
-    expect(start).to_be_visible()
-    tab_to("Where the line starts")
-    press("PageDown", "PageDown")
+    expect(page.get_by_role("region", name="Shape").get_by_label("Start", exact=True)).to_be_focused()
+    press(*"38", "Tab", *"112", "Enter")
     expect(page.get_by_role("list", name="History").get_by_role("switch")).to_have_count(1)
+    expect(page.get_by_role("list", name="History")).to_contain_text("Hairpin 38 → 112")
+    # With the choice of its bars, 16 at most.
+    assert presses - before + len("j5-8") + 1 <= 16
     with page.expect_download() as saving:
         press("/", *"download", "Enter")
     assert saving.value.suggested_filename == "Stair.mid"
@@ -265,7 +267,7 @@ def test_a_lane_is_gone_through_and_changed_by_keys_alone(desk: Desk) -> None:
     canvas.focus()
     desk.press("End")
     expect(lane.row.get_by_text(": 90")).to_be_attached()
-    desk.press("Delete")
+    desk.press("Delete", "Enter")
     desk.expect_strokes("Mod wheel to 61", "Mod wheel erased")
     # At the playhead, which rests at the start, a node is put down that can be moved at once.
     desk.press("Enter")

@@ -335,6 +335,6 @@ def test_what_a_file_will_not_say_is_told_where_it_is_taken_and_mended_with_one_
     desk.download()
     notice = desk.page.get_by_role("status").filter(has_text="Not as drawn in this file")
     expect(notice).to_contain_text("Pitch bend is drawn 7.00 semitones away")
-    notice.get_by_role("button", name="Widen the range to 7").click()
+    notice.get_by_role("button", name="Set the range to 7").click()
     desk.expect_strokes("Pitch bend 0 → 7", "Bend range 7")
     assert abs(heard(desk.download(), 1.99) - 7) < 0.1

@@ -5,7 +5,7 @@ import { cueKeysOf, placeText, secondsAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
 import { Notice } from "../ui/Notice";
 import { Finder } from "./actions/Finder";
-import { handleKey, mayAct } from "./actions/keys";
+import { handleKey } from "./actions/keys";
 import { Header } from "./bars/Header";
 import { Strokes } from "./bars/Strokes";
 import { Transport } from "./bars/Transport";
@@ -29,8 +29,8 @@ export function Desk() {
   const failure = useDesk((state) => state.failure);
   const name = useDesk((state) => state.name);
   const notice = useDesk((state) => state.notice);
-  const [keysOpen, setKeysOpen] = useState(false);
-  const [finderOpen, setFinderOpen] = useState(false);
+  const sheet = useDesk((state) => state.sheet);
+  const lay = (which: "find" | "keys") => (open: boolean) => set({ sheet: open ? which : null });
   const listOpen = useDesk((state) => state.listOpen);
   const pageOpen = useDesk((state) => state.pageOpen);
   const panelOpen = useDesk((state) => state.panelOpen);
@@ -50,20 +50,11 @@ export function Desk() {
   useEffect(() => close, []);
   useSound();
   useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      const typing = (event.target as HTMLElement).closest("input,textarea");
-      const asks = !typing && mayAct(event);
-      if (event.key === "?" && asks) setKeysOpen(true);
-      else if (event.key === "/" && asks) {
-        event.preventDefault();
-        setFinderOpen(true);
-      } else handleKey(event);
-    };
     const release = () => void releaseNudge();
-    window.addEventListener("keydown", press);
+    window.addEventListener("keydown", handleKey);
     window.addEventListener("keyup", release);
     return () => {
-      window.removeEventListener("keydown", press);
+      window.removeEventListener("keydown", handleKey);
       window.removeEventListener("keyup", release);
     };
   }, []);
@@ -71,7 +62,7 @@ export function Desk() {
   if (failure) return <Failure text={failure} />;
   return (
     <div className="flex h-full min-w-[960px] flex-col">
-      <Header onFind={() => setFinderOpen(true)} />
+      <Header onFind={() => set({ sheet: "find" })} />
       <div className="flex min-h-0 flex-1">
         <main className="min-w-0 flex-1">
           <Staves />
@@ -93,11 +84,11 @@ export function Desk() {
             <RecordKey />
           </Suspense>
         }
-        onKeys={() => setKeysOpen(true)}
+        onKeys={() => set({ sheet: "keys" })}
       />
       <Spoken />
-      <Suspense>{keysOpen && <KeySheet open onOpen={setKeysOpen} />}</Suspense>
-      <Finder open={finderOpen} onOpen={setFinderOpen} />
+      <Suspense>{sheet === "keys" && <KeySheet open onOpen={lay("keys")} />}</Suspense>
+      <Finder open={sheet === "find"} onOpen={lay("find")} />
       <Notice notice={notice} onClose={() => set({ notice: null })} />
     </div>
   );

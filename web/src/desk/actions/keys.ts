@@ -18,6 +18,7 @@ import {
   zoomed,
   zoomedRows,
 } from "../page/camera";
+import { focusNumbers } from "../stage/laneSight";
 import { beginGesture, limit } from "../strokes/begin";
 import { beginNote, lengthen, step } from "../strokes/beginNotes";
 import { paste, remember } from "../strokes/copying";
@@ -41,7 +42,34 @@ export interface Action {
 }
 
 export const ACTIONS: Action[] = [
-  { keys: ["Space"], group: "Hear", does: "Play or stop", run: () => playOrStop() },
+  {
+    keys: ["/"],
+    group: "Look",
+    does: "Find anything by what it is called",
+    words: "search command action",
+    run: () => set({ sheet: "find" }),
+  },
+  {
+    keys: ["?"],
+    group: "Look",
+    does: "All keys on one sheet",
+    words: "help shortcuts keyboard",
+    run: () => set({ sheet: "keys" }),
+  },
+  {
+    keys: ["Space"],
+    group: "Hear",
+    does: "Play or stop; with bars chosen, from their start",
+    words: "start pause listen",
+    run: () => playOrStop(),
+  },
+  {
+    keys: ["Shift+Space"],
+    group: "Hear",
+    does: "Play from the start of the take",
+    words: "beginning top",
+    run: () => void player.play(0),
+  },
   {
     keys: ["Enter"],
     group: "Hear",
@@ -52,18 +80,38 @@ export const ACTIONS: Action[] = [
     keys: ["r"],
     group: "Hear",
     does: "Repeat the span on or off",
+    words: "loop cycle again round",
     run: () => player.setLooping(!usePlayer.getState().looping),
   },
   {
     keys: ["b"],
     group: "Hear",
     does: "Before or after the newest stroke",
+    words: "compare a b bypass original undo listen",
     run: () => player.flip(!usePlayer.getState().before),
   },
-  { keys: ["Home"], group: "Hear", does: "Back to the start", run: () => goTo(0) },
-  { keys: ["End"], group: "Hear", does: "To the end", run: () => goTo(desk().score?.seconds ?? 0) },
+  {
+    keys: ["Home"],
+    group: "Hear",
+    does: "Back to the start",
+    words: "rewind return zero beginning",
+    run: () => goTo(0),
+  },
+  {
+    keys: ["End"],
+    group: "Hear",
+    does: "To the end",
+    words: "last",
+    run: () => goTo(desk().score?.seconds ?? 0),
+  },
 
-  { keys: ["Mod+a"], group: "Choose", does: "Choose all notes of the part in front", run: () => chooseAll() },
+  {
+    keys: ["Mod+a"],
+    group: "Choose",
+    does: "Choose all notes of the part in front",
+    words: "select all everything",
+    run: () => chooseAll(),
+  },
   {
     keys: ["ArrowRight", "Shift+ArrowRight"],
     group: "Choose",
@@ -76,7 +124,13 @@ export const ACTIONS: Action[] = [
     does: "Note before (Shift: add it)",
     run: (event) => stepChoice(-1, event.shiftKey),
   },
-  { keys: ["s"], group: "Choose", does: "Make the chosen notes a span", run: () => spanOfChosen() },
+  {
+    keys: ["s"],
+    group: "Choose",
+    does: "Make the chosen notes a span",
+    words: "selection range loop region",
+    run: () => spanOfChosen(),
+  },
   {
     keys: ["j"],
     group: "Choose",
@@ -84,7 +138,13 @@ export const ACTIONS: Action[] = [
     words: "jump goto locate measure place",
     run: () => set({ typesPlace: true }),
   },
-  { keys: ["i"], group: "Choose", does: "Choose the others instead", run: () => invertChoice() },
+  {
+    keys: ["i"],
+    group: "Choose",
+    does: "Choose the others instead",
+    words: "invert selection",
+    run: () => invertChoice(),
+  },
   {
     keys: ["Tab"],
     group: "Choose",
@@ -101,6 +161,7 @@ export const ACTIONS: Action[] = [
     keys: ["Escape"],
     group: "Choose",
     does: "Cancel the open stroke, then choose nothing",
+    words: "deselect none drop",
     run: () => release(),
   },
 
@@ -108,7 +169,7 @@ export const ACTIONS: Action[] = [
     keys: ["h"],
     group: "Shape",
     does: "A hairpin over the selection, its numbers in Shape",
-    run: () => gesture("velocity.hairpin", VELOCITY, desk().thereAndBack ? 1 : 0),
+    run: () => numbered("velocity.hairpin", VELOCITY, desk().thereAndBack ? 1 : 0),
   },
   {
     keys: ["ArrowUp", "Shift+ArrowUp"],
@@ -216,14 +277,27 @@ export const ACTIONS: Action[] = [
     does: "Paste at the playhead, or where another span begins",
     run: () => void paste(),
   },
-  { keys: ["Mod+z"], group: "Shape", does: "Undo", run: () => void undo() },
-  { keys: ["Mod+Shift+z", "Mod+y"], group: "Shape", does: "Redo", run: () => void redo() },
+  { keys: ["Mod+z"], group: "Shape", does: "Undo", words: "back take revert", run: () => void undo() },
+  {
+    keys: ["Mod+Shift+z", "Mod+y"],
+    group: "Shape",
+    does: "Redo",
+    words: "again forward",
+    run: () => void redo(),
+  },
 
-  { keys: ["a"], group: "Choose", does: "All parts to the front", run: () => allToFront() },
+  {
+    keys: ["a"],
+    group: "Choose",
+    does: "All parts to the front",
+    words: "tracks every",
+    run: () => allToFront(),
+  },
   {
     keys: ["g"],
     group: "Choose",
     does: "Pull to the grid, or not",
+    words: "snap quantize magnet",
     run: () => set({ grid: { ...desk().grid, snap: !desk().grid.snap } }),
   },
   {
@@ -254,23 +328,43 @@ export const ACTIONS: Action[] = [
     words: "score sheet music notation staff musicxml pdf svg engrave print",
     run: () => set({ pageOpen: !desk().pageOpen }),
   },
-  { keys: ["e"], group: "Look", does: "The list of events", run: () => set({ listOpen: !desk().listOpen }) },
+  {
+    keys: ["e"],
+    group: "Look",
+    does: "The list of events",
+    words: "data messages table numbers",
+    run: () => set({ listOpen: !desk().listOpen }),
+  },
   {
     keys: ["p"],
     group: "Look",
     does: "Fold the panel away, or unfold it",
+    words: "sidebar inspector hide show shape",
     run: () => set({ panelOpen: !desk().panelOpen }),
   },
   {
     keys: ["f"],
     group: "Hear",
     does: "Follow the playhead, or not",
+    words: "scroll autoscroll cursor",
     run: () => set({ followsHead: !desk().followsHead }),
   },
-  { keys: ["+", "="], group: "Look", does: "Closer in time", run: () => zoom(1.4) },
-  { keys: ["-"], group: "Look", does: "Further away", run: () => zoom(1 / 1.4) },
-  { keys: ["Alt+ArrowUp"], group: "Look", does: "Taller rows", run: () => rows(1.25) },
-  { keys: ["Alt+ArrowDown"], group: "Look", does: "Lower rows", run: () => rows(0.8) },
+  { keys: ["+", "="], group: "Look", does: "Closer in time", words: "zoom in magnify", run: () => zoom(1.4) },
+  { keys: ["-"], group: "Look", does: "Further away", words: "zoom out", run: () => zoom(1 / 1.4) },
+  {
+    keys: ["Alt+ArrowUp"],
+    group: "Look",
+    does: "Taller rows",
+    words: "zoom vertical",
+    run: () => rows(1.25),
+  },
+  {
+    keys: ["Alt+ArrowDown"],
+    group: "Look",
+    does: "Lower rows",
+    words: "zoom vertical",
+    run: () => rows(0.8),
+  },
   { keys: ["PageDown"], group: "Look", does: "A page on", run: () => page(1) },
   { keys: ["PageUp"], group: "Look", does: "A page back", run: () => page(-1) },
   { keys: ["Shift+PageDown"], group: "Look", does: "Lower notes", run: () => pageRows(1) },
@@ -284,8 +378,20 @@ export const ACTIONS: Action[] = [
       if (!leaveCloseUp()) closeUpOfChosen();
     },
   },
-  { keys: ["w"], group: "Look", does: "The whole take", run: () => wholeTake() },
-  { keys: ["v"], group: "Look", does: "Fill the view with the selection", run: () => viewSelection() },
+  {
+    keys: ["w"],
+    group: "Look",
+    does: "The whole take",
+    words: "zoom fit all everything",
+    run: () => wholeTake(),
+  },
+  {
+    keys: ["v"],
+    group: "Look",
+    does: "Fill the view with the selection",
+    words: "zoom fit selection",
+    run: () => viewSelection(),
+  },
   {
     keys: [],
     group: "Look",
@@ -326,6 +432,12 @@ function gesture(kind: Kind, lane = VELOCITY, at = 0): void {
   beginGesture(gesturesOf(kind)[at], lane);
 }
 
+/** The same, and its numbers can be typed at once. */
+function numbered(kind: Kind, lane = VELOCITY, at = 0): void {
+  gesture(kind, lane, at);
+  if (desk().shaping) focusNumbers();
+}
+
 function eraseChosen(): void {
   const { activeLane, span, chosenCount } = desk();
   if (activeLane !== VELOCITY && span) begin(erase(activeLane, span));
@@ -364,10 +476,13 @@ export function handleKey(event: KeyboardEvent): void {
   const typing = target.closest("input:not([type=range]),textarea,select,[contenteditable]");
   // In a list that drops down there is no text that the platform's own keys could be for.
   const isList = typing instanceof HTMLSelectElement && (event.ctrlKey || event.metaKey);
-  if (typing && !isList && event.key !== "Escape") return;
+  // A number has no space in it: it can be heard while it is typed.
+  const plays = event.key === " " && typing instanceof HTMLInputElement && typing.inputMode === "decimal";
+  if (typing && !isList && !plays && event.key !== "Escape") return;
   // Buttons keep the keys that press them; what is moved by arrows keeps those too.
   const pressed = event.key === " " || event.key === "Enter";
-  if (pressed && target.closest("button,a,[role=switch],[role=radio],[role=separator],input")) return;
+  if (pressed && !plays && target.closest("button,a,[role=switch],[role=radio],[role=separator],input"))
+    return;
   const moves = /^(Arrow|Home|End|Page)/.test(event.key);
   if (
     moves &&
@@ -393,7 +508,14 @@ export function playOrStop(): void {
   if (looping && score && span) {
     const [from, to] = [secondsAt(score, span[0]), secondsAt(score, span[1])];
     void player.play(resting >= from && resting < to ? resting : from);
-  } else void player.play(resting);
+  } else if (score && span && isOutside(resting, span)) void player.play(secondsAt(score, span[0]));
+  else void player.play(resting);
+}
+
+/** Whether the playhead rests outside the chosen bars: then playing begins with them. */
+function isOutside(seconds: number, [from, to]: [number, number]): boolean {
+  const { score } = desk();
+  return !!score && (seconds < secondsAt(score, from) || seconds >= secondsAt(score, to));
 }
 
 function keepOrPlay(): void {

@@ -1,7 +1,8 @@
 /** Actions that depend on the take: its parts, its lanes, the grid. They have no keys and are found by search. */
 
-import { type Gesture, gesturesOn } from "../../api/strokes";
+import { type Family, type Gesture, gesturesOn } from "../../api/strokes";
 import { BEND, SUSTAIN, slides, VELOCITY } from "../../score/lanes";
+import { isOfNotes, NOTE_PITCH } from "../../score/own";
 import { player } from "../../sound/player";
 import { beginGesture } from "../strokes/begin";
 import { changeLane, partName, showBehind, toFront } from "../take/arranging";
@@ -44,29 +45,25 @@ export function offers(): Action[] {
   const feels = (["straight", "dotted", "triplet"] as const).map((feel) =>
     action("Choose", `Grid ${feel}`, () => set({ grid: { ...grid, feel } })),
   );
-  const lanes = lanesThere().map(({ key, title }) =>
-    action("Look", `Open the lane ${title}`, () => changeLane(key, { open: true })),
-  );
-  const onNotes = gesturesOn(VELOCITY).map((gesture) => offered(gesture, VELOCITY, ""));
-  const onThem = gesturesOn("notes").map((gesture) => offered(gesture, VELOCITY, ""));
-  const onPedal = gesturesOn("pedal", slides(leadForm(SUSTAIN))).map((gesture) =>
-    offered(gesture, SUSTAIN, ""),
-  );
-  const onWheel = gesturesOn("bend").map((gesture) => offered(gesture, BEND, ""));
-  const lane =
-    desk().activeLane === VELOCITY ? desk().layers.kept.lanes.keys().next().value : desk().activeLane;
-  const onLane =
-    lane === undefined
-      ? []
-      : gesturesOn("lane", slides(leadForm(lane))).map((gesture) =>
-          offered(gesture, lane, ` on ${kindOf(lane).name}`),
-        );
+  const lanes = lanesThere().map((kind) => ({
+    ...action("Look", `Open the lane ${kind.title}`, () => changeLane(kind.key, { open: true })),
+    words: kind.called,
+  }));
+  // A lane of notes, or one of a channel: the one that Shape acts on, or else the first that has anything.
+  const active = desk().activeLane;
+  const there = [...desk().layers.kept.lanes.keys()];
+  const lane = active !== VELOCITY && !isOfNotes(active) ? active : there.find((key) => !isOfNotes(key));
+  const own = isOfNotes(active) ? active : NOTE_PITCH;
+  const begun = (family: Family, on: string, where = "") =>
+    gesturesOn(family, slides(leadForm(on))).map((gesture) => offered(gesture, on, where));
   return [
-    ...onNotes,
-    ...onThem,
-    ...onPedal,
-    ...onWheel,
-    ...onLane,
+    ...begun("velocity", VELOCITY),
+    ...begun("notes", VELOCITY),
+    ...begun("pedal", SUSTAIN),
+    ...begun("bend", BEND),
+    ...(lane === undefined ? [] : begun("lane", lane, ` on ${kindOf(lane).name}`)),
+    ...begun("own", own, ` on ${kindOf(own).name}`),
+    ...RULES_BY_NAME,
     ...parts,
     ...strokes,
     ...values,
@@ -74,6 +71,20 @@ export function offers(): Action[] {
     ...lanes,
   ];
 }
+
+/** Choosing by rule is a form of Shape: it is shown, and begun there. */
+const RULES_BY_NAME: Action[] = [
+  {
+    keys: [],
+    group: "Choose",
+    does: "Choose notes by rule: pitch, beat, velocity, length, voice of a chord",
+    words: "select filter every nth ghost quiet loud short long top bottom",
+    run: () => {
+      set({ activeLane: VELOCITY, panelOpen: true });
+      requestAnimationFrame(() => document.querySelector<HTMLElement>("[aria-label='Rule']")?.focus());
+    },
+  },
+];
 
 /** A gesture as search finds it: begun on the lane that it is for. */
 const offered = (gesture: Gesture, lane: string, where: string): Action => ({

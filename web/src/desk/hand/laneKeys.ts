@@ -26,6 +26,9 @@ export function laneKey(stave: LaneStave, key: string, far: boolean): boolean {
   set({ activeLane: stave.kind.key });
   if (sightKey(stave, key)) return true;
   const at = player.position();
+  // What is only tried is kept first.
+  const { shaping } = desk();
+  if (key === "Enter" && shaping?.number === null && !shaping.found?.idle) return false;
   if (key === "Enter") {
     const tick = Math.round(tickAt(score, at));
     const value = stave.kind.default;

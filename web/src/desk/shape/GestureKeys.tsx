@@ -1,22 +1,20 @@
+import { Toolbar } from "radix-ui";
 import type { MouseEvent } from "react";
 import { type Gesture, gesturesOf } from "../../api/strokes";
-import { focusLane } from "../stage/laneSight";
+import { focusLane, focusNumbers } from "../stage/laneSight";
 import { beginGesture } from "../strokes/begin";
 import { SIGNS, type Sign } from "../strokes/signs";
 import { desk, useDesk } from "../take/state";
 
 /** After the pointer the keys go to the lane, so that Enter keeps; after a key, to the numbers of what has begun. */
-function goOn({ detail, currentTarget }: MouseEvent<HTMLElement>): void {
-  const form = currentTarget.closest("section");
-  requestAnimationFrame(() => {
-    if (detail) focusLane(desk().activeLane);
-    else form?.querySelector<HTMLElement>("form input")?.focus();
-  });
+function goOn({ detail }: MouseEvent<HTMLElement>): void {
+  if (detail) focusLane(desk().activeLane);
+  else focusNumbers();
 }
 
 /**
  * Keys that begin gestures, each with a small drawing of it: grouped by what they are for, all in sight. The kind that is
- * open is marked; another one keeps it and begins. What needs notes or a span is paler until there are any, and says so:
+ * open is marked; another one keeps it and begins. With Tab a group is one stop, the arrow keys go through it. What needs notes or a span is paler until there are any, and says so:
  * nothing moves when they come.
  */
 export function GestureKeys({ gestures, lane }: { gestures: readonly Gesture[]; lane: string }) {
@@ -28,7 +26,7 @@ export function GestureKeys({ gestures, lane }: { gestures: readonly Gesture[]; 
   return (
     <div className="space-y-1">
       {groups.map((group) => (
-        <fieldset key={group} aria-label={group} className="flex gap-1">
+        <Toolbar.Root key={group} aria-label={group} className="flex gap-1">
           <span
             aria-hidden
             className="w-3.5 shrink-0 rotate-180 border-l border-rule-strong text-center text-[10.5px] leading-[14px] text-faded [writing-mode:vertical-rl]"
@@ -39,9 +37,8 @@ export function GestureKeys({ gestures, lane }: { gestures: readonly Gesture[]; 
             {gestures
               .filter((one) => one.group === group)
               .map((gesture) => (
-                <button
+                <Toolbar.Button
                   key={gesture.name}
-                  type="button"
                   title={gesture.title}
                   data-open={gesture.kind === marked || undefined}
                   data-lacking={(gesture.for_selection && !hasSelection) || undefined}
@@ -61,10 +58,10 @@ export function GestureKeys({ gestures, lane }: { gestures: readonly Gesture[]; 
                     />
                   </svg>
                   {gesture.name}
-                </button>
+                </Toolbar.Button>
               ))}
           </div>
-        </fieldset>
+        </Toolbar.Root>
       ))}
     </div>
   );

@@ -1,8 +1,9 @@
 import type { Schemas, Stroke } from "../../api/client";
 import { asksOf, specOf } from "../../api/strokes";
 import { BEND } from "../../score/lanes";
+import { focusLane } from "../stage/laneSight";
 import { deleteStroke, done, keep, keepWith, letGo, preview } from "../take/shaping";
-import type { Shaping } from "../take/state";
+import { desk, type Shaping } from "../take/state";
 import { FIELDS } from "./fields";
 import type { FormProps } from "./fields/form";
 import { Extent } from "./fields/places";
@@ -19,10 +20,13 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
   const { name, says } = specOf(stroke.kind);
   return (
     <form
+      data-numbers
       onSubmit={(event) => {
-        // Enter in any of its fields keeps it.
+        // Enter in any of its fields keeps it, and the keys are free again.
         event.preventDefault();
-        if (number === null && !problem) void keep();
+        if (number !== null || problem) return;
+        void keep();
+        if (isTyped(event.currentTarget)) focusLane(desk().activeLane);
       }}
     >
       {/* Where Keep was pressed there lies Done afterwards: nothing that a second press could harm. */}
@@ -53,7 +57,7 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
           </button>
         ) : (
           <button type="button" className="key h-7 px-2.5" onClick={() => void deleteStroke(number)}>
-            Delete
+            Delete stroke
           </button>
         )}
       </div>
@@ -85,6 +89,10 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
     </form>
   );
 }
+
+/** Whether the keys are in one of its entries, not on a button. */
+const isTyped = (form: HTMLElement) =>
+  form.contains(document.activeElement) && document.activeElement instanceof HTMLInputElement;
 
 /** A bend that is drawn further than the wheel goes: said, and made to be heard with one click. */
 function Beyond({ beyond }: { beyond: Schemas["Unplayed"] }) {

@@ -15,3 +15,12 @@ export function focusLane(key: string): void {
   const lane = key === VELOCITY ? "canvas[aria-label^='Velocity of']" : `[data-lane="${key}"] canvas`;
   document.querySelector<HTMLElement>(lane)?.focus({ preventScroll: true });
 }
+
+/** The keys go to the numbers of the stroke that is open, as soon as they are there. */
+export function focusNumbers(tries = 20): void {
+  const first = document.querySelector<HTMLInputElement>("[data-numbers] input");
+  if (first) {
+    first.focus();
+    first.select();
+  } else if (tries) requestAnimationFrame(() => focusNumbers(tries - 1));
+}

@@ -130,6 +130,8 @@ interface ScreenState {
   panelOpen: boolean;
   /** What is played in, and on what, is in sight. */
   rigOpen: boolean;
+  /** What lies over the desk: the search, or the sheet of all keys. */
+  sheet: "find" | "keys" | null;
   wishes: Wishes;
   /** Every kind of lane there can be, velocity first. */
   kinds: ReadonlyMap<string, LaneKind>;
@@ -193,6 +195,7 @@ const screen: Omit<ScreenState, keyof typeof cleared> = {
   panelOpen: true,
   pageOpen: false,
   rigOpen: false,
+  sheet: null,
   wishes: { middle_c: 4, favourites: [], sounds: true, letters: true, gear: {} },
   kinds: new Map(),
   scales: [],
