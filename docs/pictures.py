@@ -33,7 +33,6 @@ def hairpin(page: Page) -> None:
     _span(page, 9, 13)
     page.get_by_role("button", name="Hairpin", exact=True).click()
     _numbers(page, ("Start", "38"), ("End", "112"), ("Lift", "0.35"))
-    page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_role("switch")).to_have_count(1)
 
 
@@ -205,7 +204,6 @@ def strum(page: Page) -> None:
     page.keyboard.press("v")
     page.get_by_role("button", name="Strum", exact=True).click()
     _numbers(page, ("Each (ms)", "70"))
-    page.get_by_role("button", name="Keep", exact=True).click()
     page.get_by_role("button", name="Done", exact=True).click()
     page.keyboard.press("Escape")
     _with_page(page)

@@ -413,6 +413,8 @@ class Take(Remembers):
     parts: tuple[Part, ...]
     remarks: tuple[str, ...]
     """What was wrong with the file, in sentences, where it could be read all the same."""
+    is_conducted: bool = False
+    """Strokes have changed tempo or metre: what the recording says of them is not sent any longer."""
     looks_zoned: bool = False
     """It looks like MPE, but nothing in it says so: it was read channel by channel."""
 
@@ -479,6 +481,8 @@ class Take(Remembers):
         """Whether another take of the same recording says and sends the same."""
         if self is other:
             return True
+        if not (_alike_ground(self, other) and len(self.parts) == len(other.parts)):
+            return False
         pairs = zip(self.parts, other.parts, strict=True)
         return all(_alike_parts(one, two) for one, two in pairs) and all(
             _alike_channels(one, two) for one, two in zip(self.channels, other.channels, strict=True)
@@ -493,6 +497,19 @@ class Take(Remembers):
     def note_count(self) -> int:
         """Notes of all parts together."""
         return sum(len(part.notes) for part in self.parts)
+
+
+def _alike_ground(one: Take, other: Take) -> bool:
+    """Whether tempo, metre and what was recorded lie alike."""
+    pairs = (
+        (one.tempo.ticks, other.tempo.ticks),
+        (one.tempo.micros, other.tempo.micros),
+        (one.meter.ticks, other.meter.ticks),
+        (one.meter.beats, other.meter.beats),
+        (one.meter.beat_ticks, other.meter.beat_ticks),
+        (one.rows.tick, other.rows.tick),
+    )
+    return all(mine is theirs or np.array_equal(mine, theirs) for mine, theirs in pairs)
 
 
 def _alike_parts(one: Part, other: Part) -> bool:

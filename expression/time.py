@@ -41,6 +41,11 @@ class TempoMap:
         return TempoMap(self.resolution, *columns)
 
     @property
+    def steps(self) -> list[tuple[int, int]]:
+        """Its steps as (tick, microseconds a quarter note)."""
+        return list(zip(self.ticks.tolist(), self.micros.tolist(), strict=True))
+
+    @property
     def longest_tick(self) -> float:
         """Seconds a tick lasts where the tempo is slowest."""
         return float(self.micros.max()) / (1e6 * self.resolution)
@@ -101,6 +106,11 @@ class Meter:
         bars = -(-np.diff(ticks) // (beats * beat)[:-1])
         first = np.concatenate(([0], np.cumsum(bars)))
         return cls(frozen(ticks, np.int64), frozen(beats, np.int64), frozen(beat, np.int64), frozen(first, np.int64))
+
+    def signatures(self, resolution: int) -> list[tuple[int, int, int]]:
+        """Its steps as (tick, numerator, denominator)."""
+        columns = (one.tolist() for one in (self.ticks, self.beats, self.beat_ticks))
+        return [(tick, beats, max(4 * resolution // length, 1)) for tick, beats, length in zip(*columns, strict=True)]
 
     def position(self, tick: int) -> Position:
         """Bar and beat of a tick (0 or later)."""

@@ -27,7 +27,7 @@ from expression.midi.write import write
 from expression.receiver import Channel, Heard, receive
 from expression.strokes import KINDS, parse_stroke
 from expression.take import Take
-from tests.note_formulas import NOTE_FORMULAS, accented
+from tests.note_formulas import NOTE_FORMULAS, WRONG, accented, same_drawing
 from tests.pass_formula import played_in
 
 HALF_A_STEP, THREE_CENTS = 0.5, 0.03
@@ -250,6 +250,14 @@ def stroke_of(dice: Draw, kind: str, take: Take) -> dict[str, Any]:
         said["only"] = [[start, (start + end) // 2]] if said.get("only") and end - start > 1 else None
         said["leave_out"] = ["notes", "cc:1", "pedals"][: int(dice.integers(0, 4))]
         where["span"] = [start, max(end, start + 1)]
+    if kind == "take.tempo":
+        said = {"kind": kind, "bpm": round(float(dice.uniform(40, 220)), 1)}
+        if "span" in where and dice.random() < 0.4:
+            said["end_bpm"] = round(float(dice.uniform(40, 220)), 1)
+        if dice.random() < 0.5:
+            said["keeps"] = "seconds"
+        if dice.random() < 0.3:
+            said = {"kind": kind, "keeps": "seconds", "beats": np.cumsum(dice.uniform(0.3, 0.9, 12)).round(3).tolist()}
     if "source" in said:
         said["source"] = int(dice.integers(0, max(take.note_count, 1)))
     if kind == "note.glide":
@@ -676,8 +684,8 @@ def sharing(take: Take, parts: list[int]) -> list[int]:
 def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tuple[float, float]]] | None:
     """Spans in which lanes of a part may be heard otherwise, and {-1: []} where notes may; None: anywhere."""
     kind, where = said["kind"], said["where"]
-    if kind.startswith("note.") or kind in ("lane.to_notes", "record.pass"):
-        # What notes say by themselves is held note by note; what was played is held tick by tick.
+    if kind.startswith(("note.", "take.")) or kind in ("lane.to_notes", "record.pass"):
+        # By another clock ways are sent at other ticks, and may lie elsewhere altogether. What notes say by themselves is held note by note; what was played is held tick by tick.
         return None
     if kind.startswith("notes."):
         # What lies under notes goes with them: untouched notes are held one by one (see test_notes_random).
@@ -1442,6 +1450,61 @@ def deepened(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, st
     return _compare(after, part, key, ticks, np.where(ticks < end, wanted, np.nan))
 
 
+def retimed(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    """Notes keep their ticks and sound by the tempo that was asked for; or their seconds, in ticks as they round."""
+    keeps_bars = said.get("keeps", "bars") == "bars"
+    start, end = said["where"].get("span") or (0, before.end + 1)
+    end = end if end <= before.end else before.end + 10_000_000
+    for old, new in zip(before.parts, after.parts, strict=True):
+        if keeps_bars and old.notes.start.tolist() != new.notes.start.tolist():
+            return WRONG, "notes have left their bars"
+        if not keeps_bars:
+            was, now = (take.tempo.seconds(part.notes.start) for take, part in ((before, old), (after, new)))
+            longest = float(after.tempo.micros.max()) / 1e6 / after.resolution
+            off = float(np.abs(was - now).max(initial=0.0)) / max(longest, 1e-9)
+            if off > 1:
+                return off, f"a note sounds {off:.2f} ticks from where it sounded"
+    if not keeps_bars or "bpm" not in said:
+        return 0.0, ""
+    # Beat by beat, as a plain sum: what is asked for within, what was there without.
+    quarter = before.resolution
+    edges = sorted(
+        {
+            *range(0, before.end + quarter, max(quarter // 8, 1)),
+            start,
+            min(end, before.end),
+            *before.tempo.ticks.tolist(),
+        }
+    )
+    expected = 0.0
+    for low, high in itertools.pairwise(edges):
+        middle = (low + high) / 2
+        step = int(np.searchsorted(before.tempo.ticks, middle, side="right")) - 1
+        bpm = 60e6 / float(before.tempo.micros[step])
+        if "end_bpm" in said and start <= middle < end:
+            bpm = said["bpm"] + (said["end_bpm"] - said["bpm"]) * (middle - start) / (end - start)
+        elif start <= middle < end:
+            bpm = said["bpm"]
+        expected += (high - low) / quarter * 60 / bpm
+    found = float(after.tempo.seconds(edges[-1]))
+    off = abs(found - expected) / max(expected * 2e-3, 0.005)
+    return off, f"it lasts {found:.3f} s and not {expected:.3f}" if off > 1 else ""
+
+
+def barred(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    """Bar lines come so many beats apart from the start of the span on; nothing else is otherwise."""
+    off, why = same_drawing(before, after, said)
+    if off > 1:
+        return off, why
+    start, end = said["where"].get("span") or (0, before.end + 1)
+    length = said["beats"] * 4 * after.resolution // said.get("unit", 4)
+    lines = after.meter.bars(max(after.end, 1)).start.tolist()
+    for line in range(start, min(end, after.end + 1), max(length, 1)):
+        if line <= after.end and line not in lines:
+            return WRONG, f"there is no bar line at {line}"
+    return 0.0, ""
+
+
 FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] = {
     "lane.ramp": ramped,
     "lane.wave": waved,
@@ -1481,6 +1544,8 @@ FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] =
     "bend.home": sent_home,
     "velocity.accent": velocities(accented),
     "record.pass": played_in,
+    "take.tempo": retimed,
+    "take.metre": barred,
     **NOTE_FORMULAS,
 }
 """What each kind is documented to do (docs/strokes.md), as a share of what it may be off: 1 is the bound."""

@@ -10,6 +10,7 @@ from pydantic import Field
 from expression.arrays import Ints
 from expression.midi.files import opened
 from expression.strokes.base import Picked
+from expression.strokes.spec import Gesture, Spec, entry
 from expression.strokes.velocity import VelocityStroke
 from expression.take import Take
 from tests.files import file_of, phrase
@@ -45,14 +46,19 @@ def test_a_kind_of_stroke_is_made_as_it_says() -> None:
     known = {
         "Annotated": Annotated,
         "Field": Field,
+        "Gesture": Gesture,
         "Ints": Ints,
         "Literal": Literal,
         "Picked": Picked,
+        "Spec": Spec,
         "Take": Take,
         "VelocityStroke": VelocityStroke,
+        "entry": entry,
     }
     exec(example, known)
-    made = known["VelocityMirror"].model_validate({"kind": "velocity.mirror", "about": 60})  # type: ignore[attr-defined]
+    mirror = known["VelocityMirror"]
+    assert mirror.spec.asks[0].label == "About"  # type: ignore[attr-defined]
+    made = mirror.model_validate({"kind": "velocity.mirror", "about": 60})  # type: ignore[attr-defined]
     take = opened(file_of(phrase([20, 60, 90])))
     assert made.apply(take).parts[0].notes.velocity.tolist() == [100, 60, 30]
     assert made.label() == "Mirrored about 60"

@@ -12,6 +12,7 @@ from expression.levels import is_zoned, kinds_on, widened, with_line
 from expression.limits import MOST_SEMITONES
 from expression.memo import worked_out
 from expression.midi.encoding import Messages, lane_messages, preceding
+from expression.midi.ground import of_ground, with_ground
 from expression.midi.notes_told import key_pressure, standing
 from expression.midi.order import FOLLOWS, Order, class_of, last_at
 from expression.midi.ranges import restated, with_range
@@ -30,7 +31,8 @@ def emit(take: Take, tolerance: float = 0.0) -> tuple[Events, ...]:
     Begins with what was recorded and changes only what strokes have changed, so an untouched take comes out as it was,
     event for event and in the same order.
     """
-    return tuple(emitted.events for emitted in emit_with_notes(take, tolerance))
+    tracks = tuple(emitted.events for emitted in emit_with_notes(take, tolerance))
+    return (with_ground(take, tracks[0]), *tracks[1:]) if take.is_conducted and tracks else tracks
 
 
 class _New(NamedTuple):
@@ -52,6 +54,8 @@ def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
     take = levelled(take)
     rows = take.rows
     draft = _Draft(take)
+    if take.is_conducted:
+        draft.keep[of_ground(rows)] = False
     for part in take.parts:
         zone = part.channel.sending.zone if is_zoned(take, part.channel) else None
         draft.notes(part, part.channel.zone is None or part.channel.zone == zone)

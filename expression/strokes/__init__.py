@@ -19,6 +19,7 @@ from expression.strokes.copying import LaneCopy, LaneMove
 from expression.strokes.fade import LaneFade
 from expression.strokes.feel import VelocityAccent, VelocityVary
 from expression.strokes.frame import LaneReshape
+from expression.strokes.ground import TakeMetre, TakeTempo
 from expression.strokes.hairpin import VelocityDraw, VelocityHairpin
 from expression.strokes.note_edits import (
     NotesAdd,
@@ -109,6 +110,8 @@ AnyStroke = (
     | PedalToLengths
     | PedalFromLengths
     | PedalLegato
+    | TakeTempo
+    | TakeMetre
     | RecordPass
 )
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}

@@ -401,6 +401,7 @@ class NoteScatter(NoteStroke):
                 given={"amount": "@spread"},
             ),
         ),
+        evidence=("bows",),
     )
     amount: Annotated[float, Field(ge=0, le=127)] = Field(description="The most by which a node deviates either way.")
     seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = Field(1, description="Another seed is another roll of the dice.")

@@ -8,14 +8,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-Family = Literal["velocity", "notes", "lane", "bend", "own", "pedal", "passes"]
-"""What a stroke acts on: velocities, notes themselves, a lane, the wheel, curves of notes, a pedal, a recorded pass."""
-Evidence = Literal["facts", "saving", "sent", "counts"]
+Family = Literal["velocity", "notes", "lane", "bend", "own", "pedal", "passes", "ground"]
+"""What a stroke acts on: velocities, notes themselves, a lane, the wheel, curves of notes, a pedal, a recorded pass,
+the tempo and the metre."""
+Evidence = Literal["facts", "saving", "sent", "counts", "bows"]
 """What is told of a stroke while it is tried: facts of its notes, nodes and messages that it saves, how it is sent.
-`counts`: how many notes give way to it is said on the command line as well."""
+`counts`: how many notes give way to it is said on the command line as well. `bows`: how far nodes may go is drawn."""
 Widget = Literal[
     "number", "choice", "flag", "measure", "roll", "turns", "one of", "lane", "place", "scale", "lines", "through",
-    "pattern", "kinds", "pitches", "text", "node", "note", "pass", "writing",
+    "pattern", "tap", "kinds", "pitches", "text", "node", "note", "pass", "writing",
 ]  # fmt: skip
 """How a field is asked for: by what it holds, never by the kind of stroke."""
 

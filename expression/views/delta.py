@@ -34,9 +34,10 @@ def delta(was: Take, now: Take, part: int | None) -> Delta:
     told = changes(was, now)
     whole = told["others"]
     # How long notes sound, and whether they have channels of their own, is said by all that share a channel; what is
-    # still held at the end of the take lasts as long as that.
+    # still held at the end of the take lasts as long as that, and how long all rings on is a matter of the clock.
+    is_longer = was.end != now.end or was.tempo is not now.tempo
     channels = {now.parts[one].channel.id for one in (*whole, *told["lanes"])}
-    heard = [one.id for one in now.parts if one.channel.id in channels or was.end != now.end]
+    heard = [one.id for one in now.parts if one.channel.id in channels or is_longer]
     return {
         **compared(was, now, part, told),
         "parts": lanes_of(now, [one for one in heard if one not in whole]),

@@ -90,6 +90,10 @@ class Wishes(_Kept):
     """Notes sound as they are chosen and dragged."""
     letters: bool = True
     """Keys of one letter act by themselves; otherwise only with Alt."""
+    metronome: bool = False
+    """Beats are clicked while a take plays ..."""
+    metronome_level: Annotated[float, Field(ge=0, le=1)] = 0.5
+    """... so loudly."""
     gear: Annotated[dict[Name, Habits], Field(max_length=64)] = {}
     """Of instruments, by their names."""
 

@@ -87,7 +87,6 @@ def test_typing_the_numbers_does_the_same(desk: Desk) -> None:
     for label, value in (("Start", "20"), ("End", "84"), ("Lift", "0.25"), ("Ease", "0.5")):
         desk.entry(label).fill(value)
         desk.entry(label).press("Enter")
-    desk.button("Keep").click()
     desk.expect_strokes("Hairpin 20 → 84")
     stroke = {"kind": "velocity.hairpin", "start": 20, "end": 84, "lift": 0.25, "ease": 0.5}
     expected = shape(read(EIGHT), [parse_stroke({**stroke, "where": {"span": [0, 8 * 3840]}})])
@@ -212,12 +211,11 @@ def test_undo_goes_all_the_way_back_after_a_reload(desk: Desk) -> None:
 
 def test_set_and_nudge_from_shape(desk: Desk) -> None:
     desk.open(file_of(phrase([100, 110, 120]))).press("Control+a")
-    shape_panel = desk.page.get_by_role("region", name="Shape")
-    shape_panel.get_by_role("radio", name="stop").click()
+    desk.page.get_by_role("radio", name="stop").click()
     desk.type("+20")
     desk.expect_strokes("Nudge by +20")
     desk.expect_velocities(107, 117, 127)
-    shape_panel.get_by_role("radio", name="pin").click()
+    desk.page.get_by_role("radio", name="pin").click()
     expect(desk.page.get_by_test_id("facts")).to_contain_text("2 at the end")
     desk.expect_velocities(120, 127, 127)
     desk.press("Escape")
@@ -262,7 +260,6 @@ def test_a_change_made_elsewhere_is_never_overwritten(desk: Desk, page: Page) ->
     )
     assert other.ok
     desk.button("Level out").click()
-    desk.button("Keep").click()
     expect(page.get_by_role("status")).to_contain_text("changed elsewhere")
     desk.expect_strokes("Set to 90")
     assert desk.velocities()[:5] == [90, 90, 90, 90, 64]

@@ -104,7 +104,6 @@ def test_a_way_is_eased_with_shift(page: Page, desk: Desk) -> None:
     desk.button("Ramp").click()
     desk.entry("Start").fill("10")
     desk.entry("Start").press("Enter")
-    desk.button("Keep").click()
     desk.expect_strokes("Timbre 10 → 100")
     desk.press("Escape", "Escape")
     end = desk.api("view")["end"]
@@ -126,7 +125,6 @@ def test_a_wave_in_beats_with_its_depth_growing(page: Page, desk: Desk) -> None:
     for label, value in (("Rate", "4"), ("Depth", "0"), ("Depth at end", "40")):
         desk.entry(label).fill(value)
         desk.entry(label).press("Enter")
-    desk.button("Keep").click()
     desk.expect_strokes("Timbre sine, every 4 beats")
     found = sent(desk.download(), 74)
     # What lies between the ticks of the recording is written at a finer resolution.
@@ -194,7 +192,6 @@ def test_the_edges_of_a_frame_jump_or_join(page: Page, desk: Desk, join: str, ju
     desk.entry("Level").fill("40")
     desk.entry("Level").press("Enter")
     page.get_by_role("radio", name=join).click()
-    desk.button("Keep").click()
     desk.expect_strokes("Mod wheel: level +40")
     values = [value for _, value in nodes(desk)]
     assert max(values) == pytest.approx(104, abs=1)
@@ -210,7 +207,6 @@ def test_a_frame_at_the_end_of_the_range(page: Page, desk: Desk, limit: str) -> 
     desk.button("Frame").click()
     desk.entry("Level").fill("60")
     desk.entry("Level").press("Enter")
-    desk.button("Keep").click()
     expect(desk.strokes).to_have_count(1)
     values = [value for _, value in nodes(desk)]
     assert max(values) == 127
@@ -256,7 +252,6 @@ def test_a_framed_recording_is_distilled_and_a_flat_one_has_nothing_to_save(page
     desk.button("Frame").click()
     desk.entry("Bow").fill("20")
     desk.entry("Bow").press("Enter")
-    desk.button("Keep").click()
     desk.expect_strokes("Mod wheel: bow +20")
     framed = len(nodes(desk))
     desk.press("Escape", "Escape")

@@ -175,7 +175,7 @@ def test_split_at_the_pointer_and_joined_again(desk: Desk) -> None:
     assert [one[:2] for one in heard(desk) if one[0] < BAR] == [(0, 2 * BEAT), (2 * BEAT, BAR)]
     # Both pieces are chosen: one key makes them whole.
     expect(desk.page.get_by_test_id("facts")).to_contain_text("1 note")
-    desk.press("Escape", "Control+a", "o")
+    desk.press("Escape", "Control+a", "o", "Enter")
     desk.expect_strokes("Notes split", "Notes joined")
     assert heard(desk) == before
 
@@ -333,15 +333,14 @@ def test_the_hands_part_on_the_page_where_the_player_says_and_the_take_keeps_it(
 
 def test_under_the_notes_travels_or_stays(desk: Desk) -> None:
     desk.open(file_of([*phrase([80, 70, 60, 50]), NOTE("control_change", control=1, value=99, time=0)]))
-    shape = desk.page.get_by_role("region", name="Shape")
-    expect(shape.get_by_role("radio", name="travels along")).to_be_checked()
+    expect(desk.page.get_by_role("radio", name="travels along")).to_be_checked()
     desk.press("Control+a", "Escape")
     desk.canvas("Notes").focus()
     desk.press("ArrowRight")
     desk.button("Move").click()
     desk.button("Keep").click()
     desk.button("Done").click()
-    shape.get_by_role("radio", name="stays").click()
+    desk.page.get_by_role("radio", name="stays").click()
     desk.button("Move").click()
     desk.button("Keep").click()
     desk.quiet()

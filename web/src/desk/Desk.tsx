@@ -13,6 +13,7 @@ import { releaseNudge } from "./hand/velocityGestures";
 import { Shape } from "./shape/Shape";
 import { Staves } from "./staves/Staves";
 import { openTake, routesOf, rowName, settle } from "./take/arranging";
+import { watchMetronome } from "./take/metronome";
 import { close, compare, onWritten } from "./take/shaping";
 import { desk, frontParts, kindOf, set, useDesk } from "./take/state";
 import { watchLeaving } from "./take/unsaved";
@@ -46,6 +47,7 @@ export function Desk() {
     document.title = name ? `${name} · Lull` : "Lull";
   }, [name]);
   useEffect(watchLeaving, []);
+  useEffect(watchMetronome, []);
   // Leaving for the library is something else that begins.
   useEffect(() => close, []);
   useSound();

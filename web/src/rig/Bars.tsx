@@ -1,7 +1,9 @@
 /** Of a take that was played freely into nothing: its bars, by beats that are found or tapped. */
+
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { answered, api, type Schemas } from "../api/client";
+import { specOf } from "../api/strokes";
 import { complain, takePath, useDesk } from "../desk/take/state";
 import { player, usePlayer } from "../sound/player";
 import { List } from "../ui/Entries";
@@ -14,7 +16,7 @@ export function Bars() {
   const go = useNavigate();
   const parts = useDesk((state) => state.score?.parts);
   // Only what was played in: nothing was recorded before it, and nothing was shaped since.
-  const isFree = strokes.length > 0 && strokes.every(({ stroke }) => stroke.kind === "record.pass");
+  const isFree = strokes.length > 0 && strokes.every(({ stroke }) => specOf(stroke.kind).family === "passes");
   if (!isFree || !parts) return null;
   const putInBars = async (told: number[] | null) => {
     try {

@@ -2,12 +2,12 @@
 import { create } from "zustand";
 import { answered, api, type Schemas, sentence } from "../api/client";
 import { arrangeRows } from "../desk/take/arranging";
+import { beatSeconds, Clicking, metreAt } from "../desk/take/clicking";
 import { hideLive, Live } from "../desk/take/live";
-import { letGo, readAnew } from "../desk/take/shaping";
+import { close, readAnew } from "../desk/take/shaping";
 import { desk, set as setDesk, takePath } from "../desk/take/state";
 import { secondsAt, tickAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
-import { beatSeconds, Clicking, metreAt } from "./clicking";
 import { type Bytes, gear, hex, isLeftOut, kindOfMessage } from "./gear";
 import { type Piece, waiting } from "./pieces";
 
@@ -100,7 +100,7 @@ export async function record(): Promise<void> {
   const { score } = desk();
   const { phase, mode, leaveOut, shift, countIn } = recorder();
   if (!score || phase !== "idle") return;
-  letGo();
+  close();
   const { start, loop } = place();
   player.stop();
   const id = crypto.randomUUID();

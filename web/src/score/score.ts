@@ -469,3 +469,13 @@ export function tickAt(score: Score, second: number): number {
   const step = Math.max(firstAbove(seconds, second) - 1, 0);
   return ticks[step] + ((second - seconds[step]) * 1e6 * score.resolution) / micros[step];
 }
+
+/** Quarters a minute at a tick. */
+export function bpmAt(score: Score, tick: number): number {
+  const { ticks, micros } = score.tempo;
+  const step = Math.max(
+    ticks.findLastIndex((one) => one <= tick),
+    0,
+  );
+  return 60e6 / micros[step];
+}

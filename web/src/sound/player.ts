@@ -224,6 +224,11 @@ class Player {
     this.order({ kind: "play", clearFrom: null, times, parts: Uint8Array.of(part), bytes: message });
   }
 
+  /** Clicks that have not sounded yet are taken back. */
+  hushClicks(): void {
+    this.clicks.hush();
+  }
+
   /** A click at a time of the audio clock (seconds); it can be taken back for as long as it has not sounded. */
   click(at: number, accent: boolean, level: number): void {
     if (this.context && level) this.clicks.add(this.context, at, accent, level);

@@ -77,6 +77,13 @@ export const ACTIONS: Action[] = [
     run: () => keepOrPlay(),
   },
   {
+    keys: [],
+    group: "Hear",
+    does: "Metronome on or off",
+    words: "click beat tempo count",
+    run: () => wish({ metronome: !desk().wishes.metronome }),
+  },
+  {
     keys: ["r"],
     group: "Hear",
     does: "Repeat the span on or off",

@@ -63,6 +63,7 @@ export function offers(): Action[] {
     ...begun("bend", BEND),
     ...(lane === undefined ? [] : begun("lane", lane, ` on ${kindOf(lane).name}`)),
     ...begun("own", own, ` on ${kindOf(own).name}`),
+    ...begun("ground", VELOCITY),
     ...RULES_BY_NAME,
     ...parts,
     ...strokes,

@@ -14,6 +14,8 @@ export function Transport({ record, onKeys }: { record: ReactNode; onKeys: () =>
   const hasStrokes = useDesk((state) => state.history.strokes.length > 0);
   const hint = useDesk((state) => state.hint);
   const sounds = useDesk((state) => state.wishes.sounds ?? true);
+  const metronome = useDesk((state) => state.wishes.metronome ?? false);
+  const clickLevel = useDesk((state) => state.wishes.metronome_level ?? 0.5);
   const followsHead = useDesk((state) => state.followsHead);
   return (
     <footer className="border-t border-rule-strong bg-sheet">
@@ -82,6 +84,24 @@ export function Transport({ record, onKeys }: { record: ReactNode; onKeys: () =>
             on={sounds}
             onChange={(on) => wish({ sounds: on })}
           />
+          <Check
+            words="Click"
+            title="A metronome: the beats of the bars, while it plays"
+            on={metronome}
+            onChange={(on) => wish({ metronome: on })}
+          />
+          {metronome && (
+            <input
+              type="range"
+              aria-label="Level of the click"
+              min={0}
+              max={1}
+              step={0.05}
+              value={clickLevel}
+              onChange={(event) => wish({ metronome_level: Number(event.target.value) })}
+              className="w-12 accent-ink"
+            />
+          )}
         </span>
         <div className="flex-1" />
         {!recording && <GridChoice />}

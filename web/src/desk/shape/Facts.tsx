@@ -8,7 +8,7 @@ export function Facts() {
   const facts = useDesk((state) => state.facts);
   const hasSelection = useDesk((state) => state.chosenCount > 0 || state.span !== null);
   return (
-    <div className="flex min-h-[2.5rem] items-center gap-2 text-[13px] leading-tight">
+    <div className="flex h-11 items-center overflow-hidden gap-2 text-[13px] leading-tight">
       {facts ? (
         <Told facts={facts} />
       ) : (

@@ -29,7 +29,7 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
         if (isTyped(event.currentTarget)) focusLane(desk().activeLane);
       }}
     >
-      {/* Where Keep was pressed there lies Done afterwards: nothing that a second press could harm. */}
+      {/* Where Keep was pressed there lies Done afterwards, at the edge: nothing that a second press could harm. */}
       <div className="sticky top-0 z-10 -mx-3 mb-1 flex items-center gap-1.5 bg-sheet px-3 py-1.5">
         <h3 className="min-w-0 flex-1 truncate font-semibold text-accent-deep">
           {name}
@@ -37,6 +37,15 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
             {number === null ? "new" : `stroke ${number}`}
           </span>
         </h3>
+        {number === null ? (
+          <button type="button" className="key h-7 px-2.5" title="Escape" onClick={letGo}>
+            Cancel
+          </button>
+        ) : (
+          <button type="button" className="key h-7 px-2.5" onClick={() => void deleteStroke(number)}>
+            Delete stroke
+          </button>
+        )}
         {number === null ? (
           <button
             type="submit"
@@ -49,15 +58,6 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
         ) : (
           <button type="button" className="key h-7 px-2.5" onClick={() => void done()}>
             Done
-          </button>
-        )}
-        {number === null ? (
-          <button type="button" className="key h-7 px-2.5" title="Escape" onClick={letGo}>
-            Cancel
-          </button>
-        ) : (
-          <button type="button" className="key h-7 px-2.5" onClick={() => void deleteStroke(number)}>
-            Delete stroke
           </button>
         )}
       </div>

@@ -1,7 +1,7 @@
 /** A lane's canvas, kept in step with the desk's state. */
 
-import type { Form, LaneKind } from "../../api/client";
-import { lanesOf } from "../../api/strokes";
+import type { Form, LaneKind, Stroke } from "../../api/client";
+import { lanesOf, specOf } from "../../api/strokes";
 import { BEND } from "../../score/lanes";
 import { isOfNotes, otherLevel } from "../../score/own";
 import { gridTicks, type PartScore } from "../../score/score";
@@ -113,10 +113,7 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
       firstNote: part.start[0] ?? 0,
       ofNotes: isOfNotes(key),
       beside: open ? shown(state.layers).lanes.get(otherLevel(key)) : undefined,
-      spread:
-        state.shaping?.stroke.kind === "note.scatter" && state.shaping.stroke.lane === key
-          ? state.shaping.stroke.amount
-          : null,
+      spread: state.shaping ? bowsOf(state.shaping.stroke, key) : null,
     });
   };
   const ask = () => {
@@ -137,4 +134,10 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
     stopWatching();
     sizes.disconnect();
   };
+}
+
+/** How far a stroke may take nodes of a lane, where that is drawn. */
+function bowsOf(stroke: Stroke, key: string): number | null {
+  const shows = specOf(stroke.kind).evidence?.includes("bows") && lanesOf(stroke).includes(key);
+  return shows && "amount" in stroke ? stroke.amount : null;
 }

@@ -3,7 +3,7 @@ import { between } from "../../ui/numbers";
 import { Hand } from "./Hand";
 
 /** Of the height, before anybody has moved it. */
-export const START_SHARE = 0.36;
+export const START_SHARE = 0.26;
 const LEAST = 0.16;
 const MOST = 0.7;
 

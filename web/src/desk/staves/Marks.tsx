@@ -7,7 +7,9 @@ import { leadPart, useDesk } from "../take/state";
 
 const LEAST_WIDTH = 14;
 const ROW_PIXELS = 22;
-const MOST_ROWS = 3;
+/** So many are seen; what more there is is scrolled to, so that the staves never move under a hand. */
+const ROWS_SEEN = 2;
+const MOST_ROWS = 12;
 const FLAG_PIXELS = 12;
 
 /** Marks that overlap go below one another, as far as there is room; what more there is lies over the one that ends first. */
@@ -39,7 +41,7 @@ export function Marks() {
     <section
       aria-label="Marks"
       className="relative w-full shrink-0 overflow-hidden border-b border-rule bg-sheet"
-      style={{ height: rows * ROW_PIXELS + pedalled + 2 }}
+      style={{ height: ROWS_SEEN * ROW_PIXELS + pedalled + 2 }}
     >
       <span
         aria-hidden
@@ -48,7 +50,12 @@ export function Marks() {
       >
         marks
       </span>
-      <div className="absolute inset-y-0 right-0 overflow-hidden" style={{ left: GUTTER }}>
+      <div
+        className="absolute top-0 right-0 overflow-x-hidden overflow-y-auto [scrollbar-width:thin]"
+        style={{ left: GUTTER, height: ROWS_SEEN * ROW_PIXELS + 2 }}
+      >
+        {/* As high as all rows are, so that all can be scrolled to. */}
+        <span aria-hidden className="block w-px" style={{ height: rows * ROW_PIXELS }} />
         {shown.map(({ one, row }) => {
           const left = xOf(camera, one.mark.start) - GUTTER;
           const width = Math.max((one.mark.end - one.mark.start) * camera.perTick, LEAST_WIDTH);
@@ -72,8 +79,15 @@ export function Marks() {
           );
         })}
         {score && <Flags camera={camera} score={score} />}
-        {feet && <Feet feet={feet} camera={camera} top={rows * ROW_PIXELS} />}
       </div>
+      {feet && (
+        <div
+          className="absolute inset-y-0 right-0 overflow-hidden"
+          style={{ left: GUTTER, pointerEvents: "none" }}
+        >
+          <Feet feet={feet} camera={camera} top={ROWS_SEEN * ROW_PIXELS} />
+        </div>
+      )}
     </section>
   );
 }

@@ -10,6 +10,7 @@ import { partName, shareOut } from "../take/arranging";
 import { desk, leadPart, set, useDesk } from "../take/state";
 import { Beyond } from "./Beyond";
 import { Grips } from "./Grips";
+import { Ground } from "./Ground";
 import { LaneDivider, START_SHARE } from "./LaneDivider";
 import { Lanes } from "./LaneList";
 import { Marks } from "./Marks";
@@ -76,6 +77,7 @@ export function Staves() {
         aria-label="Ruler of bars and beats"
         className="h-[30px] w-full shrink-0 touch-none"
       />
+      <Ground />
       <Marks />
       <div className="relative min-h-[26%] flex-1">
         <canvas

@@ -3,7 +3,9 @@ import type { Where } from "../../api/client";
 import type { Of } from "../../api/strokes";
 import { EXPRESSION, MOD_WHEEL, VELOCITY, valueAt } from "../../score/lanes";
 import { isOfNotes, NOTE_PITCH } from "../../score/own";
-import { gridTicks, reached } from "../../score/score";
+import { bpmAt, gridTicks, reached } from "../../score/score";
+import { rounded } from "../../ui/numbers";
+import { metreAt } from "../take/clicking";
 import { desk, frontParts, keptLane, kindOf, leadPart } from "../take/state";
 import { firstOnset, stepsOfBar } from "./places";
 
@@ -70,6 +72,14 @@ function levels(lane: string): { rest: number; top: number } {
 const within = (lane: string, nodes: Nodes): Nodes =>
   nodes.map((one) => ({ ...one, value: Math.max(one.value, kindOf(lane).low) }));
 
+/** The metre in force at a tick. */
+function metre(tick: number): { beats: number; unit: number } {
+  const { score } = desk();
+  if (!score) return { beats: 4, unit: 4 };
+  const { beats, ticks } = metreAt(score, tick);
+  return { beats, unit: Math.round((4 * score.resolution) / ticks) };
+}
+
 /** By the words of the table. */
 export const NUMBERS: Record<string, (lane: string, where: Where) => unknown> = {
   softest,
@@ -92,6 +102,12 @@ export const NUMBERS: Record<string, (lane: string, where: Where) => unknown> = 
   behind: (_, { span }) => ({ part: null, lane: null, at: span?.[1] ?? 0 }),
   other: (lane) => (lane === EXPRESSION ? MOD_WHEEL : EXPRESSION),
   "every lane": () => leadPart()?.lanes.map(({ key }) => key) ?? [],
+  tempo: (_, { span }) => {
+    const { score } = desk();
+    return score ? rounded(bpmAt(score, span?.[0] ?? 0)) : 120;
+  },
+  "beats a bar": (_, { span }) => metre(span?.[0] ?? 0).beats,
+  "beat unit": (_, { span }) => metre(span?.[0] ?? 0).unit,
   "grid line": () => {
     const { score, grid } = desk();
     return score ? Math.round(gridTicks(score, grid)) : 0;

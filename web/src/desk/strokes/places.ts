@@ -40,6 +40,7 @@ export const PLACES: Record<string, (lane: string) => Where | null> = {
   "fade in": () => ({ ...inFront(), span: fadeSpan("in") }),
   "fade out": () => ({ ...inFront(), span: fadeSpan("out") }),
   part: () => onLead(),
+  ground: () => (desk().span ? { span: desk().span } : {}),
   "parts in front": () => ({ parts: [...desk().fronts].sort((a, b) => a - b) }),
   span: () => onLead(desk().span),
   lane: (lane) => onLane(lane, desk().span),

@@ -39,6 +39,9 @@ export const SIGNS = {
   away: "M3 4h18 M8 2l8 9 M16 2l-8 9",
   run: "M2 11h3 M6 9h3 M10 7h3 M14 5h3 M18 3h3",
   cue: "M3 2v9 M3 2h7l-2 2.5 2 2.5h-7 M13 10h8",
+  tempo: "M6 11 L10 2 L14 2 L18 11 Z M12 9 L15 3",
+  beats: "M3 2v9 M9 2v9 M15 2v9 M21 2v9 M3 6.5 C8 3 16 10 21 6.5",
+  metre: "M4 2h4v4h-4z M4 8h4v3h-4z M12 1v11 M18 1v11",
   legato: "M2 4 L5 10 L9 10 L10.5 4 L12 10 L16 10 L17.5 4 L19 10 L22 10",
 } as const;
 

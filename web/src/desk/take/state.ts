@@ -196,7 +196,15 @@ const screen: Omit<ScreenState, keyof typeof cleared> = {
   pageOpen: false,
   rigOpen: false,
   sheet: null,
-  wishes: { middle_c: 4, favourites: [], sounds: true, letters: true, gear: {} },
+  wishes: {
+    middle_c: 4,
+    favourites: [],
+    sounds: true,
+    letters: true,
+    metronome: false,
+    metronome_level: 0.5,
+    gear: {},
+  },
   kinds: new Map(),
   scales: [],
 };

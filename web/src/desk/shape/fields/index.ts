@@ -13,6 +13,7 @@ import {
   NumberField,
   OneOfField,
   RollField,
+  TapField,
   TextField,
   TurnsField,
 } from "./plain";
@@ -34,6 +35,7 @@ export const FIELDS: Record<string, ComponentType<FieldProps>> = {
   pattern: PatternField,
   kinds: KindsField,
   pitches: PitchesField,
+  tap: TapField,
   text: TextField,
   node: NodeField,
   note: NoteField,

@@ -1,11 +1,12 @@
 /** Fields of numbers and words: what they hold says how they are asked for. */
-import { useId } from "react";
+import { useId, useRef } from "react";
 import { lanesOf, limitsOf, specOf } from "../../../api/strokes";
 import { OWN_KINDS } from "../../../score/own";
 import { Choice } from "../../../ui/Choice";
 import { Check, List, Turns } from "../../../ui/Entries";
 import { NameEntry } from "../../../ui/NameEntry";
 import { NumberEntry } from "../../../ui/NumberEntry";
+import { rounded } from "../../../ui/numbers";
 import { anotherRoll, beginning, NUMBERS } from "../../strokes/numbers";
 import { useDesk } from "../../take/state";
 import { type FieldProps, told } from "./form";
@@ -254,5 +255,38 @@ export function TextField({ ask, stroke, keep }: FieldProps) {
         onDone={(name) => keep({ [ask.name]: name })}
       />
     </div>
+  );
+}
+
+/** Taps further apart than this begin anew. */
+const TAP_MS = 3000;
+const MOST_TAPS = 9;
+
+/** A number that is tapped: so many a minute as the last taps were apart. */
+export function TapField({ ask, change, keep }: FieldProps) {
+  const taps = useRef<number[]>([]);
+  const tap = () => {
+    const now = performance.now();
+    const before = taps.current.at(-1) ?? Number.NEGATIVE_INFINITY;
+    taps.current = [...(now - before > TAP_MS ? [] : taps.current), now].slice(-MOST_TAPS);
+    const [first] = taps.current;
+    const beats = taps.current.length - 1;
+    if (beats < 1) return;
+    const bpm = { [ask.name]: rounded((60_000 * beats) / (now - first), 1) };
+    if (beats < 3) change(bpm);
+    else keep(bpm);
+  };
+  return (
+    <button
+      type="button"
+      className="key col-span-2 h-7"
+      title="Tap the beat: the last eight taps count"
+      onPointerDown={tap}
+      onKeyDown={(event) => {
+        if (event.key === " " && !event.repeat) tap();
+      }}
+    >
+      {ask.label}
+    </button>
   );
 }

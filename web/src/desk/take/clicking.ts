@@ -1,7 +1,7 @@
 /** Where the click belongs: the beats of the bars on the audio clock, by what of the take is handed over. */
-import { desk } from "../desk/take/state";
-import { type Score, secondsAt, tickAt } from "../score/score";
-import { player } from "../sound/player";
+import { type Score, secondsAt, tickAt } from "../../score/score";
+import { player } from "../../sound/player";
+import { desk } from "./state";
 
 /** So far ahead clicks are set, in seconds: a page that is busy for a while is still in time. */
 const AHEAD = 0.4;
