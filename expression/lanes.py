@@ -76,7 +76,7 @@ _CALLED = {
     "velocity": "force touch loudness dynamics strike ghost accent",
     "bend": "pitch wheel bender glide portamento scoop semitones",
     "pressure": "aftertouch monophonic channel touch squeeze",
-    "cc:1": "mod wheel vibrato", "cc:2": "wind blow", "cc:4": "foot pedal", "cc:5": "glide speed",
+    "cc:1": "modulation vibrato", "cc:2": "wind blow", "cc:4": "foot pedal", "cc:5": "glide speed",
     "cc:7": "level loudness",
     "cc:8": "stereo", "cc:10": "panorama stereo position", "cc:11": "swell dynamics level crescendo",
     "cc:64": "damper pedal hold sustain half", "cc:65": "glide on off", "cc:66": "middle pedal",

@@ -191,7 +191,9 @@ def test_the_edges_of_a_frame_jump_or_join(page: Page, desk: Desk, join: str, ju
     desk.button("Frame").click()
     desk.entry("Level").fill("40")
     desk.entry("Level").press("Enter")
+    desk.expect_strokes("Mod wheel: level +40")
     page.get_by_role("radio", name=join).click()
+    desk.quiet()
     desk.expect_strokes("Mod wheel: level +40")
     values = [value for _, value in nodes(desk)]
     assert max(values) == pytest.approx(104, abs=1)

@@ -77,17 +77,22 @@ def test_threads_are_seen_and_hung_elsewhere(desk: Desk) -> None:
     assert [(one["pitch"], one["reached"]) for one in threads] == [(60, 62), (64, 65), (67, 69)]
     canvas, names = desk.box("Notes"), desk.api("view")["note_names"]
 
-    def ring(pitch: int, tick: int = 1920) -> tuple[float, float]:
-        x = desk.x_at(tick)
+    def edge(pitch: int, x: float) -> float:
+        """Where the row of a pitch begins, from above."""
         low, high = canvas["y"], canvas["y"] + canvas["height"]
         while high - low > 0.5:
             middle = (low + high) / 2
-            desk.page.mouse.move(x + 6, middle)
+            desk.page.mouse.move(x, middle)
             found = re.search(r"([A-G][♯♭]?-?\d)", desk.hint())
             assert found, desk.hint()
             here = names.index(found[1])
             low, high = (middle, high) if here > pitch else (low, middle)
-        return x, high + 4
+        return high
+
+    def ring(pitch: int, tick: int = 1920) -> tuple[float, float]:
+        x = desk.x_at(tick)
+        # In the middle of the row, however tall it is; away from the ring, where it is the row that is named.
+        return x, (edge(pitch, x + 40) + edge(pitch - 1, x + 40)) / 2
 
     # The middle voice takes its own time: twice as long.
     with desk.page.expect_response(lambda answer: "preview" in answer.url):

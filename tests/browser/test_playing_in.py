@@ -525,7 +525,7 @@ def listen(page: Page, loud: float, apart: float) -> None:
 def test_clicks_and_notes_sound_where_they_belong(page: Page) -> None:
     listen(page, loud=0.01, apart=0.1)
     begin_new(page, "120")
-    page.get_by_label("Click", exact=True).select_option("throughout")
+    page.get_by_role("region", name="Play in").get_by_label("Click", exact=True).select_option("throughout")
     let_play(page, "line", "1")
     record(page, 12)
     clicks = page.evaluate("window.onsets.GainNode")

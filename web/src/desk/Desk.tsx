@@ -1,5 +1,6 @@
 import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { Link, useLocation, useParams } from "react-router";
+import { specOf } from "../api/strokes";
 import { VELOCITY, wordOf } from "../score/lanes";
 import { cueKeysOf, placeText, secondsAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
@@ -11,6 +12,7 @@ import { Strokes } from "./bars/Strokes";
 import { Transport } from "./bars/Transport";
 import { releaseNudge } from "./hand/velocityGestures";
 import { Shape } from "./shape/Shape";
+import { focusLane } from "./stage/laneSight";
 import { Staves } from "./staves/Staves";
 import { openTake, routesOf, rowName, settle } from "./take/arranging";
 import { watchMetronome } from "./take/metronome";
@@ -64,6 +66,13 @@ export function Desk() {
   if (failure) return <Failure text={failure} />;
   return (
     <div className="flex h-full min-w-[960px] flex-col">
+      <button
+        type="button"
+        className="key sr-only focus:not-sr-only focus:absolute focus:top-1 focus:left-1 focus:z-50"
+        onClick={() => focusLane("notes")}
+      >
+        Skip to the staves
+      </button>
       <Header onFind={() => set({ sheet: "find" })} />
       <div className="flex min-h-0 flex-1">
         <main className="min-w-0 flex-1">
@@ -173,6 +182,7 @@ function Spoken() {
 /** What the last step did to the take, in words: kept, changed or undone, and on how many notes. */
 function useWhatWasDone(): string {
   const history = useDesk((state) => state.history);
+  const tried = useDesk(({ shaping }) => (shaping?.number === null ? shaping.stroke.kind : null));
   const takeId = useDesk((state) => state.score?.id);
   const before = useRef({ takeId, history });
   const [words, setWords] = useState("");
@@ -188,6 +198,10 @@ function useWhatWasDone(): string {
     else if (history.strokes.length < was.strokes.length) setWords("Deleted");
     else setWords("Changed");
   }, [history, takeId]);
+  // What is tried is told of once, when it is begun.
+  useEffect(() => {
+    if (tried) setWords(`${specOf(tried).name} is tried: Enter keeps it, Escape drops it`);
+  }, [tried]);
   return words;
 }
 

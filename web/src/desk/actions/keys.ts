@@ -18,7 +18,7 @@ import {
   zoomed,
   zoomedRows,
 } from "../page/camera";
-import { focusNumbers } from "../stage/laneSight";
+import { focusLane, focusNumbers } from "../stage/laneSight";
 import { beginGesture, limit } from "../strokes/begin";
 import { beginNote, lengthen, step } from "../strokes/beginNotes";
 import { paste, remember } from "../strokes/copying";
@@ -437,6 +437,8 @@ export const ACTIONS: Action[] = [
 /** A gesture of the table, by its key: the first of its kind, or another one. */
 function gesture(kind: Kind, lane = VELOCITY, at = 0): void {
   beginGesture(gesturesOf(kind)[at], lane);
+  // Enter is for what has begun, not for the button that was pressed last.
+  if (desk().shaping && document.activeElement?.closest("a,button")) focusLane(desk().activeLane);
 }
 
 /** The same, and its numbers can be typed at once. */

@@ -5,6 +5,7 @@ import { player, usePlayer } from "../../sound/player";
 import { clock } from "../../ui/words";
 import { goTo } from "../actions/keys";
 import { showing, xOf } from "../page/camera";
+import { focusLane } from "../stage/laneSight";
 import { chooseSpan } from "../take/choosing";
 import { desk, look, set, useDesk } from "../take/state";
 
@@ -65,12 +66,17 @@ function PlaceEntry() {
   const [words, setWords] = useState("");
   const [problem, setProblem] = useState<string | null>(null);
   const close = () => set({ typesPlace: false });
+  /** The keys go on from the notes. */
+  const leave = () => {
+    close();
+    requestAnimationFrame(() => focusLane("notes"));
+  };
   const go = () => {
     const { score } = desk();
-    if (!score || !words.trim()) return close();
+    if (!score || !words.trim()) return leave();
     const meant = typedBars(score, words);
     if ("problem" in meant) return setProblem(meant.problem);
-    close();
+    leave();
     if ("at" in meant) return goTo(secondsAt(score, meant.at));
     const [from, to] = meant.span;
     chooseSpan(meant.span);
@@ -97,7 +103,7 @@ function PlaceEntry() {
           setWords(event.target.value);
           setProblem(null);
         }}
-        onKeyDown={(event) => event.key === "Escape" && close()}
+        onKeyDown={(event) => event.key === "Escape" && leave()}
         onBlur={() => problem === null && close()}
         className="entry h-7 w-24"
       />

@@ -4,7 +4,7 @@ import type { StrokeView } from "../../api/client";
 import { player, usePlayer } from "../../sound/player";
 import { Dots, Menu, MenuItem } from "../../ui/Menu";
 import { openStroke } from "../take/arranging";
-import { deleteStroke, jump, redo, switchStroke, undo } from "../take/shaping";
+import { apply, deleteStroke, jump, redo, switchStroke, undo } from "../take/shaping";
 import { useDesk } from "../take/state";
 
 /** What was done, in order: each stroke can be switched off and on, opened again, gone back to, compared with. */
@@ -125,6 +125,7 @@ function StrokeMenu({ stroke, isAgainst }: { stroke: StrokeView; isAgainst: bool
       <MenuItem onSelect={() => player.compareWith(isAgainst ? 0 : stroke.number)}>
         {isAgainst ? "Compare with the newest again" : "Compare with before this"}
       </MenuItem>
+      <MenuItem onSelect={() => void apply(stroke.stroke)}>Do it once more</MenuItem>
       <MenuItem onSelect={() => void deleteStroke(stroke.number)}>Delete</MenuItem>
     </Menu>
   );

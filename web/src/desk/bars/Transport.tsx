@@ -84,12 +84,14 @@ export function Transport({ record, onKeys }: { record: ReactNode; onKeys: () =>
             on={sounds}
             onChange={(on) => wish({ sounds: on })}
           />
-          <Check
-            words="Click"
-            title="A metronome: the beats of the bars, while it plays"
-            on={metronome}
-            onChange={(on) => wish({ metronome: on })}
-          />
+          <span className="max-[1150px]:hidden">
+            <Check
+              words="Click"
+              title="A metronome: the beats of the bars, while it plays"
+              on={metronome}
+              onChange={(on) => wish({ metronome: on })}
+            />
+          </span>
           {metronome && (
             <input
               type="range"
@@ -99,7 +101,7 @@ export function Transport({ record, onKeys }: { record: ReactNode; onKeys: () =>
               step={0.05}
               value={clickLevel}
               onChange={(event) => wish({ metronome_level: Number(event.target.value) })}
-              className="w-12 accent-ink"
+              className="w-12 accent-ink max-[1150px]:hidden"
             />
           )}
         </span>

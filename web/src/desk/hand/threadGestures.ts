@@ -16,6 +16,7 @@ export function threadGrip(x: number, y: number): Grip | null {
   const { shaping } = desk();
   if (shaping?.stroke.kind !== "note.glide") return null;
   const stroke = shaping.stroke;
+  const threads = shaping.mark?.threads ?? [];
   const near = nearestGrip(x, y);
   if (!near) return null;
   const { thread, grip } = near;
@@ -30,7 +31,8 @@ export function threadGrip(x: number, y: number): Grip | null {
         const id = hit ? idOfRow(hit.part, hit.note) : null;
         if (id === null || id === onto || id === thread.one) return;
         onto = id;
-        preview(hung(stroke, thread.one, id));
+        // From how they hung when it was taken: what it passes on its way keeps what it had.
+        preview(hung(stroke, threads, thread.one, id));
       },
       done,
     };

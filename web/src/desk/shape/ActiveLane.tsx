@@ -4,7 +4,8 @@ import { VELOCITY } from "../../score/lanes";
 import { bringToSight, focusLane } from "../stage/laneSight";
 import { changeLane } from "../take/arranging";
 import { lanesFound } from "../take/lanesFound";
-import { kindOf, set, useDesk } from "../take/state";
+import { close } from "../take/shaping";
+import { desk, kindOf, set, useDesk } from "../take/state";
 
 const MOST_SHOWN = 60;
 const BECAUSE = { "has data": "here", favourite: "favourite", answered: "answered", "": "" } as const;
@@ -45,6 +46,7 @@ export function ActiveLane() {
           <Lanes
             onLane={(key) => {
               chosen.current = key;
+              if (key !== desk().activeLane) close();
               set({ activeLane: key });
               setOpen(false);
               if (key === VELOCITY) return;

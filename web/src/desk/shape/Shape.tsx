@@ -41,7 +41,7 @@ export function Shape() {
           <Gestures />
         </Suspense>
       </div>
-      <div className="min-h-24 flex-1 overflow-y-auto border-t border-rule px-3 pb-2">
+      <div className="min-h-16 flex-1 overflow-y-auto border-t border-rule px-3 pb-2">
         <Suspense>
           {shaping ? (
             <OpenStroke shaping={shaping} />

@@ -10,9 +10,14 @@ export function bringToSight(key: string): void {
   list.scrollTop += below > 0 ? Math.min(below, here.top - whole.top) : Math.min(here.top - whole.top, 0);
 }
 
-/** The keys go to the canvas of a lane; velocity is one of the staves. */
+const STAVES: Record<string, string> = {
+  [VELOCITY]: "canvas[aria-label^='Velocity of']",
+  notes: "canvas[aria-label^='Notes of']",
+};
+
+/** The keys go to the canvas of a lane; velocity and the notes are staves. */
 export function focusLane(key: string): void {
-  const lane = key === VELOCITY ? "canvas[aria-label^='Velocity of']" : `[data-lane="${key}"] canvas`;
+  const lane = STAVES[key] ?? `[data-lane="${key}"] canvas`;
   document.querySelector<HTMLElement>(lane)?.focus({ preventScroll: true });
 }
 

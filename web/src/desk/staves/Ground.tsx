@@ -20,12 +20,15 @@ export function Ground() {
   return (
     <div className="absolute top-[38px] left-0 h-[29px]" style={{ width: GUTTER - 34 }}>
       <Menu
-        label={`Tempo and metre: ${tempo} quarters a minute, ${beats}/${unit}`}
+        label={`Tempo and metre: ${Math.round(tempo)}, ${beats}/${unit}`}
         align="start"
         className="h-full w-full rounded px-2 text-[12px] whitespace-nowrap"
         sign={
           <span>
-            <span className="font-mark italic">♩</span> {Math.round(tempo)} · {beats}/{unit}
+            <span aria-hidden className="font-mark italic">
+              ♩{" "}
+            </span>
+            {`${Math.round(tempo)}, ${beats}/${unit}`}
           </span>
         }
       >

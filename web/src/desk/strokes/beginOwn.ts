@@ -38,9 +38,13 @@ export function beginGlide(): void {
   beginOn(NOTE_PITCH, plain("note.glide", { where: ownWhere() }));
 }
 
-/** Other threads: one that is hung on another note gives that one's to the note it had. */
-export function hung(stroke: Of<"note.glide">, from: number, onto: number): Of<"note.glide"> {
-  const threads = desk().shaping?.mark?.threads ?? [];
+/** Other threads than those there were: one that is hung on another note gives that one's to the note it had. */
+export function hung(
+  stroke: Of<"note.glide">,
+  threads: Mark["threads"],
+  from: number,
+  onto: number,
+): Of<"note.glide"> {
   const pairs = threads.map(({ one, other }): [number, number] => [one, other]);
   const mine = pairs.find(([one]) => one === from);
   const theirs = pairs.find(([, other]) => other === onto);

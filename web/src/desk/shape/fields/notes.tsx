@@ -1,6 +1,7 @@
 /** Fields of notes themselves: a note by its numbers, keys, scales, the node of a lane. */
 import type { Of } from "../../../api/strokes";
 import { placeOf, tickOfPlace } from "../../../score/score";
+import { Choice } from "../../../ui/Choice";
 import { List } from "../../../ui/Entries";
 import { NumberEntry } from "../../../ui/NumberEntry";
 import { rounded } from "../../../ui/numbers";
@@ -42,16 +43,29 @@ export function PitchesField({ stroke, change, keep }: FieldProps) {
 
 /** The value of a node, where the stroke is about one alone. */
 export function NodeField({ ask, stroke, change, keep }: FieldProps) {
-  const nodes = told(stroke, ask.name) as { value: number }[];
+  const nodes = told(stroke, ask.name) as { value: number; hold?: boolean }[];
   if (nodes.length !== 1) return null;
-  const made = (value: number) => ({ [ask.name]: [{ ...nodes[0], value }] });
+  const [node] = nodes;
+  const made = (fields: object) => ({ [ask.name]: [{ ...node, ...fields }] });
   return (
-    <NumberEntry
-      label={ask.label}
-      value={nodes[0].value}
-      onTry={(value) => change(made(value))}
-      onKeep={(value) => keep(made(value))}
-    />
+    <>
+      <NumberEntry
+        label={ask.label}
+        value={node.value}
+        onTry={(value) => change(made({ value }))}
+        onKeep={(value) => keep(made({ value }))}
+      />
+      <Choice
+        label="From here on it"
+        className="col-span-2"
+        value={(node.hold ?? true) ? "holds" : "slides"}
+        options={[
+          ["slides", "slides"],
+          ["holds", "holds"],
+        ]}
+        onChange={(way) => keep(made({ hold: way === "holds" }))}
+      />
+    </>
   );
 }
 
