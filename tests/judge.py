@@ -685,8 +685,8 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
     """Spans in which lanes of a part may be heard otherwise, and {-1: []} where notes may; None: anywhere."""
     kind, where = said["kind"], said["where"]
     if kind.startswith(("note.", "take.")) or kind in ("lane.to_notes", "record.pass"):
-        # By another clock ways are sent at other ticks, and may lie elsewhere altogether. What notes say by themselves is
-        # held note by note; what was played is held tick by tick.
+        # By another clock ways are sent at other ticks, and may lie elsewhere altogether. What notes say by themselves
+        # is held note by note; what was played is held tick by tick.
         return None
     if kind.startswith("notes."):
         # What lies under notes goes with them: untouched notes are held one by one (see test_notes_random).
