@@ -170,7 +170,7 @@ class TestWhere:
         ({"kind": "velocity.set", "value": 1, "colour": 2}, "colour is not a field of this stroke.", "colour"),
         (
             {"kind": "velocity.sing"},
-            "kind must be one of velocity.set, velocity.nudge, velocity.scale, ",
+            "kind must be one of velocity.hairpin, velocity.set, velocity.nudge, ",
             "kind",
         ),
         ({"kind": "velocity.set", "value": 1, "where": {"span": [9, 3]}}, "span must end after it starts", "where"),

@@ -128,12 +128,22 @@ class TestPreferences:
             "favourites": [{"key": "cc:74", "label": "Filter", "dye": "weld"}],
             "sounds": False,
             "letters": False,
+            "metronome": True,
+            "metronome_level": 0.25,
             "gear": {"Old keys": {"ignore": ["cc:7"], "thinned": [], "rest": 37, "slack": 6, "turned": True}},
         }
         wishes["gear"]["Old keys"]["forces"] = None
         assert anna.call("put", "preferences", wishes).json() == wishes
         assert anna.get("preferences") == wishes
-        usual = {"middle_c": 4, "favourites": [], "sounds": True, "letters": True, "gear": {}}
+        usual = {
+            "middle_c": 4,
+            "favourites": [],
+            "sounds": True,
+            "letters": True,
+            "metronome": False,
+            "metronome_level": 0.5,
+            "gear": {},
+        }
         assert bert.get("preferences") == usual
 
     def test_nonsense_is_refused(self, anna: Caller) -> None:
