@@ -88,6 +88,7 @@ def test_typing_the_numbers_does_the_same(desk: Desk) -> None:
         desk.entry(label).fill(value)
         desk.entry(label).press("Enter")
     desk.expect_strokes("Hairpin 20 → 84")
+    desk.quiet()
     stroke = {"kind": "velocity.hairpin", "start": 20, "end": 84, "lift": 0.25, "ease": 0.5}
     expected = shape(read(EIGHT), [parse_stroke({**stroke, "where": {"span": [0, 8 * 3840]}})])
     assert desk.velocities() == expected.parts[0].notes.velocity.tolist()
