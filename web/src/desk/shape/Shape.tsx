@@ -28,7 +28,7 @@ export function Shape() {
   const hasSelection = useDesk((state) => state.chosenCount > 0 || state.span !== null);
   useEffect(() => void opening(), []);
   return (
-    <section aria-label="Shape" className="flex flex-1 flex-col">
+    <section aria-label="Shape" className="flex min-h-[27rem] flex-1 basis-0 flex-col">
       <div className="shrink-0 space-y-1.5 px-3 pt-2 pb-1.5">
         <h2 className="sr-only">Shape</h2>
         <div className="flex items-center gap-2">
