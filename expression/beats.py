@@ -11,6 +11,7 @@ import numpy as np
 
 from expression.arrays import Floats, Ints, frozen, whole
 from expression.errors import BadStroke
+from expression.notes import Notes
 from expression.time import TempoMap
 
 FRAME = 0.01
@@ -36,6 +37,16 @@ def found(onsets: Floats, forces: Floats) -> Floats:
     width = np.exp(-0.5 * (np.arange(-4, 5) / 1.5) ** 2)
     strength = np.convolve(strength, width, mode="same")
     return np.asarray(start + FRAME * _followed(strength, _pulse(strength)), dtype=np.float64)
+
+
+def found_in(tempo: TempoMap, notes: Sequence[Notes]) -> Floats:
+    """The seconds of beats through the notes of some parts. Raises BadStroke for too few."""
+    if not notes:
+        return found(np.zeros(0), np.zeros(0))
+    onsets = tempo.seconds(np.concatenate([one.start for one in notes]))
+    forces = np.concatenate([one.velocity for one in notes]).astype(float)
+    order = np.argsort(onsets, kind="stable")
+    return found(onsets[order], forces[order])
 
 
 def _pulse(strength: Floats) -> int:
@@ -85,6 +96,7 @@ def fitted(beats: Sequence[float], resolution: int, lead: int = 0) -> TempoMap:
 
 
 Moving = Callable[[Ints], Ints]
+"""Other ticks for some ticks: never back in time, and the same for the same."""
 
 
 def moved(ticks: Ints, before: TempoMap, after: TempoMap, later: float = 0.0) -> Ints:

@@ -12,7 +12,6 @@ from expression.midi.blank import blank_at
 from expression.played import repacked
 from expression.strokes import AnyStroke, parse_stroke
 from expression.strokes.passes import RecordPass
-from expression.time import TempoMap
 
 
 def in_bars(shaped: Shaped, taps: Sequence[float] | None, beats: int) -> tuple[bytes, list[tuple[AnyStroke, bool]]]:
@@ -28,7 +27,11 @@ def in_bars(shaped: Shaped, taps: Sequence[float] | None, beats: int) -> tuple[b
     ):
         raise BadStroke("Bars are fitted to a take from nothing that holds nothing but what was played in.")
     before = shaped.recorded.tempo
-    told = np.asarray(sorted(taps), dtype=float) if taps is not None else _found(shaped)
+    told = (
+        np.asarray(sorted(taps), dtype=float)
+        if taps is not None
+        else beat.found_in(before, [part.notes for part in shaped.now.take.parts])
+    )
     if len(told) < 2:
         raise BadStroke("Beats must be at least two.")
     gap = float(told[1] - told[0])
@@ -44,7 +47,7 @@ def in_bars(shaped: Shaped, taps: Sequence[float] | None, beats: int) -> tuple[b
 
     file = blank_at(
         before.resolution,
-        list(zip(after.ticks.tolist(), after.micros.tolist(), strict=True)),
+        after.steps,
         beats,
         [part.name for part in shaped.recorded.parts],
         int(moved(np.array([shaped.now.take.end]))[0]),
@@ -63,12 +66,3 @@ def _moved(stroke: RecordPass, moved: "beat.Moving") -> AnyStroke:
     if stroke.only is not None:
         said["only"] = [span(one) for one in stroke.only]
     return parse_stroke(said)
-
-
-def _found(shaped: Shaped) -> np.ndarray:
-    tempo: TempoMap = shaped.recorded.tempo
-    notes = [part.notes for part in shaped.now.take.parts]
-    onsets = tempo.seconds(np.concatenate([one.start for one in notes]))
-    forces = np.concatenate([one.velocity for one in notes]).astype(float)
-    order = np.argsort(onsets, kind="stable")
-    return beat.found(onsets[order], forces[order])

@@ -1,17 +1,14 @@
 """A take at other times: what a change of tempo makes of it where what is heard stays as it is."""
 
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 
 from expression.arrays import Ints, frozen
+from expression.beats import Moving
 from expression.note_curves import NoteCurves
 from expression.take import BendRange, Channel, Events, Lane, Part, Rows, Standing, Statement, Take
 from expression.time import Meter, TempoMap
-
-Moving = Callable[[Ints], Ints]
-"""Other ticks for some ticks: never back in time, and the same for the same."""
 
 
 def conducted(take: Take, tempo: TempoMap | None = None, meter: Meter | None = None) -> Take:

@@ -102,7 +102,7 @@ def _waited(ticks: int) -> Iterator[bytes]:
 
 
 def _times(take: Take) -> Iterator[Say]:
-    for place, (tick, micros) in enumerate(zip(take.tempo.ticks.tolist(), take.tempo.micros.tolist(), strict=True)):
+    for place, (tick, micros) in enumerate(take.tempo.steps):
         yield tick, At.SET, place, packed("tempo", to=1, period=micros * 100)
     meter = take.meter
     for tick, beats, beat in zip(meter.ticks.tolist(), meter.beats.tolist(), meter.beat_ticks.tolist(), strict=True):

@@ -1,6 +1,5 @@
 """Strokes on what all parts stand on: the tempo, and the metre."""
 
-from abc import abstractmethod
 from typing import Annotated, Literal, Self
 
 import numpy as np
@@ -28,14 +27,9 @@ STEPS_A_BEAT = 8
 class GroundStroke(BaseStroke):
     """A stroke on the whole take, from the start of `where.span` to its end; without a span from start to end."""
 
-    @property
-    @abstractmethod
-    def is_throughout(self) -> bool:
-        """Whether it says something of all of the take, whatever the span."""
-
     def span_in(self, take: Take) -> tuple[int, int | None]:
         """From where it holds, and up to where; None: to the end."""
-        if self.is_throughout or self.where.span is None:
+        if self.where.span is None:
             return 0, None
         start, end = self.where.span
         # Where the span goes to the end there is nothing to come back to.
@@ -111,10 +105,10 @@ class TakeTempo(GroundStroke):
             raise ValueError("keeps must be seconds where beats say the tempo: they are where they sound")
         return self
 
-    @property
     @override
-    def is_throughout(self) -> bool:
-        return self.bpm is None
+    def span_in(self, take: Take) -> tuple[int, int | None]:
+        # Beats say the tempo of all of the take, whatever the span.
+        return super().span_in(take) if self.bpm is not None else (0, None)
 
     @override
     def apply(self, take: Take) -> Take:
@@ -132,14 +126,7 @@ class TakeTempo(GroundStroke):
 
     def _tempo(self, take: Take) -> TempoMap:
         if self.bpm is None:
-            beats = np.asarray(self.beats, dtype=np.float64) if self.beats else _found(take)
-            lead = max(round(float(take.tempo.tick(float(beats[0]))) / take.resolution), 0)
-            # Something before the first beat takes one at least.
-            lead = max(lead, 1) if beats[0] > 0 else 0
-            try:
-                return beat.fitted(beats.tolist(), take.resolution, lead)
-            except BadStroke as fault:
-                raise NothingMatched(str(fault), "beats") from None
+            return self._fitted(take)
         start, end = self.span_in(take)
         old = take.tempo
         kept = [one for one in old.steps if one[0] < start]
@@ -157,6 +144,15 @@ class TakeTempo(GroundStroke):
         inside = [one for one in made if one[0] < until]
         behind = [(tick - end + until, micros) for tick, micros in after]
         return TempoMap.of(take.resolution, [*kept, *inside, (until, back), *behind])
+
+    def _fitted(self, take: Take) -> TempoMap:
+        try:
+            beats = self.beats or beat.found_in(take.tempo, [part.notes for part in take.parts]).tolist()
+            lead = round(float(take.tempo.tick(beats[0])) / take.resolution)
+            # Something before the first beat takes one at least.
+            return beat.fitted(beats, take.resolution, max(lead, 1) if beats[0] > 0 else 0)
+        except BadStroke as fault:
+            raise NothingMatched(str(fault), "beats" if self.beats else "found") from None
 
     def _steps(self, resolution: int, bpm: float, start: int, end: int | None) -> list[tuple[int, int]]:
         if self.end_bpm is None or end is None or self.end_bpm == bpm:
@@ -202,11 +198,6 @@ class TakeMetre(GroundStroke):
     beats: Annotated[int, Field(ge=1, le=64)] = Field(description="Beats a bar.")
     unit: Literal[1, 2, 4, 8, 16, 32] = Field(4, description="What note a beat is: 4 is a quarter.")
 
-    @property
-    @override
-    def is_throughout(self) -> bool:
-        return False
-
     @override
     def apply(self, take: Take) -> Take:
         start, end = self.span_in(take)
@@ -233,14 +224,3 @@ def _through(take: Take, tempo: TempoMap) -> TempoMap:
 
 
 MOST_SECONDS = 86_400.0
-
-
-def _found(take: Take) -> np.ndarray:
-    notes = [part.notes for part in take.parts]
-    onsets = take.tempo.seconds(np.concatenate([one.start for one in notes]) if notes else [])
-    forces = np.concatenate([one.velocity for one in notes]).astype(float) if notes else np.zeros(0)
-    order = np.argsort(onsets, kind="stable")
-    try:
-        return beat.found(onsets[order], forces[order])
-    except BadStroke as fault:
-        raise NothingMatched(str(fault), "found") from None

@@ -5,7 +5,7 @@ import { MENU_ITEM, Menu } from "../../ui/Menu";
 import { rounded } from "../../ui/numbers";
 import { GUTTER } from "../page/camera";
 import { beginGesture } from "../strokes/begin";
-import { metreAt } from "../take/clicking";
+import { metre } from "../strokes/numbers";
 import { set, useDesk } from "../take/state";
 
 /** Tempo and metre at the left of the ruler, as they are where the span begins or at the start; pressed, they are changed. */
@@ -14,9 +14,8 @@ export function Ground() {
   const tick = useDesk((state) => state.span?.[0] ?? 0);
   const lane = useDesk((state) => state.activeLane);
   if (!score) return null;
-  const { beats, ticks } = metreAt(score, tick);
+  const { beats, unit } = metre(tick);
   const tempo = rounded(bpmAt(score, tick), 1);
-  const unit = Math.round((4 * score.resolution) / ticks);
   return (
     <div className="absolute top-[38px] left-0 h-[29px]" style={{ width: GUTTER - 34 }}>
       <Menu

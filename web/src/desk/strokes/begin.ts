@@ -2,14 +2,14 @@
 import type { Stroke, Where } from "../../api/client";
 import { type Gesture, type Of, plain, specOf } from "../../api/strokes";
 import { type EXPRESSION, VELOCITY, type VOLUME } from "../../score/lanes";
-import { maskOf, type PartScore } from "../../score/score";
+import { maskOf } from "../../score/score";
 import { openStroke } from "../take/arranging";
 import { keep, preview } from "../take/shaping";
 import { desk, frontParts, type Limit, set } from "../take/state";
 import { beginNote } from "./beginNotes";
 import { beginGive, beginGlide } from "./beginOwn";
 import { copyNotes } from "./copying";
-import { anotherRoll, NUMBERS } from "./numbers";
+import { anotherRoll, lookedUp } from "./numbers";
 import { begin } from "./opening";
 import { PLACES } from "./places";
 
@@ -48,10 +48,6 @@ export function beginGesture(gesture: Gesture, lane: string): void {
 /** The stroke of a gesture with the numbers that it begins with there. */
 function beginningOf({ kind, given }: Gesture, lane: string, where: Where): Stroke {
   const { fields, named_by, lane: one } = specOf(kind);
-  const told = Object.entries(given).map(([name, value]) => [
-    name,
-    typeof value === "string" && value.startsWith("@") ? NUMBERS[value.slice(1)](lane, where) : value,
-  ]);
   const { limit, travels } = desk();
   return plain(kind, {
     // What the hand is set to holds for whatever has such a field.
@@ -59,7 +55,7 @@ function beginningOf({ kind, given }: Gesture, lane: string, where: Where): Stro
     ...("under" in fields ? { under: travels } : {}),
     ...("seed" in fields && fields.seed.default !== null ? { seed: anotherRoll() } : {}),
     ...(named_by.includes("lane") && !one ? { lane } : {}),
-    ...Object.fromEntries(told),
+    ...lookedUp(given, lane, where),
     where,
   } as never) as Stroke;
 }
@@ -74,14 +70,6 @@ function standingAt(stroke: Stroke): number | undefined {
       String(other.where?.parts) === String(stroke.where?.parts) &&
       String(other.where?.span ?? "") === String(stroke.where?.span ?? ""),
   )?.number;
-}
-
-/** A part's standing trim: opened again where it has one. */
-export function trim(part: PartScore): void {
-  const stroke = plain("velocity.trim", { where: { parts: [part.id] } });
-  const known = standingAt(stroke);
-  if (known === undefined) begin(stroke);
-  else void openStroke(known);
 }
 
 /** The same fade, written otherwise. */

@@ -25,7 +25,7 @@ export const beginning = (lane: string): Beginning => (kindOf(lane).decimals ? S
 const MOST_SEED = 2 ** 31 - 1;
 export const anotherRoll = () => Math.floor(Math.random() * MOST_SEED);
 
-const GRIDS = [1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64] as const;
+export const GRIDS = [1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64] as const;
 
 /** The grid of the hand as a stroke names it. */
 export function placing(): (typeof GRIDS)[number] {
@@ -73,7 +73,7 @@ const within = (lane: string, nodes: Nodes): Nodes =>
   nodes.map((one) => ({ ...one, value: Math.max(one.value, kindOf(lane).low) }));
 
 /** The metre in force at a tick. */
-function metre(tick: number): { beats: number; unit: number } {
+export function metre(tick: number): { beats: number; unit: number } {
   const { score } = desk();
   if (!score) return { beats: 4, unit: 4 };
   const { beats, ticks } = metreAt(score, tick);
@@ -124,3 +124,12 @@ export const NUMBERS: Record<string, (lane: string, where: Where) => unknown> = 
   arrive: (lane) =>
     within(lane, [node(0, 2 * levels(lane).rest - levels(lane).top || 0), node(0.25, levels(lane).rest)]),
 };
+
+/** Fields as the table gives them, with what it leaves to be looked up. */
+export const lookedUp = (given: Record<string, unknown>, lane: string, where: Where) =>
+  Object.fromEntries(
+    Object.entries(given).map(([name, value]) => [
+      name,
+      typeof value === "string" && value.startsWith("@") ? NUMBERS[value.slice(1)](lane, where) : value,
+    ]),
+  );

@@ -2,7 +2,7 @@
 import type { Where } from "../../api/client";
 import { isOfNotes } from "../../score/own";
 import { maskOf, placeOf, reached, type Score } from "../../score/score";
-import { chosenOfLead, inFront, onLead, selected } from "../take/choosing";
+import { chosenOfLead, inFront, onLead, partsInFront, selected } from "../take/choosing";
 import { desk, frontParts, keptLane, set } from "../take/state";
 
 const FADE_BARS = 4;
@@ -41,7 +41,7 @@ export const PLACES: Record<string, (lane: string) => Where | null> = {
   "fade out": () => ({ ...inFront(), span: fadeSpan("out") }),
   part: () => onLead(),
   ground: () => (desk().span ? { span: desk().span } : {}),
-  "parts in front": () => ({ parts: [...desk().fronts].sort((a, b) => a - b) }),
+  "parts in front": () => ({ parts: partsInFront() }),
   span: () => onLead(desk().span),
   lane: (lane) => onLane(lane, desk().span),
   "all of the lane": (lane) => onLane(lane, spanOf(lane)),

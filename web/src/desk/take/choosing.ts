@@ -70,7 +70,7 @@ export function chooseVoice(pitch: number): void {
   chooseAll();
 }
 
-const partsInFront = () => [...desk().fronts].sort((a, b) => a - b);
+export const partsInFront = () => [...desk().fronts].sort((a, b) => a - b);
 
 /** The leading part, of which alone lanes are edited; and a span of it. */
 export const onLead = (span?: [number, number] | null): { parts: number[]; span?: [number, number] } => ({

@@ -7,7 +7,7 @@ import { Check, List, Turns } from "../../../ui/Entries";
 import { NameEntry } from "../../../ui/NameEntry";
 import { NumberEntry } from "../../../ui/NumberEntry";
 import { rounded } from "../../../ui/numbers";
-import { anotherRoll, beginning, NUMBERS } from "../../strokes/numbers";
+import { anotherRoll, beginning, GRIDS, lookedUp } from "../../strokes/numbers";
 import { useDesk } from "../../take/state";
 import { type FieldProps, told } from "./form";
 
@@ -126,13 +126,7 @@ export function OneOfField({ ask, stroke, keep }: FieldProps) {
   const turn = (chosen: string) => {
     const option = options.find(({ value }) => value === chosen);
     const none = Object.fromEntries(options.map(({ value }) => [value, null]));
-    const sets = Object.entries(option?.sets ?? {}).map(([field, value]) => [
-      field,
-      typeof value === "string" && value.startsWith("@")
-        ? NUMBERS[value.slice(1)]("", stroke.where ?? {})
-        : value,
-    ]);
-    keep({ ...none, ...Object.fromEntries(sets) });
+    keep({ ...none, ...lookedUp(option?.sets ?? {}, "", stroke.where ?? {}) });
   };
   if (options.length < 3)
     return (
@@ -172,8 +166,6 @@ export function TurnsField({ ask, stroke, keep }: FieldProps) {
     />
   );
 }
-
-const GRIDS = [1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64] as const;
 
 export const gridWords = (one: number) => (one % 3 ? `1/${one}` : `1/${(one * 2) / 3} triplet`);
 
