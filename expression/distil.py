@@ -15,7 +15,7 @@ recordings are worked on in several stretches side by side, so that whole arrays
 
 import numpy as np
 
-from expression.arrays import Flags, Floats, Ints
+from expression.arrays import Flags, Floats, Ints, union
 from expression.curve import STEEPNESS, Curve, form
 
 SMALL = 1000
@@ -36,7 +36,9 @@ class _Recording:
     Of a line that was drawn (`step` None) the witnesses are its points, and places between them; it never jumps.
     """
 
-    def __init__(self, ticks: Ints, values: Floats, tolerance: float, step: float | None) -> None:
+    def __init__(
+        self, ticks: Ints, values: Floats, tolerance: float, step: float | None, firsts: Ints | None = None
+    ) -> None:
         held = np.flatnonzero(np.diff(ticks) > 1) if step is not None else np.zeros(0, dtype=np.int64)
         self.step, self.is_line = step or 0.0, step is None
         self.ticks, self.values, self.tolerance = ticks, values, tolerance
@@ -53,7 +55,9 @@ class _Recording:
         self.own = np.flatnonzero(self.is_event)
         """The witness that each event is itself."""
         self.event = np.cumsum(self.is_event) - 1
-        gap = float(np.median(np.diff(ticks)))
+        self.firsts = np.zeros(1, dtype=np.int64) if firsts is None else firsts
+        gaps = np.delete(np.diff(ticks), self.firsts[1:] - 1)
+        gap = float(np.median(gaps)) if len(gaps) else 1.0
         # Steep ways are for short segments, flat ones for long ones; where there is time for it, with many between.
         small = len(ticks) <= SMALL
         self.steep = STEEPNESS / (gap * 2.0 ** (np.arange(1, 9, 0.0625) if small else np.array([2.0, 4.0, 6.0])))
@@ -126,10 +130,13 @@ class _Recording:
         slack = self.tolerance + 1e-9
         sent = np.abs(rise) <= self.step * np.diff(events) + 1e-9
         way = (error <= slack) & sent & (rise != 0) & (np.diff(events) > 1)
+        opens = np.isin(events, self.firsts)
+        way &= ~opens[1:]
         hold = np.append(~way, True)
         keep = np.ones(len(events), dtype=bool)
-        # The last node says nothing where it is what is held before it.
-        keep[-1] = way[-1] or rise[-1] != 0
+        # The last node of a recording says nothing where it is what is held before it.
+        closes = np.append(opens[1:], True)[1:] & ~opens[1:]
+        keep[1:] = ~closes | way | (rise != 0)
         lift = np.where(hold, 0.0, np.append(lift, 0.0))
         return Curve.of(self.ticks[events][keep], self.values[events][keep], hold[keep], lift[keep])
 
@@ -184,16 +191,18 @@ def _largest(place: Ints, count: int) -> Ints:
     return -np.sort(-found, axis=1)
 
 
-def distil(ticks: Ints, values: Floats, tolerance: float, step: float) -> Curve:
+def distil(ticks: Ints, values: Floats, tolerance: float, step: float, firsts: Ints | None = None) -> Curve:
     """Few nodes for recorded events of ascending `ticks`, each holding its value until the next.
 
+    `firsts`: the rows with which recordings begin that have nothing to do with each other, where there are several one
+    after another; no two of their events are at one tick.
     At every tick the curve, and what is sent of it in events of one `step` each, is within `tolerance` of the value
     that was held there; and no more events are sent than there were.
     """
     whole_steps = step == 1 and not (np.asarray(values) % 1).any()
     # What is sent is rounded, which must not carry it over the bound.
     inner = int(tolerance) + 0.5 - 1e-6 if whole_steps else max(tolerance - step / 2, 0.0)
-    return _fitted(ticks, values, min(tolerance, inner), step)
+    return _fitted(ticks, values, min(tolerance, inner), step, firsts)
 
 
 def line_through(ticks: Ints, values: Floats, tolerance: float) -> Curve:
@@ -201,15 +210,16 @@ def line_through(ticks: Ints, values: Floats, tolerance: float) -> Curve:
     return _fitted(ticks, values, tolerance, None)
 
 
-def _fitted(ticks: Ints, values: Floats, tolerance: float, step: float | None) -> Curve:
+def _fitted(ticks: Ints, values: Floats, tolerance: float, step: float | None, firsts: Ints | None = None) -> Curve:
     ticks, last = np.unique(np.asarray(ticks, dtype=np.int64)[::-1], return_index=True)
     values = np.asarray(values, dtype=np.float64)[::-1][last]  # Of several events at one tick the last holds.
     if len(ticks) < 2:
         return Curve.of(ticks, values)
-    recording = _Recording(ticks, values, tolerance, step)
+    recording = _Recording(ticks, values, tolerance, step, firsts)
     ahead = recording.ahead
     stretches = min(max(len(ticks) // STRETCH, 1), MOST_STRETCHES)
-    edges = recording.own[np.unique(np.linspace(0, len(ticks) - 1, stretches + 1).astype(np.int64))]
+    parted = np.linspace(0, len(ticks) - 1, stretches + 1).astype(np.int64)
+    edges = recording.own[union(parted, recording.firsts, recording.firsts[1:] - 1)]
     at, end = edges[:-1].copy(), edges[1:]
     nodes = [at.copy(), end[-1:]]
     ends = recording.furthest(at, end)

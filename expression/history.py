@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 
 from expression.errors import BadStep, NothingMatched
 from expression.limits import FARTHEST, MOST_STEPS
-from expression.strokes import AnyStroke, on_notes
+from expression.strokes import AnyStroke
 from expression.strokes.bend_range import ranges_kept
 from expression.take import Take
 
@@ -222,7 +222,7 @@ def shape(take: Take, strokes: Sequence[AnyStroke]) -> Take:
 
 def applied(stroke: AnyStroke, take: Take) -> Take:
     """The take as a stroke leaves it. Raises NothingMatched, also where the stroke lies outside the take."""
-    made = ranges_kept(take, on_notes.apply(stroke, take))
+    made = ranges_kept(take, stroke.apply(take))
     span = stroke.where.span
     if span and span[0] > take.end and not stroke.is_beyond:
         begins, ends = (take.meter.position(tick).bar for tick in (span[0], take.end))

@@ -205,16 +205,17 @@ def _says_nothing(old: Curve, back: Ints, made: Curve, starts: Ints) -> Flags:
 def within(curve: Curve, starts: Ints, ends: Ints) -> Curve:
     """What a curve says in some places, as pieces: what comes in is left out, and what goes out arrives."""
     ticks = curve.ticks
-    first = np.searchsorted(ticks, starts, side="right") - 1
+    # Of several nodes at a start, the last: what the others come to is no part of the piece.
+    first = np.maximum(np.searchsorted(ticks, starts), np.searchsorted(ticks, starts, side="right") - 1)
     after = np.searchsorted(ticks, ends)
     arrives = (after < len(ticks)) & (after > first)
     arrives[arrives] = ~curve.hold[after[arrives] - 1] & (ticks[after[arrives]] == ends[arrives])
-    made = curve.rows(ranges(np.maximum(first, 0), after + arrives)[0])
+    made = curve.rows(ranges(first, after + arrives)[0])
     if not arrives.any():
         return made
     # What a way comes to is where it ends: what follows is no part of the piece.
     hold = made.hold.copy()
-    hold[np.cumsum(after + arrives - np.maximum(first, 0))[arrives] - 1] = True
+    hold[np.cumsum(after + arrives - first)[arrives] - 1] = True
     return Curve(made.ticks, made.values, frozen(hold, bool), made.lift, made.ease)
 
 
@@ -294,20 +295,29 @@ def backwards(piece: Piece) -> Piece:
     """The piece from its end to its start. A way has its lift the other way round."""
     if piece.empty:
         return piece
-    segments = _segments(piece.curve, piece.end)
-    turn = piece.start + piece.end
-    mirrored = Segments(
-        (turn - segments.b)[::-1],
-        (turn - segments.a)[::-1],
-        segments.last[::-1],
-        segments.first[::-1],
-        segments.moves[::-1],
-        -segments.lift[::-1],
-        segments.ease[::-1],
-        segments.broken[::-1],
+    start, end = (np.array([edge], dtype=np.int64) for edge in (piece.start, piece.end))
+    return piece._replace(curve=turned(piece.curve, start, end, np.zeros(len(piece.curve), dtype=np.int64)))
+
+
+def turned(curve: Curve, starts: Ints, ends: Ints, owner: Ints) -> Curve:
+    """Very many pieces, each from its end to its start; `owner` tells of each node to which of them it belongs."""
+    segments = _segments(curve, int(ends[-1]))
+    b = np.minimum(segments.b, ends[owner])
+    turn = (starts + ends)[owner]
+    order = np.lexsort((-np.arange(len(curve)), owner))
+    columns = (
+        turn - b,
+        turn - segments.a,
+        segments.last,
+        segments.first,
+        segments.moves,
+        -segments.lift,
+        segments.ease,
+        segments.broken,
     )
+    mirrored = Segments._make(column[order] for column in columns)
     longer = mirrored.b > mirrored.a
-    return piece._replace(curve=assembled(Segments._make(column[longer] for column in mirrored), unbroken, 1.0))
+    return assembled(Segments._make(column[longer] for column in mirrored), unbroken, 1.0)
 
 
 def unbroken(_: Ints, ticks: Floats) -> Floats:

@@ -17,11 +17,13 @@ from expression.piece import Piece, Segments, Values
 from expression.time import TempoMap
 
 
-def smoothed(before: Piece, tempo: TempoMap, width: float, jump: float, error: float) -> Piece:
-    """A piece smoothed over `width` seconds; jumps of more than `jump` stay."""
+def smoothed(
+    before: Piece, tempo: TempoMap, width: float, jump: float, error: float, walls: Ints | None = None
+) -> Piece:
+    """A piece smoothed over `width` seconds; jumps of more than `jump` stay. Nothing is felt across `walls` (ticks)."""
     if len(before.curve) < 2:
         return before
-    mean = _Mean(_straight(before, tempo, error), before.end, tempo, width, jump)
+    mean = _Mean(_straight(before, tempo, error), before.end, tempo, width, jump, walls)
     a = mean.places(error)
     b = np.append(a[1:], before.end)
     told = []
@@ -86,12 +88,16 @@ def _measured(curve: Curve, end: int, tempo: TempoMap) -> _Measured:
 class _Mean:
     """The mean of held and straight values around any moment."""
 
-    def __init__(self, curve: Curve, end: int, tempo: TempoMap, width: float, jump: float) -> None:
+    def __init__(
+        self, curve: Curve, end: int, tempo: TempoMap, width: float, jump: float, walls: Ints | None = None
+    ) -> None:
         self.curve, self.tempo, self.half, self.end = curve, tempo, width / 2, end
         self.clock, self.is_held, self.slope, self.area, self.turns = _measured(curve, end, tempo)
         edges = np.flatnonzero(np.abs(self.turns) > jump)
-        self.edges = np.unique(np.concatenate(([self.clock[0]], self.clock[edges], [self.clock[-1]])))
-        self.edge_ticks = np.unique(np.concatenate((curve.ticks[:1], curve.ticks[edges])))
+        self.edge_ticks = np.unique(
+            np.concatenate((curve.ticks[:1], curve.ticks[edges], walls if walls is not None else []))
+        )
+        self.edges = np.append(tempo.seconds(self.edge_ticks), self.clock[-1])
 
     def places(self, error: float) -> Ints:
         """Where the mean has to be told: at the moments at which a transition begins or ceases to be felt.

@@ -28,6 +28,11 @@ class TempoMap:
         steps = {0: DEFAULT_TEMPO} | dict(sorted(changes, key=lambda change: change[0]))
         ticks = np.array(sorted(steps), dtype=np.int64)
         micros = np.array([steps[tick] for tick in ticks.tolist()], dtype=np.int64)
+        return cls.stepping(resolution, ticks, micros)
+
+    @classmethod
+    def stepping(cls, resolution: int, ticks: Ints, micros: Ints) -> "TempoMap":
+        """From ascending ticks, the first 0, and microseconds a quarter note from each on."""
         passed = np.diff(ticks) * micros[:-1] / (1e6 * resolution)
         at_step = np.concatenate(([0.0], np.cumsum(passed)))
         return cls(resolution, frozen(ticks, np.int64), frozen(micros, np.int64), frozen(at_step, np.float64))

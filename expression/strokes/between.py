@@ -14,6 +14,7 @@ from expression.levels import line, of_lane, summed
 from expression.note_curves import NoteCurves
 from expression.piece import Piece
 from expression.strokes.base import BaseStroke, Reach, select
+from expression.strokes.batch import Batch
 from expression.strokes.lane import LaneKey, Spot, known_lane, lane_of
 from expression.strokes.own_curves import NoteLane, known_note_lane
 from expression.strokes.spec import Gesture, Spec, entry, yes_no
@@ -207,6 +208,11 @@ class LaneTrim(WritingStroke):
         return self.sliding(take)
 
     @override
+    def shape(self, batch: Batch) -> Curve:
+        made = batch.cut()
+        return batch.laid(made.valued(made.values + self.by), batch.resumes)
+
+    @override
     def shaped(self, take: Take, spot: Spot) -> Lane:
         start, curve = self.where.span[0] if self.where.span else 0, spot.curve
         if not len(curve) or curve.ticks[0] > start:
@@ -216,7 +222,7 @@ class LaneTrim(WritingStroke):
         return spot.laid(spot.cut(*span).scaled(1.0, self.by), resumes=self.where.span is not None)
 
     @override
-    def reach(self, take: Take) -> Reach:
+    def lane_reach(self, take: Take) -> Reach:
         spots = self.lanes(take)
         start, end = self.where.span or (0, max(take.end, 1))
         return Reach(start, end, heard_by(take, [spot.channel for spot in spots]), len(spots))

@@ -16,10 +16,11 @@ from expression.memo import worked_out
 from expression.midi.encoding import has_fine, told, weight
 from expression.piece import Piece
 from expression.smoothing import smoothed
+from expression.strokes.batch import Batch
 from expression.strokes.lane import LaneStroke, SlidingStroke, Spot
 from expression.strokes.spec import Gesture, Spec, entry
 from expression.strokes.writing import Tolerance
-from expression.take import Lane, Take
+from expression.take import Channel, Lane, Take
 
 ROUNDING = 1e-6
 """Beyond its tolerance a value may be off by so much of a step: the rounding of numbers."""
@@ -61,15 +62,16 @@ class LaneSmooth(SlidingStroke):
     )
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane | None:
-        start, end = self.span_of(take, spot.lane)
-        before = spot.cut(start, end)
-        if len(before.curve) < 2:
+    def shape(self, batch: Batch) -> Curve | None:
+        batch.keep(batch.counts(batch.cut(batch.said)) > 1)
+        if not len(batch):
             return None
-        low, high = spot.bounds
+        low, high = batch.bounds
         jump = (high - low) / 4 if self.jump is None else self.jump
-        made = smoothed(before, take.tempo, self.width / 1000, jump, spot.error)
-        return spot.laid(made, resumes=self.where.span is not None)
+        before = batch.piece(batch.cut(batch.said))
+        made = smoothed(before, batch.clock, self.width / 1000, jump, batch.error, batch.walls(before.curve)).curve
+        made = batch.parted(made, before.curve) if batch.on_notes else made
+        return batch.laid(made, batch.resumes, batch.said)
 
     @override
     def label(self) -> str:
@@ -129,6 +131,27 @@ class LaneDistil(SlidingStroke):
         # it is counted what is sent.
         plain = spot.curve.hold.all() and not has_fine(take, spot.channel, spot.key)
         return lane if plain or not self._grows(take, spot, lane) else spot.lane
+
+    @override
+    def shape(self, batch: Batch) -> Curve | None:
+        batch.keep(batch.counts(batch.cut(batch.said)) > 0)
+        if not len(batch):
+            return None
+        inner = batch.cut(batch.said)
+        take = batch.laid_out(inner)
+        spot = Spot(take.channels[0], [], take.channels[0].lanes[batch.key])
+        span = int(batch.starts[0]), int(batch.ends[-1])
+        ticks, values = told(take, spot.channel, spot.lane, *span)
+        firsts = np.searchsorted(batch.owner(ticks), np.arange(len(batch)))
+        few = distil(ticks, values, self.tolerance, batch.kind.step, firsts)
+        made = self._as_heard(take, spot, Piece(*span, few), ticks, values).curve
+        lane = Lane.recorded(batch.key, made, np.full(len(made), -1))
+        sent, _ = told(take, spot.channel, lane, *span)
+        fewer = batch.counts(made) < batch.counts(inner)
+        batch.touched = fewer & (batch.counted(sent) <= batch.counted(ticks))
+        if not batch.touched.any():
+            return batch.said
+        return batch.laid(made, batch.resumes, batch.said)
 
     @override
     def apply(self, take: Take) -> Take:
@@ -213,25 +236,43 @@ class LaneUnplayed(LaneStroke):
 
     @override
     def shaped(self, take: Take, spot: Spot) -> Lane | None:
-        start, end = self.span_of(take, spot.lane)
-        curve, values = spot.curve, spot.curve.values.copy()
+        batch = Batch(take, spot.key, spot.curve, self.span_of(take, spot.lane), spot.limits)
+        batch.resumes = self.where.span is not None
+        made = self._without(take, spot.channel, spot.lane, batch)
+        return None if made is None else spot.lane.reshaped(made)
+
+    @override
+    def shape(self, batch: Batch) -> Curve | None:
+        take = batch.laid_out(batch.said)
+        (channel,) = take.channels
+        return self._without(take, channel, channel.lanes[batch.key], batch) if len(batch.said) else None
+
+    def _without(self, take: Take, channel: Channel, lane: Lane, batch: Batch) -> Curve | None:
+        curve, values = batch.said, batch.said.values.copy()
+        owner = batch.owner(curve.ticks)
         gone: Flags = np.zeros(len(curve), dtype=bool)
-        inside = (curve.ticks >= start) & (curve.ticks < end)
-        for run in unplayed.flickers(take, spot.lane) if self.flicker else []:
+        inside = (curve.ticks >= batch.starts[owner]) & (curve.ticks < batch.ends[owner])
+        flickers = unplayed.flickers(take, lane) if self.flicker else []
+        unheard = unplayed.unheard(take, channel, lane) if self.unheard else []
+        # What goes on from one curve to the next is nobody's.
+        for run in (run for run in flickers if owner[run.first] == owner[run.last]):
             gone[run.first + 1 : run.last + 1] = True
             if inside[run.first]:
                 values[run.first] = run.value
-        for run in unplayed.unheard(take, spot.channel, spot.lane) if self.unheard else []:
+        for run in (run for run in unheard if owner[run.first] == owner[run.last]):
             gone[run.first : run.last] = True
-        gone &= inside & ~spot.channel.implied(spot.lane)
+        gone &= inside & ~channel.implied(lane)
         if not gone.any():
             return None
         kept = curve.valued(values).rows(~gone)
-        if self.where.span and curve.holds(end).all() and kept.at(end) != curve.at(end):
-            # Outside the span all stays as it is, also where a run goes on there.
-            back = Piece(end, end + 1, Curve.of([end], curve.at([end])))
-            kept = piece.laid(kept, back, spot.error, resumes=False)
-        return spot.lane.reshaped(kept)
+        batch.touched = batch.counted(curve.ticks[gone]) > 0
+        if not batch.resumes:
+            return kept
+        # Outside the span all stays as it is, also where a run goes on there.
+        ends = batch.ends[batch.touched]
+        back = ends[curve.holds(ends) & (kept.at(ends) != curve.at(ends))]
+        held = Curve.of(back, curve.at(back))
+        return piece.laid_all(kept, back, back + 1, held, batch.error, resumes=False) if len(back) else kept
 
     @property
     @override

@@ -1,5 +1,6 @@
 """Strokes that take what a lane holds to another time, part or lane."""
 
+from collections.abc import Callable
 from typing import Annotated, Literal, Self
 
 import numpy as np
@@ -7,15 +8,19 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression import piece
+from expression.arrays import whole
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES
 from expression.limits import LAST_TICK, MOST_NODES
 from expression.piece import Piece
 from expression.strokes.base import Count, Reach, Record, Tick
-from expression.strokes.lane import LaneKey, LaneStroke, Spot, known_lane, lane_of, switched
+from expression.strokes.batch import Batch, Chosen
+from expression.strokes.lane import LaneKey, LaneStroke, Spot, known_lane, lane_of, switched, with_batch
 from expression.strokes.spec import Ask, Gesture, Spec, choice, entry
 from expression.take import Lane, Take
+
+_TOO_MANY = f"That would be more than {MOST_NODES:,} nodes; distil the lane or repeat it less."
 
 
 class CopyTarget(Record):
@@ -96,6 +101,8 @@ class LaneCopy(LaneStroke):
 
     @override
     def apply(self, take: Take) -> Take:
+        if self.of_notes:
+            return _on_notes(self, take, self._copied)
         (spot,) = self.lanes(take)
         start, end = self.where.span or (0, 1)
         if self._part >= len(take.parts):
@@ -113,8 +120,39 @@ class LaneCopy(LaneStroke):
         made = piece.stretched(made, self._at, (self.fit or end - start) / (end - start))
         return take.with_lane(channel.id, repeated(onto, made, self.repeat))
 
+    @property
     @override
-    def reach(self, take: Take) -> Reach:
+    def furthest(self) -> int:
+        start, end = self.where.span or (0, 1)
+        return self._at + (self.fit or end - start) * self.repeat
+
+    def _copied(self, take: Take, chosen: Chosen) -> list[tuple[Batch, Curve]]:
+        """What the notes say in the span, put down again on the curves of their own where it goes."""
+        start, end = self.where.span or (0, 1)
+        source = self.batch(take, chosen, self.lane)
+        source.keep(source.counts(source.cut(source.said)) > 0)
+        if not len(source):
+            return []
+        onto = source.beside(self._lane)
+        made = _in_unit(source, source.cut(source.said), onto, self.gain)
+        if self.flip == "value":
+            made = made.valued(sum(onto.bounds) - made.values)
+        elif self.flip == "time":
+            made = piece.turned(made, source.starts, source.ends, source.owner(made.ticks))
+        length = self.fit or end - start
+        if int(source.counts(made).max()) * self.repeat > MOST_NODES:
+            raise NothingMatched(_TOO_MANY, "repeat")
+        row = source.owner(made.ticks)
+        local = whole((made.ticks - source.starts[row]) * (length / (end - start)))
+        under: Curve | None = None
+        for turn in range(self.repeat):
+            at = self._at + turn * length
+            onto.over(at, at + length)
+            under = onto.laid(made.timed(onto.starts[row] + local), True, onto.said if under is None else under)
+        return [(onto, under)] if under is not None else []
+
+    @override
+    def lane_reach(self, take: Take) -> Reach:
         self.lanes(take)
         start, end = self.where.span or (0, 1)
         length = (self.fit or end - start) * self.repeat
@@ -164,6 +202,8 @@ class LaneMove(LaneStroke):
 
     @override
     def apply(self, take: Take) -> Take:
+        if self.of_notes:
+            return _on_notes(self, take, self._moved)
         made = take
         matched = False
         for spot in self.lanes(take):
@@ -182,16 +222,47 @@ class LaneMove(LaneStroke):
             raise NothingMatched(self.nothing)
         return made
 
+    def _moved(self, take: Take, chosen: Chosen) -> list[tuple[Batch, Curve]]:
+        source = self.batch(take, chosen, self.lane)
+        source.keep(source.counts(source.cut(source.said)) > 0)
+        if not len(source):
+            return []
+        onto = source.beside(self.to)
+        found = _in_unit(source, source.cut(source.said), onto, 1.0)
+        moved = [(onto, onto.laid(found, onto.resumes, onto.said))]
+        if self.keep:
+            return moved
+        rest = source.behind if source.is_whole else source.laid(Curve.of([], []), True, source.said)
+        return [*moved, (source, rest)]
+
     @override
     def label(self) -> str:
         return f"{self.name} to {LANES[self.to].name}" + (", kept" if self.keep else "")
 
 
+def _on_notes(stroke: LaneStroke, take: Take, made_of: Callable[[Take, Chosen], list[tuple[Batch, Curve]]]) -> Take:
+    """The take with curves of the stroke's notes as they are made of them, part by part. Raises NothingMatched."""
+    found = [one for chosen in stroke.chosen(take) for one in made_of(take, chosen)]
+    if not found:
+        raise NothingMatched(stroke.nothing)
+    for batch, curve in found:
+        take = with_batch(take, batch, curve)
+    return take
+
+
+def _in_unit(source: Batch, curve: Curve, onto: Batch, gain: float) -> Curve:
+    """Values of one kind of curve in the unit of another, as `converted` has them for lanes."""
+    values = curve.values
+    if source.key != onto.key and source.limits != onto.limits:
+        (low, high), (bottom, top) = source.limits, onto.limits
+        values = bottom + (values - low) / (high - low) * (top - bottom)
+    return piece.clipped(source.piece(curve.valued(values * gain)), *onto.limits, onto.error).curve
+
+
 def repeated(spot: Spot, made: Piece, repeat: int) -> Lane:
     """A lane with a piece laid over it as often as told, one after another."""
     if len(made.curve) * repeat > MOST_NODES:
-        too_many = f"That would be more than {MOST_NODES:,} nodes; distil the lane or repeat it less."
-        raise NothingMatched(too_many, "repeat")
+        raise NothingMatched(_TOO_MANY, "repeat")
     length = made.end - made.start
     return spot.laid([piece.stretched(made, made.start + turn * length, 1.0) for turn in range(repeat)])
 

@@ -7,15 +7,15 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression import piece
+from expression.arrays import Ints
 from expression.chords import chord_onsets
 from expression.curve import Curve, lift_between, line_between
 from expression.lanes import EXPRESSION, LANES
-from expression.note_curves import NoteCurves
 from expression.piece import Piece
 from expression.strokes.base import Lift, Reach, Unit
+from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import Spot, parts_of
-from expression.strokes.many import Many
 from expression.strokes.spec import ASK_EASE, ASK_LIFT, Ask, Spec, entry
 from expression.strokes.writing import WritingStroke
 from expression.take import Lane, Take
@@ -60,25 +60,29 @@ class LaneFade(WritingStroke):
 
     @override
     def shaped(self, take: Take, spot: Spot) -> Lane:
-        start, end = self.where.span or (0, 1)
         if self.start == self.end == 1:
             return spot.lane
+        start, end = self.where.span or (0, 1)
         curve = spot.curve
         if not len(curve) or curve.ticks[0] > start:
             default = Piece(0, 1, Curve.of([0], [LANES[self.lane].default]))
             curve = piece.laid(curve, default, spot.error, resumes=False)
-        until = end if self.end == 1 or self.of_notes else self._until(take, spot, curve, end)
-        factor = Curve.of([start, end], [self.start, self.end], [False, True], self.lift, self.ease)
-        # What the cut is off counts as often as the fade makes it louder.
-        before = piece.cut(curve, start, until, spot.error / max(self.start, self.end, 1.0))
-        made = piece.multiplied(before, Piece(start, until, factor), spot.error)
-        made = piece.clipped(made, *spot.bounds, spot.error)
-        return spot.lane.reshaped(piece.laid(curve, made, spot.error))
+        batch = Batch(take, spot.key, curve, (start, end), spot.bounds)
+        until = end if self.end == 1 else self._until(take, spot, curve, end)
+        return spot.lane.reshaped(self._faded(batch, np.array([until])))
 
     @override
-    def on_many(self, many: Many) -> NoteCurves:
-        factor = many.piece(many.ramps(self.start, self.end, self.lift, self.ease))
-        return many.laid(piece.multiplied(many.piece(many.cut()), factor, many.error).curve)
+    def shape(self, batch: Batch) -> Curve:
+        return self._faded(batch, batch.ends)
+
+    def _faded(self, batch: Batch, until: Ints) -> Curve:
+        """Curves times the ramp over their spans, which holds what it comes to for a while."""
+        factor = batch.ramps(self.start, self.end, self.lift, self.ease)
+        batch.ends = until
+        # What the cut is off counts as often as the fade makes it louder.
+        before = batch.piece(batch.cut(error=batch.error / max(self.start, self.end, 1.0)))
+        made = piece.multiplied(before, batch.piece(factor), batch.error)
+        return batch.laid(made.curve, resumes=not batch.on_notes)
 
     def _until(self, take: Take, spot: Spot, curve: Curve, end: int) -> int:
         starts = np.concatenate([part.notes.start for part in take.parts_on(spot.channel)])
@@ -87,12 +91,12 @@ class LaneFade(WritingStroke):
         return int(later.min()) if len(later) else max(take.end, int(curve.ticks[-1]), end) + 1
 
     @override
-    def reach(self, take: Take) -> Reach:
+    def lane_reach(self, take: Take) -> Reach:
         start, end = self.where.span or (0, 1)
         return Reach(start, end, parts_of(self.lanes(take)), 0)
 
     @override
-    def line(self, take: Take) -> list[tuple[int, float]]:
+    def lane_line(self, take: Take) -> list[tuple[int, float]]:
         start, end = self.where.span or (0, 1)
         # Factors have no place on a lane; they are drawn as a share of its range.
         high = LANES[self.lane].high
@@ -100,13 +104,13 @@ class LaneFade(WritingStroke):
         return [(tick, min(value, high)) for tick, value in line]
 
     @override
-    def grips(self, take: Take) -> list[Grip]:
+    def lane_grips(self, take: Take) -> list[Grip]:
         start, end = self.where.span or (0, 1)
         ends = Place(start, self.start), Place(end, self.end)
         return line_grips(*ends, (self.lift, self.ease), scale=LANES[self.lane].high)
 
     @override
-    def fitted(self, take: Take, tick: int, value: float) -> Self:
+    def lane_fitted(self, take: Take, tick: int, value: float) -> Self:
         start, end = self.where.span or (0, 1)
         lift = lift_between(tick, value / LANES[self.lane].high, (start, self.start), (end, self.end), self.ease)
         return self if lift is None else self.model_copy(update={"lift": lift})

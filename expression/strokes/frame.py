@@ -7,16 +7,13 @@ from pydantic import Field
 from typing_extensions import override
 
 from expression import piece
-from expression.arrays import Floats
+from expression.arrays import Floats, whole
 from expression.curve import STEEPNESS, Curve, form
-from expression.note_curves import NoteCurves
-from expression.piece import Piece, share_at
-from expression.strokes.lane import SlidingStroke, Spot
+from expression.piece import share_at
+from expression.strokes.batch import Batch, bows
+from expression.strokes.lane import SlidingStroke
 from expression.strokes.limits import Limit, limited_between
-from expression.strokes.many import Many, bows
 from expression.strokes.spec import Ask, Gesture, Spec, choice, entry
-from expression.strokes.velocity import measured
-from expression.take import Lane, Take
 
 MARGIN = 0.12
 """Over so much of the span, at either end, a change is led in and out where it joins smoothly."""
@@ -87,85 +84,92 @@ class LaneReshape(SlidingStroke):
     def _moves_values(self) -> bool:
         return self.level != 0 or self.depth != 1 or self.lean != (1, 1) or self.bow != 0
 
+    @property
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane | None:
-        start, end = self.span_of(take, spot.lane)
-        if not len(spot.curve) or spot.curve.ticks[0] >= end:
+    def longer(self) -> float:
+        return self.length
+
+    @override
+    def shape(self, batch: Batch) -> Curve | None:
+        curve = batch.said
+        if not batch.on_notes and (not len(curve) or curve.ticks[0] >= batch.ends[0]):
             return None
         if not self._moves_values and self.drift == 0 and self.length == 1:
-            return spot.lane
-        before = spot.cut(start, end)
-        made = self._limited(before, self._valued(before, spot.error), spot)
-        made = self._moved(made, spot.error)
-        if self.join == "smooth":
-            made = _joined(made, spot)
-        # What the span covered and the piece no longer does is held.
-        made = made._replace(end=max(made.end, end))
-        return spot.laid(made, resumes=self.where.span is not None)
-
-    @override
-    def on_many(self, many: Many) -> NoteCurves | None:
-        if self.drift or self.length != 1 or self.join == "smooth" or self.limit != "pin":
-            return None
+            return curve
         # Where no way has to be cut, the nodes alone move.
-        only_moves = many.is_whole and self.lean == (1, 1) and not self.bow
-        made = many.within() if only_moves else many.cut()
-        made = made.valued(made.values + self.level)
-        if self.depth != 1:
-            # Each about its own pivot, as if it were alone.
-            pivots = (
-                np.full(len(many), self.pivot)
-                if not isinstance(self.pivot, str)
-                else (many.means(made) if self.pivot == "mean" else many.extremes(made, self.pivot == "max"))
-            )
-            pivot = pivots[many.owner(made.ticks)]
-            made = made.valued(pivot + (made.values - pivot) * self.depth)
-        if only_moves:
-            return many.moved(made)
-        if self.lean != (1, 1):
-            made = piece.multiplied(many.piece(made), many.piece(many.ramps(*self.lean)), many.error).curve
-        if self.bow:
-            made = piece.added(many.piece(made), many.piece(bows(many, self.bow)), many.error).curve
-        return many.laid(made, resumes=True)
+        only_moves = batch.is_whole and self.lean == (1, 1) and not self.bow and self.limit == "pin"
+        if only_moves and self.drift == 0 and self.length == 1 and self.join == "keep":
+            return batch.moved(self._valued(batch, batch.within()))
+        before = batch.cut()
+        made = self._limited(batch, before, self._valued(batch, before))
+        spans = batch.ends
+        made = self._moved(batch, made)
+        if self.join == "smooth":
+            made = _joined(batch, made)
+        # What the span covered and the piece no longer does is held; over all of a note nothing goes on behind it.
+        if batch.is_whole:
+            made = piece.within(piece.opened(made, spans, batch.error), batch.starts, spans)
+        batch.ends = spans if batch.is_whole else np.maximum(batch.ends, spans)
+        return batch.laid(made, batch.resumes)
 
-    def _valued(self, before: Piece, error: float) -> Piece:
-        made = before.scaled(1.0, self.level) if self.level else before
+    def _valued(self, batch: Batch, made: Curve) -> Curve:
+        if self.level:
+            made = made.valued(made.values * 1.0 + self.level)
         if self.depth != 1:
-            inner = made.curve.ticks < made.end
-            pivot = measured(self.pivot, made.curve.values[inner])
-            made = made.scaled(self.depth, pivot * (1 - self.depth))
+            # Each about its own pivot.
+            pivot = self._pivots(batch, made.rows(batch.inner(made)))[batch.owner(made.ticks)]
+            made = made.valued(made.values * self.depth + pivot * (1 - self.depth))
         if self.lean != (1, 1):
-            ramp = Curve.of([made.start, made.end], self.lean, [False, True])
-            made = piece.multiplied(made, made._replace(curve=ramp), error)
+            made = piece.multiplied(batch.piece(made), batch.piece(batch.ramps(*self.lean)), batch.error).curve
         if self.bow:
-            made = piece.added(made, _bowed(made.start, made.end, self.bow, error), error)
+            bow = bows(batch, self.bow) if batch.on_notes else _bowed(batch, self.bow)
+            made = piece.added(batch.piece(made), batch.piece(bow), batch.error).curve
         return made
 
-    def _limited(self, before: Piece, made: Piece, spot: Spot) -> Piece:
-        values = made.curve.values
-        low, high = spot.limits
+    def _pivots(self, batch: Batch, inner: Curve) -> Floats:
+        if not isinstance(self.pivot, str):
+            return np.full(len(batch), self.pivot)
+        if self.pivot == "mean":
+            return batch.means(inner)
+        return batch.extremes(inner.ticks, inner.values, self.pivot == "max")
+
+    def _limited(self, batch: Batch, before: Curve, made: Curve) -> Curve:
+        values = made.values
+        low, high = batch.limits
         if not self._moves_values or (values.min() >= low and values.max() <= high):
             return made
         if self.limit == "pin":
-            return piece.clipped(made, low, high, spot.error)
-        was = values if self.limit == "squeeze" else _was(before, made)
-        return made.valued(limited_between(was, values, self.limit, low, high))
+            return piece.clipped(batch.piece(made), low, high, batch.error).curve
+        was = values if self.limit == "squeeze" else _was(batch, before, made)
+        return made.valued(limited_between(was, values, self.limit, low, high, batch.owner(made.ticks)))
 
-    def _moved(self, made: Piece, error: float) -> Piece:
-        """Drift, then length: what is there at other times."""
-        length = made.end - made.start
+    def _moved(self, batch: Batch, made: Curve) -> Curve:
+        """Drift, then length: what is there at other times. The ends of the batch go along."""
+        length = batch.ends - batch.starts
         if self.drift:
             # The form that is `middle` at the middle: 1 / (1 + exp(4 lift)) = middle.
             middle = 0.5 + FURTHEST * self.drift
             lift = np.array(np.log((1 - middle) / middle) / (STEEPNESS / 2))
-            start, straight = made.start, np.zeros(())
-            made = piece.timed(
-                made,
-                lambda ticks: start + length * form((ticks - start) / length, lift),
-                lambda ticks: start + length * share_at(np.clip((ticks - start) / length, 0, 1), lift, straight),
-                error,
-            )
-        return made if self.length == 1 else piece.stretched(made, made.start, self.length)
+            straight = np.zeros(())
+
+            def going(ticks: Floats) -> tuple[Floats, Floats]:
+                row = batch.owner(ticks.astype(np.int64))
+                return batch.starts[row].astype(np.float64), length[row].astype(np.float64)
+
+            def onto(ticks: Floats) -> Floats:
+                start, lasts = going(ticks)
+                return np.asarray(start + lasts * form((ticks - start) / lasts, lift))
+
+            def back(ticks: Floats) -> Floats:
+                start, lasts = going(ticks)
+                return np.asarray(start + lasts * share_at(np.clip((ticks - start) / lasts, 0, 1), lift, straight))
+
+            made = piece.timed(batch.piece(made), onto, back, batch.error).curve
+        if self.length == 1:
+            return made
+        row = batch.owner(made.ticks)
+        batch.ends = batch.starts + np.maximum(whole(length * self.length), 1)
+        return made.timed(batch.starts[row] + whole((made.ticks - batch.starts[row]) * self.length))
 
     @override
     def label(self) -> str:
@@ -182,41 +186,45 @@ class LaneReshape(SlidingStroke):
         return f"{self.name}: {', '.join(words) or 'as it was'}".replace("-", "−")
 
 
-def _was(before: Piece, made: Piece) -> Floats:
+def _was(batch: Batch, before: Curve, made: Curve) -> Floats:
     """What each node of the new curve was before: of several at one tick the last goes on, the others come in."""
-    ticks = made.curve.ticks
-    lasts = np.append(ticks[1:] != ticks[:-1], ticks[-1] != made.end)
-    was = np.where(lasts, before.curve.at(ticks), before.curve.arriving(ticks))
-    return np.where(np.isnan(was), before.curve.at(ticks), was)
+    ticks = made.ticks
+    lasts = np.append(ticks[1:] != ticks[:-1], True) & (ticks != batch.ends[batch.owner(ticks)])
+    was = np.where(lasts, before.at(ticks), before.arriving(ticks))
+    return np.where(np.isnan(was), before.at(ticks), was)
 
 
-def _bowed(start: int, end: int, bow: float, error: float) -> Piece:
-    """A parabola over the span: 0 at both ends, `bow` in the middle."""
+def _bowed(batch: Batch, bow: float) -> Curve:
+    """A parabola over the span of a lane: 0 at both ends, `bow` in the middle."""
+    start, end = int(batch.starts[0]), int(batch.ends[0])
     length = end - start
 
     def height(ticks: np.ndarray) -> np.ndarray:
         u = (ticks - start) / length
         return bow * 4 * u * (1 - u)
 
-    return piece.traced(start, end, np.zeros(0, dtype=np.int64), height, error)
+    return piece.traced(start, end, np.zeros(0, dtype=np.int64), height, batch.error).curve
 
 
-def _joined(made: Piece, spot: Spot) -> Piece:
-    """The changed stretch, led into what is before it and out into what is after it over a margin at either end."""
-    margin = max(round((made.end - made.start) * MARGIN), 1)
-    if made.empty or 2 * margin >= made.end - made.start:
+def _joined(batch: Batch, made: Curve) -> Curve:
+    """Changed stretches, led into what is before them and out into what is after them over a margin at either end."""
+    if not len(made):
         return made
-    before, after = float(spot.curve.arriving(made.start)), float(spot.curve.at(made.end))
-    offs = [before - float(made.curve.values[0]), after - float(made.curve.arriving(made.end))]
+    starts, ends, curve = batch.starts, batch.ends, batch.curve
+    margin = np.maximum(np.rint((ends - starts) * MARGIN).astype(np.int64), 1)
+    first = np.searchsorted(made.ticks, starts)
+    begins = first < len(made)
+    begins[begins] = made.ticks[first[begins]] == starts[begins]
+    into = batch.before(curve, starts) - made.values[np.minimum(first, len(made) - 1)]
+    out = np.where(batch.has(curve, ends), curve.at(ends), np.nan) - batch.before(made, ends)
+    wide = 2 * margin < ends - starts
     # Where the lane says nothing before or after, there is nothing to be led into.
-    if made.curve.ticks[0] > made.start or np.isnan(offs[0]):
-        offs[0] = 0.0
-    offs[1] = 0.0 if np.isnan(offs[1]) else offs[1]
-    lead = Curve.of(
-        [made.start, made.start + margin, made.end - margin, made.end],
-        [offs[0], 0.0, 0.0, offs[1]],
-        [False, True, False, True],
-        0.0,
-        1.0,
-    )
-    return piece.added(made, made._replace(curve=lead), spot.error)
+    into, out = (np.where(there & wide, np.nan_to_num(off), 0.0) for there, off in ((begins, into), (True, out)))
+    margin = np.where(wide, margin, 0)
+    ticks = np.stack((starts, starts + margin, ends - margin, ends), axis=1)
+    values = np.stack((into, np.zeros(len(into)), np.zeros(len(into)), out), axis=1)
+    hold = np.broadcast_to(np.array([False, True, False, True]), ticks.shape)
+    lead = Curve.of(ticks.ravel(), values.ravel(), hold.ravel(), 0.0, 1.0)
+    joined = piece.added(batch.piece(made), batch.piece(lead), batch.error).curve
+    # What each comes to at its end is one node.
+    return piece.within(joined, starts, ends) if batch.on_notes else joined

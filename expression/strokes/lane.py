@@ -1,6 +1,7 @@
 """What all strokes on lanes share: controllers, channel pressure, bend."""
 
-from typing import Annotated, ClassVar, NamedTuple
+from collections.abc import Iterator
+from typing import Annotated, ClassVar, NamedTuple, Self
 
 import numpy as np
 from pydantic import Field, field_validator
@@ -15,8 +16,9 @@ from expression.limits import MOST_LANES
 from expression.note_curves import NoteCurves
 from expression.piece import Piece
 from expression.status import SYSEX
-from expression.strokes.base import BaseStroke, Reach
-from expression.strokes.many import Many
+from expression.strokes.base import BaseStroke, Reach, Where, select
+from expression.strokes.batch import Batch, Chosen
+from expression.strokes.grips import Grip
 from expression.take import Channel, Lane, Part, Take
 
 LaneKey = Annotated[
@@ -147,11 +149,14 @@ class LaneStroke(BaseStroke):
             if key in channel.lanes or (self.makes and wanted is not None)
         ]
         if not found:
-            raise NothingMatched(f"No part that the stroke names has a lane {', '.join(self.keys)}.")
+            raise NothingMatched(self._no_lane)
         return found
 
     @override
     def apply(self, take: Take) -> Take:
+        return self._on_notes(take) if self.of_notes else self._on_lanes(take)
+
+    def _on_lanes(self, take: Take) -> Take:
         made = take
         matched = False
         for spot in self.lanes(take):
@@ -163,6 +168,31 @@ class LaneStroke(BaseStroke):
             raise NothingMatched(self.nothing)
         return made
 
+    def _on_notes(self, take: Take) -> Take:
+        made, why = take, None
+        there = matched = False
+        for chosen in self.chosen(take):
+            for key in self.keys:
+                batch = self.batch(take, chosen, key)
+                there |= len(batch) > 0
+                try:
+                    curve = self.shape(batch) if len(batch) else None
+                except NothingMatched as reason:
+                    why = why or reason
+                    continue
+                matched |= curve is not None
+                if curve is not None and curve is not batch.said:
+                    made = with_batch(made, batch, curve)
+        if not there:
+            raise NothingMatched(self._no_lane)
+        if not matched:
+            raise why or NothingMatched(self.nothing)
+        return made
+
+    @property
+    def _no_lane(self) -> str:
+        return f"No part that the stroke names has a lane {', '.join(self.keys)}."
+
     @property
     def nothing(self) -> str:
         """Why it matches nothing although there are lanes."""
@@ -170,6 +200,13 @@ class LaneStroke(BaseStroke):
 
     def shaped(self, take: Take, spot: Spot) -> Lane | None:
         """One lane as the stroke leaves it; the very same where nothing changes, None where there is nothing for it."""
+        batch = Batch(take, spot.key, spot.curve, self.span_of(take, spot.lane), spot.limits)
+        batch.bounds, batch.is_switch, batch.resumes = spot.bounds, spot.is_switch, self.where.span is not None
+        curve = self.shape(batch)
+        return None if curve is None else spot.lane if curve is spot.curve else spot.lane.reshaped(curve)
+
+    def shape(self, batch: Batch) -> Curve | None:
+        """Curves as the stroke leaves them: the very same where nothing changes, None where there is nothing for it."""
         raise NotImplementedError
 
     @property
@@ -177,22 +214,88 @@ class LaneStroke(BaseStroke):
         """How far behind the start of a note it may lay something, where it names ticks of its own."""
         return 0
 
-    def on_many(self, many: Many) -> NoteCurves | None:
-        """Curves of very many notes as the stroke leaves them; None where they have to be taken one by one."""
-        return None
+    @property
+    def longer(self) -> float:
+        """How many times as long it may make what a note says."""
+        return 1.0
+
+    def chosen(self, take: Take) -> Iterator[Chosen]:
+        """The notes that it acts on, part by part. Raises NothingMatched where there are none."""
+        whole = self.where.model_copy(update={"span": None})
+        for number, mask in select(take, whole).masks.items():
+            notes = take.parts[number].notes
+            start = notes.start[mask]
+            yield Chosen(number, notes.id[mask], start, np.maximum(notes.end[mask] - start, 1))
+
+    def batch(self, take: Take, chosen: Chosen, key: str) -> Batch:
+        """The curves of some notes that it acts on."""
+        return Batch.of_notes(take, chosen, key, self.where.span, self.makes, self.furthest, self.longer)
 
     def span_of(self, take: Take, lane: Lane) -> tuple[int, int]:
         """The span it acts on: as given, otherwise all of the lane."""
         ticks = lane.curve.ticks
         return self.where.span or ((int(ticks[0]), int(ticks[-1]) + 1) if len(ticks) else (0, max(take.end, 1)))
 
+    # ---- where it is; on curves of notes by the first of these, as if that were a lane
+
+    def _first(self, take: Take) -> tuple[Self, Take, int]:
+        """The stroke on the first of its notes, in a take in which that is a lane; and where that begins."""
+        chosen = next(self.chosen(take))
+        alone = Chosen(chosen.part, *(column[:1] for column in (chosen.id, chosen.start, chosen.length)))
+        span = self.where.span or (0, int(alone.length[0]))
+        where = Where.model_construct(parts=(0,), notes=None, span=span, pitches=None)
+        made = self.model_copy(update={"where": where})
+        batch = Batch.of_notes(take, alone, self.keys[0], self.where.span, True, self.furthest, self.longer)
+        return made, batch.laid_out(batch.said), int(alone.start[0])
+
     @override
     def reach(self, take: Take) -> Reach:
+        if not self.of_notes:
+            return self.lane_reach(take)
+        picked, masks = select(take, self.where.model_copy(update={"span": None}))
+        return Reach(int(picked.start.min()), int(picked.end.max()), list(masks), len(picked.id))
+
+    def lane_reach(self, take: Take) -> Reach:
+        """Where it acts on lanes. Raises NothingMatched."""
         spots = self.lanes(take)
         spans = [self.span_of(take, spot.lane) for spot in spots]
         count = sum(len(spot.curve.within(*span)) for spot, span in zip(spots, spans, strict=True))
         start, end = min(span[0] for span in spans), max(span[1] for span in spans)
         return Reach(start, end, parts_of(spots), count)
+
+    @override
+    def line(self, take: Take) -> list[tuple[int, float]]:
+        if not self.of_notes:
+            return self.lane_line(take)
+        alone, only, start = self._first(take)
+        return [(tick + start, value) for tick, value in alone.lane_line(only)]
+
+    def lane_line(self, take: Take) -> list[tuple[int, float]]:
+        """The stroke as a line over its lane."""
+        return []
+
+    @override
+    def grips(self, take: Take) -> list[Grip]:
+        if not self.of_notes:
+            return self.lane_grips(take)
+        alone, only, start = self._first(take)
+        return [grip.later(start) for grip in alone.lane_grips(only)]
+
+    def lane_grips(self, take: Take) -> list[Grip]:
+        """Where it can be taken by hand on its lane."""
+        return []
+
+    @override
+    def fitted(self, take: Take, tick: int, value: float) -> Self:
+        if not self.of_notes:
+            return self.lane_fitted(take, tick, value)
+        alone, only, start = self._first(take)
+        made = alone.lane_fitted(only, max(tick - start, 0), value)
+        return made.model_copy(update={"where": self.where})
+
+    def lane_fitted(self, take: Take, tick: int, value: float) -> Self:
+        """The stroke formed so that its line on the lane passes (tick, value)."""
+        return self
 
 
 class SlidingStroke(LaneStroke):
@@ -209,6 +312,12 @@ class SlidingStroke(LaneStroke):
         if not sliding:
             raise NothingMatched(f"{LANES[found[0].key].name} is on or off here; {self.stiff}.", "lane")
         return sliding
+
+
+def with_batch(take: Take, batch: Batch, curve: Curve) -> Take:
+    """A take with the curves of a batch of notes as they are made."""
+    known = take.parts[batch.part].curves.get(batch.key, NoteCurves.each([], []))
+    return take.with_curves({batch.part: {batch.key: known.with_curves(batch.changed, batch.curves(curve))}})
 
 
 def parts_of(spots: list[Spot]) -> list[int]:

@@ -28,25 +28,39 @@ def limited(velocity: Ints, wanted: Floats | Ints, limit: str) -> Ints:
     return np.clip(_LIMITS[limit](velocity, wanted), LOWEST, HIGHEST)
 
 
-def limited_between(values: Floats, wanted: Floats, limit: str, low: float, high: float) -> Floats:
-    """The same for values of a lane, which need not be whole: squeezed, they keep their proportions."""
-    if wanted.min() >= low and wanted.max() <= high:
-        return wanted
+def limited_between(values: Floats, wanted: Floats, limit: str, low: float, high: float, group: Ints) -> Floats:
+    """The same for values of curves, which need not be whole: squeezed, they keep their proportions.
+
+    Each curve is a group by itself: `group` tells of each value the number of its curve.
+    """
+    count = int(group.max(initial=-1)) + 1
+    least, most = (np.full(count, edge) for edge in (np.inf, -np.inf))
+    np.minimum.at(least, group, wanted)
+    np.maximum.at(most, group, wanted)
     if limit == "stop":
-        wanted = _stopped(values, wanted, low, high)
+        share = np.full(count, 1.0)
+        np.minimum.at(share, group, _share(values, wanted, low, high))
+        wanted = values + (wanted - values) * np.maximum(share, 0.0)[group]
     elif limit == "squeeze":
-        bottom, top = max(float(wanted.min()), low), min(float(wanted.max()), high)
-        spread = max(float(np.ptp(wanted)), 1e-9)
-        wanted = bottom + (wanted - wanted.min()) * (top - bottom) / spread
+        outside = (least < low) | (most > high)
+        bottom, top = np.maximum(least, low), np.minimum(most, high)
+        spread = np.maximum(most - least, 1e-9)
+        squeezed = bottom[group] + (wanted - least[group]) * (top - bottom)[group] / spread[group]
+        wanted = np.where(outside[group], squeezed, wanted)
     return np.clip(wanted, low, high)
 
 
-def _stopped(values: Floats | Ints, wanted: Floats, low: float, high: float) -> Floats:
-    """All go the same share of their way: as much as the first to reach the end can."""
+def _share(values: Floats | Ints, wanted: Floats, low: float, high: float) -> Floats:
+    """How much of its way each can go before it is at an end."""
     way = wanted - values
     room = np.where(way > 0, high - values, low - values)
-    share = np.divide(room, way, out=np.ones_like(way), where=way != 0)
-    return np.asarray(values + way * min(max(float(share.min()), 0.0), 1.0))
+    return np.asarray(np.divide(room, way, out=np.ones_like(way), where=way != 0))
+
+
+def _stopped(values: Ints, wanted: Floats, low: float, high: float) -> Floats:
+    """All go the same share of their way: as much as the first to reach the end can."""
+    share = float(_share(values, wanted, low, high).min())
+    return np.asarray(values + (wanted - values) * min(max(share, 0.0), 1.0))
 
 
 def _pin(velocity: Ints, wanted: Floats) -> Ints:

@@ -17,9 +17,10 @@ from expression.note_curves import NoteCurves
 from expression.piece import Piece, backwards, cut, opened
 from expression.piece import clipped as piece_clipped
 from expression.strokes.base import BaseStroke, Count, Lift, Record, Unit, masks_of, select
+from expression.strokes.batch import Batch
+from expression.strokes.batch import Chosen as Sounding
 from expression.strokes.feel import CUT, chance
 from expression.strokes.grips import Grip
-from expression.strokes.many import Many, Span
 from expression.strokes.spec import ASK_ROLL, Gesture, Spec, choice, entry, yes_no
 from expression.take import Part, Take
 
@@ -485,7 +486,8 @@ class NoteStart(NoteStroke):
         start = chosen.start[row]
         until = whole(take.tempo.tick(take.tempo.seconds(start) + self.time_ms / 1000)) - start
         until = np.minimum(np.maximum(until, 1), chosen.length[row])
-        line = Many(take, Span(chosen.part.id, chosen.id, chosen.start, chosen.length), self.lane, None, False)
+        sounding = Sounding(chosen.part.id, chosen.id, chosen.start, chosen.length)
+        line = Batch.of_notes(take, sounding, self.lane, None, False)
         curve = opened(line.curve, line.base + until, line.error)
         owner = line.owner(curve.ticks)
         curve = curve.rows(curve.ticks >= (line.base + until)[owner])

@@ -81,7 +81,7 @@ class _Foot(PedalStroke):
         return footed(spot, Spans.of(starts, ends, self._depth)) if len(starts) else None
 
     @override
-    def reach(self, take: Take) -> Reach:
+    def lane_reach(self, take: Take) -> Reach:
         spots = self.lanes(take)
         starts, ends = (np.concatenate(side) for side in zip(*(self._spans(take, spot) for spot in spots), strict=True))
         if not len(starts):
@@ -89,7 +89,7 @@ class _Foot(PedalStroke):
         return Reach(int(starts.min()), int(ends.max()), parts_of(spots), len(starts))
 
     @override
-    def line(self, take: Take) -> list[tuple[int, float]]:
+    def lane_line(self, take: Take) -> list[tuple[int, float]]:
         reach = self.reach(take)
         return [(reach.start, self._depth), (reach.end, self._depth)]
 

@@ -1,5 +1,6 @@
 """Strokes that put a shape on a lane: waves, and rises and swells that follow the span or the notes."""
 
+from collections.abc import Callable
 from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
@@ -12,14 +13,14 @@ from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.limits import MOST_CYCLES
-from expression.note_curves import NoteCurves
 from expression.strokes.base import Lift, Reach, Unit
+from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips, turning
 from expression.strokes.lane import Spot, parts_of, switched
-from expression.strokes.many import Many
 from expression.strokes.spec import ASK_EASE, ASK_LIFT, ASK_PEAK, ASK_PEAK_AT, Ask, Gesture, Spec, among, choice, entry
 from expression.strokes.writing import Value, WritingStroke
 from expression.take import Lane, Take
+from expression.time import TempoMap
 from expression.waves import WaveForm, wave
 
 Beats = Annotated[float, Field(gt=0, le=1024)]
@@ -91,45 +92,65 @@ class LaneWave(WritingStroke):
         return super().lanes(take) if self.form == "pulse" else self.sliding(take)
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane | None:
-        start, end = self.where.span or (0, 1)
+    def shape(self, batch: Batch) -> Curve | None:
         adds = self.mode == "add"
-        depth_end = self.depth if self.depth_end is None else self.depth_end
-        if adds and (not len(spot.curve) or spot.curve.ticks[0] >= end):
+        if adds and not batch.on_notes and (not len(batch.said) or batch.said.ticks[0] >= batch.ends[0]):
             return None
-        if adds and self.depth == depth_end == 0:
-            return spot.lane
-        clock = take.tempo if self.per == "hz" else None
-        cycle = self.rate if self.per == "hz" else 1 / (self.rate * take.resolution)
-        fade = self.fade_in * take.resolution
-        base = spot.cut(start, end)
+        if adds and self.depth == self.depth_end == 0:
+            return batch.said
+        base = batch.cut()
         # Where both move, what each is off adds up.
-        error = spot.error / 2 if adds and base.curve.ways.any() else spot.error
-        made = wave(start, end, self.form, cycle, clock, self.phase, (self.depth, depth_end), fade, error, adds)
-        made = piece.added(base, made, error) if adds else made.scaled(1.0, self.centre)
-        if spot.is_switch:
-            made = made._replace(curve=Curve.of(made.curve.ticks, switched(made.curve.values)))
-        return spot.laid(made)
+        error = batch.error / 2 if adds and base.ways.any() else batch.error
+        made = self._waves(batch, error)
+        if adds:
+            made = piece.added(batch.piece(base), batch.piece(made), error).curve
+        else:
+            made = made.valued(made.values * 1.0 + self.centre)
+        if batch.is_switch:
+            made = Curve.of(made.ticks, switched(made.values))
+        return batch.laid(made, resumes=not batch.on_notes)
 
-    @override
-    def on_many(self, many: Many) -> NoteCurves | None:
-        by_clock = self.per == "hz" and len(many.tempo.ticks) > 1
-        if by_clock or (self.depth_end is not None and self.depth_end != self.depth):
-            return None
-        # The same wave begins with each note, and goes on as long as that lasts.
-        longest = int((many.ends - many.starts).max())
-        cycle = 1 / (self.rate * many.take.resolution)
-        clock = None
-        if self.per == "hz":
-            cycle, clock = self.rate, many.tempo
-        fade, adds = self.fade_in * many.take.resolution, self.mode == "add"
-        error = many.error / 2 if adds else many.error
-        depths = (self.depth, self.depth)
-        made = wave(0, longest, self.form, cycle, clock, self.phase, depths, fade, error, adds)
-        tiled = many.tiled(made.curve)
-        if not adds:
-            return many.laid(tiled.valued(tiled.values + self.centre))
-        return many.laid(piece.added(many.piece(many.cut()), many.piece(tiled), error).curve)
+    def _waves(self, batch: Batch, error: float) -> Curve:
+        """The wave over each span, about 0: it begins anew with each."""
+        cycle = self.rate if self.per == "hz" else 1 / (self.rate * batch.take.resolution)
+        fade, adds = self.fade_in * batch.take.resolution, self.mode == "add"
+        depth_end = self.depth if self.depth_end is None else self.depth_end
+
+        def waved(start: int, end: int, clock: TempoMap | None, depths: tuple[float, float], error: float) -> Curve:
+            return wave(start, end, self.form, cycle, clock, self.phase, depths, fade, error, adds).curve
+
+        clock = batch.take.tempo if self.per == "hz" else None
+        if not batch.on_notes:
+            return waved(int(batch.starts[0]), int(batch.ends[0]), clock, (self.depth, depth_end), error)
+        longest = int((batch.ends - batch.starts).max())
+        deepest = max(self.depth, depth_end)
+        steady = depth_end == self.depth or not deepest
+        error = error if steady else error / 2
+        depths = (deepest, deepest)
+        if clock is None or len(clock.ticks) == 1:
+            made = batch.tiled(waved(0, longest, clock, depths, error))
+        else:
+            made = self._by_clock(batch, clock, lambda start, end, clock: waved(start, end, clock, depths, error))
+        if steady:
+            return made
+        ramp = batch.ramps(self.depth / deepest, depth_end / deepest)
+        return piece.multiplied(batch.piece(made), batch.piece(ramp), error).curve
+
+    def _by_clock(self, batch: Batch, clock: TempoMap, waved: Callable[[int, int, TempoMap], Curve]) -> Curve:
+        """The wave over each span where the tempo changes: once for all notes that sound at one tempo."""
+        begins = batch.begins + batch.starts - batch.base
+        lasts = batch.ends - batch.starts
+        step, until = (np.searchsorted(clock.ticks, at, side="right") - 1 for at in (begins, begins + lasts - 1))
+        # Notes over which the tempo changes have their own; the others go by their tempo.
+        group = np.where(step == until, clock.micros[step], -1 - np.arange(len(batch)))
+        found: list[Curve] = []
+        for one in np.unique(group):
+            rows = np.flatnonzero(group == one)
+            own = clock.since(int(begins[rows[0]]))
+            made = waved(0, int(lasts[rows].max()), TempoMap.of(clock.resolution, [(0, int(one))]) if one > 0 else own)
+            found.append(batch.tiled(made, rows))
+        both = found[0].then(*found[1:])
+        return both.rows(np.argsort(both.ticks, kind="stable"))
 
     @override
     def label(self) -> str:
@@ -207,22 +228,27 @@ class LaneShape(WritingStroke):
         places = self._places(take, spot)
         if not len(places.starts):
             return None
-        made = self._all(places)
-        made = made.valued(np.clip(made.values, *spot.limits))
-        return spot.lane.reshaped(piece.laid_all(spot.curve, *places, made, spot.error, resumes=False))
+        batch = Batch(take, spot.key, spot.curve, (0, 1), spot.limits)
+        batch.starts, batch.ends = places
+        return spot.lane.reshaped(self._shaped(batch))
 
     @override
-    def on_many(self, many: Many) -> NoteCurves:
-        many.ends = many.starts + np.maximum(whole((many.ends - many.starts) * self.over), 1)
+    def shape(self, batch: Batch) -> Curve:
+        batch.ends = batch.starts + np.maximum(whole((batch.ends - batch.starts) * self.over), 1)
         if self.delay:
-            starts = many.start + (many.starts - many.base)
-            later = whole(many.tempo.tick(many.tempo.seconds(starts) + self.delay / 1000)) - starts
-            lasting = many.starts + later < many.ends
-            many.starts = np.where(lasting, many.starts + later, many.starts)
-            many.keep(lasting)
-        if not len(many):
+            starts = batch.begins + (batch.starts - batch.base)
+            tempo = batch.take.tempo
+            later = whole(tempo.tick(tempo.seconds(starts) + self.delay / 1000)) - starts
+            lasting = batch.starts + later < batch.ends
+            batch.starts = np.where(lasting, batch.starts + later, batch.starts)
+            batch.keep(lasting)
+        if not len(batch):
             raise NothingMatched(self.nothing, "delay")
-        return many.laid(self._all(_Places(many.starts, many.ends)))
+        return self._shaped(batch)
+
+    def _shaped(self, batch: Batch) -> Curve:
+        made = self._all(_Places(batch.starts, batch.ends))
+        return batch.laid(made.valued(np.clip(made.values, *batch.limits)))
 
     def _all(self, places: "_Places") -> Curve:
         """The shape in all of its places, one after another."""
@@ -265,7 +291,7 @@ class LaneShape(WritingStroke):
         return _Places.lasting(begin, np.minimum(until, np.append(begin[1:], np.iinfo(np.int64).max)))
 
     @override
-    def reach(self, take: Take) -> Reach:
+    def lane_reach(self, take: Take) -> Reach:
         spots = self.lanes(take)
         places = [found for spot in spots if len((found := self._places(take, spot)).starts)]
         if not places:
@@ -274,7 +300,7 @@ class LaneShape(WritingStroke):
         return Reach(start, end, parts_of(spots), sum(len(one.starts) for one in places))
 
     @override
-    def grips(self, take: Take) -> list[Grip]:
+    def lane_grips(self, take: Take) -> list[Grip]:
         """On a shape that is there once; of many, none stands for all."""
         if self.where.span is None or self.notes or self.every is not None:
             return []

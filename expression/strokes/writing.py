@@ -7,17 +7,16 @@ import numpy as np
 from pydantic import Field, model_validator
 from typing_extensions import override
 
+from expression.arrays import Floats
 from expression.curve import Curve, lift_between, line_between
 from expression.distil import line_through
 from expression.errors import NothingMatched
 from expression.lanes import LANES
 from expression.limits import MOST_NODES
-from expression.note_curves import NoteCurves
-from expression.piece import Piece
 from expression.strokes.base import Lift, Points, Reach, Record, Tick, Unit, Where
+from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import LaneKey, LaneKeys, LaneStroke, Spot, parts_of, switched
-from expression.strokes.many import Many
 from expression.strokes.spec import ASK_EASE, ASK_LIFT, Ask, Gesture, Spec, entry
 from expression.take import Lane, Take
 
@@ -87,26 +86,31 @@ class LaneNodes(WritingStroke):
     def makes(self) -> bool:
         return bool(self.nodes)
 
+    @property
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane:
-        old = spot.curve
-        first, after = self.where.span or (0, int(old.ticks[-1]) + 1 if len(old) else 1)
-        start, end = np.searchsorted(old.ticks, [first, after]).tolist()
-        hold = [node.hold or spot.is_switch for node in self.nodes]
-        if hold and end < len(old) and (old.holds([after]).all() or after <= old.ticks[0]):
-            # What follows was not on its way from here, and is not now.
-            hold[-1] = True
-        made = Curve.of(
-            [node.tick for node in self.nodes],
-            [node.value for node in self.nodes],
-            hold,
-            [node.lift for node in self.nodes],
-            [node.ease for node in self.nodes],
-        )
-        return spot.lane.reshaped(old.rows(slice(start)).then(made, old.rows(slice(end, None))))
+    def furthest(self) -> int:
+        return self.nodes[-1].tick + 1 if self.nodes else 0
 
     @override
-    def fitted(self, take: Take, tick: int, value: float) -> Self:
+    def shape(self, batch: Batch) -> Curve:
+        old = batch.said
+        first, after = self.where.span or (0, 0)
+        local = old.ticks - batch.base[batch.owner(old.ticks)]
+        behind = (local >= after) & (self.where.span is not None)
+        kept = old.rows((local < first) | behind)
+        if not self.nodes:
+            return kept
+        hold = np.tile([node.hold or batch.is_switch for node in self.nodes], (len(batch), 1))
+        # Where what follows was not on its way from here, it is not now.
+        held = old.holds(batch.base + after) | ~batch.has(old, batch.base + after) if len(old) else hold[:, -1]
+        hold[:, -1] |= (batch.counts(old.rows(behind)) > 0) & held
+        ticks = batch.base[:, None] + np.array([node.tick for node in self.nodes])
+        columns = [[getattr(node, name) for node in self.nodes] for name in ("value", "lift", "ease")]
+        value, lift, ease = (np.tile(column, len(batch)) for column in columns)
+        return _in_order(kept, Curve.of(ticks.ravel(), value, hold.ravel(), lift, ease))
+
+    @override
+    def lane_fitted(self, take: Take, tick: int, value: float) -> Self:
         nodes = list(self.nodes)
         for row, (node, after) in enumerate(itertools.pairwise(self.nodes)):
             lift = lift_between(tick, value, (node.tick, node.value), (after.tick, after.value), node.ease)
@@ -116,7 +120,7 @@ class LaneNodes(WritingStroke):
         return self.model_copy(update={"nodes": tuple(nodes)})
 
     @override
-    def reach(self, take: Take) -> Reach:
+    def lane_reach(self, take: Take) -> Reach:
         ticks = [node.tick for node in self.nodes]
         start, end = self.where.span or (min(ticks, default=0), max(ticks, default=0) + 1)
         return Reach(start, end, parts_of(self.lanes(take)), len(self.nodes))
@@ -155,23 +159,28 @@ class LaneDraw(WritingStroke):
         return self.target.span or (0, 1)
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane:
-        start, end = self.span_of(take, spot.lane)
+    def shape(self, batch: Batch) -> Curve:
+        start, end = self.target.span or (0, 1)
+        if batch.on_notes:
+            batch.keep(batch.length > start)
+        if not len(batch):
+            raise NothingMatched("The line begins behind the end of each of these notes.", "points")
         ticks, values = np.array(self.points, dtype=np.float64).T
         inside = (ticks > start) & (ticks < end - 1)
         # Where the span cuts the line, it begins and ends on the line all the same.
         edges = np.unique([start, end - 1])
         at_edges = np.interp(edges, ticks, values)
         ticks = np.concatenate((edges[:1], ticks[inside], edges[1:])).astype(np.int64)
-        values = np.clip(np.concatenate((at_edges[:1], values[inside], at_edges[1:])), *spot.limits)
-        if spot.is_switch:
+        values = np.clip(np.concatenate((at_edges[:1], values[inside], at_edges[1:])), *batch.limits)
+        if batch.is_switch:
             values = switched(values)
-        if self.steps or spot.is_switch:
+        if self.steps or batch.is_switch:
             turns = np.concatenate(([True], np.diff(values) != 0))
             made = Curve.of(ticks[turns], values[turns])
         else:
             made = line_through(ticks, values, self.tolerance)
-        return spot.laid(Piece(start, end, made), resumes=False)
+        batch.over(start, end)
+        return batch.laid(batch.tiled(made.timed(made.ticks - start)))
 
     @property
     @override
@@ -179,19 +188,7 @@ class LaneDraw(WritingStroke):
         return self.points[-1][0] + 1
 
     @override
-    def on_many(self, many: Many) -> NoteCurves:
-        ticks, values = np.array(self.points, dtype=np.float64).T
-        ticks = ticks.astype(np.int64)
-        start, end = self.target.span or (0, 1)
-        many.keep(many.length > start)
-        if not len(many):
-            raise NothingMatched("The line begins behind the end of each of these notes.", "points")
-        many.starts, many.ends, many.is_whole = many.base + start, many.base + end, False
-        made = Curve.of(ticks, values) if self.steps else line_through(ticks, values, self.tolerance)
-        return many.laid(many.tiled(made.timed(made.ticks - start)))
-
-    @override
-    def line(self, take: Take) -> list[tuple[int, float]]:
+    def lane_line(self, take: Take) -> list[tuple[int, float]]:
         return list(self.points)
 
     @override
@@ -242,44 +239,36 @@ class LaneRamp(WritingStroke):
     def lanes(self, take: Take) -> list[Spot]:
         return self.sliding(take)
 
-    def _ends(self, lane: Lane) -> tuple[float, float]:
-        there = lane.curve.at(np.array(self.where.span, dtype=np.int64))
-        values = [
-            given if given is not None else LANES[self.lane].default if np.isnan(known) else float(known)
-            for given, known in zip((self.start, self.end), there, strict=True)
-        ]
-        return values[0], values[1]
-
-    @override
-    def shaped(self, take: Take, spot: Spot) -> Lane:
-        start, end = self.where.span or (0, 1)
-        made = Curve.of([start, end], self._ends(spot.lane), [False, True], self.lift, self.ease)
-        return spot.laid(Piece(start, end, made), resumes=False)
-
-    @override
-    def on_many(self, many: Many) -> NoteCurves:
+    def _ends(self, batch: Batch) -> tuple[Floats, Floats]:
+        there = batch.at(batch.starts), batch.at(batch.ends)
         first, last = (
-            many.curve.at(ticks) if given is None else np.full(len(many), given)
-            for given, ticks in ((self.start, many.starts), (self.end, many.ends))
+            known if given is None else np.full(len(batch), given)
+            for given, known in zip((self.start, self.end), there, strict=True)
         )
-        return many.laid(many.ramps(first, last, self.lift, self.ease))
+        return first, last
+
+    @override
+    def shape(self, batch: Batch) -> Curve:
+        return batch.laid(batch.ramps(*self._ends(batch), self.lift, self.ease))
 
     def _way(self, take: Take) -> tuple[int, int, float, float]:
+        spot = self.lanes(take)[0]
         start, end = self.where.span or (0, 1)
-        return start, end, *self._ends(self.lanes(take)[0].lane)
+        first, last = self._ends(Batch(take, spot.key, spot.curve, (start, end), spot.limits))
+        return start, end, float(first[0]), float(last[0])
 
     @override
-    def line(self, take: Take) -> list[tuple[int, float]]:
+    def lane_line(self, take: Take) -> list[tuple[int, float]]:
         start, end, low, high = self._way(take)
         return line_between((start, low), (end, high), self.lift, self.ease)
 
     @override
-    def grips(self, take: Take) -> list[Grip]:
+    def lane_grips(self, take: Take) -> list[Grip]:
         start, end, low, high = self._way(take)
         return line_grips(Place(start, low), Place(end, high), (self.lift, self.ease))
 
     @override
-    def fitted(self, take: Take, tick: int, value: float) -> Self:
+    def lane_fitted(self, take: Take, tick: int, value: float) -> Self:
         start, end, low, high = self._way(take)
         lift = lift_between(tick, value, (start, low), (end, high), self.ease)
         return self if lift is None else self.model_copy(update={"lift": lift})
@@ -305,23 +294,22 @@ class LaneLeadIn(WritingStroke):
 
     @override
     def shaped(self, take: Take, spot: Spot) -> Lane:
-        value = self.value
-        if value is None:
+        if self.value is None:
             # What a reset puts back is not what the lane begins with.
             own = np.flatnonzero(~np.isin(spot.lane.origin, spot.channel.resets))
             value = float(spot.curve.values[own[0]]) if len(own) else LANES[self.lane].default
-        return spot.laid(Piece(0, 1, Curve.of([0], [value])), resumes=False)
+            return self.model_copy(update={"value": value}).shaped(take, spot)
+        return super().shaped(take, spot) or spot.lane
 
     @override
-    def reach(self, take: Take) -> Reach:
+    def shape(self, batch: Batch) -> Curve:
+        batch.over(0, 1)
+        first = batch.at(batch.base) if self.value is None else np.full(len(batch), self.value)
+        return batch.laid(Curve.of(batch.base, first))
+
+    @override
+    def lane_reach(self, take: Take) -> Reach:
         return Reach(0, 1, parts_of(self.lanes(take)), 1)
-
-    @override
-    def on_many(self, many: Many) -> NoteCurves:
-        many.starts, many.ends, many.is_whole = many.base, many.base + 1, False
-        first = many.curve.values[np.searchsorted(many.curve.ticks, many.base)]
-        values = first if self.value is None else np.full(len(many), self.value)
-        return many.laid(Curve.of(many.base, values))
 
     @override
     def label(self) -> str:
@@ -360,14 +348,25 @@ class LaneClear(LaneStroke):
     lane: LaneKeys
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane | None:
-        curve = spot.curve
-        start, end = self.where.span or (0, int(curve.ticks[-1]) + 1)
-        crossed = curve.ticks[0] <= start and not curve.holds([start]).all()
-        if not len(curve.within(start, end)) and not crossed:
+    def shape(self, batch: Batch) -> Curve | None:
+        none = Curve.of([], [])
+        if self.where.span is None:
+            return none
+        said = batch.said
+        if not len(said):
             return None
-        return spot.laid(Piece(start, end, Curve.of([], [])), resumes=self.where.span is not None)
+        owner = batch.owner(said.ticks)
+        inside = (said.ticks >= batch.starts[owner]) & (said.ticks < batch.ends[owner])
+        crossed = batch.has(said, batch.starts) & ~said.holds(batch.starts)
+        batch.keep((batch.counts(said.rows(inside)) > 0) | crossed)
+        return batch.laid(none, True, batch.said) if len(batch) else None
 
     @override
     def label(self) -> str:
         return f"{self.name} erased" if self.where.span else f"{self.name} cleared"
+
+
+def _in_order(one: Curve, other: Curve) -> Curve:
+    """Nodes of two curves in the order of time; none of one lies at a tick of the other."""
+    both = one.then(other)
+    return both.rows(np.argsort(both.ticks, kind="stable"))

@@ -8,7 +8,7 @@ from typing_extensions import TypedDict
 from expression.curve import form
 from expression.errors import NothingMatched
 from expression.history import Entry, Folded, Shaped
-from expression.strokes import AnyStroke, Stroke, on_notes, select
+from expression.strokes import AnyStroke, Stroke, select
 from expression.strokes.grips import Grip
 from expression.take import Take
 
@@ -170,9 +170,9 @@ def mark(take: Take, stroke: AnyStroke) -> Mark:
 
 def _mark(take: Take, stroke: AnyStroke) -> Mark:
     try:
-        start, end, parts, count = on_notes.reach(stroke, take)
+        start, end, parts, count = stroke.reach(take)
         # It may reach notes and still have nothing to draw: what it would go by is gone.
-        line, grips = on_notes.line(stroke, take), on_notes.grips(stroke, take)
+        line, grips = stroke.line(take), stroke.grips(take)
         threads = _threads(take, stroke, parts)
     except NothingMatched:
         label, sign = stroke.label(), stroke.sign()

@@ -13,7 +13,7 @@ from expression.history import History, Shaped
 from expression.lanes import BEND
 from expression.midi.files import FileKind
 from expression.selection import AnyRule, select_by
-from expression.strokes import AnyStroke, Where, on_notes
+from expression.strokes import AnyStroke, Where
 from expression.take import Take as Recording
 from expression.views.delta import Delta
 from expression.views.events import EventPage
@@ -102,7 +102,7 @@ def preview(
     """
     known = _at(owner, take_id, revision)
     if pull is not None:
-        stroke = on_notes.fitted(stroke, known.met_by(number), *pull)
+        stroke = stroke.fitted(known.met_by(number), *pull)
     part_of = stroke.seen(known.met_by(number), *sight) if sight else stroke
     tried = _tried(take_id, known, part_of, number)
     told = views.delta.tried(known.now.take, tried.now.take, part, sight)

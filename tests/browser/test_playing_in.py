@@ -137,12 +137,19 @@ def test_rounds_of_a_loop_and_a_bar_from_another(desk: Desk) -> None:
         desk.button("This one sounds").click()
         until(desk.page, lambda: switches.first.get_attribute("aria-checked") == "false")
     items.first.get_by_role("button").first.click()
+    expect(items.first.get_by_role("button").first).to_have_attribute("aria-expanded", "true")
+    expect(desk.page.get_by_text(re.compile("^Round 1 of"))).to_be_visible()
+    desk.quiet()
     # One drag over the second half of its row: the second of the two bars.
-    desk.page.get_by_test_id("round 1").scroll_into_view_if_needed()
-    row = desk.page.get_by_test_id("round 1").bounding_box()
+    across = desk.page.get_by_test_id("round 1")
+    across.hover()
+    row = across.bounding_box()
     assert row
-    across = row["y"] + row["height"] / 2
-    desk.drag((row["x"] + 0.6 * row["width"], across), (row["x"] + 0.9 * row["width"], across))
+    middle = row["height"] / 2
+    across.hover(position={"x": 0.6 * row["width"], "y": middle})
+    desk.page.mouse.down()
+    across.hover(position={"x": 0.9 * row["width"], "y": middle}, force=True)
+    desk.page.mouse.up()
     until(desk.page, lambda: switches.first.get_attribute("aria-checked") == "true")
     desk.quiet()
     take = take_of(desk.page)

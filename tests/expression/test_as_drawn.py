@@ -17,7 +17,7 @@ from expression.midi.read import read
 from expression.midi.write import write
 from expression.note_curves import NoteCurves
 from expression.receiver import Heard, Note, receive
-from expression.strokes import on_notes, parse_stroke
+from expression.strokes import parse_stroke
 from expression.take import Take
 from expression.views.own_lanes import own_facts
 from expression.views.unsent import unsent
@@ -440,7 +440,7 @@ def test_a_curve_given_to_nobody_else_says_so() -> None:
     take = made(read(file_of(phrase([80] * 3))), {**curve("note:pitch", 0, 1), "where": {"notes": [[0, 0]]}})
     said = {"kind": "note.copy", "lane": "note:pitch", "source": 0, "where": {"notes": [[0, 0]]}}
     with pytest.raises(NothingMatched, match="Only the note that gives its curve is chosen"):
-        on_notes.apply(parse_stroke(said), take)
+        parse_stroke(said).apply(take)
 
 
 def test_ids_that_never_were_are_told_from_those_that_are_gone() -> None:
