@@ -126,7 +126,7 @@ def test_a_notes_curve_is_shaped_as_a_lane_is(said: dict[str, Any]) -> None:
         take = shaped(take, {**said, "lane": lane, "where": where})
     part = take.parts[0]
     at = np.arange(0, 960, 7)
-    own, lane = part.curves[PRESSURE].curve(0).at(at), part.channel.lanes["cc:11"].curve.at(at)
+    own, drawn_on = part.curves[PRESSURE].curve(0).at(at), part.channel.lanes["cc:11"].curve.at(at)
     # What comes of a wave or a ramp stays on a note until its next node; on a lane it does too.
     inside = (at < 700) if said["kind"] == "lane.wave" else at >= 0
-    assert np.abs(own - lane)[inside].max() <= LANES[PRESSURE].error * 2
+    assert np.abs(own - drawn_on)[inside].max() <= LANES[PRESSURE].error * 2
