@@ -14,6 +14,7 @@ from typing import Any
 from expression.arrays import Floats
 from expression.clip_receiver import receive_clip
 from expression.errors import BadStroke, NothingMatched, Refused
+from expression.limits import MOST_THINNING
 from expression.midi.files import FileKind, opened, saved
 from expression.midi.ump import HEADER as CLIP
 from expression.pitch import NOTE_NAMES
@@ -101,8 +102,8 @@ def _take(path: str) -> Take:
 
 def _steps(words: str) -> float:
     steps = float(words)
-    if not 0 <= steps <= 64:
-        raise argparse.ArgumentTypeError(f"a tolerance is from 0 to 64 steps, not {words}")
+    if not 0 <= steps <= MOST_THINNING:
+        raise argparse.ArgumentTypeError(f"a tolerance is from 0 to {MOST_THINNING} steps, not {words}")
     return steps
 
 

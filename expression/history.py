@@ -53,7 +53,7 @@ class History:
         """What the step of that place (1, 2 ...) did: a stroke that came, or what became of one."""
         step = self.steps[done - 1]
         earlier = [one for one in self.steps[: done - 1] if one.number == step.number]
-        label = step.stroke.label()
+        label = step.stroke.title
         if not earlier:
             return label
         before = earlier[-1]
@@ -61,6 +61,8 @@ class History:
             return f"Deleted: {label}"
         if step.on != before.on:
             return f"Switched {'on' if step.on else 'off'}: {label}"
+        if step.stroke.called != before.stroke.called:
+            return f"Named: {step.stroke.title}"
         told = [_told(name, getattr(before.stroke, name, None), new) for name, new in step.stroke if name != "where"]
         changed = [words for words in told if words]
         if not changed:

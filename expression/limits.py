@@ -20,6 +20,8 @@ LONGEST_NAME = 200
 FARTHEST = 2**24
 """So many ticks a stroke may go on after the take has ended: about two hours."""
 MOST_STEPS = 20_000
+MOST_THINNING = 64
+"""Steps that drawn ways may be off where a file is taken with fewer messages."""
 MOST_POINTS = 20_000
 MOST_NODES = 100_000
 MOST_LANES = 130

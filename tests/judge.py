@@ -193,7 +193,7 @@ def stroke_of(dice: Draw, kind: str, take: Take) -> dict[str, Any]:
         keys = list(OWN)
     said: dict[str, Any] = {"kind": kind}
     for name, spec in schema["properties"].items():
-        if name in ("kind", "where", "first"):
+        if name in ("kind", "where", "first", "called"):
             continue
         if name in schema.get("required", ()) or dice.random() < 0.5:
             said[name] = _value(dice, name, spec, known, take, keys)

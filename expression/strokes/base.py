@@ -8,6 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self, TypeVar
 
 import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
+from typing_extensions import TypeAliasType
 
 from expression.arrays import Flags, Ints, frozen
 from expression.errors import NothingMatched
@@ -20,6 +21,7 @@ from expression.time import TempoMap
 
 Count = Annotated[int, Field(ge=0, le=2**53)]
 Tick = Annotated[int, Field(ge=0, le=LAST_TICK)]
+Called = TypeAliasType("Called", Annotated[str, Field(min_length=1, max_length=60)])
 Unit = Annotated[float, Field(ge=0, le=1)]
 Lift = Annotated[float, Field(ge=-1, le=1)]
 Height = TypeVar("Height")
@@ -223,7 +225,21 @@ class BaseStroke(Record, ABC):
     is_beyond: ClassVar[bool] = False
     """It may lie behind the end of the take."""
 
+    travels: ClassVar[tuple[str, ...]] = ()
+    """Its fields that are places in the take besides `where`, as paths (`points.*.0`): they go along to other bars."""
+
+    called: Called | None = Field(None, description="A name that the player gave it.")
     where: Where = Field(default_factory=lambda: Where.model_validate({}), description="What the stroke acts on.")
+
+    @property
+    def title(self) -> str:
+        """What it is called in the history and on the page: the player's name for it, or what it does."""
+        return self.called or self.label()
+
+    @property
+    def stays(self) -> str:
+        """Why it cannot be moved to other bars; empty where it can."""
+        return "it stands for all of its part, wherever that is" if self.stands else ""
 
     @property
     def target(self) -> Where:

@@ -63,6 +63,7 @@ class LaneCopy(LaneStroke):
         ),
         one_part=True,
     )
+    travels = ("to.at",)
     lane: LaneKey
     to: CopyTarget
     fit: Annotated[int, Field(ge=1, le=LAST_TICK)] | None = Field(

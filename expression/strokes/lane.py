@@ -124,6 +124,11 @@ class LaneStroke(BaseStroke):
         return LANES[self.keys[0]].is_of_notes
 
     @property
+    @override
+    def stays(self) -> str:
+        return "it lies on notes; choose others and do it once more there" if self.of_notes else ""
+
+    @property
     def keys(self) -> tuple[str, ...]:
         """The lanes it acts on."""
         return (self.lane,) if isinstance(self.lane, str) else self.lane

@@ -65,6 +65,7 @@ class NotesAdd(MakingStroke):
         ),
         evidence=("counts",),
     )
+    travels = ("notes.*.start",)
     notes: Annotated[tuple[NewNote, ...], Field(min_length=1, max_length=MOST_COPIES)]
     cue: bool = Field(False, description="They are cues: heard by the instrument, but no part of the music.")
     over: OverKey = "cut"

@@ -66,6 +66,7 @@ class NotesSplit(MakingStroke):
         ),
         evidence=("counts",),
     )
+    travels = ("at",)
     at: Tick | None = Field(None, description="The tick at which notes that sound there are cut.")
     into: Pieces | None = Field(None, description="So many pieces, of one length to a tick.")
     grid: Grid | None = Field(None, description="At the lines of a grid from the bar line on: 8 is eighths.")

@@ -120,6 +120,11 @@ class RecordPass(NotesStroke):
             raise ValueError("only must have spans that end after they start")
         return self
 
+    @property
+    @override
+    def stays(self) -> str:
+        return "it was played in where it is; copy its notes"
+
     @override
     def numbered(self, number: int) -> Self:
         return self.model_copy(update={"first": number * IDS_EACH})

@@ -37,6 +37,7 @@ class PedalStroke(LaneStroke):
 class _Foot(PedalStroke):
     """Over the span, or over each chosen note: the pedal at one depth, and after that as it was."""
 
+    travels = ("spans.*.0", "spans.*.1")
     spans: Annotated[tuple[tuple[Tick, Tick], ...], Field(max_length=MOST_NODES)] = Field(
         (), description="Several spans (ticks), in place of that of `where`."
     )

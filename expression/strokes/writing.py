@@ -67,6 +67,7 @@ class LaneNodes(WritingStroke):
         "Nodes",
         asks=(Ask("nodes", "Value", "node"),),
     )
+    travels = ("nodes.*.tick",)
     nodes: tuple[Node, ...] = Field(max_length=MOST_NODES, description="Ascending by tick, within the span.")
 
     @model_validator(mode="after")
@@ -141,6 +142,7 @@ class LaneDraw(WritingStroke):
         "Drawn",
         asks=(entry("tolerance", "Tolerance", 0.5),),
     )
+    travels = ("points.*.0",)
     points: Points[Value]
     tolerance: Tolerance = Field(
         1.0,

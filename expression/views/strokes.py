@@ -175,7 +175,7 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
         line, grips = stroke.line(take), stroke.grips(take)
         threads = _threads(take, stroke, parts)
     except NothingMatched:
-        label, sign = stroke.label(), stroke.sign()
+        label, sign = stroke.title, stroke.sign()
         return Mark(label=label, sign=sign, place="", start=0, end=0, line=[], grips=[], parts=[], count=0, threads=[])
     # What comes a little before or after a bar line belongs to the bar that the hand was aiming at; a note that is
     # reached there is in its own bar.
@@ -185,7 +185,7 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
         last_tick = max(last_tick, int(select(take, stroke.target).picked.start.max()))
     first, last = take.meter.position(start + near), take.meter.position(last_tick)
     return {
-        "label": stroke.label(),
+        "label": stroke.title,
         "sign": stroke.sign(),
         "place": f"bar {first.bar}" if first.bar == last.bar else f"bars {first.bar}–{last.bar}",
         "start": start,

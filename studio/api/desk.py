@@ -111,8 +111,8 @@ def add_stroke(request: HttpRequest, take_id: UUID, asked: StrokeAsked) -> HttpR
 
 @router.patch("{uuid:take_id}/strokes/{int:number}", response={200: Written, **REFUSALS})
 def change_stroke(request: HttpRequest, take_id: UUID, number: int, asked: ChangeAsked) -> HttpResponse:
-    """Give a stroke other numbers, or switch it off or on."""
-    changed = (number, asked.stroke, asked.on, _seen(asked))
+    """Give a stroke other numbers or a name, move it to other bars, or switch it off or on."""
+    changed = (number, asked.stroke, asked.on, asked.begins, _seen(asked))
     return _json(request, shaping.change(owner(request), take_id, asked.revision, *changed))
 
 

@@ -8,6 +8,7 @@ from pydantic import AwareDatetime, Field
 
 from expression.selection import SelectionRule
 from expression.strokes import Stroke, Where
+from expression.strokes.base import Tick
 from expression.views.library import Summary
 from studio.services.answers import HistoryView
 
@@ -190,6 +191,7 @@ class StrokeAsked(StepAsked):
 class ChangeAsked(StepAsked):
     stroke: Stroke | None = None
     on: bool | None = None
+    begins: Tick | None = Field(None, description="It is moved so that it begins at this tick.")
 
 
 class JumpAsked(StepAsked):

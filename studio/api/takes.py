@@ -1,15 +1,15 @@
 """The library: takes of the account."""
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
 from django.utils.http import content_disposition_header
-from ninja import File, Router, Status
+from ninja import File, Query, Router, Status
 from ninja.files import UploadedFile
 
 from expression.errors import BadFile
-from expression.limits import MOST_READ_AT_ONCE
+from expression.limits import MOST_READ_AT_ONCE, MOST_THINNING
 from studio.api.access import owner
 from studio.api.schemas import Added, DeletedTake, JobView, Problem, Rename, TakeCard
 from studio.models import Take
@@ -73,15 +73,20 @@ def restore_take(request: HttpRequest, take_id: UUID) -> Take:
 
 @router.get("{uuid:take_id}/file")
 def take_file(
-    request: HttpRequest, take_id: UUID, kind: Literal["plain", "mpe", "clip"] | None = None, cues: bool = True
+    request: HttpRequest,
+    take_id: UUID,
+    kind: Literal["plain", "mpe", "clip"] | None = None,
+    cues: bool = True,
+    thin: Annotated[float, Query(ge=0, le=MOST_THINNING)] = 0.0,
 ) -> HttpResponse:
     """The take as a Standard MIDI File: as its parts are sent; plainly, or in zones of MPE; or as a MIDI 2.0 clip.
 
-    Cue notes are in it, unless `cues` says otherwise.
+    Cue notes are in it, unless `cues` says otherwise. With `thin`, drawn ways are sent in fewer messages: off by so
+    many steps at most.
     """
     take = takes.get(owner(request), take_id)
     with places.one(take.owner_id):
-        response = HttpResponse(takes.file(take, kind, cues), content_type="audio/midi")
+        response = HttpResponse(takes.file(take, kind, cues, thin), content_type="audio/midi")
     name = f"{take.name}.{'midi2' if kind == 'clip' else 'mid'}"
     response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response

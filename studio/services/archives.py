@@ -253,7 +253,7 @@ def _take_one_in(
             position=position,
             number=entry.number,
             stroke=entry.stroke.model_dump(mode="json", exclude_none=True),
-            label=entry.stroke.label()[:200],
+            label=entry.stroke.title[:200],
             on=entry.on,
             gone=entry.gone,
         )

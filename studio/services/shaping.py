@@ -12,6 +12,7 @@ from expression.errors import NothingMatched
 from expression.history import History, Shaped
 from expression.lanes import BEND
 from expression.midi.files import FileKind
+from expression.moving import moved
 from expression.selection import AnyRule, select_by
 from expression.strokes import AnyStroke, Where
 from expression.take import Take as Recording
@@ -140,11 +141,15 @@ def change(
     number: int,
     stroke: AnyStroke | None,
     on: bool | None,
+    begins: int | None = None,
     seen_: Seen = NOTHING_SEEN,
 ) -> Written:
-    """Other numbers for a stroke, or switch it off or on."""
+    """Other numbers for a stroke, other bars that it `begins` in (ticks), or switch it off or on."""
+    if begins is not None:
+        known = _at(owner, take_id, revision)
+        stroke = moved(stroke or known.history.entry(number).stroke, known.met_by(number), begins)
     asked = number if stroke else 0
-    return _write(owner, take_id, revision, lambda known: known.change(number, stroke, on), asked, seen_)
+    return _write(owner, take_id, revision, lambda history: history.change(number, stroke, on), asked, seen_)
 
 
 def delete(owner: AbstractBaseUser, take_id: UUID, revision: int, number: int, seen_: Seen = NOTHING_SEEN) -> Written:
@@ -343,7 +348,7 @@ def _store(take: Take, before: History, after: History) -> None:
                 position=position,
                 number=step.number,
                 stroke=step.stroke.model_dump(mode="json", exclude_none=True),
-                label=step.stroke.label(),
+                label=step.stroke.title,
                 on=step.on,
                 gone=step.gone,
             )

@@ -102,10 +102,13 @@ def restore(owner: AbstractBaseUser, take_id: UUID) -> Take:
     return get(owner, take_id)
 
 
-def file(take: Take, kind: FileKind | None = None, cues: bool = True) -> bytes:
-    """The take as a Standard MIDI File, its parts as they are set to be sent, or as `kind` says; or as a clip file."""
+def file(take: Take, kind: FileKind | None = None, cues: bool = True, thin: float = 0.0) -> bytes:
+    """The take as a Standard MIDI File, its parts as they are set to be sent, or as `kind` says; or as a clip file.
+
+    `thin`: drawn ways in fewer events, off by so many steps at most.
+    """
     now = shaped(take.pk, take.revision).now.take
-    return saved(now if cues else now.without_cues(), kind)
+    return saved(now if cues else now.without_cues(), kind, thin)
 
 
 def zoned(owner: AbstractBaseUser, take_id: UUID) -> Take:

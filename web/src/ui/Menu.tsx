@@ -54,9 +54,15 @@ export function Menu({ label, sign, className, align = "end", children }: MenuPr
   );
 }
 
-export function MenuItem({ onSelect, children }: { onSelect: () => void; children: ReactNode }) {
+interface MenuItemProps {
+  onSelect: () => void;
+  disabled?: boolean;
+  children: ReactNode;
+}
+
+export function MenuItem({ onSelect, disabled = false, children }: MenuItemProps) {
   return (
-    <DropdownMenu.Item className={MENU_ITEM} onSelect={onSelect}>
+    <DropdownMenu.Item className={MENU_ITEM} onSelect={onSelect} disabled={disabled}>
       {children}
     </DropdownMenu.Item>
   );

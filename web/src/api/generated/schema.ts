@@ -685,7 +685,8 @@ export interface paths {
          * Take File
          * @description The take as a Standard MIDI File: as its parts are sent; plainly, or in zones of MPE; or as a MIDI 2.0 clip.
          *
-         *     Cue notes are in it, unless `cues` says otherwise.
+         *     Cue notes are in it, unless `cues` says otherwise. With `thin`, drawn ways are sent in fewer messages: off by so
+         *     many steps at most.
          */
         get: operations["studio_api_takes_take_file"];
         put?: never;
@@ -1177,7 +1178,7 @@ export interface paths {
         head?: never;
         /**
          * Change Stroke
-         * @description Give a stroke other numbers, or switch it off or on.
+         * @description Give a stroke other numbers or a name, move it to other bars, or switch it off or on.
          */
         patch: operations["studio_api_desk_change_stroke"];
         trace?: never;
@@ -1502,6 +1503,8 @@ export interface components {
          * @description Take away what a worn wheel is off at rest: the whole lane is moved by it.
          */
         BendCentre: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1526,6 +1529,8 @@ export interface components {
              * @default 0.5
              */
             at: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Depth
              * @description Semitones from the note, at its furthest.
@@ -1565,6 +1570,8 @@ export interface components {
          *     There it stays until the note is heard no longer, pedals and what rings on counted in, or another is struck.
          */
         BendFall: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
@@ -1609,6 +1616,8 @@ export interface components {
              * @enum {string}
              */
             as: "tail" | "one";
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
@@ -1645,6 +1654,8 @@ export interface components {
          * @description The wheel comes back to the centre in the rests: some time after nothing sounds any longer, pedals counted in.
          */
         BendHome: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1664,6 +1675,8 @@ export interface components {
          * @description What the instrument can do with its bend range. Set by hand, it is told nothing of it, and has one throughout.
          */
         BendInstrument: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1691,6 +1704,8 @@ export interface components {
          *     It is said in full by registered parameter 0, before the first bend that needs it and after the last that does not.
          */
         BendRangeStroke: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Gap Ms
              * @description Milliseconds between two of its messages, where the music leaves room for that.
@@ -1722,6 +1737,8 @@ export interface components {
          * @description Into the note: it begins away from its pitch and is there after a while.
          */
         BendScoop: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
@@ -1759,6 +1776,8 @@ export interface components {
          * @description A vibrato, about the pitch; it comes to rest at a whole swing.
          */
         BendShake: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Delay
              * @description Beats after the note's start.
@@ -1807,6 +1826,8 @@ export interface components {
          * @description How finely drawn bends are sent: to so many cents, or so many messages a second. Nodes are always sent.
          */
         BendStream: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Cents
              * @description What is heard is never further from what is drawn.
@@ -1879,8 +1900,14 @@ export interface components {
              */
             unit: 1 | 2 | 4 | 8 | 16 | 32;
         };
+        Called: string;
         /** ChangeAsked */
         ChangeAsked: {
+            /**
+             * Begins
+             * @description It is moved so that it begins at this tick.
+             */
+            begins?: number | null;
             /** On */
             on?: boolean | null;
             own?: components["schemas"]["OwnSeen"] | null;
@@ -2541,6 +2568,8 @@ export interface components {
          *     at the end of the span comes back there.
          */
         LaneClear: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2559,6 +2588,8 @@ export interface components {
          * @description What the lane holds in the span, put down again: later, on another lane, in another part; over what is there.
          */
         LaneCopy: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Fit
              * @description How many ticks the copy lasts; absent: as long as the original.
@@ -2624,6 +2655,8 @@ export interface components {
          *     no fewer nodes, all stays.
          */
         LaneDistil: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2648,6 +2681,8 @@ export interface components {
          * @description A line drawn by hand takes the place of what was between its first and its last point; distilled to few nodes.
          */
         LaneDraw: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2689,6 +2724,8 @@ export interface components {
          *     of the take on. What the ramp comes to holds until the next note (the next chord, however spread) begins.
          */
         LaneFade: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
@@ -2787,6 +2824,8 @@ export interface components {
          * @description A value at the very start, before the first note, so that no value is left over from the last time.
          */
         LaneLeadIn: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2833,6 +2872,8 @@ export interface components {
          * @description One kind of data becomes another: mod wheel to expression, pressure to a controller, and back.
          */
         LaneMove: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Keep
              * @description Leave the original where it was.
@@ -2864,6 +2905,8 @@ export interface components {
          *     A way that crossed an edge of the span goes to the first, or on from the last of them.
          */
         LaneNodes: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2915,6 +2958,8 @@ export interface components {
          * @description One way over the span, in place of all that was there.
          */
         LaneRamp: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
@@ -2964,6 +3009,8 @@ export interface components {
              * @default 0
              */
             bow: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Depth
              * @description Distances from the pivot times this.
@@ -3038,6 +3085,8 @@ export interface components {
          * @description A rise, a fall or a swell: over the span, again and again through it, or over each note that `where` reaches.
          */
         LaneShape: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Delay
              * @description Milliseconds after each note's start.
@@ -3108,6 +3157,8 @@ export interface components {
          *     What is held for longer than the width is reached again, and a jump of more than `jump` stays a jump.
          */
         LaneSmooth: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Jump
              * @description Larger jumps stay, in the lane's unit; absent: a quarter of its range.
@@ -3137,6 +3188,8 @@ export interface components {
          * @description What the lane says while each of the chosen notes sounds becomes that note's own; the lane rests there.
          */
         LaneToNotes: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Keep
              * @description The lane keeps what it says as well.
@@ -3171,6 +3224,8 @@ export interface components {
              * @description In the lane's unit; bend in semitones.
              */
             by: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3189,6 +3244,8 @@ export interface components {
          * @description Take away what nobody played: flicker between neighbouring values, and movement while nothing sounds.
          */
         LaneUnplayed: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Flicker
              * @description A run that flickers between two or three neighbouring values becomes one.
@@ -3219,6 +3276,8 @@ export interface components {
          * @description A periodic shape over the span: in place of what is there, or added to it.
          */
         LaneWave: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Centre
              * @description The middle, where the wave takes the place of what is there.
@@ -3504,6 +3563,8 @@ export interface components {
          * @description What the instrument of a part takes of each note by itself. What is lost is shown on the notes.
          */
         NoteAnswers: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Keys
              * @description Kinds of curves that it takes; absent: all.
@@ -3548,6 +3609,8 @@ export interface components {
              * @enum {string}
              */
             by: "share" | "beats";
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Flip
              * @description Backwards, or upside down: about rest where that is in the middle, else the top is the bottom.
@@ -3596,6 +3659,8 @@ export interface components {
          * @description The curve of every chosen note, each over its own length, in place of what it had.
          */
         NoteCurve: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3622,6 +3687,8 @@ export interface components {
          *     Partners are not struck again; voices without one end or begin as before.
          */
         NoteGlide: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
@@ -3686,6 +3753,8 @@ export interface components {
              * @description The most by which a node deviates either way.
              */
             amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3727,6 +3796,8 @@ export interface components {
              * @enum {string}
              */
             as: "auto" | "plain" | "mpe";
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3765,6 +3836,8 @@ export interface components {
          * @description Where the curves begin: each moved so that it begins there, or led from there into what was played.
          */
         NoteStart: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3795,6 +3868,8 @@ export interface components {
          *     note. Nodes are always sent.
          */
         NoteStream: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3823,6 +3898,8 @@ export interface components {
          * @description What the chosen notes say one after another becomes what the lane says: theirs is added to it, and they rest.
          */
         NoteToLane: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Keep
              * @description The notes keep their curves as well.
@@ -3852,6 +3929,8 @@ export interface components {
          * @description Notes put in where there were none.
          */
         NotesAdd: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Cue
              * @description They are cues: heard by the instrument, but no part of the music.
@@ -3890,6 +3969,8 @@ export interface components {
          *     quarter of its length.
          */
         NotesCopy: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * First
              * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
@@ -3927,6 +4008,8 @@ export interface components {
          * @description Notes that the instrument hears and that are no part of the music; `pitches` of `where` are keys of a part.
          */
         NotesCue: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3951,6 +4034,8 @@ export interface components {
          * @description Notes taken away.
          */
         NotesDelete: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Cues
              * @description It acts on the cue notes that `where` reaches, in place of the music.
@@ -3986,6 +4071,8 @@ export interface components {
              * @enum {string}
              */
             by: "semitone" | "scale" | "white" | "named";
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Ease
              * @description Of the way of velocities.
@@ -4043,6 +4130,8 @@ export interface components {
          * @description Neighbours of one key among the chosen notes of a part become one, as loud as the first. The page follows.
          */
         NotesJoin: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4070,6 +4159,8 @@ export interface components {
              * @description Beats longer; negative: shorter.
              */
             by?: number | null;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Edge
              * @description The edge that moves.
@@ -4132,6 +4223,8 @@ export interface components {
              * @default 8
              */
             amount_ms: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Drift
              * @description How much of it is drift: 0 each note by itself, 1 all of it slow.
@@ -4176,6 +4269,8 @@ export interface components {
          * @description Notes to another time, or to other keys.
          */
         NotesMove: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Cues
              * @description It acts on the cue notes that `where` reaches, in place of the music.
@@ -4231,6 +4326,8 @@ export interface components {
          * @description Notes that are not sent, and stay where they are; or that are sent again.
          */
         NotesMute: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Cues
              * @description It acts on the cue notes that `where` reaches, in place of the music.
@@ -4266,6 +4363,8 @@ export interface components {
          *     goes; the others stay.
          */
         NotesPlace: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Grid
              * @description The step: 8 is eighths, 12 eighth triplets.
@@ -4329,6 +4428,8 @@ export interface components {
              * @description The tick at which notes that sound there are cut.
              */
             at?: number | null;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * First
              * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
@@ -4366,6 +4467,8 @@ export interface components {
              * @enum {string}
              */
             anchor: "first" | "last";
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4430,6 +4533,8 @@ export interface components {
          * @description Notes to other keys. The written page follows.
          */
         NotesTranspose: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Keys
              * @description Up; negative: down. With a scale so many steps of that.
@@ -4731,6 +4836,8 @@ export interface components {
          * @description On and off into depth: what is down is pressed in part, and from then on it is a curve like any other.
          */
         PedalDepth: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Depth
              * @description How deep; it holds from 64 upwards.
@@ -4759,6 +4866,8 @@ export interface components {
          *     Hands are told apart at middle C, where a part goes to both sides of it.
          */
         PedalFromLengths: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Finger Ms
              * @description How long fingers hold; absent: to the next chord of the same hand.
@@ -4791,6 +4900,8 @@ export interface components {
              * @enum {string}
              */
             by: "harmony" | "bass" | "chord" | "bar" | "beat";
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Depth
              * @description How deep.
@@ -4834,6 +4945,8 @@ export interface components {
          * @description The pedal up, over the span or over each chosen note; after that it is as it was.
          */
         PedalLift: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4862,6 +4975,8 @@ export interface components {
          * @description The pedal down, over the span or over each chosen note; after that it is as it was.
          */
         PedalPress: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Depth
              * @description How deep.
@@ -4896,6 +5011,8 @@ export interface components {
          * @description Depth into on and off: on from one value upwards, off again only below another, so that nothing flickers.
          */
         PedalSwitch: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4930,6 +5047,8 @@ export interface components {
          *     that are not chosen it stays.
          */
         PedalToLengths: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Gap Ms
              * @description So much before its key is struck again a note ends at the latest, if its finger lets it.
@@ -5099,6 +5218,8 @@ export interface components {
          *     back; notes are added. Keys that are still down where the span ends, end there; and what springs back, does.
          */
         RecordPass: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Events
              * @description What came: a list of ticks and messages in hexadecimal figures, `[[0, "903c40"], [480, "803c40"]]`; on channel 1 what is the part's, on others what belongs to single notes (MPE). It is kept as the file of these (SMF format 0), deflated, in base64, and can be given so too.
@@ -5428,6 +5549,8 @@ export interface components {
              * @description Beats a bar.
              */
             beats: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5460,6 +5583,8 @@ export interface components {
              * @description Quarters a minute.
              */
             bpm?: number | null;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * End Bpm
              * @description At the end of the span, to which it changes evenly; absent: the same.
@@ -5632,6 +5757,8 @@ export interface components {
              * @default 16
              */
             amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Grid
              * @description The step: 8 is eighths, 12 eighth triplets.
@@ -5685,6 +5812,8 @@ export interface components {
              * @default 0
              */
             accents: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5714,6 +5843,8 @@ export interface components {
              * @default 0
              */
             accents: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Ceiling
              * @description No note ends up louder than this.
@@ -5782,6 +5913,8 @@ export interface components {
          *     straight lines smoothly, so that no order is ever turned round.
          */
         VelocityKnee: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5824,6 +5957,8 @@ export interface components {
              * @description What is added to each velocity.
              */
             by: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5844,6 +5979,8 @@ export interface components {
          * @description Widen or narrow the differences about a pivot. About 0 it is a plain percentage.
          */
         VelocityScale: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * Factor
              * @description 1 changes nothing, 0.5 halves every distance from the pivot, 0 levels out, 2 doubles.
@@ -5875,6 +6012,8 @@ export interface components {
          * @description Every note to one value.
          */
         VelocitySet: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5893,6 +6032,8 @@ export interface components {
          * @description A standing scale and offset, mostly of a whole part: there is one at each `where`, which is opened again.
          */
         VelocityTrim: {
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5923,6 +6064,8 @@ export interface components {
              * @description Standard deviation in velocity steps; none deviates by more than twice that.
              */
             amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -7582,6 +7725,7 @@ export interface operations {
             query?: {
                 kind?: ("plain" | "mpe" | "clip") | null;
                 cues?: boolean;
+                thin?: number;
             };
             header?: never;
             path: {

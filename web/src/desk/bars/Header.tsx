@@ -89,6 +89,19 @@ export function Header({ onFind }: { onFind: () => void }) {
                 </FileLink>
               </DropdownMenu.Item>
             ))}
+            <DropdownMenu.Label className="px-3 pt-1.5 text-[12px] text-faded">
+              Fewer messages: drawn ways off by at most
+            </DropdownMenu.Label>
+            {THINNED.map((steps) => (
+              <DropdownMenu.Item key={steps} className={MENU_ITEM} asChild>
+                <FileLink
+                  href={`/api/takes/${score.id}/file?thin=${steps}`}
+                  onClick={() => void tellUnsent("")}
+                >
+                  {steps === 1 ? "1 step" : `${steps} steps`}
+                </FileLink>
+              </DropdownMenu.Item>
+            ))}
           </Menu>
         </span>
       )}
@@ -104,6 +117,9 @@ const FORMS = [
   ["file?cues=false", "Without the cues"],
   ["page/musicxml", "MusicXML: the page of all parts"],
 ] as const;
+
+/** In how coarse steps drawn ways can be sent where a cable or an old instrument is slow. */
+const THINNED = [1, 2, 4];
 
 /** That something is being saved still; what is done in no time is not told. */
 function Saving() {

@@ -1,10 +1,12 @@
 import { Switch } from "radix-ui";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { StrokeView } from "../../api/client";
+import { placeText } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
 import { Dots, Menu, MenuItem } from "../../ui/Menu";
+import { NameEntry } from "../../ui/NameEntry";
 import { openStroke } from "../take/arranging";
-import { apply, deleteStroke, jump, redo, switchStroke, undo } from "../take/shaping";
+import { apply, deleteStroke, jump, moveStroke, nameStroke, redo, switchStroke, undo } from "../take/shaping";
 import { useDesk } from "../take/state";
 
 /** What was done, in order: each stroke can be switched off and on, opened again, gone back to, compared with. */
@@ -85,6 +87,25 @@ function StrokeItem({
 }) {
   const { number, on, idle, mark } = stroke;
   const against = usePlayer((state) => state.against);
+  const [naming, setNaming] = useState(false);
+  if (naming) {
+    const done = (typed: string) => {
+      setNaming(false);
+      if (typed !== (stroke.stroke.called ?? "")) void nameStroke(stroke, typed);
+    };
+    return (
+      <li className="flex min-h-6 items-center px-2">
+        <NameEntry
+          label="Name of the stroke"
+          name={stroke.stroke.called ?? ""}
+          maxLength={60}
+          className="h-6 w-full"
+          asked
+          onDone={done}
+        />
+      </li>
+    );
+  }
   return (
     <li
       data-newest={isNewest || undefined}
@@ -113,12 +134,20 @@ function StrokeItem({
       >
         <Switch.Thumb className="block h-2.5 w-2.5 translate-x-0.5 rounded-full bg-faded transition-transform data-[state=checked]:translate-x-[13px] data-[state=checked]:bg-sheet" />
       </Switch.Root>
-      <StrokeMenu stroke={stroke} isAgainst={against === number} />
+      <StrokeMenu stroke={stroke} isAgainst={against === number} onName={() => setNaming(true)} />
     </li>
   );
 }
 
-function StrokeMenu({ stroke, isAgainst }: { stroke: StrokeView; isAgainst: boolean }) {
+interface StrokeMenuProps {
+  stroke: StrokeView;
+  isAgainst: boolean;
+  onName: () => void;
+}
+
+function StrokeMenu({ stroke, isAgainst, onName }: StrokeMenuProps) {
+  const span = useDesk((state) => state.span);
+  const score = useDesk((state) => state.score);
   return (
     <Menu label={`More for stroke ${stroke.number}`} sign={<Dots upright />} className="h-6 w-5 rounded">
       <MenuItem onSelect={() => void jump(stroke.step)}>Go back to here</MenuItem>
@@ -126,6 +155,14 @@ function StrokeMenu({ stroke, isAgainst }: { stroke: StrokeView; isAgainst: bool
         {isAgainst ? "Compare with the newest again" : "Compare with before this"}
       </MenuItem>
       <MenuItem onSelect={() => void apply(stroke.stroke)}>Do it once more</MenuItem>
+      <MenuItem onSelect={() => span && void moveStroke(stroke.number, span[0])} disabled={!span}>
+        {span && score
+          ? `Move it to bar ${placeText(score, span[0])}`
+          : "Move it to the bars chosen on the ruler"}
+      </MenuItem>
+      <MenuItem onSelect={onName}>
+        {stroke.stroke.called ? "Give it another name" : "Give it a name"}
+      </MenuItem>
       <MenuItem onSelect={() => void deleteStroke(stroke.number)}>Delete</MenuItem>
     </Menu>
   );

@@ -7,6 +7,7 @@ import {
   type Preview,
   type Schemas,
   type Stroke,
+  type StrokeView,
   type Written,
 } from "../../api/client";
 import { nodesOf, withLaneChanges } from "../../score/lanes";
@@ -307,15 +308,20 @@ async function write(change: Change): Promise<void> {
 
 const inTurn = (change: Change) => attempts.inTurn(() => write(change));
 
+interface Changed {
+  number: number;
+  stroke?: Stroke;
+  on?: boolean;
+  begins?: number;
+}
+
 /** Strokes of the history that change together: each its numbers, or on or off. */
-export async function changeStrokes(
-  changes: readonly { number: number; stroke?: Stroke; on?: boolean }[],
-): Promise<void> {
+export async function changeStrokes(changes: readonly Changed[]): Promise<void> {
   close();
   for (const change of changes) await changeStroke(change);
 }
 
-async function changeStroke({ number, ...other }: { number: number; stroke?: Stroke; on?: boolean }) {
+async function changeStroke({ number, ...other }: Changed) {
   const path = { ...takePath(), number };
   await inTurn((asked) =>
     api.PATCH("/api/takes/{take_id}/strokes/{number}", { params: { path }, body: { ...asked, ...other } }),
@@ -323,6 +329,13 @@ async function changeStroke({ number, ...other }: { number: number; stroke?: Str
 }
 
 export const switchStroke = (number: number, on: boolean) => changeStroke({ number, on });
+
+/** The same stroke from another tick on. */
+export const moveStroke = (number: number, begins: number) => changeStrokes([{ number, begins }]);
+
+/** A name of the player's own for a stroke; an empty one takes it away. */
+export const nameStroke = ({ number, stroke }: StrokeView, name: string) =>
+  changeStrokes([{ number, stroke: { ...stroke, called: name.trim() || null } }]);
 
 export async function deleteStroke(number: number): Promise<void> {
   if (desk().shaping?.number === number) letGo();
