@@ -16,7 +16,7 @@ from pathlib import Path
 
 from launcher.base import STATE, say
 from launcher.postgres import HOST, free_port
-from launcher.serving import MEMORY, MOST_BODY_BYTES, PATIENCE, answers, await_answer, begun, ended, server_words
+from launcher.serving import MEMORY, MOST_BODY_BYTES, answers, await_answer, begun, ended, server_words
 
 MOST_PROCESSES = 8
 SETTLED = 10
@@ -117,10 +117,9 @@ def supervised(members: list[Member], look_after: Callable[[], None], ready: Cal
 
 def await_all(members: list[Member]) -> None:
     """Until all of them answer. Raises Trouble."""
-    deadline = time.monotonic() + PATIENCE
     for member in members:
         if member.port is not None and member.process is not None:
-            await_answer(member.port, member.process, deadline)
+            await_answer(member.port, member.process)
 
 
 def proxy() -> str | None:

@@ -37,6 +37,9 @@ CHROMIUM_FLAGS = [
     *("--disable-component-update", "--disable-sync", "--no-first-run"),
 ]
 PATIENCE = 30
+"""So many seconds a server that is starting may do nothing at all."""
+LONGEST = 600
+"""So many it may take where it does something."""
 # Columns of a long take are some hundred KiB each. Memory that was given back to the system is slow to get again, so
 # that glibc is asked to keep what it has.
 MEMORY = {
@@ -94,11 +97,33 @@ def answers(port: int, path: str = "/ready", patience: float = 10) -> bool:
     return False
 
 
-def await_answer(port: int, server: subprocess.Popen[bytes], deadline: float) -> None:
-    """Until a server answers. Raises Trouble where it has ended before, or has not by the deadline (monotonic)."""
+def worked(process: subprocess.Popen[bytes]) -> int | None:
+    """How much processor time a process has used, in ticks of the system; None where the system does not say."""
+    with contextlib.suppress(OSError, ValueError, IndexError):
+        # After the name, which may hold anything, in brackets: proc(5).
+        fields = Path(f"/proc/{process.pid}/stat").read_text().rpartition(")")[2].split()
+        return int(fields[11]) + int(fields[12])
+    return None
+
+
+def await_answer(port: int, server: subprocess.Popen[bytes]) -> None:
+    """Until a server answers, however slow the machine is: it is waited for as long as something moves.
+
+    Raises Trouble where it has ended before, or has done nothing for a while.
+    """
+    begin = moved = told = time.monotonic()
+    before = worked(server)
     while not answers(port):
-        if server.poll() is not None or time.monotonic() > deadline:
+        now, uses = time.monotonic(), worked(server)
+        if uses != before:
+            before, moved = uses, now
+        if server.poll() is not None:
             raise Trouble("The server did not start; see above.")
+        if now - moved > PATIENCE or now - begin > LONGEST:
+            raise Trouble(f"The server has not answered for {now - begin:.0f} seconds, and does nothing any more.")
+        if now - told > PATIENCE:
+            told = now
+            print(f"The server is still starting ({now - begin:.0f} seconds so far); the machine is busy.", flush=True)
         time.sleep(0.05)
 
 
@@ -106,7 +131,7 @@ def await_answer(port: int, server: subprocess.Popen[bytes], deadline: float) ->
 def serving(port: int, env: Mapping[str, str]) -> Iterator[subprocess.Popen[bytes]]:
     """The application in one process on a port of loopback, from when it answers a request."""
     with process(sys.executable, *server_words(port), env={**MEMORY, **env}) as server:
-        await_answer(port, server, time.monotonic() + PATIENCE)
+        await_answer(port, server)
         yield server
 
 

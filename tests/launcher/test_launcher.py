@@ -251,3 +251,30 @@ def test_the_lock_names_every_package_with_hashes_and_no_address() -> None:
         assert f"\n{package}" in lock
     assert "://" not in lock
     assert '"resolved"' not in (ROOT / "web/package-lock.json").read_text()
+
+
+def test_a_server_that_starts_slowly_is_waited_for_while_it_works(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setattr(serving, "PATIENCE", 1)
+    port = postgres.free_port()
+    busy = (
+        "import time, http.server\n"
+        "until = time.monotonic() + 4\n"
+        "while time.monotonic() < until: pass\n"
+        "class Ready(http.server.BaseHTTPRequestHandler):\n"
+        "    def do_GET(self): self.send_response(200); self.end_headers()\n"
+        f"http.server.HTTPServer(('127.0.0.1', {port}), Ready).serve_forever()"
+    )
+    with process(sys.executable, "-c", busy, env=os.environ) as server:
+        serving.await_answer(port, server)
+    assert "still starting" in capsys.readouterr().out
+
+
+def test_a_server_that_does_nothing_is_given_up(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(serving, "PATIENCE", 1)
+    with (
+        process(sys.executable, "-c", "import time; time.sleep(60)", env=os.environ) as server,
+        pytest.raises(base.Trouble, match="does nothing any more"),
+    ):
+        serving.await_answer(postgres.free_port(), server)
