@@ -13,5 +13,8 @@ urlpatterns = [
     path("sign-out", pages.sign_out),
     path("", pages.page),
     path("takes/<uuid:take_id>", pages.page),
+    path("guide", pages.guide),
+    path("guide/<slug:page>", pages.guide),
+    path("show/<slug:example>", pages.guide),
 ]
-handler400, handler404, handler500 = "studio.doors.malformed", "studio.doors.not_found", "studio.doors.failed"
+handler400, handler404, handler500 = "studio.doors.malformed", "studio.pages.not_found", "studio.doors.failed"

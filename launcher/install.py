@@ -78,8 +78,9 @@ def node_packages() -> None:
 def front_end() -> None:
     """The built front end."""
     stamp = STATE / "front-end-stamp"
-    sources = [file for folder in ("src", "public") for file in (WEB / folder).rglob("*") if file.is_file()]
-    mark = digest([*sources, *(WEB / name for name in ("index.html", "vite.config.ts", "package-lock.json"))])
+    folders = (WEB / "src", WEB / "public", ROOT / "docs" / "guide", ROOT / "docs" / "screenshots")
+    sources = [file for folder in folders for file in sorted(folder.rglob("*")) if file.is_file()]
+    mark = digest([*sources, *(WEB / name for name in ("index.html", "vite.config.ts", "guide.ts", "package-lock.json"))])
     if up_to_date(stamp, mark) and (WEB / "dist" / "index.html").exists():
         return
     node_packages()

@@ -67,11 +67,6 @@ def failed(request: HttpRequest) -> HttpResponse:
     return problem(request, 503 if isinstance(error, (OperationalError, InterfaceError)) else 500)
 
 
-def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
-    """There is no such page."""
-    return problem(request, 404)
-
-
 def malformed(request: HttpRequest, exception: Exception) -> HttpResponse:
     """The request is not one that could be answered."""
     return problem(request, 400)

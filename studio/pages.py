@@ -9,6 +9,8 @@ from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST
 
+from studio.doors import problem
+
 
 @ensure_csrf_cookie
 def enter(request: HttpRequest, token: str) -> HttpResponse:
@@ -40,6 +42,22 @@ def sign_out(request: HttpRequest) -> HttpResponse:
 def page(request: HttpRequest, take_id: UUID | None = None) -> HttpResponse:
     """Library and desk; the browser asks the API whether there is such a take."""
     return _page()
+
+
+@login_required
+@ensure_csrf_cookie
+def guide(request: HttpRequest, page: str = "", example: str = "") -> HttpResponse:
+    """The guide, and what leads from it to a take; the browser knows its pages."""
+    return _page()
+
+
+def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """There is nothing at this address: told in Lull's own look, where a page was asked for."""
+    page = _page()
+    if page.status_code != 200 or request.path.startswith(("/api/", "/static/")):
+        return problem(request, 404)
+    page.status_code = 404
+    return page
 
 
 def _page() -> HttpResponse:

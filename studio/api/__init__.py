@@ -13,7 +13,7 @@ from ninja.security import django_auth
 
 from expression.errors import Refused
 from expression.strokes import KINDS, explain
-from studio.api import banks, desk, jobs, recording, session, sounds, takes
+from studio.api import banks, desk, examples, jobs, recording, session, sounds, takes
 from studio.api.encoding import encode
 from studio.doors import NO_DATABASE, SENTENCES
 from studio.services.banks import NoSuchBank
@@ -45,6 +45,7 @@ api.add_router("takes", desk.router)
 api.add_router("takes", sounds.router)
 api.add_router("takes", recording.router)
 api.add_router("banks", banks.router)
+api.add_router("examples", examples.router)
 
 
 def _problem(status: int, detail: str, **more: Any) -> HttpResponse:

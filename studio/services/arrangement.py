@@ -94,6 +94,8 @@ class Wishes(_Kept):
     """Beats are clicked while a take plays ..."""
     metronome_level: Annotated[float, Field(ge=0, le=1)] = 0.5
     """... so loudly."""
+    walked: bool = False
+    """The first walk was taken, or turned down."""
     gear: Annotated[dict[Name, Habits], Field(max_length=64)] = {}
     """Of instruments, by their names."""
 

@@ -130,6 +130,7 @@ class TestPreferences:
             "letters": False,
             "metronome": True,
             "metronome_level": 0.25,
+            "walked": True,
             "gear": {"Old keys": {"ignore": ["cc:7"], "thinned": [], "rest": 37, "slack": 6, "turned": True}},
         }
         wishes["gear"]["Old keys"]["forces"] = None
@@ -142,6 +143,7 @@ class TestPreferences:
             "letters": True,
             "metronome": False,
             "metronome_level": 0.5,
+            "walked": False,
             "gear": {},
         }
         assert bert.get("preferences") == usual

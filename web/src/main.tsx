@@ -9,12 +9,15 @@ import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
 import { queries } from "./api/queries";
 import { offerRendering } from "./sound/render";
-import { Broken, Unbroken } from "./ui/Broken";
+import { Nothing, Unbroken } from "./ui/Broken";
 
 /** Each page comes when it is gone to. */
 const PAGES = {
   "/": lazy(async () => ({ default: (await import("./library/Library")).Library })),
   "/takes/:takeId": lazy(async () => ({ default: (await import("./desk/Desk")).Desk })),
+  "/guide": lazy(async () => ({ default: (await import("./guide/Guide")).Guide })),
+  "/guide/:page": lazy(async () => ({ default: (await import("./guide/Guide")).Guide })),
+  "/show/:example": lazy(async () => ({ default: (await import("./guide/Show")).Show })),
   "/sign-in": lazy(async () => ({ default: (await import("./session/SignIn")).SignIn })),
   "/enter/:token": lazy(async () => ({ default: (await import("./session/Enter")).Enter })),
   "/invited/:token": lazy(async () => ({ default: (await import("./session/Invited")).Invited })),
@@ -32,7 +35,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
               {Object.entries(PAGES).map(([path, Page]) => (
                 <Route key={path} path={path} element={<Page />} />
               ))}
-              <Route path="*" element={<Broken />} />
+              <Route path="*" element={<Nothing />} />
             </Routes>
           </Suspense>
         </Unbroken>

@@ -6,9 +6,8 @@ from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import transaction
 
-from demo.fog_signal import STROKES, TAKES
-from expression.strokes import parse_stroke
-from studio.services import shaping, takes
+from demo.fog_signal import TAKES
+from studio.services import examples
 from studio.signing_in import link_token
 
 
@@ -33,10 +32,6 @@ class Command(BaseCommand):
             user.set_unusable_password()
             user.save()
             # The newest stands first in the library, so the first is loaded last.
-            for name, make in reversed(TAKES.items()):
-                take = takes.add(user, "demo.mid", make())
-                takes.rename(user, take.pk, name)
-                for stroke in STROKES.get(name, []):
-                    revision = takes.get(user, take.pk).revision
-                    shaping.commit(user, take.pk, revision, parse_stroke(stroke))
+            for name in reversed(TAKES):
+                examples.added(user, name)
         return user

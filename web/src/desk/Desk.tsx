@@ -13,10 +13,12 @@ import { Transport } from "./bars/Transport";
 import { releaseNudge } from "./hand/velocityGestures";
 import { Shape } from "./shape/Shape";
 import { focusLane } from "./stage/laneSight";
+import { showPlace } from "./stage/shown";
 import { Staves } from "./staves/Staves";
 import { openTake, routesOf, rowName, settle } from "./take/arranging";
 import { watchMetronome } from "./take/metronome";
 import { close, compare, onWritten } from "./take/shaping";
+
 import { desk, frontParts, kindOf, set, useDesk } from "./take/state";
 import { watchLeaving } from "./take/unsaved";
 
@@ -25,6 +27,7 @@ const EventList = lazy(async () => ({ default: (await import("./bars/EventList")
 const PagePane = lazy(async () => ({ default: (await import("./bars/PagePane")).PagePane }));
 const Rig = lazy(async () => ({ default: (await import("../rig/Rig")).Rig }));
 const RecordKey = lazy(async () => ({ default: (await import("../rig/RecordKey")).RecordKey }));
+const Walk = lazy(async () => ({ default: (await import("./bars/Walk")).Walk }));
 const KeySheet = lazy(async () => ({ default: (await import("./actions/KeySheet")).KeySheet }));
 
 export function Desk() {
@@ -39,12 +42,13 @@ export function Desk() {
   const panelOpen = useDesk((state) => state.panelOpen);
   const rigOpen = useDesk((state) => state.rigOpen);
   const isOpen = useDesk((state) => state.score !== null);
+  const [walking, setWalking] = useState(() => new URLSearchParams(window.location.search).has("walk"));
 
-  const { state: came } = useLocation();
+  const { state: came, search } = useLocation();
   useEffect(() => {
-    void openTake(takeId);
+    void openTake(takeId).then(() => search && showPlace(search));
     if ((came as { playIn?: boolean } | null)?.playIn) set({ rigOpen: true });
-  }, [takeId, came]);
+  }, [takeId, came, search]);
   useEffect(() => {
     document.title = name ? `${name} · Lull` : "Lull";
   }, [name]);
@@ -99,6 +103,7 @@ export function Desk() {
       />
       <Spoken />
       <Suspense>{sheet === "keys" && <KeySheet open onOpen={lay("keys")} />}</Suspense>
+      <Suspense>{walking && isOpen && <Walk onLeave={() => setWalking(false)} />}</Suspense>
       <Finder open={sheet === "find"} onOpen={lay("find")} />
       <Notice notice={notice} onClose={() => set({ notice: null })} />
     </div>

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { type DragEvent, lazy, Suspense, useEffect, useRef, useState } from "react";
+import { Link } from "react-router";
 import { answered, api, csrfToken, leave, sentence, type TakeCard } from "../api/client";
 import { askAnew, queries } from "../api/queries";
 import { Notice, type NoticeText } from "../ui/Notice";
@@ -9,6 +10,7 @@ import { useArrivals } from "./arrivals";
 import { Deleted } from "./Deleted";
 import { TakeItem } from "./TakeItem";
 import type { Added } from "./upload";
+import { WalkOffer } from "./WalkOffer";
 
 /** What is opened now and then comes when it is. */
 const AccountSettings = lazy(async () => ({
@@ -128,6 +130,9 @@ export function Library() {
         <button type="button" className="key key-warm" onClick={choose}>
           Add recordings
         </button>
+        <Link to="/guide" className="key key-plain text-faded">
+          Guide
+        </Link>
         <button type="button" className="key key-plain text-faded" onClick={() => setAccountOpen(true)}>
           Account
         </button>
@@ -153,6 +158,7 @@ export function Library() {
         }}
       />
       <main className="min-h-0 flex-1 overflow-y-auto px-8 pb-10">
+        {takes && <WalkOffer />}
         <Arrivals arrivals={arrivals} onClose={close} onZoned={(key, take) => void openZoned(key, take)} />
         {takes === null ? (
           <p className="text-faded">Opening the library …</p>

@@ -1,4 +1,5 @@
 import { Component, type ReactNode } from "react";
+import { Wordmark } from "./Wordmark";
 
 /** Shown where a page could not go on, in place of it. */
 export function Broken() {
@@ -13,6 +14,23 @@ export function Broken() {
         </button>{" "}
         <a href="/" className="key">
           Back to the library
+        </a>
+      </div>
+    </main>
+  );
+}
+
+/** Shown where there is no such page. */
+export function Nothing() {
+  return (
+    <main className="grid h-full place-items-center p-6">
+      <div className="max-w-md text-center">
+        <h1 className="mb-3 text-3xl">
+          <Wordmark />
+        </h1>
+        <p className="mb-4 font-mark text-2xl italic">There is nothing at this address.</p>
+        <a href="/" className="key">
+          To the library
         </a>
       </div>
     </main>

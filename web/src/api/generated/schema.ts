@@ -108,6 +108,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/examples/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Example
+         * @description The account's take of an example (`the-stair`, `the-keepers-log` ...), which is added where there is none.
+         */
+        post: operations["studio_api_examples_open_example"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -2209,6 +2229,17 @@ export interface components {
              * @default 2
              */
             n: number;
+        };
+        /**
+         * Example
+         * @description A take of the account.
+         */
+        Example: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
         };
         /**
          * Facts
@@ -6201,6 +6232,11 @@ export interface components {
              * @default true
              */
             sounds: boolean;
+            /**
+             * Walked
+             * @default false
+             */
+            walked: boolean;
         };
         /**
          * Written
@@ -6468,6 +6504,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_examples_open_example: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Example"];
+                };
             };
             /** @description Unauthorized */
             401: {

@@ -203,6 +203,7 @@ const screen: Omit<ScreenState, keyof typeof cleared> = {
     letters: true,
     metronome: false,
     metronome_level: 0.5,
+    walked: true,
     gear: {},
   },
   kinds: new Map(),
