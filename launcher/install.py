@@ -80,7 +80,9 @@ def front_end() -> None:
     stamp = STATE / "front-end-stamp"
     folders = (WEB / "src", WEB / "public", ROOT / "docs" / "guide", ROOT / "docs" / "screenshots")
     sources = [file for folder in folders for file in sorted(folder.rglob("*")) if file.is_file()]
-    mark = digest([*sources, *(WEB / name for name in ("index.html", "vite.config.ts", "guide.ts", "package-lock.json"))])
+    mark = digest(
+        [*sources, *(WEB / name for name in ("index.html", "vite.config.ts", "guide.ts", "package-lock.json"))]
+    )
     if up_to_date(stamp, mark) and (WEB / "dist" / "index.html").exists():
         return
     node_packages()

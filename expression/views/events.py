@@ -1,11 +1,11 @@
 """Everything in a take as rows: what the event list shows."""
 
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Flags, Ints
+from expression.arrays import Flags, Ints, looked_up
 from expression.lanes import BEND as BEND_LANE
 from expression.lanes import CONTROLLERS
 from expression.memo import worked_out
@@ -32,6 +32,8 @@ KINDS = (
     "note", "controller", "bend", "pressure", "key pressure", "program", "exclusive", "text", "tempo", "metre", "key",
     "other",
 )  # fmt: skip
+Order = Literal["time", "part", "kind", "number", "value", "length"]
+_DATA = ("data1", "data2")
 _STATUS_KIND = {CONTROL: 1, BEND: 2, PRESSURE: 3, POLY_PRESSURE: 4, PROGRAM: 5}
 _META_KIND = {
     **dict.fromkeys(range(0x01, words.LAST_TEXT + 1), "text"),
@@ -127,8 +129,13 @@ def page(
     kinds: list[str] | None = None,
     parts: list[int] | None = None,
     note: int | None = None,
+    order: Order = "time",
+    falling: bool = False,
 ) -> EventPage:
-    """`count` rows from the `first` of those of some kinds and parts; with `note`, the page that holds that note."""
+    """`count` rows from the `first` of those of some kinds and parts; with `note`, the page that holds that note.
+
+    In the order of time, or of another column; what is alike there in the order of time.
+    """
     rows, tracks = rows_of(take)
     keep: Flags = np.ones(len(rows.tick), dtype=bool)
     if kinds is not None:
@@ -136,6 +143,10 @@ def page(
     if parts is not None:
         keep &= np.isin(rows.part, parts)
     chosen = np.flatnonzero(keep)
+    if order != "time":
+        chosen = chosen[np.argsort(_column(take, order)[chosen] * (-1 if falling else 1), kind="stable")]
+    elif falling:
+        chosen = chosen[::-1]
     if note is not None:
         at = np.flatnonzero(rows.note[chosen] == note)
         first = max(int(at[0]) - count // 3, 0) if len(at) else first
@@ -145,6 +156,29 @@ def page(
         "first": first,
         "rows": [_row(take, rows, tracks, row) for row in shown.tolist()],
     }
+
+
+@worked_out(2)
+def _column(take: Take, order: Order) -> Ints:
+    """What rows are put in order by, all of them; of what is no number, where it stands in its list."""
+    rows, tracks = rows_of(take)
+    if order in ("part", "kind"):
+        return rows.part if order == "part" else rows.kind
+    if order == "length":
+        lengths = np.zeros(len(rows.tick), dtype=np.int64)
+        for part in take.parts:
+            row, known = looked_up(rows.note, part.notes.id)
+            mine = known & (rows.part == part.id)
+            lengths[mine] = (part.notes.end - part.notes.start)[row[mine]]
+        return lengths
+    starts = np.cumsum([0, *(len(track) for track in tracks)])
+    at = starts[rows.track] + rows.row
+    one, two = (np.concatenate([getattr(track, name) for track in tracks])[at].astype(np.int64) for name in _DATA)
+    is_bend = rows.kind == KINDS.index("bend")
+    alone = np.isin(rows.kind, [KINDS.index(kind) for kind in ("pressure", "program")])
+    if order == "number":
+        return np.where(is_bend | alone, -1, one)
+    return np.where(is_bend, two << 7 | one, np.where(alone, one, two))
 
 
 def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> EventRow:

@@ -12,7 +12,7 @@ from pydantic import Field
 from expression.limits import MOST_BARS, MOST_PAGE_BARS
 from expression.midi.files import FileKind
 from expression.views.delta import Delta
-from expression.views.events import EventPage
+from expression.views.events import EventPage, Order
 from expression.views.facts import Facts
 from expression.views.finding import Unplayed
 from expression.views.own_lanes import OwnFacts
@@ -191,12 +191,17 @@ def events(
     kinds: str | None = None,
     parts: str | None = None,
     note: int | None = None,
+    order: Order = "time",
+    falling: bool = False,
 ) -> HttpResponse:
-    """A page of the event list. `kinds` and `parts` are lists with commas; `note` finds the page that holds it."""
+    """A page of the event list, in the `order` of a column, rising or `falling`.
+
+    `kinds` and `parts` are lists with commas; `note` finds the page that holds it.
+    """
     wanted_kinds = kinds.split(",") if kinds is not None else None
     wanted_parts = _numbers(parts) if parts is not None else None
     take = takes.get(owner(request), take_id)
-    return _json(request, shaping.events(take, first, count, wanted_kinds, wanted_parts, note))
+    return _json(request, shaping.events(take, first, count, wanted_kinds, wanted_parts, note, order, falling))
 
 
 @router.get("{uuid:take_id}/page", response={200: SheetView, **REFUSALS})

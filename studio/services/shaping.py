@@ -17,7 +17,7 @@ from expression.selection import AnyRule, select_by
 from expression.strokes import AnyStroke, Where
 from expression.take import Take as Recording
 from expression.views.delta import Delta
-from expression.views.events import EventPage
+from expression.views.events import EventPage, Order
 from expression.views.facts import Facts
 from expression.views.finding import Unplayed
 from expression.views.own_lanes import OwnFacts
@@ -215,10 +215,17 @@ def proof(take: Take, part: int) -> ProofView:
 
 
 def events(
-    take: Take, first: int, count: int, kinds: list[str] | None, parts: list[int] | None, note: int | None
+    take: Take,
+    first: int,
+    count: int,
+    kinds: list[str] | None,
+    parts: list[int] | None,
+    note: int | None,
+    order: Order = "time",
+    falling: bool = False,
 ) -> EventPage:
     """A page of the event list."""
-    return views.events.page(seen(take), first, count, kinds, parts, note)
+    return views.events.page(seen(take), first, count, kinds, parts, note, order, falling)
 
 
 def rehearsed(

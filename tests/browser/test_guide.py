@@ -5,7 +5,8 @@ from pathlib import Path
 
 from playwright.sync_api import Page, expect
 
-from tests.browser.desk import Desk, until
+from tests.browser.desk import Desk
+from tests.browser.test_accessible import violations
 
 PAGES = sorted((Path(__file__).parents[2] / "docs" / "guide").glob("*.md"), key=lambda one: int(one.name.split("-")[0]))
 LINK = re.compile(r"\((/show/[^)]+)\)")
@@ -26,7 +27,8 @@ def test_ten_pages_each_with_a_picture_and_a_place(page: Page) -> None:
         expect(page.get_by_role("heading", level=1, name=title)).to_be_visible()
         picture = page.get_by_role("main").get_by_role("img")
         picture.scroll_into_view_if_needed()
-        until(page, lambda picture=picture: picture.evaluate("one => one.complete && one.naturalWidth > 800"))
+        loaded = "document.querySelector('main img').complete && document.querySelector('main img').naturalWidth > 800"
+        page.wait_for_function(loaded)
         assert picture.get_attribute("alt")
         expect(page.get_by_role("link", name=re.compile("^Show me"))).to_be_visible()
 
@@ -45,7 +47,9 @@ def test_a_place_is_shown_in_a_take_of_ones_own(page: Page) -> None:
     # The same one: it is added once.
     assert page.url == first
     page.goto("/")
-    expect(page.get_by_role("list", name="Takes").get_by_role("link", name="The fog signal: the stair")).to_have_count(1)
+    expect(page.get_by_role("list", name="Takes").get_by_role("link", name="The fog signal: the stair")).to_have_count(
+        1
+    )
 
 
 def test_every_place_is_there(page: Page) -> None:
@@ -111,3 +115,18 @@ def test_the_walk_is_turned_down(page: Page) -> None:
     page.reload()
     expect(page.get_by_text("Nothing recorded yet")).to_be_visible()
     expect(page.get_by_role("link", name="Take the walk")).to_have_count(0)
+
+
+def test_the_guide_and_the_walk_are_for_every_eye(page: Page) -> None:
+    assert violations(page) == []  # The offer.
+    page.goto("/guide/take-it-home")
+    expect(page.get_by_role("heading", level=1)).to_be_visible()
+    assert violations(page) == []
+    page.set_viewport_size({"width": 390, "height": 800})
+    assert violations(page) == []
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto("/show/the-keepers-log?walk=1")
+    opened(page)
+    expect(page.get_by_role("region", name="A walk through the desk")).to_be_visible()
+    assert violations(page) == []

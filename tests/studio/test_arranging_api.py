@@ -60,6 +60,18 @@ def test_the_event_list_by_pages_and_filters(anna: Caller, take: str) -> None:
     notes = anna.get(f"takes/{take}/events?kinds=note&parts=3")
     assert notes["total"] == 230
     assert {row["kind"] for row in notes["rows"]} == {"note"}
+    for order in ("time", "part", "kind", "number", "value", "length"):
+        rising, falling = (
+            anna.get(f"takes/{take}/events?kinds=note&order={order}&falling={way}&count=500")
+            for way in ("false", "true")
+        )
+        assert rising["total"] == falling["total"] == anna.get(f"takes/{take}/events?kinds=note")["total"]
+        if order in ("time", "length"):
+            told = [row["tick" if order == "time" else "length"] for row in rising["rows"]]
+            assert told == sorted(told)
+            told = [row["tick" if order == "time" else "length"] for row in falling["rows"]]
+            assert told == sorted(told, reverse=True)
+    assert anna.call("get", f"takes/{take}/events?order=colour").status_code == 422
     assert anna.get(f"takes/{take}/events?kinds=nothing&parts=x")["total"] == 0
     assert anna.call("get", f"takes/{take}/events?count=100000").status_code == 422
 

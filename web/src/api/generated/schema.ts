@@ -663,7 +663,9 @@ export interface paths {
         };
         /**
          * Events
-         * @description A page of the event list. `kinds` and `parts` are lists with commas; `note` finds the page that holds it.
+         * @description A page of the event list, in the `order` of a column, rising or `falling`.
+         *
+         *     `kinds` and `parts` are lists with commas; `note` finds the page that holds it.
          */
         get: operations["studio_api_desk_events"];
         put?: never;
@@ -7687,6 +7689,8 @@ export interface operations {
                 kinds?: string | null;
                 parts?: string | null;
                 note?: number | null;
+                order?: "time" | "part" | "kind" | "number" | "value" | "length";
+                falling?: boolean;
             };
             header?: never;
             path: {

@@ -1,22 +1,22 @@
 import { type UIEvent, useCallback, useEffect, useRef, useState } from "react";
-import { api, type Schemas, type Stroke, sentence } from "../../api/client";
-import { idOfRow, rowOfId } from "../../score/score";
-import { signed, typedNumber } from "../../ui/numbers";
-import { Seal } from "../../ui/Seal";
+import { api, type Schemas, sentence } from "../../api/client";
+import { idOfRow, rowOfId, tickAt } from "../../score/score";
+import { player } from "../../sound/player";
 import { showing } from "../page/camera";
-import { partDye, partName, rowName, toFront } from "../take/arranging";
+import { beginNote } from "../strokes/beginNotes";
+import { partName, toFront } from "../take/arranging";
 import { chooseIn } from "../take/choosing";
 import { read } from "../take/reading";
 import { apply } from "../take/shaping";
 import { desk, frontParts, look, set, takePath, useDesk } from "../take/state";
+import { Cells, HEADS, type Row, valueAt } from "./EventCells";
 
-type Row = Schemas["EventRow"];
 type Page = Schemas["EventPage"];
 
 const ROW_PIXELS = 24;
 const PAGE_ROWS = 100;
-const HEADS = ["Place", "Part", "Kind", "Note or number", "Value", "Length"];
-const COLUMNS = "grid grid-cols-[7rem_12rem_7rem_11rem_7rem_1fr] gap-2";
+const COLUMNS = "grid grid-cols-[9rem_11rem_7rem_10rem_6rem_1fr] gap-2";
+type Order = (typeof HEADS)[number][0];
 const KINDS = [
   "note",
   "controller",
@@ -40,13 +40,15 @@ export function EventList() {
   const chosenCount = useDesk((state) => state.chosenCount);
   const [kind, setKind] = useState("");
   const [part, setPart] = useState("");
+  const [order, setOrder] = useState<Order>("time");
+  const [falling, setFalling] = useState(false);
   const [total, setTotal] = useState<number | null>(null);
   const [problem, setProblem] = useState("");
   const [top, setTop] = useState(0);
   const [height, setHeight] = useState(200);
   const [pages, setPages] = useState<ReadonlyMap<number, Row[]>>(new Map());
   const box = useRef<HTMLDivElement>(null);
-  const filter = `${revision} ${kind} ${part}`;
+  const filter = `${revision} ${kind} ${part} ${order} ${falling}`;
   const current = useRef(filter);
   current.current = filter;
 
@@ -57,6 +59,8 @@ export function EventList() {
         count: PAGE_ROWS,
         ...(kind ? { kinds: kind } : {}),
         ...(part ? { parts: part } : {}),
+        ...(order === "time" ? {} : { order }),
+        ...(falling ? { falling } : {}),
         ...(note === undefined ? {} : { note }),
       };
       try {
@@ -68,15 +72,15 @@ export function EventList() {
         return null;
       }
     },
-    [kind, part],
+    [kind, part, order, falling],
   );
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: other kinds or parts mean other rows
+  // biome-ignore lint/correctness/useExhaustiveDependencies: other kinds, parts or order mean other rows
   useEffect(() => {
     setPages(new Map());
     setTotal(null);
     setProblem("");
-  }, [kind, part]);
+  }, [kind, part, order, falling]);
 
   // What stood there before a stroke stands until its rows have come, so that nothing is lost that is being typed in.
   useEffect(() => {
@@ -132,6 +136,12 @@ export function EventList() {
     });
   };
 
+  const putValue = () => {
+    if (!score) return;
+    const made = valueAt(Math.round(tickAt(score, player.position())));
+    setProblem(made ? "" : "A value goes on a lane: choose one in the panel first.");
+    if (made) void apply(made);
+  };
   const firstRow = Math.floor(top / ROW_PIXELS);
   const shownRows = Math.ceil(height / ROW_PIXELS) + 1;
   const rows = Array.from(
@@ -177,155 +187,91 @@ export function EventList() {
           {problem || (total === null ? "" : `${total.toLocaleString("en-GB")} rows`)}
           {chosenCount > 0 && `, ${chosenCount.toLocaleString("en-GB")} notes chosen`}
         </span>
+        <button type="button" className="key ml-auto h-6 px-2 text-[13px]" onClick={() => beginNote()}>
+          Put in a note
+        </button>
+        <button type="button" className="key h-6 px-2 text-[13px]" onClick={putValue}>
+          Put in a value
+        </button>
         <button
           type="button"
-          className="ml-auto text-faded hover:text-ink"
+          className="min-h-6 text-faded hover:text-ink"
           onClick={() => set({ listOpen: false })}
         >
           Close
         </button>
       </div>
-      <div aria-hidden className={`${COLUMNS} border-b border-rule px-3 py-0.5 text-[12px] text-faded`}>
-        {HEADS.map((head) => (
-          <span key={head}>{head}</span>
-        ))}
-      </div>
+      {/* biome-ignore lint/a11y/useSemanticElements: rows of a virtual table are placed, not laid out */}
       <div
-        ref={box}
-        className="min-h-0 flex-1 overflow-y-auto"
-        // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls is reached by key
-        tabIndex={0}
-        onScroll={(event: UIEvent<HTMLDivElement>) => setTop(event.currentTarget.scrollTop)}
+        role="table"
+        aria-label="Events"
+        aria-rowcount={(total ?? 0) + 1}
+        className="flex min-h-0 flex-1 flex-col"
       >
-        {/* biome-ignore lint/a11y/useSemanticElements: rows of a virtual table are placed, not laid out */}
+        {/* biome-ignore lint/a11y/useSemanticElements: see above */}
+        {/* biome-ignore lint/a11y/useFocusableInteractive: its cells hold buttons */}
         <div
-          role="table"
-          aria-rowcount={total ?? 0}
-          className="relative"
-          style={{ height: (total ?? 0) * ROW_PIXELS }}
+          role="row"
+          aria-rowindex={1}
+          className={`${COLUMNS} border-b border-rule px-3 text-[12px] text-faded`}
         >
-          {rows.map(({ at, row }) => (
+          {HEADS.map(([name, words], column) => (
             // biome-ignore lint/a11y/useSemanticElements: see above
-            // biome-ignore lint/a11y/useFocusableInteractive: its first cell is a button
+            // biome-ignore lint/a11y/useFocusableInteractive: it holds a button
             <div
-              key={at}
-              role="row"
-              aria-rowindex={at + 1}
-              aria-selected={row ? isChosen(row) : false}
-              style={{ top: at * ROW_PIXELS, height: ROW_PIXELS }}
-              className={`absolute inset-x-0 ${COLUMNS} items-center border-b border-rule/60 px-3 ${
-                row && isChosen(row) ? "bg-accent-wash" : ""
-              }`}
+              key={name}
+              role="columnheader"
+              aria-colindex={column + 1}
+              aria-sort={order === name ? (falling ? "descending" : "ascending") : "none"}
             >
-              {row && <Cells row={row} onChoose={() => choose(row)} onProblem={setProblem} />}
+              <button
+                type="button"
+                className="flex min-h-6 items-center gap-1 hover:text-ink"
+                onClick={() => {
+                  setFalling(order === name && !falling);
+                  setOrder(name);
+                }}
+              >
+                {words}
+                {order === name && (
+                  <svg viewBox="0 0 8 8" className={`h-2 w-2 ${falling ? "" : "rotate-180"}`} aria-hidden>
+                    <path d="M1 2.5l3 3 3-3" fill="none" stroke="currentColor" strokeWidth="1.4" />
+                  </svg>
+                )}
+              </button>
             </div>
           ))}
         </div>
+        {/* biome-ignore lint/a11y/useSemanticElements: see above */}
+        <div
+          ref={box}
+          role="rowgroup"
+          className="min-h-0 flex-1 overflow-y-auto"
+          // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls is reached by key
+          tabIndex={0}
+          onScroll={(event: UIEvent<HTMLDivElement>) => setTop(event.currentTarget.scrollTop)}
+        >
+          <div role="presentation" className="relative" style={{ height: (total ?? 0) * ROW_PIXELS }}>
+            {rows.map(({ at, row }) => (
+              // biome-ignore lint/a11y/useSemanticElements: see above
+              // biome-ignore lint/a11y/useFocusableInteractive: its first cell is a button
+              <div
+                key={at}
+                role="row"
+                aria-rowindex={at + 2}
+                aria-selected={row ? isChosen(row) : false}
+                style={{ top: at * ROW_PIXELS, height: ROW_PIXELS }}
+                className={`absolute inset-x-0 ${COLUMNS} items-center border-b border-rule/60 px-3 ${
+                  row && isChosen(row) ? "bg-accent-wash" : ""
+                }`}
+              >
+                {row && <Cells row={row} onChoose={() => choose(row)} onProblem={setProblem} />}
+              </div>
+            ))}
+          </div>
+        </div>
       </div>
     </section>
-  );
-}
-
-interface CellsProps {
-  row: Row;
-  onChoose: () => void;
-  onProblem: (problem: string) => void;
-}
-
-function Cells({ row, onChoose, onProblem }: CellsProps) {
-  const part = useDesk((state) => state.score?.parts[row.part]);
-  const resolution = useDesk((state) => state.score?.resolution ?? 960);
-  return (
-    <>
-      <Cell head={0}>
-        <button type="button" className="text-left hover:text-accent-deep" onClick={onChoose}>
-          {row.bar}:{row.beat}
-          <span className="text-faded">.{String(row.rest).padStart(3, "0")}</span>
-        </button>
-      </Cell>
-      <Cell head={1}>
-        {part ? (
-          <>
-            <Seal dye={partDye(part)} seal={part.seal} /> <span className="truncate">{partName(part)}</span>
-          </>
-        ) : (
-          <span className="text-faded">the take</span>
-        )}
-      </Cell>
-      <Cell head={2}>{row.kind}</Cell>
-      <Cell head={3}>
-        {row.note >= 0 && part ? rowName(part, part.pitch[rowOfId(part, row.note)]) : row.number}
-      </Cell>
-      <Cell head={4}>
-        {(row.note >= 0 || row.lane) && part ? <ValueCell row={row} onProblem={onProblem} /> : row.value}
-      </Cell>
-      <Cell head={5}>
-        {row.length ? `${Math.round((row.length / resolution) * 100) / 100} quarters` : ""}
-      </Cell>
-    </>
-  );
-}
-
-function Cell({ children, head }: { children: React.ReactNode; head: number }) {
-  return (
-    // biome-ignore lint/a11y/useSemanticElements: see the table
-    <div
-      role="cell"
-      aria-colindex={head + 1}
-      title={HEADS[head]}
-      className="flex min-w-0 items-center gap-1.5 truncate"
-    >
-      {children}
-    </div>
-  );
-}
-
-/** The stroke that gives a row another value. */
-function strokeFor(row: Row, value: number): Stroke {
-  if (row.note >= 0) {
-    return { kind: "velocity.set", where: { parts: [row.part], notes: [[row.note, row.note]] }, value };
-  }
-  const where = { parts: [row.part], span: [row.tick, row.tick + 1] as [number, number] };
-  const node = { tick: row.tick, value, hold: true, lift: 0, ease: 0 };
-  return { kind: "lane.nodes", lane: row.lane, where, nodes: [node] };
-}
-
-/** A value typed here is a stroke like any other. Enter keeps it and stays; what cannot be is told and goes back. */
-function ValueCell({ row, onProblem }: { row: Row; onProblem: (problem: string) => void }) {
-  const [typed, setTyped] = useState<string | null>(null);
-  const input = useRef<HTMLInputElement>(null);
-  // What was typed has become another value, or gone back: the next one is typed over it.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: chosen again whenever another value is shown
-  useEffect(() => {
-    if (typed === null && document.activeElement === input.current) input.current?.select();
-  }, [typed, row.value]);
-  const what = row.note >= 0 ? "Velocity" : row.number || row.kind;
-  const finish = () => {
-    const text = typed === null ? undefined : typedNumber(typed);
-    setTyped(null);
-    if (text === undefined || text === row.value) return;
-    const value = /^-?\d+(\.\d+)?$/.test(text) ? Number(text) : Number.NaN;
-    const [low, high] = [Number(row.low), Number(row.high)];
-    const whole = row.note < 0 || Number.isInteger(value);
-    if (value >= low && value <= high && whole) {
-      onProblem("");
-      void apply(strokeFor(row, value));
-    } else onProblem(`${what} must be ${signed(low)} to ${signed(high)}, not ${text || "empty"}.`);
-  };
-  return (
-    <input
-      ref={input}
-      aria-label={`${row.note >= 0 ? `Velocity of ${row.number}` : `Value of ${what}`} at ${row.bar}:${row.beat}`}
-      value={typed ?? row.value}
-      inputMode="decimal"
-      className="entry h-5 w-16"
-      onChange={(event) => setTyped(event.target.value)}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") finish();
-        if (event.key === "Escape") setTyped(null);
-      }}
-      onBlur={finish}
-    />
   );
 }
 
