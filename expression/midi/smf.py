@@ -43,9 +43,21 @@ class _Full(Exception):
     """There are more events than are read."""
 
 
-def parse(data: bytes, most: int = MOST_EVENTS) -> File:
+class Damaged(BadFile):
+    """A track breaks off: at a byte, for a reason."""
+
+    def __init__(self, number: int, pos: int, what: str) -> None:
+        super().__init__(
+            f"Track {number} is damaged at its byte {pos:,}: {what}. Get the file again from where it came."
+        )
+        self.pos, self.what = pos, what
+
+
+def parse(data: bytes, most: int = MOST_EVENTS, rescues: bool = False) -> File:
     """Read the whole of a file's structure, of `most` events. Raises BadFile with one sentence where that would take
     guessing.
+
+    Where it `rescues`, a track that is damaged is read as far as that goes, and what is lost is remarked.
     """
     if not data:
         raise BadFile("The file is empty. Choose the recording itself, a Standard MIDI File (.mid).")
@@ -69,7 +81,11 @@ def parse(data: bytes, most: int = MOST_EVENTS) -> File:
             break
         size = int.from_bytes(length)
         body = data[pos + 8 : pos + 8 + size]
-        if len(body) < size:
+        if len(body) < size and rescues:
+            remarks.append(
+                f"The file is cut short: of track {len(tracks) + 1}, {len(body):,} of {size:,} bytes are there."
+            )
+        elif len(body) < size:
             what = f"track {len(tracks) + 1}" if name == b"MTrk" else "its last chunk"
             raise BadFile(
                 f"The file is cut short: {what} says it is {size:,} bytes long, but {len(body):,} are there."
@@ -77,7 +93,7 @@ def parse(data: bytes, most: int = MOST_EVENTS) -> File:
             )
         if name == b"MTrk":
             try:
-                tracks.append(_track(body, len(tracks) + 1, most - total, remarks))
+                tracks.append(_track(body, len(tracks) + 1, most - total, remarks, rescues))
             except _Full:
                 raise BadFile(f"The file holds more than {most:,} events, more than Lull reads. Split it up.") from None
             total += len(tracks[-1])
@@ -116,15 +132,18 @@ def _count(number: int, noun: str) -> str:
     return f"{number:,} {noun}" if number == 1 else f"{number:,} {noun}s"
 
 
-def _track(body: bytes, number: int, room: int, remarks: list[str]) -> Events:
-    """Split one track chunk into events. A loop over bytes, kept flat: it is what opening a take waits for."""
+def _track(body: bytes, number: int, room: int, remarks: list[str], rescues: bool = False) -> Events:
+    """Split one track chunk into events. A loop over bytes, kept flat: it is what opening a take waits for.
+
+    Of a damaged one, where it `rescues`, those before the damage.
+    """
     ticks: list[int] = []
     statuses, first, second = bytearray(), bytearray(), bytearray()
     payload: list[int] = []
     payloads: list[bytes] = []
     lengths = DATA_BYTES
     tick = pos = status = 0
-    crossed = early_end = ended = False
+    crossed = early_end = ended = broken = False
     size = len(body)
     try:
         while pos < size:
@@ -142,7 +161,7 @@ def _track(body: bytes, number: int, room: int, remarks: list[str]) -> Events:
                 pos += 1
             elif not 0x80 <= status < 0xF0:
                 if not status:
-                    raise _damaged(number, pos, "it begins with a data byte, where a message's kind is needed")
+                    raise Damaged(number, pos, "it begins with a data byte, where a message's kind is needed")
                 status = _running_before(statuses, number, pos)
                 crossed = True
             wanted = lengths[status]
@@ -162,32 +181,40 @@ def _track(body: bytes, number: int, room: int, remarks: list[str]) -> Events:
                     ended = one == END_OF_TRACK
                 length, pos = _variable(body, pos, number)
                 if pos + length > size:
-                    raise _damaged(number, pos, f"an event says it is {length:,} bytes long, past the track's end")
+                    raise Damaged(number, pos, f"an event says it is {length:,} bytes long, past the track's end")
                 payload.extend([-1] * (len(ticks) - len(payload)))
                 payload.append(len(payloads))
                 payloads.append(body[pos : pos + length])
                 pos += length
             else:
-                raise _damaged(number, pos, f"{status:#04x} is not a message")
+                raise Damaged(number, pos, f"{status:#04x} is not a message")
             if (one | two) > 0x7F:
-                raise _damaged(number, pos, "a data byte is over 127")
+                raise Damaged(number, pos, "a data byte is over 127")
             ticks.append(tick)
             statuses.append(status)
             first.append(one)
             second.append(two)
             if len(ticks) > room:
                 raise _Full
-    except IndexError:
-        raise _damaged(number, size, "its last event is cut off") from None
+    except (IndexError, Damaged) as found:
+        damage = found if isinstance(found, Damaged) else Damaged(number, size, "its last event is cut off")
+        if not rescues:
+            raise damage from None
+        ended, broken, payload = False, True, payload[: len(ticks)]
+        remarks.append(
+            f"Track {number} is damaged at its byte {damage.pos:,} ({damage.what}): it was read up to there, and "
+            f"{max(size - damage.pos, 0):,} bytes after it are lost."
+        )
     payload.extend([-1] * (len(ticks) - len(payload)))
     if tick > LAST_TICK:
-        raise _damaged(number, size, "it claims to last for years")
+        raise Damaged(number, size, "it claims to last for years")
     if crossed:
         remarks.append(f"Track {number} leaves out a message's kind after a meta event; the last kind was taken.")
     if early_end:
         remarks.append(f"Track {number} goes on after its end mark; what follows was kept.")
-    if not ended and not early_end:
-        remarks.append(f"Track {number} has no end mark; one is written on download.")
+    if not ended and (broken or not early_end):
+        if not broken:
+            remarks.append(f"Track {number} has no end mark; one is written on download.")
         ticks.append(tick)
         statuses.append(META)
         first.append(END_OF_TRACK)
@@ -205,7 +232,7 @@ def _variable(body: bytes, pos: int, number: int) -> tuple[int, int]:
         value = value << 7 | byte & 0x7F
         if byte < 0x80:
             return value, pos + count + 1
-    raise _damaged(number, pos, "a length or time is longer than four bytes")
+    raise Damaged(number, pos, "a length or time is longer than four bytes")
 
 
 def _running_before(statuses: bytearray, number: int, pos: int) -> int:
@@ -213,11 +240,7 @@ def _running_before(statuses: bytearray, number: int, pos: int) -> int:
     for status in reversed(statuses):
         if 0x80 <= status < 0xF0:
             return status
-    raise _damaged(number, pos, "it begins with a data byte, where a message's kind is needed")
-
-
-def _damaged(number: int, pos: int, what: str) -> BadFile:
-    return BadFile(f"Track {number} is damaged at its byte {pos:,}: {what}. Get the file again from where it came.")
+    raise Damaged(number, pos, "it begins with a data byte, where a message's kind is needed")
 
 
 def compose(format_: int, division: int, tracks: list[Events]) -> bytes:

@@ -31,15 +31,21 @@ def list_takes(request: HttpRequest) -> Any:
 def add_take(
     request: HttpRequest,
     file: UploadedFile | None = File(None),  # type: ignore[type-arg]  # noqa: B008
+    rescue: bool = False,
 ) -> Status[Any]:
     """Read an uploaded file into a new take: a large one by and by (202, see `jobs`).
 
-    It is judged by what it holds, not by its name.
+    It is judged by what it holds, not by its name. With `rescue`, what can be read of a damaged one.
     """
     if file is None:
         if request.META.get("lull.too_large"):
             raise BadFile("The file is larger than 32 MiB, the most Lull reads. Save fewer tracks and try again.")
         raise BadFile("No file came with the request. Choose a Standard MIDI File (.mid).")
+    if rescue:
+        with places.one(owner(request).pk):
+            take, lost = takes.rescue(owner(request), file.name or "", file.read())
+        told = added(take)
+        return Status(201, {**told, "remarks": [*lost, *told["remarks"]]})
     if (file.size or 0) > MOST_READ_AT_ONCE:
         return Status(202, jobs.read_take(owner(request), file))
     take = takes.add(owner(request), file.name or "", file.read())

@@ -11,6 +11,7 @@ from expression import views
 from expression.history import Shaped
 from expression.limits import LONGEST_NAME
 from expression.midi.files import FileKind, opened, saved
+from expression.midi.rescue import rescued
 from expression.midi.zoning import as_zone
 from expression.take import Take as Recording
 from studio.models import Take
@@ -49,6 +50,13 @@ def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> Take:
     take, recording = read(owner, file_name, data)
     cache.put(take.pk, take.revision, Shaped.of(recording))
     return take
+
+
+def rescue(owner: AbstractBaseUser, file_name: str, data: bytes) -> tuple[Take, list[str]]:
+    """A new take of what can be read of a damaged file, and what is lost. Raises BadFile; then nothing is stored."""
+    found = rescued(data)
+    path = PurePath(file_name.replace("\\", "/"))
+    return add(owner, f"{path.stem}, what could be read.mid", found.data), found.lost
 
 
 def read(owner: AbstractBaseUser, file_name: str, data: bytes) -> tuple[Take, Recording]:

@@ -39,6 +39,25 @@ def test_several_files_at_once_good_and_bad(page: Page) -> None:
     expect(cards).to_have_text(["two", "one"])
 
 
+def test_of_a_damaged_file_what_can_be_read_is_opened(page: Page) -> None:
+    whole = the_lamp_room()
+    upload(page, ("lamp.mid", whole[: len(whole) // 2]))
+    coming = page.get_by_role("list", name="Files being added")
+    expect(coming.get_by_role("alert")).to_contain_text("cut short")
+    coming.get_by_role("button", name="Open what can be read").click()
+    expect(coming).to_contain_text("bytes after it are lost")
+    page.get_by_role("link", name="lamp, what could be read").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("lamp, what could be read")
+    expect(page.get_by_role("navigation", name="Parts").get_by_role("button").first).to_be_visible()
+
+
+def test_what_is_no_recording_is_not_offered(page: Page) -> None:
+    upload(page, ("letter.mid", b"Dear harbour master,"))
+    coming = page.get_by_role("list", name="Files being added")
+    expect(coming.get_by_role("alert")).to_contain_text("not a Standard MIDI File")
+    expect(coming.get_by_role("button", name="Open what can be read")).to_have_count(0)
+
+
 def test_a_dropped_file_is_added(page: Page) -> None:
     page.get_by_text("Nothing recorded yet").wait_for()
     page.evaluate(

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from expression.errors import BadFile
 from expression.midi.read import read
+from expression.midi.rescue import rescued
 from expression.midi.write import write
 from tests.files import END, file_of, phrase, raw
 
@@ -76,3 +77,38 @@ def test_any_damage_is_either_read_or_refused(data: st.DataObject) -> None:
 def test_any_track_body_is_either_read_or_refused(body: bytes) -> None:
     with contextlib.suppress(BadFile):
         read(b"MThd" + struct.pack(">IHHH", 6, 1, 1, 96) + b"MTrk" + struct.pack(">I", len(body)) + body)
+
+
+def test_what_can_be_read_of_a_damaged_file_is_all_before_the_damage() -> None:
+    whole = read(GOOD)
+    for cut in range(len(GOOD) - 1, 20, -1):
+        try:
+            found = rescued(GOOD[:cut])
+        except BadFile:
+            continue
+        assert found.lost
+        made = read(found.data)
+        # Every note that is there was there, at its place.
+        for part in made.parts:
+            theirs = next(one for one in whole.parts if one.channel.number == part.channel.number)
+            ended = part.notes.end > part.notes.start
+            told = set(zip(part.notes.start[ended].tolist(), part.notes.pitch[ended].tolist(), strict=True))
+            assert told <= set(zip(theirs.notes.start.tolist(), theirs.notes.pitch.tolist(), strict=True))
+    assert len(read(rescued(GOOD[:-6]).data).parts[0].notes) == 3
+
+
+def test_what_lies_behind_a_damaged_track_is_read_whole() -> None:
+    data = bytearray(raw(NOTES + END, NOTES + END))
+    data[24] = 0x90  # A data byte of the first track.
+    found = rescued(bytes(data))
+    assert len(found.lost) == 1
+    assert "Track 1 is damaged at its byte" in found.lost[0]
+    assert "are lost" in found.lost[0]
+    assert write(read(found.data))
+
+
+@pytest.mark.parametrize("name", ["empty", "text", "header cut", "type 2", "SMPTE", "no tracks", "no status", "33 MiB"])
+def test_of_some_files_nothing_can_be_read(name: str) -> None:
+    with pytest.raises(BadFile) as refused:
+        rescued(DAMAGED[name][0])
+    assert str(refused.value).endswith(".")

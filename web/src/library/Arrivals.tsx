@@ -11,10 +11,11 @@ interface Props {
   arrivals: Arrival[];
   onClose: (key: number) => void;
   onZoned: (key: number, take: string) => void;
+  onRescue: (arrival: Arrival) => void;
 }
 
 /** What comes in, a line each. */
-export function Arrivals({ arrivals, onClose, onZoned }: Props) {
+export function Arrivals({ arrivals, onClose, onZoned, onRescue }: Props) {
   if (!arrivals.length) return null;
   return (
     <ul className="mb-5 space-y-2" aria-label="Files being added" aria-live="polite">
@@ -26,7 +27,16 @@ export function Arrivals({ arrivals, onClose, onZoned }: Props) {
           <span className="w-[30%] shrink-0 font-medium [overflow-wrap:anywhere]">{one.name}</span>
           {one.problem ? (
             <span role="alert" className="flex-1 text-accent-deep">
-              {one.problem}
+              {one.problem}{" "}
+              {one.damaged && (
+                <button
+                  type="button"
+                  className="font-medium text-ink underline"
+                  onClick={() => onRescue(one)}
+                >
+                  Open what can be read
+                </button>
+              )}
             </span>
           ) : one.remarks ? (
             <span className="flex-1 text-faded">

@@ -43,7 +43,7 @@ export function Library() {
   const [newOpen, setNewOpen] = useState(false);
   const [accountOpen, setAccountOpen] = useState(false);
   const chooser = useRef<HTMLInputElement>(null);
-  const { arrivals, receive, close } = useArrivals(async (added) => {
+  const { arrivals, receive, close, open } = useArrivals(async (added) => {
     if (added) await change((all) => [added, ...all.filter((one) => one.id !== added.id)]);
     else await askAnew("takes");
   });
@@ -159,7 +159,12 @@ export function Library() {
       />
       <main className="min-h-0 flex-1 overflow-y-auto px-8 pb-10">
         {takes && <WalkOffer />}
-        <Arrivals arrivals={arrivals} onClose={close} onZoned={(key, take) => void openZoned(key, take)} />
+        <Arrivals
+          arrivals={arrivals}
+          onClose={close}
+          onZoned={(key, take) => void openZoned(key, take)}
+          onRescue={(one) => void open(one)}
+        />
         {takes === null ? (
           <p className="text-faded">Opening the library …</p>
         ) : takes.length ? (

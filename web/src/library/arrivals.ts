@@ -2,7 +2,7 @@
 import { useEffect, useRef, useState } from "react";
 import { sentence } from "../api/client";
 import { forget, isUnderWay, type Job, jobs, watched } from "../api/jobs";
-import { type Added, send } from "./upload";
+import { type Added, isRecording, rescue, send } from "./upload";
 
 /** A file on its way in, or one that was refused, or one that was read with remarks. */
 export interface Arrival {
@@ -13,6 +13,8 @@ export interface Arrival {
   share: number;
   problem?: string;
   remarks?: string[];
+  /** A file that was refused, of which something may be read. */
+  damaged?: File;
   /** A take that looks like MPE and does not say so: it can be opened as such. */
   looksZoned?: string;
 }
@@ -47,25 +49,41 @@ export function useArrivals(onAdded: (added: Added | null) => Promise<void>) {
     else close(key);
   }
 
-  async function settled({ key }: Arrival, work: () => Promise<void>) {
+  async function settled({ key }: Arrival, work: () => Promise<void>, file?: File) {
     try {
       await work();
     } catch (thrown) {
-      update(key, { problem: sentence(thrown) });
+      const damaged = file && (await isRecording(file)) ? file : undefined;
+      update(key, { problem: sentence(thrown), damaged });
     }
+  }
+
+  /** Of a file that was refused, what can be read. */
+  async function open({ key, damaged }: Arrival) {
+    if (!damaged) return;
+    update(key, { problem: undefined, damaged: undefined, phase: "read" });
+    await settled({ key } as Arrival, async () => {
+      const added = await rescue(damaged);
+      await onAdded(added);
+      tell(key, added.remarks);
+    });
   }
 
   async function receive(files: File[]) {
     const queue = files.map((file) => ({ file, arrival: begin(file.name, "waiting") }));
     for (const { file, arrival } of queue) {
-      await settled(arrival, async () => {
-        update(arrival.key, { phase: "sent" });
-        const sent = await send(file, (share) => update(arrival.key, { share }));
-        if ("job" in sent) return follow(arrival, sent.job);
-        await onAdded(sent.added);
-        const { id, remarks, looks_zoned } = sent.added;
-        tell(arrival.key, remarks, looks_zoned ? id : undefined);
-      });
+      await settled(
+        arrival,
+        async () => {
+          update(arrival.key, { phase: "sent" });
+          const sent = await send(file, (share) => update(arrival.key, { share }));
+          if ("job" in sent) return follow(arrival, sent.job);
+          await onAdded(sent.added);
+          const { id, remarks, looks_zoned } = sent.added;
+          tell(arrival.key, remarks, looks_zoned ? id : undefined);
+        },
+        file,
+      );
     }
   }
 
@@ -86,5 +104,5 @@ export function useArrivals(onAdded: (added: Added | null) => Promise<void>) {
     );
   });
 
-  return { arrivals, receive, close };
+  return { arrivals, receive, close, open };
 }

@@ -23,11 +23,18 @@ export async function send(file: File, onProgress: (share: number) => void): Pro
   return status === 202 ? { job: body as Job } : { added: body as Added };
 }
 
-/** By how it begins: a ZIP. */
-async function isArchive(file: File): Promise<boolean> {
-  const begins = new Uint8Array(await file.slice(0, 4).arrayBuffer());
-  return begins[0] === 0x50 && begins[1] === 0x4b;
+/** What can be read of a damaged file, as a take. */
+export async function rescue(file: File): Promise<Added> {
+  return (await post("/api/takes?rescue=true", file, () => undefined)).body as Added;
 }
+
+const beginsWith = async (file: File, words: string) => (await file.slice(0, words.length).text()) === words;
+
+/** By how it begins: a ZIP. */
+const isArchive = (file: File) => beginsWith(file, "PK");
+
+/** By how it begins: a Standard MIDI File, of which something may be read though it is refused. */
+export const isRecording = async (file: File) => file.size <= MOST_BYTES && (await beginsWith(file, "MThd"));
 
 async function sendArchive(file: File, onProgress: (share: number) => void): Promise<Job> {
   const body = { name: file.name, size: file.size };

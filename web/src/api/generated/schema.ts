@@ -501,7 +501,7 @@ export interface paths {
          * Add Take
          * @description Read an uploaded file into a new take: a large one by and by (202, see `jobs`).
          *
-         *     It is judged by what it holds, not by its name.
+         *     It is judged by what it holds, not by its name. With `rescue`, what can be read of a damaged one.
          */
         post: operations["studio_api_takes_add_take"];
         delete?: never;
@@ -7242,7 +7242,9 @@ export interface operations {
     };
     studio_api_takes_add_take: {
         parameters: {
-            query?: never;
+            query?: {
+                rescue?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
