@@ -20,7 +20,10 @@ const STEPS: readonly Step[] = [
     how: "Press Hairpin in the panel on the right. Drag the ends of its line, or type them.",
   },
   { does: "Keep it", how: "Enter keeps what is tried, Escape drops it. What is kept is listed below." },
-  { does: "Before and after", how: "Press b: you hear and see it as it was. b again comes back." },
+  {
+    does: "Before and after",
+    how: "Press Before, below: you hear and see it as it was. After comes back; so does the key b.",
+  },
   { does: "Take it home", how: "Download .mid, at the upper right, is the file with all that you did." },
 ];
 
