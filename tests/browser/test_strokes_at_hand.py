@@ -63,3 +63,27 @@ def test_a_file_with_fewer_messages(desk: Desk) -> None:
         desk.page.get_by_role("menuitem", name="4 steps").click()
     thinned = count(Path(waiting.value.path()).read_bytes())
     assert 10 < thinned < whole / 4
+
+
+def test_the_numbers_of_last_time_are_offered_again(desk: Desk) -> None:
+    desk.open(SIXTEEN)
+    desk.span(1, 2)
+    desk.button("Hairpin").click()
+    expect(desk.button("As last time")).to_have_count(0)
+    for label, value in (("Start", "31"), ("End", "97"), ("Lift", "0.4")):
+        desk.entry(label).fill(value)
+        desk.entry(label).press("Enter")
+    desk.quiet()
+    desk.span(3, 4)
+    desk.button("Hairpin").click()
+    expect(desk.entry("End")).not_to_have_value("97")
+    desk.button("As last time").click()
+    expect(desk.entry("Start")).to_have_value("31")
+    expect(desk.entry("End")).to_have_value("97")
+    expect(desk.entry("Lift")).to_have_value("0.4")
+    # The place is the one that was chosen now.
+    expect(desk.button("As last time")).to_have_count(0)
+    desk.button("Keep").click()
+    desk.quiet()
+    assert desk.velocities()[8] == 31
+    assert desk.velocities()[4:8] == [64] * 4

@@ -15,6 +15,7 @@ import { Shape } from "./shape/Shape";
 import { focusLane } from "./stage/laneSight";
 import { showPlace } from "./stage/shown";
 import { Staves } from "./staves/Staves";
+import { watchNumbers } from "./strokes/lastNumbers";
 import { openTake, routesOf, rowName, settle } from "./take/arranging";
 import { watchMetronome } from "./take/metronome";
 import { close, compare, onWritten } from "./take/shaping";
@@ -54,6 +55,7 @@ export function Desk() {
   }, [name]);
   useEffect(watchLeaving, []);
   useEffect(watchMetronome, []);
+  useEffect(watchNumbers, []);
   // Leaving for the library is something else that begins.
   useEffect(() => close, []);
   useSound();

@@ -2,6 +2,7 @@ import type { Schemas, Stroke } from "../../api/client";
 import { asksOf, specOf } from "../../api/strokes";
 import { BEND } from "../../score/lanes";
 import { focusLane } from "../stage/laneSight";
+import { lastNumbers } from "../strokes/lastNumbers";
 import { deleteStroke, done, keep, keepWith, letGo, preview } from "../take/shaping";
 import { desk, type Shaping } from "../take/state";
 import { FIELDS } from "./fields";
@@ -18,6 +19,7 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
     if (number !== null) void keep();
   };
   const { name, says } = specOf(stroke.kind);
+  const last = number === null ? lastNumbers(stroke) : null;
   return (
     <form
       data-numbers
@@ -37,6 +39,16 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
             {number === null ? "new" : `stroke ${number}`}
           </span>
         </h3>
+        {last && (
+          <button
+            type="button"
+            className="key h-7 px-2 text-[13px]"
+            title={`The numbers with which ${name} was kept last`}
+            onClick={() => change(last)}
+          >
+            As last time
+          </button>
+        )}
         {number === null ? (
           <button type="button" className="key h-7 px-2.5" title="Escape" onClick={letGo}>
             Cancel
