@@ -27,12 +27,11 @@ function known(): Record<string, Numbers> {
   }
 }
 
-/** Remember what is kept, for as long as the tab is open. */
+/** Remember what is kept, and what becomes of the newest, for as long as the tab is open. */
 export function watchNumbers(): () => void {
   return useDesk.subscribe(({ history }, before) => {
     const newest = history.strokes.at(-1);
-    if (!newest || history === before.history || history.strokes.length <= before.history.strokes.length)
-      return;
+    if (!newest || newest.stroke === before.history.strokes.at(-1)?.stroke) return;
     const all = { ...known(), [newest.stroke.kind]: numbersOf(newest.stroke) };
     try {
       sessionStorage.setItem(KEY, JSON.stringify(all));
