@@ -186,18 +186,30 @@ def loudness(sound: Sound, attack: float, release: float) -> tuple[Floats, Float
 
 
 def traced(
-    take: Take, sound: Sound, offset: float, attack: float, release: float, low: float, high: float
+    take: Take,
+    sound: Sound,
+    offset: float,
+    attack: float,
+    release: float,
+    low: float,
+    high: float,
+    linear: bool = False,
 ) -> list[tuple[int, float]]:
     """The loudness as points of a lane, (tick, value) from `low` to `high`; the sound begins at `offset` seconds.
 
-    Raises NothingMatched where the sound lies before the take.
+    By decibels, as it is heard, or `linear`: by the height of the wave. With the end of the sound it is silent. Raises
+    NothingMatched where the sound lies before the take.
     """
     seconds, level = loudness(sound, attack, release)
     inside = seconds + offset >= 0
     if not inside.any():
         raise NothingMatched("The sound ends before the take begins; move it later.", "offset")
     ticks = np.round(take.tempo.tick(seconds[inside] + offset)).astype(np.int64)
-    share = np.clip(1 - level[inside] / QUIETEST_DB, 0, 1)
+    share = np.clip(10 ** (level[inside] / 20) if linear else 1 - level[inside] / QUIETEST_DB, 0, 1)
     values = np.round(low + (high - low) * share, 2)
     first = np.unique(ticks, return_index=True)[1]
-    return list(zip(ticks[first].tolist(), values[first].tolist(), strict=True))
+    points = list(zip(ticks[first].tolist(), values[first].tolist(), strict=True))
+    last, value = points[-1]
+    end = max(round(float(take.tempo.tick(offset + sound.seconds))), last)
+    ends = [(end, value), (end + 1, float(low))]
+    return points + ends[end == last :]

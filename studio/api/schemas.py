@@ -209,7 +209,10 @@ class SoundMoved(Schema):
 
 
 class TraceAsked(Schema):
-    """A lane from the sound's loudness: milliseconds to rise and fall, and the values of silence and of the loudest."""
+    """A lane from the sound's loudness: milliseconds to rise and fall, and the values of silence and of the loudest.
+
+    By decibels, or `linear`: by the height of the wave.
+    """
 
     part: Annotated[int, Field(strict=True, ge=0, le=10_000)]
     lane: str
@@ -217,6 +220,7 @@ class TraceAsked(Schema):
     release: Annotated[float, Field(strict=True, ge=0, le=60_000)] = 120
     low: Annotated[float, Field(strict=True, ge=0, le=127)] = 0
     high: Annotated[float, Field(strict=True, ge=0, le=127)] = 127
+    linear: Annotated[bool, Field(strict=True)] = False
     tolerance: Annotated[float, Field(strict=True, ge=0, le=64)] = 1
 
 

@@ -63,6 +63,6 @@ def sound_data(request: HttpRequest, take_id: UUID) -> HttpResponse:
 @router.post("{uuid:take_id}/sound/trace", response={200: Traced, **REFUSALS})
 def trace(request: HttpRequest, take_id: UUID, asked: TraceAsked) -> Any:
     """The stroke that draws a lane after the sound's loudness; to be tried or kept like any other."""
-    numbers = {name: getattr(asked, name) for name in ("attack", "release", "low", "high")}
+    numbers = {name: getattr(asked, name) for name in ("attack", "release", "low", "high", "linear")}
     take = takes.get(owner(request), take_id)
     return {"stroke": sounds.trace(take, asked.part, asked.lane, numbers, asked.tolerance)}

@@ -119,5 +119,20 @@ def test_traced_it_lies_where_it_is_heard_within_its_range() -> None:
     # Silence until 1.5 s (three beats at 120 a minute), then loud.
     assert set(values[ticks < 2.95 * 960]) == {20}
     assert values[(ticks > 3.1 * 960) & (ticks < 4.9 * 960)].min() > 95
+    # It ends with the sound (2.5 s: five beats), and is silent from there on.
+    assert ticks[-2:].tolist() == [5 * 960, 5 * 960 + 1]
+    assert values[-2] > 95
+    assert values[-1] == 20
     with pytest.raises(NothingMatched, match="ends before the take begins"):
         sound.traced(take, heard, -10, 1, 50, 0, 127)
+
+
+def test_by_the_height_of_the_wave_half_as_high_is_half() -> None:
+    take = read(file_of(phrase([64] * 8)))
+    heard = sound.decode(wav(np.concatenate((tone(1), 0.5 * tone(1)))))
+    ticks, values = np.array(sound.traced(take, heard, 0.0, 1, 10, 0, 100, linear=True)).T
+    soft = values[(ticks > 2.5 * 960) & (ticks < 3.9 * 960)]
+    assert soft == pytest.approx(np.full(len(soft), 50), abs=2)
+    by_ear = np.array(sound.traced(take, heard, 0.0, 1, 10, 0, 100)).T[1]
+    # 6 dB softer is far more than half as loud.
+    assert by_ear[(ticks > 2.5 * 960) & (ticks < 3.9 * 960)].min() > 80

@@ -5698,6 +5698,8 @@ export interface components {
         /**
          * TraceAsked
          * @description A lane from the sound's loudness: milliseconds to rise and fall, and the values of silence and of the loudest.
+         *
+         *     By decibels, or `linear`: by the height of the wave.
          */
         TraceAsked: {
             /**
@@ -5712,6 +5714,11 @@ export interface components {
             high: number;
             /** Lane */
             lane: string;
+            /**
+             * Linear
+             * @default false
+             */
+            linear: boolean;
             /**
              * Low
              * @default 0

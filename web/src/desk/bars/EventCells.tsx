@@ -179,7 +179,8 @@ export function Cells({ row, onChoose, onProblem }: CellsProps) {
         <button
           type="button"
           className="min-h-6 text-left hover:text-accent-deep"
-          aria-label={`Show ${row.bar}:${row.beat}${isNote ? `, ${row.number}` : ""}`}
+          // What shows its place is called by that; a ring says nothing by itself.
+          aria-label={isNote ? `Show ${row.number} at ${row.bar}:${row.beat}` : undefined}
           onClick={onChoose}
         >
           {isNote && score ? (

@@ -11,6 +11,7 @@ import { useDesk } from "../take/state";
 export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
   const sound = useDesk((state) => state.sound);
   const [numbers, setNumbers] = useState({ attack: 10, release: 120, low: kind.middle, high: kind.high });
+  const [linear, setLinear] = useState(false);
   const [problem, setProblem] = useState<string | null>(null);
   const [share, setShare] = useState<number | null>(null);
   const load = async (file: File) => {
@@ -72,11 +73,14 @@ export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
             {entry("high", "Loudest at", 1)}
           </div>
           {sliding && (
+            <Check words="By the height of the wave, not by decibels" on={linear} onChange={setLinear} />
+          )}
+          {sliding && (
             <button
               type="button"
               className="key h-8 w-full text-[13px]"
               onClick={async () => {
-                const made = await traceSound(kind.key, numbers);
+                const made = await traceSound(kind.key, { ...numbers, linear });
                 if (typeof made === "string") setProblem(made);
                 else {
                   setProblem(null);

@@ -78,8 +78,8 @@ export function Staves() {
         className="h-[30px] w-full shrink-0 touch-none"
       />
       <Ground />
-      <Marks />
-      <div className="relative min-h-[26%] flex-1">
+      {!closeUp && <Marks />}
+      <div className={`relative flex-1 ${closeUp ? "min-h-[40%]" : "min-h-[26%]"}`}>
         <canvas
           ref={notes}
           tabIndex={0}
@@ -90,15 +90,15 @@ export function Staves() {
         <Tip stave="notes" />
       </div>
       <Suspense>{hasCues && <CueStrip />}</Suspense>
-      <LaneDivider share={share} onShare={shareOut} />
+      {!closeUp && <LaneDivider share={share} onShare={shareOut} />}
       <div
-        className={`relative shrink-[5] ${closeUp ? "min-h-[72px]" : "min-h-[90px]"}`}
-        // A close-up is about what one note has besides: how hard it is struck needs little room then.
-        style={{ height: closeUp ? 72 : `${share * 100}%` }}
+        // A close-up is about what one note has besides: how hard it is struck is folded away then.
+        className={`relative ${closeUp ? "invisible h-px shrink-0" : "min-h-[90px] shrink-[5]"}`}
+        style={closeUp ? undefined : { height: `${share * 100}%` }}
       >
         <canvas
           ref={lane}
-          tabIndex={0}
+          tabIndex={closeUp ? -1 : 0}
           aria-label={`Velocity of ${name}; up and down move the chosen notes`}
           className="h-full w-full cursor-crosshair touch-none"
         />

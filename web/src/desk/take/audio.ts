@@ -109,7 +109,7 @@ export async function hearSound(heard: boolean): Promise<void> {
 /** The stroke that draws a lane after the loudness; a sentence where there is none. */
 export async function traceSound(
   lane: string,
-  numbers: { attack: number; release: number; low: number; high: number },
+  numbers: { attack: number; release: number; low: number; high: number; linear: boolean },
 ): Promise<Stroke | string> {
   await moved;
   try {
