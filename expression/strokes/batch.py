@@ -117,6 +117,15 @@ class Batch:
         self.length = self.length[rows]
         self._place(self._known.only(self.id), starts, ends)
 
+    def speaking(self, least: int = 1) -> Curve:
+        """What they say over their spans; those that say it in fewer nodes than that are left out."""
+        pieces = self.cut(self.said)
+        rows = self.counts(pieces) >= least
+        if rows.all():
+            return pieces
+        self.keep(rows)
+        return self.cut(self.said) if len(self) else Curve.of([], [])
+
     def over(self, start: int, end: int) -> None:
         """Act from one tick to before another of each curve, and on nothing else."""
         self.starts, self.ends, self.is_whole = self.base + start, self.base + end, False

@@ -63,12 +63,12 @@ class LaneSmooth(SlidingStroke):
 
     @override
     def shape(self, batch: Batch) -> Curve | None:
-        batch.keep(batch.counts(batch.cut(batch.said)) > 1)
+        spoken = batch.speaking(2)
         if not len(batch):
             return None
         low, high = batch.bounds
         jump = (high - low) / 4 if self.jump is None else self.jump
-        before = batch.piece(batch.cut(batch.said))
+        before = batch.piece(spoken)
         made = smoothed(before, batch.clock, self.width / 1000, jump, batch.error, batch.walls(before.curve)).curve
         made = batch.parted(made, before.curve) if batch.on_notes else made
         return batch.laid(made, batch.resumes, batch.said)
@@ -134,10 +134,9 @@ class LaneDistil(SlidingStroke):
 
     @override
     def shape(self, batch: Batch) -> Curve | None:
-        batch.keep(batch.counts(batch.cut(batch.said)) > 0)
+        inner = batch.speaking()
         if not len(batch):
             return None
-        inner = batch.cut(batch.said)
         take = batch.laid_out(inner)
         spot = Spot(take.channels[0], [], take.channels[0].lanes[batch.key])
         span = int(batch.starts[0]), int(batch.ends[-1])

@@ -131,11 +131,11 @@ class LaneCopy(LaneStroke):
         """What the notes say in the span, put down again on the curves of their own where it goes."""
         start, end = self.where.span or (0, 1)
         source = self.batch(take, chosen, self.lane)
-        source.keep(source.counts(source.cut(source.said)) > 0)
+        said = source.speaking()
         if not len(source):
             return []
         onto = source.beside(self._lane)
-        made = _in_unit(source, source.cut(source.said), onto, self.gain)
+        made = _in_unit(source, said, onto, self.gain)
         if self.flip == "value":
             made = made.valued(sum(onto.bounds) - made.values)
         elif self.flip == "time":
@@ -225,11 +225,11 @@ class LaneMove(LaneStroke):
 
     def _moved(self, take: Take, chosen: Chosen) -> list[tuple[Batch, Curve]]:
         source = self.batch(take, chosen, self.lane)
-        source.keep(source.counts(source.cut(source.said)) > 0)
+        said = source.speaking()
         if not len(source):
             return []
         onto = source.beside(self.to)
-        found = _in_unit(source, source.cut(source.said), onto, 1.0)
+        found = _in_unit(source, said, onto, 1.0)
         moved = [(onto, onto.laid(found, onto.resumes, onto.said))]
         if self.keep:
             return moved

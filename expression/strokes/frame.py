@@ -114,7 +114,7 @@ class LaneReshape(SlidingStroke):
 
     def _valued(self, batch: Batch, made: Curve) -> Curve:
         if self.level:
-            made = made.valued(made.values * 1.0 + self.level)
+            made = made.valued(made.values + self.level)
         if self.depth != 1:
             # Each about its own pivot.
             pivot = self._pivots(batch, made.rows(batch.inner(made)))[batch.owner(made.ticks)]

@@ -105,7 +105,7 @@ class LaneWave(WritingStroke):
         if adds:
             made = piece.added(batch.piece(base), batch.piece(made), error).curve
         else:
-            made = made.valued(made.values * 1.0 + self.centre)
+            made = made.valued(made.values + self.centre)
         if batch.is_switch:
             made = Curve.of(made.ticks, switched(made.values))
         return batch.laid(made, resumes=not batch.on_notes)
