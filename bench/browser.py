@@ -4,6 +4,8 @@ from typing import Any
 
 from playwright.sync_api import Page
 
+from expression.documents import Document
+
 ROUNDS = 150
 SECONDS = 4
 
@@ -97,7 +99,10 @@ def percentile(values: list[float], share: float) -> float:
 
 HAIRPIN = {"kind": "velocity.hairpin", "start": 20, "end": 110, "lift": 0.3, "accents": 0.5}
 EIGHTHS = [1, -0.25, 0, -0.25, 0.5, -0.25, 0, -0.25]
-VELOCITY_GESTURES: list[tuple[dict[str, Any], str, list[Any]]] = [
+Gestures = list[tuple[Document, str, list[Any]]]
+"""Strokes, with the number that is moved while they are tried and what it becomes."""
+
+VELOCITY_GESTURES: Gestures = [
     ({"kind": "velocity.set"}, "value", [40, 90, "mean"]),
     *(({"kind": "velocity.nudge", "limit": limit}, "by", [40, -30, 70]) for limit in ("stop", "pin", "squeeze")),
     ({"kind": "velocity.scale", "limit": "squeeze"}, "factor", [0.5, 1.5, 3]),
@@ -117,7 +122,7 @@ FRAME = {"kind": "lane.reshape", "lane": "cc:1"}
 WHOLE = {"parts": [0], "span": [0, 10**6]}
 WAVE = {"kind": "lane.wave", "lane": "cc:1", "rate": 4, "where": WHOLE}
 ON_NOTES = {"kind": "lane.shape", "lane": "cc:11", "start": 20, "end": 60, "notes": True, "where": {"parts": [0, 1]}}
-LANE_GESTURES: list[tuple[dict[str, Any], str, list[Any]]] = [
+LANE_GESTURES: Gestures = [
     (FRAME, "level", [5, 10, -7]),
     (FRAME, "depth", [0.5, 0.8, 1.2]),
     (FRAME, "lean", [[1, 0.5], [0.7, 1], [1, 0.2]]),
@@ -134,7 +139,7 @@ LANE_GESTURES: list[tuple[dict[str, Any], str, list[Any]]] = [
 
 
 LINE = {"parts": [0], "notes": [[0, 1999]]}
-BENDS: list[tuple[dict[str, Any], str, list[Any]]] = [
+BENDS: Gestures = [
     ({"kind": "bend.scoop", "where": LINE}, "start", [-1, -2, -3]),
     ({"kind": "bend.fall", "where": LINE}, "end", [-1, -2, -3]),
     ({"kind": "bend.dip", "where": LINE}, "depth", [-1, -2, -3]),
@@ -143,7 +148,7 @@ BENDS: list[tuple[dict[str, Any], str, list[Any]]] = [
     ({"kind": "bend.shake", "where": LINE}, "depth", [20, 30, 40]),
 ]
 """Gestures of the wheel over 2,000 notes."""
-WHEELS: list[tuple[dict[str, Any], str, list[Any]]] = [
+WHEELS: Gestures = [
     ({"kind": "bend.range"}, "semitones", [12, 18, 24]),
     ({"kind": "bend.range", "keep": "travel"}, "semitones", [12, 18, 24]),
     ({"kind": "bend.home"}, "time", [0.1, 0.2, 0.3]),
@@ -152,15 +157,13 @@ WHEELS: list[tuple[dict[str, Any], str, list[Any]]] = [
 """What is done to all of a lane of 40,000 nodes."""
 
 
-OWN: list[tuple[dict[str, Any], str, list[Any]]] = [
+OWN: Gestures = [
     ({"kind": "note.scatter", "lane": "note:pressure", "seed": 2}, "amount", [3, 4, 5]),
     ({"kind": "note.copy", "lane": "note:pressure", "source": 0}, "gain", [0.5, 0.8, 1]),
     ({"kind": "note.start", "lane": "note:pressure"}, "value", [1, 2, 3]),
     ({"kind": "lane.reshape", "lane": "note:pressure"}, "level", [3, 4, 5]),
 ]
-GLIDES: list[tuple[dict[str, Any], str, list[Any]]] = [
-    ({"kind": "note.glide", "late_ms": 40}, "time", [0.25, 0.5, 0.75])
-]
+GLIDES: Gestures = [({"kind": "note.glide", "late_ms": 40}, "time", [0.25, 0.5, 0.75])]
 
 
 def previews(page: Page, take_id: str, counts: tuple[int, ...]) -> None:
@@ -197,7 +200,7 @@ def own(page: Page, leaned: str, progression: str) -> None:
             _preview(page, take_id, str(stroke["kind"]), stroke, field, values)
 
 
-PEDALS: list[tuple[dict[str, Any], str, list[Any]]] = [
+PEDALS: Gestures = [
     ({"kind": "pedal.to_lengths"}, "threshold", [62, 63, 64]),
     ({"kind": "pedal.from_lengths"}, "finger_ms", [80, 90, 100]),
     ({"kind": "pedal.legato"}, "lag_ms", [60, 80, 100]),
@@ -212,7 +215,7 @@ def pedals(page: Page, take_id: str) -> None:
         _preview(page, take_id, str(stroke["kind"]), stroke, field, values)
 
 
-NOTES: list[tuple[dict[str, Any], str, list[Any]]] = [
+NOTES: Gestures = [
     ({"kind": "notes.move"}, "ticks", list(range(60, 960, 30))),
     ({"kind": "notes.transpose"}, "keys", list(range(-15, 15))),
     ({"kind": "notes.length"}, "factor", [step / 20 for step in range(5, 35)]),
@@ -231,7 +234,7 @@ NOTES: list[tuple[dict[str, Any], str, list[Any]]] = [
 """Strokes on notes themselves, over 20,000 of them: other numbers each time, so that nothing is known from before."""
 
 
-STRUM: list[tuple[dict[str, Any], str, list[Any]]] = [({"kind": "notes.spread"}, "time_ms", list(range(1, 31)))]
+STRUM: Gestures = [({"kind": "notes.spread"}, "time_ms", list(range(1, 31)))]
 
 
 def notes(page: Page, take_id: str, chords: str) -> None:
@@ -277,7 +280,7 @@ def shapes(page: Page, take_id: str) -> None:
     _preview(page, take_id, "lane.shape on each note", ON_NOTES, "peak", [90, 100, 110])
 
 
-def _preview(page: Page, take_id: str, name: str, stroke: dict[str, Any], field: str, values: list[Any]) -> None:
+def _preview(page: Page, take_id: str, name: str, stroke: Document, field: str, values: list[Any]) -> None:
     options = {"takeId": take_id, "stroke": stroke, "field": field, "values": values, "rounds": ROUNDS}
     found = page.evaluate(_ROUND_TRIPS, options)
     middle, most = (percentile(found["previews"], share) for share in (0.5, 0.95))

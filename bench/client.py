@@ -47,7 +47,7 @@ class Player:
         self._cookies = f"{settings.SESSION_COOKIE_NAME}={key}; csrftoken={TOKEN}"
         self._line: http.client.HTTPConnection | None = None
 
-    def call(self, method: str, path: str, body: Any = None) -> Answer:
+    def call(self, method: str, path: str, body: object = None) -> Answer:
         """Ask, and time the answer."""
         data = None if body is None else json.dumps(body).encode()
         return self.send(method, path, data, "application/json")

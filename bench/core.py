@@ -8,9 +8,8 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
 
 import mido
 import orjson
@@ -18,12 +17,13 @@ import orjson
 from bench.fewest import fewest, made_up
 from expression import views
 from expression.distil import distil
+from expression.documents import Document
 from expression.history import History, Shaped, applied
 from expression.midi.emit import emit_with_notes
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.receiver import receive
-from expression.strokes import parse_stroke
+from expression.strokes import AnyStroke, parse_stroke
 from expression.views.changes import changes
 
 
@@ -137,7 +137,7 @@ PEDALS: dict[str, list[dict[str, float]]] = {
 }
 
 
-NOTES: tuple[dict[str, Any], ...] = (
+NOTES: tuple[Document, ...] = (
     {"kind": "notes.move", "ticks": 40},
     {"kind": "notes.transpose", "keys": 2},
     {"kind": "notes.length", "factor": 0.5},
@@ -162,7 +162,7 @@ def noting() -> None:
     for said in NOTES:
         strokes = iter([parse_stroke({**said, "where": {"span": [0, 2**30 + turn]}}) for turn in range(7)])
 
-        def tried(strokes: Any = strokes) -> None:
+        def tried(strokes: Iterator[AnyStroke] = strokes) -> None:
             made = shaped.with_history(shaped.history.add(next(strokes)))
             changes(shaped.now.take, made.now.take, sight)
 

@@ -27,6 +27,7 @@ import soundfile
 from bench.client import Answer, Player, session
 from bench.performance import performance, wheel
 from bench.players import BUDGETS, told, weight
+from expression.documents import Document
 from launcher import postgres
 from launcher.base import PYTHON, say
 from launcher.fleet import Member, await_all, fleet, supervised
@@ -37,7 +38,7 @@ PATIENT = 1.0
 BETWEEN_KILLS = 12.0
 AFTER_A_KILL = 10.0
 """Seconds in which an answer may be that Lull is starting again."""
-STROKES: list[dict[str, Any]] = [
+STROKES: list[Document] = [
     {"kind": "velocity.set", "value": 64},
     {"kind": "velocity.hairpin", "where": {"span": [0, 7_680]}, "start": 30, "end": 90},
     {"kind": "lane.ramp", "lane": "cc:11", "where": {"parts": [0], "span": [0, 7_680]}, "start": 3, "end": 90},
@@ -289,7 +290,7 @@ def _mutated(data: bytes, dice: random.Random) -> bytes:
     return bytes(made)
 
 
-def _odd(value: Any, dice: random.Random) -> Any:
+def _odd(value: object, dice: random.Random) -> Any:
     """The same with something odd at one place of it."""
     made = json.loads(json.dumps(value))
     place = made
@@ -348,7 +349,7 @@ def done(minutes: float, seed: int) -> None:
     await_all(members)
     for key, take in zip(keys * 2, mine * 2, strict=True):
         Player(port, key).call("GET", f"/api/takes/{take}/view")
-    work: list[tuple[Callable[..., None], tuple[Any, ...]]] = [
+    work: list[tuple[Callable[..., None], tuple[object, ...]]] = [
         (harm.watch, (keys[0], mine[0])),
         (harm.write, (0, keys[1], mine[1])),
         (harm.write, (1, keys[2], mine[2])),

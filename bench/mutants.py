@@ -180,7 +180,7 @@ def _all_mutants() -> list[Mutant]:
         def __init__(self, operator: Any) -> None:
             self.operator, self.lines = operator, list[int]()
 
-        def visit(self, node: Any) -> Any:
+        def visit(self, node: ast.AST) -> ast.AST:
             self.lines += [start[0] for start, _ in self.operator.mutation_positions(node)]
             return node
 

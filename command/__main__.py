@@ -9,10 +9,10 @@ import os
 import sys
 import tempfile
 from pathlib import Path
-from typing import Any
 
 from expression.arrays import Floats
 from expression.clip_receiver import receive_clip
+from expression.documents import Document
 from expression.errors import BadStroke, NothingMatched, Refused
 from expression.limits import MOST_THINNING
 from expression.midi.files import FileKind, opened, saved
@@ -144,7 +144,7 @@ def _tell_unsent(take: Take, kind: FileKind) -> None:
         print(f"lull: {take.parts[one['part']].name}: {one['says']}{helps}", file=sys.stderr)
 
 
-def _stroked(take: Take, strokes: list[Any], path: str) -> Take:
+def _stroked(take: Take, strokes: list[object], path: str) -> Take:
     """The take through all strokes. (Reading the models in takes longer than a small file does: only where needed.)"""
     from expression.history import applied
     from expression.strokes import parse_stroke
@@ -165,7 +165,7 @@ def _stroked(take: Take, strokes: list[Any], path: str) -> Take:
     return take
 
 
-def _strokes(path: str) -> list[Any]:
+def _strokes(path: str) -> list[object]:
     try:
         strokes = json.loads(_read_bytes(path))
     except (ValueError, RecursionError) as error:
@@ -214,7 +214,7 @@ def _inspect(options: argparse.Namespace) -> None:
         print(f"{part['id']:>3}  {part['name']}  channel {part['channel']}, {part['notes']} notes  {lanes}")
 
 
-def _part(part: Part) -> dict[str, Any]:
+def _part(part: Part) -> Document:
     return {
         "id": part.id,
         "name": part.name,
@@ -263,7 +263,7 @@ def _stroke_table(_: argparse.Namespace) -> None:
     print(stroke_table(), end="")
 
 
-def _lane(values: Floats) -> dict[str, Any]:
+def _lane(values: Floats) -> Document:
     """A lane's own nodes: what resets make of it is not counted."""
     return {"nodes": len(values), "min": round(float(values.min()), 6), "max": round(float(values.max()), 6)}
 

@@ -2,9 +2,9 @@
 
 import json
 from dataclasses import asdict
-from typing import Any
 
 from expression import limits
+from expression.documents import Document
 from expression.strokes import KINDS, BaseStroke, Where
 from expression.strokes.copying import CopyTarget
 from expression.strokes.spec import Ask
@@ -67,7 +67,7 @@ def stroke_table() -> str:
     return json.dumps({kind: _known(model) for kind, model in KINDS.items()}, indent=1, ensure_ascii=False) + "\n"
 
 
-def _known(model: type[BaseStroke]) -> dict[str, Any]:
+def _known(model: type[BaseStroke]) -> Document:
     """What is said of a kind; what is as it mostly is, is left out."""
     schema = model.model_json_schema()
     properties = schema["properties"]
@@ -83,7 +83,7 @@ def _known(model: type[BaseStroke]) -> dict[str, Any]:
     }
 
 
-def _plain(ask: Ask, usual: Ask) -> dict[str, Any]:
+def _plain(ask: Ask, usual: Ask) -> Document:
     """A field of a form without what is as usual. False and none are values of choices, and stay."""
     told = {name: value for name, value in asdict(ask).items() if value != getattr(usual, name)}
     for when in told.get("when", ()):
@@ -91,7 +91,7 @@ def _plain(ask: Ask, usual: Ask) -> dict[str, Any]:
     return {"name": ask.name, "label": ask.label, "widget": ask.widget, **told}
 
 
-def _limits(schema: dict[str, Any]) -> dict[str, dict[str, Any]]:
+def _limits(schema: Document) -> dict[str, Document]:
     fields = {}
     for name, field in schema["properties"].items():
         numbers = [one for one in field.get("anyOf", [field]) if one.get("type") in ("number", "integer")]
@@ -103,12 +103,12 @@ def _limits(schema: dict[str, Any]) -> dict[str, dict[str, Any]]:
     return fields
 
 
-def _limit_of(choices: list[dict[str, Any]], limit: str) -> float | None:
+def _limit_of(choices: list[Document], limit: str) -> float | None:
     """The limit that any of some choices of numbers has."""
     return next((choice[limit] for choice in choices if limit in choice), None)
 
 
-def _table(properties: dict[str, Any]) -> str:
+def _table(properties: Document) -> str:
     rows = ["| field | values | default | meaning |", "|---|---|---|---|"]
     for name, schema in properties.items():
         default = f"`{json.dumps(schema['default'])}`" if schema.get("default") is not None else ""
@@ -119,7 +119,7 @@ def _table(properties: dict[str, Any]) -> str:
     return "\n".join(rows) + "\n"
 
 
-def _values(schema: dict[str, Any]) -> str:
+def _values(schema: Document) -> str:
     if "anyOf" in schema:
         return ", or ".join(_values(choice) for choice in schema["anyOf"] if choice.get("type") != "null")
     if "$ref" in schema:

@@ -9,9 +9,11 @@ Ints = NDArray[np.int64]
 Floats = NDArray[np.float64]
 Bytes = NDArray[np.uint8]
 Flags = NDArray[np.bool_]
+Column = NDArray[Any]
+"""Of whatever type: who passes it on does not look."""
 
 
-def frozen(values: ArrayLike, dtype: DTypeLike) -> NDArray[Any]:
+def frozen(values: ArrayLike, dtype: DTypeLike) -> Column:
     """A read-only array of `values`. An array that owns its data is itself made read-only; a view of one is copied."""
     array = np.asarray(values, dtype=dtype)
     if array.flags.writeable:
@@ -20,17 +22,17 @@ def frozen(values: ArrayLike, dtype: DTypeLike) -> NDArray[Any]:
     return array
 
 
-def constant(value: Any, count: int, dtype: DTypeLike) -> NDArray[Any]:
+def constant(value: object, count: int, dtype: DTypeLike) -> Column:
     """A read-only column of one value, which takes no room of its own."""
     return np.broadcast_to(np.asarray(value, dtype=dtype), (count,))
 
 
-def is_constant(column: NDArray[Any]) -> bool:
+def is_constant(column: Column) -> bool:
     """Whether a column is known to hold one value only (some that do are not known to)."""
     return column.strides == (0,) and len(column) > 0
 
 
-def taken(column: NDArray[Any], rows: slice | Ints | Flags) -> NDArray[Any]:
+def taken(column: Column, rows: slice | Ints | Flags) -> Column:
     """Some rows of a read-only column, read-only."""
     if is_constant(column):
         return np.broadcast_to(column[0], column[rows].shape if isinstance(rows, slice) else (_count(rows),))
@@ -41,7 +43,7 @@ def _count(rows: Ints | Flags) -> int:
     return int(np.count_nonzero(rows)) if rows.dtype == bool else len(rows)
 
 
-def joined(*pieces: NDArray[Any]) -> NDArray[Any]:
+def joined(*pieces: Column) -> Column:
     """Read-only pieces of one kind, one after another; where all but one are empty, that one itself."""
     full = [piece for piece in pieces if len(piece)] or [pieces[0]]
     if len(full) == 1 and not full[0].flags.writeable:

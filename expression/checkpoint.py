@@ -103,7 +103,7 @@ FOLD_BYTES = 4_096
 """What a take weighs besides its columns: the objects that hold them."""
 
 
-def _anew(now: Any, before: Any) -> int:
+def _anew(now: object, before: object) -> int:
     """Bytes of what is in one value and not in the other, which is as it was made from."""
     if now is before:
         return 0

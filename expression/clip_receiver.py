@@ -5,8 +5,8 @@ with the reading and writing of takes. Messages of MIDI 1.0 in packets are heard
 """
 
 from dataclasses import dataclass, field
-from typing import Any
 
+from expression.documents import Document
 from expression.errors import BadFile
 
 WORDS = (1, 1, 1, 2, 2, 4, 1, 1, 2, 2, 2, 3, 3, 4, 4, 4)
@@ -157,7 +157,7 @@ def _seven(code: int, bits: int) -> float:
     return 64 * code / middle if code <= middle else 64 + 63 * (code - middle) / (most - middle)
 
 
-def receive_clip(data: bytes) -> dict[str, Any]:
+def receive_clip(data: bytes) -> Document:
     """The notes of a clip file with what bends and colours each, as `receiver.as_document` tells them. Raises BadFile.
 
     Parts are counted by group, then by channel. Of what is told to a key and to its channel, the later counts.
@@ -275,7 +275,7 @@ class _Clock:
         return seconds + (tick - at) * period / 1e8 / self._resolution
 
 
-def _told(note: _Note, clock: _Clock) -> dict[str, Any]:
+def _told(note: _Note, clock: _Clock) -> Document:
     times = {name: round(clock.seconds(getattr(note, name)), 6) for name in ("start", "key_up", "end")}
     streams = {name: _stream(getattr(note, name), note, clock) for name in ("bend", "pressure", "timbre")}
     return {"part": note.part, "pitch": note.key, "velocity": note.velocity, **times, **streams}

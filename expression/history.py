@@ -6,7 +6,7 @@ undo is nothing but looking at fewer steps, and there is no end to it.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from expression.errors import BadStep, NothingMatched
 from expression.limits import FARTHEST, MOST_STEPS
@@ -118,7 +118,7 @@ MOST_TOLD = 3
 """Of more numbers that a step has changed so many are told."""
 
 
-def _told(name: str, old: Any, new: Any) -> str:
+def _told(name: str, old: object, new: object) -> str:
     """That a number of a stroke has changed, and from what; nothing where it has not."""
     if old == new:
         return ""
@@ -127,7 +127,7 @@ def _told(name: str, old: Any, new: Any) -> str:
     return f"{called} {shown[0]} → {shown[1]}" if all(shown) else f"other {called}"
 
 
-def _short(value: Any) -> str:
+def _short(value: object) -> str:
     """A value in few signs; nothing where it takes more."""
     if value is None:
         return "none"

@@ -9,6 +9,8 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Any, ParamSpec, TypeVar
 
+from expression.documents import Document
+
 Asked = ParamSpec("Asked")
 Found = TypeVar("Found")
 _KEPT = "_worked_out"
@@ -18,7 +20,7 @@ _NOTHING: Any = object()
 class Remembers:
     """An object that never changes, on which is kept what was worked out from it. That is no part of what it says."""
 
-    def __getstate__(self) -> dict[str, Any]:
+    def __getstate__(self) -> Document:
         return {name: value for name, value in vars(self).items() if name != _KEPT}
 
 
@@ -52,6 +54,6 @@ def forget(one: Remembers) -> None:
     vars(one).pop(_KEPT, None)
 
 
-def kept(one: Remembers) -> list[Any]:
+def kept(one: Remembers) -> list[object]:
     """All that is kept on an object."""
     return [found for answers in vars(one).get(_KEPT, {}).values() for found in answers.values()]

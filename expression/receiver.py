@@ -10,11 +10,12 @@ from bisect import bisect_left, bisect_right
 from collections import defaultdict, deque
 from dataclasses import dataclass, field
 from operator import itemgetter
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from expression.documents import Document
 from expression.errors import BadFile
 
 Numbers = NDArray[np.float64]
@@ -563,7 +564,7 @@ def _is_system_on(payload: bytes) -> bool:
 # ---- as a document
 
 
-def as_document(heard: Heard) -> dict[str, Any]:
+def as_document(heard: Heard) -> Document:
     """The notes with what bends and colours each, for `./lull receive --json`: times in seconds.
 
     Streams begin with what is in force when the note starts (what nothing has set yet is the standard's default) and

@@ -3,12 +3,11 @@
 from collections import deque
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
-from expression.arrays import Bytes, Flags, Floats, Ints, looked_up, union, whole
+from expression.arrays import Bytes, Column, Flags, Floats, Ints, looked_up, union, whole
 from expression.curve import Curve
 from expression.lanes import ALL_NOTES_OFF, ALL_SOUND_OFF, MODE_MESSAGES, SOSTENUTO, SUSTAIN, THRESHOLD
 from expression.memo import worked_out
@@ -62,14 +61,14 @@ class Pressed(NamedTuple):
     up_place: Ints
 
 
-def struck(take: Take, channel: Channel, *names: str) -> list[NDArray[Any]]:
+def struck(take: Take, channel: Channel, *names: str) -> list[Column]:
     """Named columns of the notes of a channel that are not muted, and then their parts, in the order of `start`."""
     columns = _columns(take, channel, *names)
     order = np.argsort(columns[names.index("start")], kind="stable")
     return [column[order] for column in columns]
 
 
-def _columns(take: Take, channel: Channel, *names: str) -> list[NDArray[Any]]:
+def _columns(take: Take, channel: Channel, *names: str) -> list[Column]:
     """The same, part after part."""
     parts = take.parts_on(channel)
     heard = [~part.notes.muted if part.notes.muted.any() else slice(None) for part in parts]
@@ -122,7 +121,7 @@ def died_away(take: Take, channel: Channel, ids: Ints, ends: Ints) -> Ints:
     return whole(take.tempo.tick(take.tempo.seconds(sounds_until(take, channel, ids, ends)) + rings))
 
 
-_Known = deque[tuple[int, list[Any], Times]]
+_Known = deque[tuple[int, list[object], Times]]
 MOST_KNOWN = 4
 
 
@@ -132,7 +131,7 @@ def _last(_: Rows, channel: int, threshold: float, apart: bool) -> _Known:
     return deque(maxlen=MOST_KNOWN)
 
 
-def _same(one: list[Any], other: list[Any]) -> bool:
+def _same(one: list[object], other: list[object]) -> bool:
     return len(one) == len(other) and all(a is b for a, b in zip(one, other, strict=True))
 
 

@@ -10,7 +10,6 @@ import urllib.request
 from collections.abc import Iterator, Mapping
 from contextlib import AbstractContextManager
 from pathlib import Path
-from typing import Any
 
 from launcher.base import ROOT, Trouble
 from launcher.postgres import HOST
@@ -135,6 +134,6 @@ def serving(port: int, env: Mapping[str, str]) -> Iterator[subprocess.Popen[byte
         yield server
 
 
-def working(env: Mapping[str, str], python: str | Path = sys.executable) -> AbstractContextManager[Any]:
+def working(env: Mapping[str, str], python: str | Path = sys.executable) -> AbstractContextManager[object]:
     """A worker beside it."""
     return process("nice", "-n", "10", python, "manage.py", "work", env={**MEMORY, **env})

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import timedelta
 from threading import BoundedSemaphore
-from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import authenticate
@@ -161,7 +160,7 @@ class _Links(PasswordResetTokenGenerator):
 
     key_salt = "lull.enter"
 
-    def _make_hash_value(self, user: Any, timestamp: int) -> str:
+    def _make_hash_value(self, user: User, timestamp: int) -> str:
         """With the very moment of the last sign-in: Django's own looks at seconds, in which a link works twice."""
         return f"{super()._make_hash_value(user, timestamp)}{user.last_login}"
 

@@ -18,7 +18,7 @@ class BoundedUpload(FileUploadHandler):
 
     _file: Any
 
-    def handle_raw_input(self, *args: Any, **kwargs: Any) -> None:
+    def handle_raw_input(self, *args: object, **kwargs: object) -> None:
         """Begin a request: all its files count together."""
         path = self.request.path if self.request is not None else ""
         most = {"sound": settings.MOST_SOUND_BYTES, "banks": MOST_BANK_BYTES}

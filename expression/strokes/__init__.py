@@ -8,6 +8,7 @@ from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 from pydantic_core.core_schema import no_info_plain_validator_function
 
+from expression.documents import Document
 from expression.errors import BadStroke
 from expression.strokes.base import BaseStroke, Where, select
 from expression.strokes.bend_range import BendRangeStroke
@@ -128,7 +129,7 @@ class _AsOne:
     """
 
     @staticmethod
-    def __get_pydantic_core_schema__(source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+    def __get_pydantic_core_schema__(source: object, handler: GetCoreSchemaHandler) -> CoreSchema:
         return no_info_plain_validator_function(_one.validate_python)
 
     @staticmethod
@@ -140,7 +141,7 @@ class _AsOne:
 Stroke = Annotated[AnyStroke, _AsOne]
 
 
-def parse_stroke(data: Any) -> AnyStroke:
+def parse_stroke(data: object) -> AnyStroke:
     """A stroke from its text form (decoded JSON). Raises BadStroke with a sentence and the field's name."""
     try:
         return _one.validate_python(data)
@@ -208,7 +209,7 @@ def _range(kind: str, field: str) -> str | None:
     return _allowed(schema)
 
 
-def _allowed(schema: dict[str, Any]) -> str | None:
+def _allowed(schema: Document) -> str | None:
     if "anyOf" in schema:
         choices = [found for choice in schema["anyOf"] if (found := _allowed(choice))]
         return ", or ".join(choices) or None

@@ -4,7 +4,7 @@ import itertools
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from functools import cache
-from typing import Annotated, Any, ClassVar, Literal, NamedTuple, Self, TypeVar
+from typing import Annotated, ClassVar, Literal, NamedTuple, Self, TypeVar
 
 import numpy as np
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
@@ -52,7 +52,7 @@ class Record(BaseModel):
 
     @model_validator(mode="before")
     @classmethod
-    def _no_truths_for_numbers(cls, given: Any) -> Any:
+    def _no_truths_for_numbers(cls, given: object) -> object:
         """JSON's true and false are no numbers, though Python would count with them."""
         if isinstance(given, dict):
             for name, value in given.items():
@@ -67,7 +67,7 @@ def _without_truth(model: type[BaseModel]) -> frozenset[str]:
     return frozenset(name for name, field in model.model_fields.items() if "bool" not in str(field.annotation))
 
 
-def _holds_truth(value: Any) -> bool:
+def _holds_truth(value: object) -> bool:
     """Whether a value, or anything in lists of it, is true or false."""
     return value is True or value is False or (isinstance(value, list | tuple) and any(map(_holds_truth, value)))
 

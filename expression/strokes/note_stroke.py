@@ -1,7 +1,7 @@
 """What all strokes on notes themselves share: which they act on, what is in their way, and what becomes of the page."""
 
 from collections.abc import Mapping
-from typing import Any, NamedTuple, Self
+from typing import NamedTuple, Self
 
 import numpy as np
 from pydantic import Field
@@ -9,6 +9,7 @@ from typing_extensions import override
 
 from expression.arrays import Flags, Ints, union
 from expression.chords import chord_onsets
+from expression.documents import Document
 from expression.errors import NothingMatched
 from expression.memo import worked_out
 from expression.notes import Notes
@@ -192,9 +193,9 @@ def counted(count: int) -> str:
     return "1 note" if count == 1 else f"{count:,} notes"
 
 
-def on_page(notes: Notes, rows: Flags, start: Ints, end: Ints, page: bool) -> dict[str, Any]:
+def on_page(notes: Notes, rows: Flags, start: Ints, end: Ints, page: bool) -> Document:
     """Columns of notes of which some (a mask) begin and end at other times; the written page follows where told."""
-    columns: dict[str, Any] = {"start": notes.start.copy(), "end": notes.end.copy()}
+    columns: Document = {"start": notes.start.copy(), "end": notes.end.copy()}
     columns["start"][rows], columns["end"][rows] = start, end
     if page:
         written = rows & (notes.page_start >= 0)

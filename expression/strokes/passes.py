@@ -1,8 +1,8 @@
 """What was played in one go while recording: added to what is there, in its place, or where it was touched."""
 
 import itertools
-from collections.abc import Mapping, Sequence
-from typing import Annotated, Any, Literal, NamedTuple, Self
+from collections.abc import Callable, Mapping, Sequence
+from typing import Annotated, Literal, NamedTuple, Self
 
 import numpy as np
 from pydantic import BeforeValidator, Field, model_validator
@@ -34,7 +34,7 @@ KINDS_LEFT_OUT = (NOTES, BEND, PRESSURE, KEY_PRESSURE, PEDAL)
 MODES = {"merge": "added", "replace": "in place of what was there", "touch": "where it was touched"}
 
 
-def _kept(given: Any) -> Any:
+def _kept(given: object) -> object:
     """As it is kept, from a list of messages; what is kept already is looked at."""
     if isinstance(given, str):
         unpacked(given)
@@ -46,7 +46,7 @@ def _kept(given: Any) -> Any:
     raise ValueError('events must be a list of ticks and messages, such as [[0, "903c40"], [480, "803c40"]]')
 
 
-def _is_tick(one: Any) -> bool:
+def _is_tick(one: object) -> bool:
     return isinstance(one, int) and not isinstance(one, bool) and 0 <= one <= LAST_TICK
 
 
@@ -347,7 +347,7 @@ def _closed(one: _Laying, made: Curve, ends: Sequence[tuple[int, Curve]]) -> Cur
     return made
 
 
-_WAYS: Mapping[str, Any] = {"merge": _merged, "replace": _replaced, "touch": _touched}
+_WAYS: Mapping[str, Callable[[_Laying], Curve]] = {"merge": _merged, "replace": _replaced, "touch": _touched}
 
 
 def _with(old: NoteCurves | None, new: NoteCurves, names: Ints) -> NoteCurves:

@@ -6,7 +6,7 @@ which kind a stroke is.
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Literal
 
 Family = Literal["velocity", "notes", "lane", "bend", "own", "pedal", "passes", "ground"]
 """What a stroke acts on: velocities, notes themselves, a lane, the wheel, curves of notes, a pedal, a recorded pass,
@@ -27,16 +27,16 @@ class When:
 
     field: str
     told: bool | None = None
-    among: tuple[Any, ...] = ()
+    among: tuple[object, ...] = ()
 
 
 @dataclass(frozen=True)
 class Option:
     """A value of a choice with its words; `sets` are other fields that begin anew with it."""
 
-    value: Any
+    value: object
     words: str
-    sets: Mapping[str, Any] = field(default_factory=dict)
+    sets: Mapping[str, object] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -77,7 +77,7 @@ class Gesture:
     words: str
     group: str
     where: str = "front"
-    given: Mapping[str, Any] = field(default_factory=dict)
+    given: Mapping[str, object] = field(default_factory=dict)
     begins: str = "open"
     for_selection: bool = False
     on_notes: bool = False
@@ -109,7 +109,7 @@ def entry(name: str, label: str, step: float = 1, absent: str | None = None) -> 
     return Ask(name, label, "number", step, absent)
 
 
-def choice(name: str, label: str, *options: tuple[Any, str]) -> Ask:
+def choice(name: str, label: str, *options: tuple[object, str]) -> Ask:
     """One of a few words."""
     return Ask(name, label, "choice", options=tuple(Option(*one) for one in options))
 
@@ -119,7 +119,7 @@ def yes_no(name: str, label: str) -> Ask:
     return choice(name, label, (False, "no"), (True, "yes"))
 
 
-def one_of(label: str, *options: tuple[str, str, Mapping[str, Any]]) -> Ask:
+def one_of(label: str, *options: tuple[str, str, Mapping[str, object]]) -> Ask:
     """Which of several fields it is that says it: its name, its words, and what is set where it is chosen."""
     return Ask("", label, "one of", options=tuple(Option(*one) for one in options))
 
@@ -134,7 +134,7 @@ def silent(name: str) -> When:
     return When(name, told=False)
 
 
-def among(name: str, *values: Any) -> When:
+def among(name: str, *values: object) -> When:
     """While a field is one of some values."""
     return When(name, among=values)
 

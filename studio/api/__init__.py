@@ -11,6 +11,7 @@ from ninja.errors import AuthenticationError, HttpError, ValidationError
 from ninja.renderers import BaseRenderer
 from ninja.security import django_auth
 
+from expression.documents import Document
 from expression.errors import Refused
 from expression.strokes import KINDS, explain
 from studio.api import banks, desk, examples, jobs, recording, session, sounds, takes
@@ -32,7 +33,7 @@ class Fast(BaseRenderer):
 
     media_type = "application/json"
 
-    def render(self, request: HttpRequest, data: Any, *, response_status: int) -> bytes:
+    def render(self, request: HttpRequest, data: object, *, response_status: int) -> bytes:
         """Encode an answer."""
         return encode(data)
 
@@ -48,7 +49,7 @@ api.add_router("banks", banks.router)
 api.add_router("examples", examples.router)
 
 
-def _problem(status: int, detail: str, **more: Any) -> HttpResponse:
+def _problem(status: int, detail: str, **more: object) -> HttpResponse:
     body = encode({"detail": detail, **more})
     return HttpResponse(body, status=status, content_type="application/json")
 
@@ -66,7 +67,7 @@ def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
     return _refused(request, explain(faults))
 
 
-def _input(request: HttpRequest, path: list[Any]) -> dict[str, Any]:
+def _input(request: HttpRequest, path: list[object]) -> Document:
     """What was given at the place of a fault, which ninja leaves out of its errors; nothing where it is not found."""
     try:
         found = orjson.loads(request.body)

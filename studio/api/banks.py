@@ -1,6 +1,5 @@
 """SoundFonts that a player has brought."""
 
-from typing import Any
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
@@ -35,7 +34,7 @@ class BankView(Schema):
 
 
 @router.get("", response=list[BankView])
-def list_banks(request: HttpRequest) -> Any:
+def list_banks(request: HttpRequest) -> object:
     """All SoundFonts of the account."""
     return list(banks.owned(owner(request)))
 
@@ -44,7 +43,7 @@ def list_banks(request: HttpRequest) -> Any:
 def add_bank(
     request: HttpRequest,
     file: UploadedFile | None = File(None),  # type: ignore[type-arg]  # noqa: B008
-) -> Status[Any]:
+) -> Status[object]:
     """Keep a SoundFont (SF2 or SF3)."""
     if request.META.get("lull.too_large"):
         raise BadFile(f"This SoundFont is larger than {MOST_BANK_BYTES // MIB} MiB, the most that Lull keeps of one.")

@@ -1,7 +1,7 @@
 """The desk: a take as it is drawn, shaped and heard."""
 
 import gzip
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
@@ -52,7 +52,7 @@ PAGE_KINDS = {
 Seconds = Annotated[float, Field(ge=0, le=1e6, allow_inf_nan=False)]
 
 
-def _json(request: HttpRequest, data: Any, pack: bool = False) -> HttpResponse:
+def _json(request: HttpRequest, data: object, pack: bool = False) -> HttpResponse:
     """An answer of long columns: what the services made is sent as it is. `pack` is for the slow way to the browser."""
     body = encode(data)
     response = HttpResponse(content_type="application/json")

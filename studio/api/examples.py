@@ -1,6 +1,5 @@
 """Takes that the guide shows things in."""
 
-from typing import Any
 from uuid import UUID
 
 from django.http import HttpRequest
@@ -20,6 +19,6 @@ class Example(Schema):
 
 
 @router.post("{str:name}", response={200: Example, 401: Problem, 404: Problem, 422: Problem})
-def open_example(request: HttpRequest, name: str) -> Any:
+def open_example(request: HttpRequest, name: str) -> object:
     """The account's take of an example (`the-stair`, `the-keepers-log` ...), which is added where there is none."""
     return examples.opened(owner(request), name)

@@ -1,6 +1,6 @@
 """What is done by and by: how far it has come, and archives in and out."""
 
-from typing import Annotated, Any
+from typing import Annotated
 from uuid import UUID
 
 from django.http import FileResponse, HttpRequest
@@ -19,7 +19,7 @@ REFUSALS = {401: Problem, 404: Problem, 422: Problem}
 
 
 @router.get("jobs", response=list[JobView])
-def list_jobs(request: HttpRequest) -> Any:
+def list_jobs(request: HttpRequest) -> object:
     """All that is done for the account, and what has come of it in the last day; the oldest first."""
     return jobs.mine(owner(request))
 
@@ -38,7 +38,7 @@ def forget_job(request: HttpRequest, job_id: UUID) -> Status[None]:
 
 
 @router.post("me/archive", response={202: JobView, **REFUSALS})
-def export(request: HttpRequest) -> Status[Any]:
+def export(request: HttpRequest) -> Status[object]:
     """Have an archive made of all that the account holds; when that is done, fetch it from `jobs/…/file`."""
     return Status(202, jobs.export(owner(request)))
 
@@ -52,7 +52,7 @@ def job_file(request: HttpRequest, job_id: UUID) -> FileResponse:
 
 
 @router.post("archives", response={201: JobView, **REFUSALS})
-def begin_archive(request: HttpRequest, asked: ArchiveAsked) -> Status[Any]:
+def begin_archive(request: HttpRequest, asked: ArchiveAsked) -> Status[object]:
     """An archive is to come, in pieces."""
     return Status(201, jobs.begin_archive(owner(request), asked.name, asked.size))
 

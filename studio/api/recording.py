@@ -1,6 +1,6 @@
 """Playing in: takes from nothing, new parts, and passes that come piece by piece."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
 from django.http import HttpRequest
@@ -105,46 +105,46 @@ class ForcesAsked(Schema):
 
 
 @router.post("gear/listened", response={200: list[GearFinding], 401: Problem, 422: Problem})
-def listened(request: HttpRequest, asked: ListenedAsked) -> Any:
+def listened(request: HttpRequest, asked: ListenedAsked) -> object:
     """What an instrument does by itself, in words, and what puts it right."""
     owner(request)
     return recording.listened(asked.events, asked.seconds)
 
 
 @router.post("gear/forces", response={200: list[int], 401: Problem, 422: Problem})
-def forces(request: HttpRequest, asked: ForcesAsked) -> Any:
+def forces(request: HttpRequest, asked: ForcesAsked) -> object:
     """For each force of a keyboard the one it is taken for."""
     owner(request)
     return recording.forces(asked.soft, asked.middle, asked.hard)
 
 
 @router.get("{uuid:take_id}/strokes/{int:number}/gear", response={200: list[GearFinding], **REFUSALS})
-def pass_findings(request: HttpRequest, take_id: UUID, number: int) -> Any:
+def pass_findings(request: HttpRequest, take_id: UUID, number: int) -> object:
     """What of a pass nobody can have played."""
     return recording.played_through(owner(request), take_id, number)
 
 
 @router.post("blank", response={201: Added, **REFUSALS})
-def add_blank(request: HttpRequest, asked: BlankAsked) -> Status[Any]:
+def add_blank(request: HttpRequest, asked: BlankAsked) -> Status[object]:
     """A take from nothing, to be played into."""
     told = (asked.name, asked.bpm, asked.beats, asked.unit, asked.fifths, asked.minor)
     return Status(201, added(recording.from_nothing(owner(request), *told)))
 
 
 @router.post("{uuid:take_id}/new-part", response={201: PartMade, **REFUSALS})
-def add_part(request: HttpRequest, take_id: UUID, asked: PartAsked) -> Status[Any]:
+def add_part(request: HttpRequest, take_id: UUID, asked: PartAsked) -> Status[object]:
     """A part more, of which nothing is played yet."""
     return Status(201, {"id": recording.new_part(owner(request), take_id, asked.name)})
 
 
 @router.post("{uuid:take_id}/in-bars", response={201: Added, **REFUSALS})
-def put_in_bars(request: HttpRequest, take_id: UUID, asked: BarsAsked) -> Status[Any]:
+def put_in_bars(request: HttpRequest, take_id: UUID, asked: BarsAsked) -> Status[object]:
     """A new take from one that was played freely: bars are fitted to its beats."""
     return Status(201, added(recording.in_bars(owner(request), take_id, asked.taps, asked.beats)))
 
 
 @router.get("{uuid:take_id}/passes", response={200: list[Waiting], **REFUSALS})
-def waiting_passes(request: HttpRequest, take_id: UUID) -> Any:
+def waiting_passes(request: HttpRequest, take_id: UUID) -> object:
     """Passes that were begun, and neither kept nor dropped."""
     return recording.waiting(owner(request), take_id)
 
@@ -165,7 +165,7 @@ def add_pass_piece(request: HttpRequest, take_id: UUID, pass_id: UUID, asked: Pi
 
 
 @router.post("{uuid:take_id}/passes/{uuid:pass_id}/keep", response={200: Kept, **REFUSALS})
-def keep_pass(request: HttpRequest, take_id: UUID, pass_id: UUID, asked: KeepAsked) -> Any:
+def keep_pass(request: HttpRequest, take_id: UUID, pass_id: UUID, asked: KeepAsked) -> object:
     """Make strokes of it: one a round, of which the last sounds."""
     return recording.keep(owner(request), take_id, pass_id, asked.end)
 

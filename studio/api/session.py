@@ -1,13 +1,12 @@
 """Who is signed in."""
 
-from typing import Any
-
 from django.contrib.auth import login
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from ninja import Router, Status
 from ninja.decorators import decorate_view
 
+from expression.documents import Document
 from expression.views.kinds import LaneKindView, ScaleView
 from studio.api.access import owner
 from studio.api.schemas import (
@@ -30,13 +29,13 @@ router = Router(tags=["session"])
 
 
 @router.get("me", response=Account)
-def me(request: HttpRequest) -> dict[str, Any]:
+def me(request: HttpRequest) -> Document:
     """The account that is signed in."""
     return {"name": request.user.get_username()}
 
 
 @router.post("me/password", response={200: Account, 422: Problem, 429: Problem})
-def change_password(request: HttpRequest, asked: NewPassword) -> dict[str, Any]:
+def change_password(request: HttpRequest, asked: NewPassword) -> Document:
     """Another password for the account; it is signed out everywhere else."""
     accounts.change_password(request, owner(request), asked.old, asked.new)
     return {"name": request.user.get_username()}
@@ -56,13 +55,13 @@ def delete_account(request: HttpRequest, asked: Farewell) -> Status[None]:
 
 
 @router.get("me/invitations", response=list[InvitationView])
-def list_invitations(request: HttpRequest) -> Any:
+def list_invitations(request: HttpRequest) -> object:
     """Invitations that the account has made and nobody has used."""
     return invitations.open_ones(owner(request))
 
 
 @router.post("me/invitations", response={201: InvitationMade, 422: Problem})
-def invite(request: HttpRequest) -> Status[Any]:
+def invite(request: HttpRequest) -> Status[object]:
     """A link with which one person makes an account."""
     token, made = invitations.invite(owner(request))
     return Status(201, {"id": made.pk, "until": made.until, "token": token})
@@ -100,21 +99,21 @@ def lane_kinds(request: HttpRequest) -> list[LaneKindView]:
 
 
 @router.get("ping", response=dict)
-def ping(request: HttpRequest) -> dict[str, Any]:
+def ping(request: HttpRequest) -> Document:
     """Nothing at all: what a request costs before any work (the floor of `./lull bench`)."""
     return {}
 
 
 @router.get("session", auth=None, response=Account | None)
 @decorate_view(ensure_csrf_cookie)
-def session(request: HttpRequest) -> dict[str, Any] | None:
+def session(request: HttpRequest) -> Document | None:
     """The account that is signed in; null where nobody is. Brings the token with which one can sign in."""
     return {"name": request.user.get_username()} if request.user.is_authenticated else None
 
 
 @router.post("session", auth=None, response={200: Account, 401: Problem, 429: Problem})
 @decorate_view(csrf_protect)
-def sign_in(request: HttpRequest, response: HttpResponse, asked: Credentials) -> Status[Any]:
+def sign_in(request: HttpRequest, response: HttpResponse, asked: Credentials) -> Status[object]:
     """Sign in with name and password."""
     user = by_password(request, asked.name, asked.password)
     if user is None:
@@ -126,7 +125,7 @@ def sign_in(request: HttpRequest, response: HttpResponse, asked: Credentials) ->
 
 @router.post("session/link", auth=None, response={200: Account, 401: Problem})
 @decorate_view(csrf_protect)
-def sign_in_by_link(request: HttpRequest, asked: Link) -> Status[Any]:
+def sign_in_by_link(request: HttpRequest, asked: Link) -> Status[object]:
     """Sign in by a link, which is spent with that."""
     user = by_link(asked.token)
     if user is None:
@@ -137,7 +136,7 @@ def sign_in_by_link(request: HttpRequest, asked: Link) -> Status[Any]:
 
 @router.post("session/invitation", auth=None, response={201: Account, 422: Problem})
 @decorate_view(csrf_protect)
-def accept_invitation(request: HttpRequest, asked: InvitationTaken) -> Status[Any]:
+def accept_invitation(request: HttpRequest, asked: InvitationTaken) -> Status[object]:
     """Make an account by an invitation, which is spent with that, and sign in to it."""
     user = invitations.accept(asked.token, asked.name, asked.password)
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")

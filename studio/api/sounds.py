@@ -1,6 +1,5 @@
 """A sound beside a take."""
 
-from typing import Any
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
@@ -19,7 +18,7 @@ REFUSALS = {401: Problem, 404: Problem, 422: Problem}
 
 
 @router.get("{uuid:take_id}/sound", response={200: SoundView | None, **REFUSALS})
-def sound(request: HttpRequest, take_id: UUID) -> Any:
+def sound(request: HttpRequest, take_id: UUID) -> object:
     """What is known of a take's sound; null where it has none."""
     return sounds.of(takes.get(owner(request), take_id))
 
@@ -29,7 +28,7 @@ def add_sound(
     request: HttpRequest,
     take_id: UUID,
     file: UploadedFile | None = File(None),  # type: ignore[type-arg]  # noqa: B008
-) -> Status[Any]:
+) -> Status[object]:
     """Keep a WAV file beside a take, in place of any other: a large one by and by (202, see `jobs`)."""
     take = takes.get(owner(request), take_id)
     if file is None:
@@ -42,7 +41,7 @@ def add_sound(
 
 
 @router.patch("{uuid:take_id}/sound", response={200: SoundView, **REFUSALS})
-def move_sound(request: HttpRequest, take_id: UUID, asked: SoundMoved) -> Any:
+def move_sound(request: HttpRequest, take_id: UUID, asked: SoundMoved) -> object:
     """Let it begin at another time."""
     return sounds.move(takes.get(owner(request), take_id), asked.offset)
 
@@ -61,7 +60,7 @@ def sound_data(request: HttpRequest, take_id: UUID) -> HttpResponse:
 
 
 @router.post("{uuid:take_id}/sound/trace", response={200: Traced, **REFUSALS})
-def trace(request: HttpRequest, take_id: UUID, asked: TraceAsked) -> Any:
+def trace(request: HttpRequest, take_id: UUID, asked: TraceAsked) -> object:
     """The stroke that draws a lane after the sound's loudness; to be tried or kept like any other."""
     numbers = {name: getattr(asked, name) for name in ("attack", "release", "low", "high", "linear")}
     take = takes.get(owner(request), take_id)

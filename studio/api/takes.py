@@ -1,6 +1,6 @@
 """The library: takes of the account."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
@@ -8,6 +8,7 @@ from django.utils.http import content_disposition_header
 from ninja import File, Query, Router, Status
 from ninja.files import UploadedFile
 
+from expression.documents import Document
 from expression.errors import BadFile
 from expression.limits import MOST_READ_AT_ONCE, MOST_THINNING
 from studio.api.access import owner
@@ -22,7 +23,7 @@ REFUSALS = {401: Problem, 404: Problem, 422: Problem}
 
 
 @router.get("", response=list[TakeCard])
-def list_takes(request: HttpRequest) -> Any:
+def list_takes(request: HttpRequest) -> object:
     """All takes, the newest first."""
     return takes.owned(owner(request))
 
@@ -32,7 +33,7 @@ def add_take(
     request: HttpRequest,
     file: UploadedFile | None = File(None),  # type: ignore[type-arg]  # noqa: B008
     rescue: bool = False,
-) -> Status[Any]:
+) -> Status[object]:
     """Read an uploaded file into a new take: a large one by and by (202, see `jobs`).
 
     It is judged by what it holds, not by its name. With `rescue`, what can be read of a damaged one.
@@ -53,7 +54,7 @@ def add_take(
 
 
 @router.get("deleted", response=list[DeletedTake])
-def list_deleted(request: HttpRequest) -> Any:
+def list_deleted(request: HttpRequest) -> object:
     """What was deleted in the last thirty days, the latest first."""
     return takes.deleted(owner(request))
 
@@ -99,17 +100,17 @@ def take_file(
 
 
 @router.post("{uuid:take_id}/zoned", response={201: Added, **REFUSALS})
-def zone_take(request: HttpRequest, take_id: UUID) -> Status[Any]:
+def zone_take(request: HttpRequest, take_id: UUID) -> Status[object]:
     """A new take from a recording that looks like MPE and does not say so, read as such. The other one stays."""
     take = takes.zoned(owner(request), take_id)
     return Status(201, added(take))
 
 
-def added(take: Take) -> dict[str, Any]:
+def added(take: Take) -> Document:
     """A new take as it is told."""
     recorded = shaped(take.pk, take.revision).recorded
     return {**_card(take), "remarks": list(recorded.remarks), "looks_zoned": recorded.looks_zoned}
 
 
-def _card(take: Take) -> dict[str, Any]:
+def _card(take: Take) -> Document:
     return {name: getattr(take, name) for name in ("id", "name", "added_at", "changed_at", "summary")}

@@ -12,7 +12,7 @@ import zlib
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path, PurePosixPath
-from typing import Annotated, Any, Literal, NamedTuple
+from typing import Annotated, Literal, NamedTuple
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
@@ -20,6 +20,7 @@ from django.utils import timezone
 from pydantic import AwareDatetime, BaseModel, BeforeValidator, ConfigDict, Field, TypeAdapter
 
 from expression import sound, views
+from expression.documents import Document
 from expression.errors import BadFile, Refused
 from expression.history import Entry, Folded, History
 from expression.limits import (
@@ -50,7 +51,7 @@ class _Told(BaseModel):
     model_config = ConfigDict(extra="ignore")
 
 
-def _moment(given: Any) -> Any:
+def _moment(given: object) -> datetime | None:
     """A moment as it can be kept; what is none, or lies where nobody was, is told as no moment at all."""
     try:
         told = _MOMENTS.validate_python(given)
@@ -69,7 +70,7 @@ class StepTold(_Told):
     """A step of a history."""
 
     number: Annotated[int, Field(ge=1, le=10**6)]
-    stroke: dict[str, Any]
+    stroke: Document
     on: bool = True
     gone: bool = False
     made_at: Moment = None
@@ -90,7 +91,7 @@ class TakeTold(_Told):
     deleted_at: Moment = None
     done: Annotated[int, Field(ge=0)] = 0
     steps: Annotated[list[StepTold], Field(max_length=MOST_STEPS)] = []
-    arrangement: dict[str, Any] = {}
+    arrangement: Document = {}
     sound: SoundTold | None = None
 
 
@@ -140,7 +141,7 @@ def _write_take(archive: zipfile.ZipFile, folder: str, take: Take) -> None:
         archive.writestr(f"{folder}/{SOUND}", bytes(kept.data), zipfile.ZIP_STORED)
 
 
-def _json(data: Any) -> str:
+def _json(data: object) -> str:
     return json.dumps(data, indent=1, default=datetime.isoformat, ensure_ascii=False)
 
 

@@ -114,16 +114,16 @@ class _Kept:
     """The pages that were asked for last."""
 
     def __init__(self) -> None:
-        self._held: OrderedDict[Any, SheetView] = OrderedDict()
+        self._held: OrderedDict[object, SheetView] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, key: Any) -> SheetView | None:
+    def get(self, key: object) -> SheetView | None:
         with self._lock:
             if key in self._held:
                 self._held.move_to_end(key)
             return self._held.get(key)
 
-    def put(self, key: Any, view: SheetView) -> None:
+    def put(self, key: object, view: SheetView) -> None:
         with self._lock:
             self._held[key] = view
             while len(self._held) > KEPT:
@@ -150,7 +150,7 @@ def warm() -> None:
         _engravers().submit(ready)
 
 
-def _drawn(draw: Callable[..., Any], *given: Any) -> Any:
+def _drawn(draw: Callable[..., Any], *given: object) -> Any:
     """What the engraver makes of it. Raises NothingMatched where it cannot be drawn, or not in time."""
     global _pool
     for _ in range(2):

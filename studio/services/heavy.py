@@ -7,7 +7,6 @@ answered at once.
 from collections.abc import Iterator
 from contextlib import contextmanager
 from threading import Condition
-from typing import Any
 
 MOST_AT_ONCE = 2
 MOST_WAITING = 2
@@ -26,12 +25,12 @@ class Places:
 
     def __init__(self, most: int = MOST_AT_ONCE, waiting: int = MOST_WAITING, patience: float = PATIENCE) -> None:
         self._most, self._most_waiting, self._patience = most, waiting, patience
-        self._held: list[Any] = []
+        self._held: list[object] = []
         self._waiting = 0
         self._change = Condition()
 
     @contextmanager
-    def one(self, owner: Any) -> Iterator[None]:
+    def one(self, owner: object) -> Iterator[None]:
         """A place for an account. Raises Busy."""
         with self._change:
             if not self._is_free(owner):
@@ -51,7 +50,7 @@ class Places:
                 self._held.remove(owner)
                 self._change.notify_all()
 
-    def _is_free(self, owner: Any) -> bool:
+    def _is_free(self, owner: object) -> bool:
         return len(self._held) < self._most and owner not in self._held
 
 

@@ -2,7 +2,7 @@
 
 import logging
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import NamedTuple
 from uuid import UUID
 
 from django.contrib.auth.models import AbstractBaseUser
@@ -117,7 +117,9 @@ def _drop(job: Job) -> None:
     job.delete()
 
 
-def _ask(owner: Any, kind: Job.Kind, name: str, file: "UploadedFile[bytes] | None", take: Take | None = None) -> Job:
+def _ask(
+    owner: AbstractBaseUser, kind: Job.Kind, name: str, file: "UploadedFile[bytes] | None", take: Take | None = None
+) -> Job:
     _check_count(owner)
     job = Job(owner_id=owner.pk, kind=kind, name=takes.clean_name(name), take=take, size=file.size or 0 if file else 0)
     if file is not None:

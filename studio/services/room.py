@@ -1,7 +1,6 @@
 """How much an account may keep."""
 
-from typing import Any
-
+from django.contrib.auth.base_user import AbstractBaseUser
 from django.db.models import Sum
 from django.db.models.functions import Length
 
@@ -10,7 +9,7 @@ from expression.limits import GIB, MOST_BYTES_EACH, MOST_TAKES_EACH
 from studio.models import SoundBank, Take, TakeSound
 
 
-def has_room(owner: Any, more: int, takes: int = 1) -> None:
+def has_room(owner: AbstractBaseUser, more: int, takes: int = 1) -> None:
     """Whether an account may keep so many takes and bytes more. Raises BadFile where it may not."""
     mine = Take.objects.filter(owner_id=owner.pk)
     if mine.filter(deleted_at__isnull=True).count() + takes > MOST_TAKES_EACH:

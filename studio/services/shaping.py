@@ -1,7 +1,7 @@
 """Strokes on a take: try them, keep them, change them, undo and redo."""
 
 from collections.abc import Callable, Sequence
-from typing import Any, NamedTuple, TypeVar
+from typing import NamedTuple, TypeVar
 from uuid import UUID
 
 from django.contrib.auth.models import AbstractBaseUser
@@ -313,7 +313,7 @@ def _write(
     }
 
 
-def _or_none(facts: Callable[..., Told], take: Recording, *of: Any) -> Told | None:
+def _or_none(facts: Callable[..., Told], take: Recording, *of: object) -> Told | None:
     """Facts of some notes; nothing, where none are asked for, or there are no such notes."""
     try:
         return facts(take, *of) if of else None

@@ -1,9 +1,9 @@
 """A sound beside a take: kept with it, moved, traced, taken away."""
 
 import base64
-from typing import Any
 
 from expression import sound
+from expression.documents import Document
 from expression.strokes import AnyStroke, parse_stroke
 from studio.models import Take, TakeSound
 from studio.services import room
@@ -62,7 +62,7 @@ def data(take: Take) -> bytes:
     return bytes(_kept(take).data)
 
 
-def trace(take: Take, part: int, lane: str, numbers: dict[str, Any], tolerance: float) -> AnyStroke:
+def trace(take: Take, part: int, lane: str, numbers: Document, tolerance: float) -> AnyStroke:
     """The stroke that draws a lane after the sound's loudness."""
     kept = _kept(take)
     points = sound.traced(seen(take), sound.unpack(bytes(kept.data)), kept.offset, **numbers)

@@ -29,6 +29,20 @@ Math.random = () => {
 """
 """The same rolls of the dice in every run (a linear congruential generator, Numerical Recipes' numbers)."""
 
+AWAITED = """
+(() => {
+  const { setTimeout: begin, clearTimeout: end } = window, due = new Set();
+  window.setTimeout = (act, ms = 0, ...words) => {
+    const id = begin(() => { due.delete(id); act(...words); }, ms);
+    if (ms <= 1500) due.add(id);
+    return id;
+  };
+  window.clearTimeout = (id) => { due.delete(id); end(id); };
+  window.awaits = () => new Promise((done) => begin(() => requestAnimationFrame(() => done(due.size)), 10));
+})();
+"""
+"""The page counts what it means to do within a moment, so that who waits for quiet need not guess how long that is."""
+
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     for item in items:
@@ -73,7 +87,7 @@ def signed_in(window: BrowserContext, address: str, player: User) -> Iterator[Pa
     client.force_login(player)
     window.add_cookies([{"name": "sessionid", "value": client.cookies["sessionid"].value, "url": address}])
     page = window.new_page()
-    page.add_init_script(SEEDED)
+    page.add_init_script(SEEDED + AWAITED)
     page.set_default_timeout(PATIENCE * 1000)
     faults: list[str] = []
     # Who leaves a page in a test means it, also where something is still being saved.

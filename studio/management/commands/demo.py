@@ -1,7 +1,5 @@
 """`manage.py demo`: the demo account with *The fog signal*, and a link that signs in."""
 
-from typing import Any
-
 from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import transaction
@@ -20,7 +18,7 @@ class Command(BaseCommand):
         """The address the link is to start with."""
         parser.add_argument("--address", default="http://127.0.0.1:8000")
 
-    def handle(self, *args: Any, **options: Any) -> None:
+    def handle(self, *args: object, **options: object) -> None:
         """Load and print."""
         with transaction.atomic():  # All or nothing, so that a start that was cut off is made good by the next.
             user = self._account()

@@ -2,7 +2,6 @@
 
 import hashlib
 import json
-from typing import Any
 
 from django.core.management.base import BaseCommand
 from django.db import connection
@@ -16,7 +15,7 @@ class Command(BaseCommand):
 
     help = "Print what a backup is checked by."
 
-    def handle(self, *args: Any, **options: Any) -> None:
+    def handle(self, *args: object, **options: object) -> None:
         """Print."""
         if "studio_take" not in connection.introspection.table_names():
             self.stdout.write("{}")

@@ -1,7 +1,5 @@
 """`manage.py invite`: a link with which one person makes an account. So comes the first player into a new Lull."""
 
-from typing import Any
-
 from django.core.management.base import BaseCommand, CommandParser
 
 from studio.services import invitations
@@ -16,7 +14,7 @@ class Command(BaseCommand):
         """The address the link is to start with."""
         parser.add_argument("--address", default="http://127.0.0.1:8000")
 
-    def handle(self, *args: Any, **options: Any) -> None:
+    def handle(self, *args: object, **options: object) -> None:
         """Make and print."""
         token, _ = invitations.invite(None)
         self.stdout.write(f"{options['address']}/invited/{token}")

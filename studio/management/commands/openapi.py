@@ -1,7 +1,6 @@
 """`manage.py openapi`: the API's contract, from which docs/openapi.json and the TypeScript types are made."""
 
 import json
-from typing import Any
 
 from django.core.management.base import BaseCommand
 
@@ -18,6 +17,6 @@ class Command(BaseCommand):
 
     help = "Print the OpenAPI document."
 
-    def handle(self, *args: Any, **options: Any) -> None:
+    def handle(self, *args: object, **options: object) -> None:
         """Print it."""
         self.stdout.write(contract(), ending="")

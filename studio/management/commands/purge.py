@@ -1,7 +1,5 @@
 """`manage.py purge`: what was deleted more than thirty days ago goes for good, and what has expired."""
 
-from typing import Any
-
 from django.core.management.base import BaseCommand
 
 from studio.services import purging
@@ -12,7 +10,7 @@ class Command(BaseCommand):
 
     help = "Remove what was deleted more than thirty days ago."
 
-    def handle(self, *args: Any, **options: Any) -> None:
+    def handle(self, *args: object, **options: object) -> None:
         """Remove and tell."""
         if takes := purging.purge():
             self.stdout.write(f"{takes} takes that were deleted more than thirty days ago are gone.")

@@ -1,7 +1,6 @@
 """`manage.py work`: a worker, which reads large files and does whatever else nobody should have to wait for."""
 
 import resource
-from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import DatabaseError
@@ -25,7 +24,7 @@ class Command(BaseCommand):
         """What it does."""
         parser.add_argument("--queue", nargs="*", choices=(QUICK, SLOW), default=[QUICK, SLOW], help="of these queues")
 
-    def handle(self, *args: Any, **options: Any) -> None:
+    def handle(self, *args: object, **options: object) -> None:
         """Work."""
         resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
         assert isinstance(app.connector, DjangoConnector)
