@@ -168,10 +168,10 @@ function Spoken() {
   const { score, layers } = desk();
   let words = count ? `${count} notes chosen` : "";
   for (const part of count === 1 ? frontParts() : []) {
-    const note = chosen[part.id].indexOf(1);
+    const note = chosen[part.id]!.indexOf(1);
     if (note < 0 || !score) continue;
-    const velocity = layers.kept.velocities[part.id][note];
-    words = `${rowName(part, part.pitch[note])}, bar ${placeText(score, part.start[note])}, velocity ${velocity}, ${wordOf(kindOf(VELOCITY), velocity)}`;
+    const velocity = layers.kept.velocities[part.id]![note]!;
+    words = `${rowName(part, part.pitch[note]!)}, bar ${placeText(score, part.start[note]!)}, velocity ${velocity}, ${wordOf(kindOf(VELOCITY), velocity)}`;
   }
   const done = useWhatWasDone();
   return (

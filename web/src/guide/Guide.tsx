@@ -6,7 +6,7 @@ import { PAGES } from "./pages";
 
 /** One page for each task a player has; its links show the place in a take. */
 export function Guide() {
-  const { page = PAGES[0].slug } = useParams();
+  const { page = PAGES[0]!.slug } = useParams();
   const at = PAGES.findIndex((one) => one.slug === page);
   const go = useNavigate();
   const text = useRef<HTMLElement>(null);
@@ -64,11 +64,11 @@ export function Guide() {
           onClick={inside}
         >
           {/* biome-ignore lint/security/noDangerouslySetInnerHtml: our own pages, made when Lull is built */}
-          <article className="guide" dangerouslySetInnerHTML={{ __html: PAGES[at].html }} />
+          <article className="guide" dangerouslySetInnerHTML={{ __html: PAGES[at]!.html }} />
           <p className="guide mt-8 flex justify-between">
-            {at > 0 ? <Link to={`/guide/${PAGES[at - 1].slug}`}>← {PAGES[at - 1].title}</Link> : <span />}
+            {at > 0 ? <Link to={`/guide/${PAGES[at - 1]!.slug}`}>← {PAGES[at - 1]!.title}</Link> : <span />}
             {at < PAGES.length - 1 && (
-              <Link to={`/guide/${PAGES[at + 1].slug}`}>{PAGES[at + 1].title} →</Link>
+              <Link to={`/guide/${PAGES[at + 1]!.slug}`}>{PAGES[at + 1]!.title} →</Link>
             )}
           </p>
         </main>

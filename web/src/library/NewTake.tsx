@@ -22,7 +22,7 @@ export function NewTake({ onClose }: { onClose: () => void }) {
     const body = {
       name,
       bpm,
-      beats,
+      beats: beats as number,
       unit: unit as Schemas["BlankAsked"]["unit"],
       fifths: Number(fifths),
       minor: mode === "minor",

@@ -12,14 +12,16 @@ export function Forces({ onLearned }: { onLearned: (forces: number[]) => void })
   const learning = strikes !== null;
   useEffect(() => {
     if (!learning) return;
-    return gear.hearRaw(([status, , force = 0]) => {
+    return gear.hearRaw(([status = 0, , force = 0]) => {
       if ((status & 0xf0) === 0x90 && force) setStrikes((all) => all && [...all, force]);
     });
   }, [learning]);
   useEffect(() => {
     if (!strikes || strikes.length < WORDS.length * STRIKES) return;
     setStrikes(null);
-    const [soft, middle, hard] = WORDS.map((_, row) => strikes.slice(row * STRIKES, (row + 1) * STRIKES));
+    const [soft = [], middle = [], hard = []] = WORDS.map((_, row) =>
+      strikes.slice(row * STRIKES, (row + 1) * STRIKES),
+    );
     answered<number[]>(api.POST("/api/takes/gear/forces", { body: { soft, middle, hard } }))
       .then(onLearned)
       .catch((thrown: unknown) => setProblem(sentence(thrown)));

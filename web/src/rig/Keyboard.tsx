@@ -241,7 +241,7 @@ function useTyping(on: boolean): void {
       const row = ROW.indexOf(event.code);
       const hard = HARD_ROW.indexOf(event.code);
       if (row < 0 && hard < 0) return null;
-      const step = STEPS[row >= 0 ? row : hard] + (event.shiftKey ? 1 : 0);
+      const step = STEPS[row >= 0 ? row : hard]! + (event.shiftKey ? 1 : 0);
       return { pitch: 12 * (useRig.getState().octave + 1) + step, hard: hard >= 0 };
     };
     const finger = (event: KeyboardEvent) =>

@@ -24,7 +24,7 @@ export function Outputs() {
   const { data: banks } = useQuery({ queryKey: ["banks"], queryFn: readBanks });
   const chooser = useRef<HTMLInputElement>(null);
   const [problem, setProblem] = useState("");
-  const part = parts?.[fronts[0]];
+  const part = parts?.[fronts[0]!];
   if (!part) return null;
   const known = to[part.id] ?? HERE;
   const change = (fields: Partial<Destination>) => {

@@ -71,13 +71,14 @@ function Armed() {
   const arrangement = useDesk((state) => state.arrangement);
   const phase = useRecorder((state) => state.phase);
   if (!parts) return null;
+  const front = parts[lead ?? 0];
   const choose = (value: string) => {
     if (value === "new") void addPart();
     else set({ armed: value === "lead" ? null : Number(value) });
   };
   return (
     <List label="Part" called="Part that is played" value={armed ?? "lead"} onChange={choose}>
-      <option value="lead">{`the one in front (${parts[lead] ? partName(parts[lead], arrangement) : ""})`}</option>
+      <option value="lead">{`the one in front (${front ? partName(front, arrangement) : ""})`}</option>
       {parts.map((part) => (
         <option key={part.id} value={part.id} disabled={phase !== "idle"}>
           {partName(part, arrangement)}

@@ -18,7 +18,7 @@ export function TapTest() {
     if (!running) return;
     const taps: number[] = [];
     let clicks: number[] = [];
-    const ends = gear.hear(([status, , force], at) => {
+    const ends = gear.hear(([status = 0, , force = 0], at) => {
       if ((status & 0xf0) === 0x90 && force) taps.push(at);
     });
     let timer = 0;

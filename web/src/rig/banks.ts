@@ -82,7 +82,7 @@ export function bankOf(id: string, part: number, program: number | null, preset:
   return {
     send(bytes, at) {
       // Its own program, whatever the take asks for, where the player has chosen one.
-      if (program !== null && bytes[0] >> 4 === 0xc) return;
+      if (program !== null && bytes[0]! >> 4 === 0xc) return;
       const time = player.audioTime(at);
       for (const one of zone.spread(bytes)) bank.synth.sendMessage(one, first, { time });
     },

@@ -38,7 +38,7 @@ const habits = (): Habits => ({ ...BLANK, ...desk().wishes.gear?.[useGear.getSta
 export const hex = (bytes: Bytes): string => bytes.map((byte) => byte.toString(16).padStart(2, "0")).join("");
 
 /** What a message is, by the name that it is left out by. */
-export function kindOfMessage([status, one]: Bytes): string {
+export function kindOfMessage([status = 0, one = 0]: Bytes): string {
   const kind = status & 0xf0;
   if (kind === 0x80 || kind === 0x90) return "notes";
   if (kind === 0xa0) return "key pressure";
@@ -56,14 +56,14 @@ export function righted(bytes: Bytes, habits: Habits, last: Map<string, string>)
   if (isLeftOut(kind, habits.ignore)) return null;
   const made = settled(bytes, kind, habits);
   const told = made.join(" ");
-  const key = `${kind} ${bytes[0] & 0x0f}`;
+  const key = `${kind} ${bytes[0]! & 0x0f}`;
   if (habits.thinned.includes(kind) && last.get(key) === told) return null;
   last.set(key, told);
   return made;
 }
 
 function settled(bytes: Bytes, kind: string, { rest, slack, turned, forces }: Habits): Bytes {
-  const [status, one, two = 0] = bytes;
+  const [status = 0, one = 0, two = 0] = bytes;
   if (kind === "bend" && (rest || slack)) {
     const off = ((two << 7) | one) - 8192 - rest;
     // What is left of the way on either side still reaches the end of it.

@@ -7,7 +7,7 @@ it("plays one part, whatever channel an instrument is set to", () => {
 });
 
 it("leaves notes their channels where the instrument says that they have them", () => {
-  for (const [number, value] of [
+  for (const [number = 0, value = 0] of [
     [101, 0],
     [100, 6],
     [6, 15],
@@ -20,7 +20,7 @@ it("leaves notes their channels where the instrument says that they have them", 
 });
 
 it("counts members of the upper zone as those of the lower", () => {
-  for (const [number, value] of [
+  for (const [number = 0, value = 0] of [
     [101, 0],
     [100, 6],
     [6, 7],

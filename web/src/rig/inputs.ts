@@ -75,7 +75,7 @@ const nameOf = (input: Input) => input.name || "An instrument";
 function hear(name: string, data: Uint8Array, timestamp: number): void {
   if (useGear.getState().name !== name) return;
   // What is no whole channel message is none of the music: clocks, exclusives, broken bytes.
-  if (LENGTHS[data[0] >> 4] !== data.length || data.subarray(1).some((byte) => byte > 127)) return;
+  if (LENGTHS[data[0]! >> 4]! !== data.length || data.subarray(1).some((byte) => byte > 127)) return;
   const bytes = onePart([...data], name);
   if (bytes) gear.say(bytes, timestamp || performance.now());
 }
@@ -89,8 +89,8 @@ const choosing = new Map<string, number>();
  * channels of their own, or the player has, these stay: those of the upper zone counted as in the lower.
  */
 export function onePart(bytes: number[], name: string): number[] | null {
-  const [kind, channel] = [bytes[0] & 0xf0, bytes[0] & 0x0f];
-  if (kind === 0xb0) followZone(name, channel, bytes[1], bytes[2]);
+  const [kind, channel] = [bytes[0]! & 0xf0, bytes[0]! & 0x0f];
+  if (kind === 0xb0) followZone(name, channel, bytes[1]!, bytes[2]!);
   const zone = zones.get(name) ?? (useRig.getState().perNote ? "lower" : null);
   if (!zone) return [kind, ...bytes.slice(1)];
   return [kind | (zone === "upper" ? 15 - channel : channel), ...bytes.slice(1)];

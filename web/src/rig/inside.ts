@@ -78,11 +78,11 @@ export function performance_(line: Line, seed: number, beats: number, bars = BAR
       for (let beat = 0; beat < beats; beat++)
         note(
           at + beat,
-          SCALE[(bar * beats + beat) % SCALE.length],
+          SCALE[(bar * beats + beat) % SCALE.length]!,
           1,
           70 + 18 * Math.sin((beat / beats) * Math.PI),
         );
-    if (line === "chords") for (const key of CHORDS[bar % CHORDS.length]) note(at, key, beats, 72);
+    if (line === "chords") for (const key of CHORDS[bar % CHORDS.length]!) note(at, key, beats, 72);
     if (line === "swell")
       move(at + 0.1, at + beats - 0.1, 60, (share) => [0xb0, 1, Math.round(100 * Math.sin(share * Math.PI))]);
     if (line === "scoops")

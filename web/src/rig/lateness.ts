@@ -12,5 +12,5 @@ export function lateness(taps: readonly number[], clicks: readonly number[]): nu
       : [];
   });
   if (off.length < clicks.length / 2) return null;
-  return Math.round(off.sort((a, b) => a - b)[Math.floor(off.length / 2)]);
+  return Math.round(off.sort((a, b) => a - b)[Math.floor(off.length / 2)]!);
 }

@@ -17,9 +17,9 @@ export class Line {
   /** `channel`: 1 to 16; 0: the one that the message has. Notes in a zone keep theirs, since each has its own. */
   send(bytes: readonly number[], at: number, channel: number): void {
     this.zone.follow(bytes);
-    const [kind, own] = [bytes[0] & 0xf0, bytes[0] & 0x0f];
+    const [kind, own] = [bytes[0]! & 0xf0, bytes[0]! & 0x0f];
     const to = channel && !this.zone.count ? channel - 1 : own;
-    const [, key, force = 0] = bytes;
+    const [, key = 0, force = 0] = bytes;
     if (kind === 0x90 && force) this.keys.add((to << 7) | key);
     else if (kind === 0x80 || kind === 0x90) this.keys.delete((to << 7) | key);
     if (kind === 0x90 || (kind === 0xb0 && (key === 64 || key === 66))) this.channels.add(to);

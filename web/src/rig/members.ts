@@ -26,7 +26,7 @@ export class Members {
 
   /** The messages that one comes to. */
   spread(bytes: Bytes): Bytes[] {
-    const [status, one] = bytes;
+    const [status = 0, one = 0] = bytes;
     const [kind, channel] = [status & 0xf0, status & 0x0f];
     this.follow(bytes);
     const rest = bytes.slice(1);
@@ -54,7 +54,7 @@ export class Members {
   }
 
   /** Take notice of what a message says of zones. */
-  follow([status, number, value = 0]: Bytes): void {
+  follow([status = 0, number = 0, value = 0]: Bytes): void {
     const [kind, channel] = [status & 0xf0, status & 0x0f];
     if (kind === 0xe0) this.bends.set(channel, (number + (value << 7)) / MIDDLE - 1);
     if (kind !== 0xb0) return;

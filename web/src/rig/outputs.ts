@@ -133,10 +133,10 @@ function take(told: Told): ReadonlySet<number> {
   told.parts.forEach((part, message) => {
     const destination = to[part];
     if (!destination) return;
-    const [time, last] = [told.times[message], made.at(-1)];
+    const [time, last] = [told.times[message]!, made.at(-1)];
     // What the player says by itself is meant for the practice synth: an instrument is told by its own channels.
     if (told.ends && last?.part === part && last.bytes === told.ends) return;
-    const status = told.bytes[message * 3];
+    const status = told.bytes[message * 3]!;
     const bytes =
       told.ends ??
       Array.from(told.bytes.subarray(message * 3, message * 3 + 1 + (DATA_BYTES[(status >> 4) - 8] ?? 0)));
@@ -153,7 +153,7 @@ function take(told: Told): ReadonlySet<number> {
   return new Set(
     Object.keys(to)
       .map(Number)
-      .filter((part) => !to[part].beside),
+      .filter((part) => !to[part]!.beside),
   );
 }
 
@@ -165,7 +165,7 @@ function turn(): void {
   const ahead = (document.hidden ? HIDDEN_AHEAD_MS : AHEAD_MS) / 1000;
   const until = player.seconds + ahead;
   let sent = 0;
-  while (sent < queue.length && queue[sent].time <= until) send(queue[sent++]);
+  while (sent < queue.length && queue[sent]!.time <= until) send(queue[sent++]!);
   if (sent) queue = queue.slice(sent);
   if (now().clock) clocks(until);
 }

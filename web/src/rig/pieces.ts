@@ -60,7 +60,7 @@ class Waiting {
   private async send(): Promise<void> {
     try {
       while (this.begun.length) {
-        const { take, asked } = this.begun[0];
+        const { take, asked } = this.begun[0]!;
         await this.sent(() =>
           api.POST("/api/takes/{take_id}/passes", { params: { path: { take_id: take } }, body: asked }),
         );
@@ -68,7 +68,7 @@ class Waiting {
         this.changed();
       }
       while (this.pieces.length) {
-        const { take, pass, number, events } = this.pieces[0];
+        const { take, pass, number, events } = this.pieces[0]!;
         const params = { path: { take_id: take, pass_id: pass } };
         await this.sent(() =>
           api.POST("/api/takes/{take_id}/passes/{pass_id}/pieces", { params, body: { number, events } }),

@@ -169,7 +169,7 @@ function take(bytes: Bytes, at: number): void {
   void player.live(part, bytes);
   const here = usePlayer.getState().playing ? player.placeAt(at) : null;
   remembered.push({ bytes, at, second: here?.second ?? null });
-  if (remembered.length > 2 * MOST_REMEMBERED || remembered[0].at < at - 2 * REMEMBERED_MS) {
+  if (remembered.length > 2 * MOST_REMEMBERED || remembered[0]!.at < at - 2 * REMEMBERED_MS) {
     // Cut off now and then, not with every message.
     const first = remembered.findIndex((one) => one.at >= at - REMEMBERED_MS);
     remembered.splice(0, Math.max(first, remembered.length - MOST_REMEMBERED));
@@ -287,7 +287,7 @@ export async function keepPlayed(): Promise<void> {
   const from = player.position();
   const rows = played.map(({ bytes, at, second }): [number, number, string] => [
     0,
-    second ?? from + (at - played[0].at) / 1000,
+    second ?? from + (at - played[0]!.at) / 1000,
     hex(bytes),
   ]);
   remembered.length = 0;

@@ -33,7 +33,7 @@ let tried = 0;
 export const setRetouch = (on: boolean) => set({ on, control: null });
 
 /** A share of the control's reach, 0 to 1; null for what is no control. */
-function share([status, one, two = 0]: Bytes): number | null {
+function share([status = 0, one = 0, two = 0]: Bytes): number | null {
   const kind = status & 0xf0;
   if (kind === 0xb0) return two / 127;
   if (kind === 0xd0) return one / 127;

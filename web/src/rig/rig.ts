@@ -52,7 +52,7 @@ const MIDDLE = 8192;
 
 /** Messages as a worn instrument sends them, from what a new one would. */
 export function worn(bytes: Bytes, at: number, wear: readonly Wear[]): [Bytes, number][] {
-  const [status, one, two = 0] = bytes;
+  const [status = 0, one = 0, two = 0] = bytes;
   const kind = status & 0xf0;
   if (kind === 0xe0 && wear.includes("wheel")) {
     const code = Math.min(((two << 7) | one) + WORN_REST, 16383);

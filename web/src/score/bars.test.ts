@@ -3,11 +3,11 @@ import { typedBars } from "./bars";
 import { scored } from "./made";
 
 const score = scored({ ids: [0, 1, 2, 3] });
-const bar = score.bars.beats[0] * score.bars.beat_ticks[0];
+const bar = score.bars.beats[0]! * score.bars.beat_ticks[0]!;
 
 test("a bar is a place to go to, with or without its beat", () => {
   expect(typedBars(score, "2")).toEqual({ at: bar });
-  expect(typedBars(score, " 2:3 ")).toEqual({ at: bar + 2 * score.bars.beat_ticks[0] });
+  expect(typedBars(score, " 2:3 ")).toEqual({ at: bar + 2 * score.bars.beat_ticks[0]! });
 });
 
 test("bars from one to another are chosen, the last one too", () => {

@@ -8,12 +8,14 @@ export function typedBars(score: Score, words: string): Typed {
   const bars = score.bars.start.length;
   const found = words.trim().match(/^(\d+)(?::(\d+)|\s*[-–—]\s*(\d+))?$/);
   if (!found) return { problem: "Type a bar (12), a bar and beat (12:3), or bars to choose (12–16)." };
-  const [first, beat, last] = [found[1], found[2], found[3]].map((one) => (one ? Number(one) : null));
+  const [first = null, beat = null, last = null] = [found[1], found[2], found[3]].map((one) =>
+    one ? Number(one) : null,
+  );
   const wrong = [first, last].find((bar) => bar !== null && (bar < 1 || bar > bars));
   if (first === null || wrong != null)
     return { problem: `There is no bar ${wrong}: the take has bars 1 to ${bars}.` };
   if (last === null) {
-    const beats = score.bars.beats[first - 1];
+    const beats = score.bars.beats[first - 1]!;
     if (beat !== null && (beat < 1 || beat > beats))
       return { problem: `Bar ${first} has no beat ${beat}: it has ${beats}.` };
     return { at: tickOfPlace(score, first, beat ?? 1) };

@@ -12,19 +12,19 @@ export class Extremes {
     this.low.set(values, count);
     this.high.set(values, count);
     for (let at = count - 1; at > 0; at--) {
-      this.low[at] = Math.min(this.low[2 * at], this.low[2 * at + 1]);
-      this.high[at] = Math.max(this.high[2 * at], this.high[2 * at + 1]);
+      this.low[at] = Math.min(this.low[2 * at]!, this.low[2 * at + 1]!);
+      this.high[at] = Math.max(this.high[2 * at]!, this.high[2 * at + 1]!);
     }
   }
 
   /** Of the values from `from` to before `to`, which must be at least one. */
   between(from: number, to: number): [lowest: number, highest: number] {
-    let [low, high] = [this.values[from], this.values[from]];
+    let [low, high] = [this.values[from]!, this.values[from]!];
     let left = from + this.values.length;
     let right = to + this.values.length;
     const take = (at: number) => {
-      low = Math.min(low, this.low[at]);
-      high = Math.max(high, this.high[at]);
+      low = Math.min(low, this.low[at]!);
+      high = Math.max(high, this.high[at]!);
     };
     while (left < right) {
       if (left & 1) take(left++);

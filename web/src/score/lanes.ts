@@ -82,7 +82,7 @@ function spliced(old: LaneNodes | undefined, change: Schemas["LaneChange"]): Lan
 export function valueAt(lane: LaneNodes, tick: number): number | null {
   const node = firstAbove(lane.tick, tick) - 1;
   if (node < 0) return null;
-  if (!lane.moves[node] || node + 1 >= lane.tick.length) return lane.value[node];
+  if (!lane.moves[node] || node + 1 >= lane.tick.length) return lane.value[node]!;
   return heightAt(wayOf(lane, node), tick);
 }
 
@@ -91,8 +91,8 @@ export function wayOf(lane: LaneNodes, node: number): readonly (readonly number[
   const line = lane.bent.get(node)?.line;
   if (line?.length) return line;
   return [
-    [lane.tick[node], lane.value[node]],
-    [lane.tick[node + 1], lane.value[node + 1]],
+    [lane.tick[node]!, lane.value[node]!],
+    [lane.tick[node + 1]!, lane.value[node + 1]!],
   ];
 }
 
@@ -130,8 +130,8 @@ export const taken = (form: Form, kind: LaneKind, value: number): number =>
 export const wordOf = (kind: LaneKind, value: number): string =>
   kind.words.reduce(
     (best, one) => (Math.abs(one.value - value) < Math.abs(best.value - value) ? one : best),
-    kind.words[0],
-  )?.word ?? "";
+    kind.words[0] ?? { word: "", value: 0 },
+  ).word ?? "";
 
 /** A value in words: with its sign and unit where the lane goes below nothing. */
 export function textOf(kind: LaneKind, value: number): string {

@@ -12,8 +12,8 @@ interface Wanted {
 export function scored({ ids, tempo = [[0, 500_000]] }: Wanted): Score {
   const seconds: number[] = [0];
   for (let step = 1; step < tempo.length; step++) {
-    const [before, micros] = tempo[step - 1];
-    seconds.push(seconds[step - 1] + ((tempo[step][0] - before) * micros) / 960e6);
+    const [before, micros] = tempo[step - 1]!;
+    seconds.push(seconds[step - 1]! + ((tempo[step]![0] - before) * micros) / 960e6);
   }
   const runs: [number, number][] = [];
   for (const id of ids) {

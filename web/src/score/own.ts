@@ -33,7 +33,7 @@ export function ownOf(lane: Schemas["OwnLane"]): LaneNodes {
   const notes = new Map<number, LaneNodes>();
   let first = 0;
   lane.ids.forEach((id, row) => {
-    const after = first + lane.count[row];
+    const after = first + lane.count[row]!;
     if (after > first) notes.set(id, cut(all, first, after));
     first = after;
   });

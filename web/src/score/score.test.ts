@@ -20,7 +20,7 @@ const score = scored({
     [3840, 250_000],
   ],
 });
-const part = score.parts[0];
+const part = score.parts[0]!;
 
 test("rows and ids lead to each other; an id that is not there has no row", () => {
   expect([0, 1, 2, 3, 4].map((row) => idOfRow(part, row))).toEqual([4, 5, 9, 10, 20]);

@@ -114,10 +114,10 @@ function partOf(part: DeskView["parts"][number]): PartScore {
   let at = 0;
   let latest = 0;
   for (let note = 0; note < count; note++) {
-    at += part.start[note];
+    at += part.start[note]!;
     start[note] = at;
-    end[note] = at + part.length[note];
-    latest = Math.max(latest, end[note]);
+    end[note] = at + part.length[note]!;
+    latest = Math.max(latest, end[note]!);
     reach[note] = latest;
   }
   const pitch = Uint8Array.from(part.pitch);
@@ -176,7 +176,7 @@ export function contourOf(given: Schemas["PartLanes"]["contour"]): Contour | nul
   if (!given) return null;
   const first = new Int32Array(given.count.length + 1);
   given.count.forEach((count, note) => {
-    first[note + 1] = first[note] + count;
+    first[note + 1] = first[note]! + count;
   });
   return {
     first,
@@ -191,7 +191,7 @@ function ringsOf(given: Schemas["PartLanes"]["rings"], count: number): PartScore
   if (!given) return null;
   const until = new Int32Array(count);
   given.row.forEach((row, at) => {
-    until[row] = given.until[at];
+    until[row] = given.until[at]!;
   });
   let latest = 0;
   const reach = until.map((tick) => {
@@ -206,11 +206,11 @@ export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]
   const parts = [...score.parts];
   for (const part of changed)
     parts[part.id] = {
-      ...parts[part.id],
+      ...parts[part.id]!,
       lanes: part.lanes,
       ...wheelOf(part),
       contour: contourOf(part.contour),
-      rings: ringsOf(part.rings, parts[part.id].start.length),
+      rings: ringsOf(part.rings, parts[part.id]!.start.length),
       feet: part.feet,
     };
   return { ...score, parts };
@@ -233,12 +233,12 @@ export function carriedVelocities(
 ): Velocities {
   return score.parts.map((part) => {
     const was = old.parts[part.id];
-    if (was?.runs === part.runs) return velocities[part.id];
-    const made = fresh[part.id].slice();
+    if (was?.runs === part.runs) return velocities[part.id]!;
+    const made = fresh[part.id]!.slice();
     for (const { first, last, row } of part.runs)
       for (let id = first; id <= last; id++) {
         const before = was ? rowOfId(was, id) : -1;
-        if (before >= 0) made[row + id - first] = velocities[part.id][before];
+        if (before >= 0) made[row + id - first] = velocities[part.id]![before]!;
       }
     return made;
   });
@@ -254,11 +254,11 @@ export function withChanges(score: Score, velocities: Velocities, changes: Chang
   const made = [...velocities];
   let value = 0;
   for (const [first, last] of changes.notes) {
-    for (let at = runAt(score.runs, first); at < score.runs.length && score.runs[at].first <= last; at++) {
-      const { part, ...run } = score.runs[at];
-      if (made[part] === velocities[part]) made[part] = velocities[part].slice();
+    for (let at = runAt(score.runs, first); at < score.runs.length && score.runs[at]!.first <= last; at++) {
+      const { part, ...run } = score.runs[at]!;
+      if (made[part] === velocities[part]) made[part] = velocities[part]!.slice();
       for (let id = Math.max(first, run.first); id <= Math.min(last, run.last); id++) {
-        made[part][run.row + id - run.first] = changes.velocity[value + id - first];
+        made[part]![run.row + id - run.first] = changes.velocity[value + id - first]!;
       }
     }
     value += last - first + 1;
@@ -272,7 +272,7 @@ function runAt(runs: readonly Run[], id: number): number {
   let high = runs.length;
   while (low < high) {
     const middle = (low + high) >> 1;
-    if (runs[middle].last < id) low = middle + 1;
+    if (runs[middle]!.last < id) low = middle + 1;
     else high = middle;
   }
   return low;
@@ -300,8 +300,8 @@ export function maskOf(part: PartScore, ranges: readonly (readonly [number, numb
   const mask = new Uint8Array(part.start.length);
   const runs = part.byId;
   for (const [first, last] of ranges) {
-    for (let at = runAt(runs, first); at < runs.length && runs[at].first <= last; at++) {
-      const run = runs[at];
+    for (let at = runAt(runs, first); at < runs.length && runs[at]!.first <= last; at++) {
+      const run = runs[at]!;
       const shift = run.row - run.first;
       mask.fill(1, Math.max(first, run.first) + shift, Math.min(last, run.last) + 1 + shift);
     }
@@ -331,12 +331,12 @@ export function carried(
     }
     return mask;
   });
-  const ranges = old.parts.flatMap((part) => rangesOf(part, chosen[part.id]));
+  const ranges = old.parts.flatMap((part) => rangesOf(part, chosen[part.id]!));
   if (newest && come.some((mask) => mask.includes(1))) {
     return fresh.parts.map((part) => {
       const kept = maskOf(part, ranges);
       const changed = maskOf(part, others);
-      return come[part.id].map((one, row) => one | (kept[row] & changed[row]));
+      return come[part.id]!.map((one, row) => one | (kept[row]! & changed[row]!));
     });
   }
   return fresh.parts.map((part) => maskOf(part, ranges));
@@ -348,7 +348,7 @@ export function firstAbove(ascending: ArrayLike<number>, value: number): number 
   let high = ascending.length;
   while (low < high) {
     const middle = (low + high) >> 1;
-    if (ascending[middle] > value) high = middle;
+    if (ascending[middle]! > value) high = middle;
     else low = middle + 1;
   }
   return low;
@@ -361,9 +361,9 @@ export function sounding(part: PartScore, from: number, to: number): [number, nu
 
 /** Whether a note begins after all before it have ended, and ends before the next begins. */
 export function isAlone(part: PartScore, note: number): boolean {
-  const before = note > 0 ? part.reach[note - 1] : 0;
-  const next = note + 1 < part.start.length ? part.start[note + 1] : Number.POSITIVE_INFINITY;
-  return before <= part.start[note] && next >= part.end[note];
+  const before = note > 0 ? part.reach[note - 1]! : 0;
+  const next = note + 1 < part.start.length ? part.start[note + 1]! : Number.POSITIVE_INFINITY;
+  return before <= part.start[note]! && next >= part.end[note]!;
 }
 
 /** The pitch of the one note that sounds at a tick; null where none does, or several do. */
@@ -371,9 +371,9 @@ export function soundingAlone(part: PartScore, tick: number): number | null {
   const [from, to] = sounding(part, tick, tick);
   let pitch: number | null = null;
   for (let note = from; note < to; note++) {
-    if (part.end[note] <= tick) continue;
+    if (part.end[note]! <= tick) continue;
     if (pitch !== null) return null;
-    pitch = part.pitch[note];
+    pitch = part.pitch[note]!;
   }
   return pitch;
 }
@@ -405,8 +405,8 @@ export function reached(part: PartScore, where: Where): Uint8Array {
   const mask = where.notes ? maskOf(part, where.notes) : new Uint8Array(part.start.length).fill(1);
   const [from, to] = where.span ?? [0, Number.POSITIVE_INFINITY];
   for (let note = 0; note < mask.length; note++) {
-    if (part.start[note] < from || part.start[note] >= to) mask[note] = 0;
-    if (where.pitches && !where.pitches.includes(part.pitch[note])) mask[note] = 0;
+    if (part.start[note]! < from || part.start[note]! >= to) mask[note] = 0;
+    if (where.pitches && !where.pitches.includes(part.pitch[note]!)) mask[note] = 0;
   }
   return mask;
 }
@@ -423,18 +423,18 @@ export function placeOf(score: Score, tick: number): Place {
   const bar = Math.max(firstAbove(score.bars.start, tick) - 1, 0);
   const { start, beats, beat_ticks } = score.bars;
   // After the end of the take the last bar goes on and on.
-  const bars = Math.floor(Math.max(tick - start[bar], 0) / (beats[bar] * beat_ticks[bar]));
-  const into = Math.max(tick - start[bar], 0) - bars * beats[bar] * beat_ticks[bar];
-  const beat = Math.floor(into / beat_ticks[bar]);
-  return { bar: bar + bars + 1, beat: beat + 1, rest: Math.round(into - beat * beat_ticks[bar]) };
+  const bars = Math.floor(Math.max(tick - start[bar]!, 0) / (beats[bar]! * beat_ticks[bar]!));
+  const into = Math.max(tick - start[bar]!, 0) - bars * beats[bar]! * beat_ticks[bar]!;
+  const beat = Math.floor(into / beat_ticks[bar]!);
+  return { bar: bar + bars + 1, beat: beat + 1, rest: Math.round(into - beat * beat_ticks[bar]!) };
 }
 
 /** The tick of a bar and beat (both count from 1). */
 export function tickOfPlace(score: Score, bar: number, beat: number): number {
   const { start, beats, beat_ticks } = score.bars;
   const row = between(bar, 1, start.length) - 1;
-  const after = Math.max(bar - start.length, 0) * beats[row] * beat_ticks[row];
-  return start[row] + after + (Math.max(beat, 1) - 1) * beat_ticks[row];
+  const after = Math.max(bar - start.length, 0) * beats[row]! * beat_ticks[row]!;
+  return start[row]! + after + (Math.max(beat, 1) - 1) * beat_ticks[row]!;
 }
 
 export function placeText(score: Score, tick: number): string {
@@ -461,13 +461,13 @@ export function nearestLine(score: Score, tick: number, grid: Pick<Grid, "value"
 export function secondsAt(score: Score, tick: number): number {
   const { ticks, seconds, micros } = score.tempo;
   const step = Math.max(firstAbove(ticks, tick) - 1, 0);
-  return seconds[step] + ((tick - ticks[step]) * micros[step]) / (1e6 * score.resolution);
+  return seconds[step]! + ((tick - ticks[step]!) * micros[step]!) / (1e6 * score.resolution);
 }
 
 export function tickAt(score: Score, second: number): number {
   const { ticks, seconds, micros } = score.tempo;
   const step = Math.max(firstAbove(seconds, second) - 1, 0);
-  return ticks[step] + ((second - seconds[step]) * 1e6 * score.resolution) / micros[step];
+  return ticks[step]! + ((second - seconds[step]!) * 1e6 * score.resolution) / micros[step]!;
 }
 
 /** Quarters a minute at a tick. */
@@ -477,5 +477,5 @@ export function bpmAt(score: Score, tick: number): number {
     ticks.findLastIndex((one) => one <= tick),
     0,
   );
-  return 60e6 / micros[step];
+  return 60e6 / micros[step]!;
 }

@@ -25,12 +25,12 @@ export function unpack(
   const bytes = new Uint8Array(count * 3);
   let at = 0;
   for (let message = 0; message < count; message++) {
-    const status = stream[at++];
+    const status = stream[at++]!;
     bytes[message * 3] = status;
-    const wanted = DATA_BYTES[(status >> 4) - 8];
-    for (let byte = 1; byte <= wanted; byte++) bytes[message * 3 + byte] = stream[at++];
+    const wanted = DATA_BYTES[(status >> 4) - 8]!;
+    for (let byte = 1; byte <= wanted; byte++) bytes[message * 3 + byte] = stream[at++]!;
     // A strike of velocity 0 is no strike.
-    if (status >> 4 === 9 && !isHeard(answer.parts[message])) bytes[message * 3 + 2] = 0;
+    if (status >> 4 === 9 && !isHeard(answer.parts[message]!)) bytes[message * 3 + 2] = 0;
   }
   return {
     times: Float64Array.from(answer.seconds, (second) => second + shift),
@@ -74,7 +74,7 @@ export function silence(parts: readonly number[], time: number): Batch {
 export function zonesEnded(batch: Batch, parts: readonly number[], time: number): Batch {
   const zoned = new Set<number>();
   batch.parts.forEach((part, message) => {
-    const [status, one, two] = batch.bytes.subarray(message * 3, message * 3 + 3);
+    const [status = 0, one = 0, two = 0] = batch.bytes.subarray(message * 3, message * 3 + 3);
     if (status >> 4 === 0xb && one === 100 && two === 6) zoned.add(part);
   });
   const ended = parts.filter((part) => !zoned.has(part));

@@ -193,7 +193,7 @@ class Player {
   placeAt(ms: number): Place | null {
     if (!this.context || !this.handed.length) return null;
     const time = this.clock.audio(this.context, ms);
-    const piece = this.handed.findLast(({ at }) => at <= time) ?? this.handed[0];
+    const piece = this.handed.findLast(({ at }) => at <= time) ?? this.handed[0]!;
     return { second: piece.from + time - piece.at, round: piece.round };
   }
 
@@ -220,7 +220,7 @@ class Player {
       return; // Without sound it is recorded all the same.
     }
     const times = Float64Array.of((this.context as AudioContext).currentTime);
-    const message = Uint8Array.of(bytes[0], bytes[1] ?? 0, bytes[2] ?? 0);
+    const message = Uint8Array.of(bytes[0]!, bytes[1] ?? 0, bytes[2] ?? 0);
     this.order({ kind: "play", clearFrom: null, times, parts: Uint8Array.of(part), bytes: message });
   }
 
@@ -375,7 +375,7 @@ class Player {
     // It is only just being started, with what the take held then.
     if (!this.context || !this.handed.length) return this.play(now().resting);
     const turn = ++this.turn;
-    const at = Math.max(this.context.currentTime + LEAD, this.handed[0].at);
+    const at = Math.max(this.context.currentTime + LEAD, this.handed[0]!.at);
     const piece = this.handed.findLast((one) => one.at <= at) as Handed;
     try {
       await this.handOver(piece.from + at - piece.at, { at }, turn);
@@ -549,7 +549,7 @@ class Player {
 function without(told: Told, parts: ReadonlySet<number>): Told {
   const bytes = told.bytes.slice();
   told.parts.forEach((part, message) => {
-    if (parts.has(part) && bytes[message * 3] >> 4 === 9) bytes[message * 3 + 2] = 0;
+    if (parts.has(part) && bytes[message * 3]! >> 4 === 9) bytes[message * 3 + 2] = 0;
   });
   return { ...told, bytes };
 }

@@ -48,7 +48,7 @@ export async function renderStretch(stretch: Stretch): Promise<Float32Array> {
   const rendered = await context.startRendering();
   if (side !== undefined) return rendered.getChannelData(side);
   const [left, right] = [rendered.getChannelData(0), rendered.getChannelData(1)];
-  return left.map((sample, i) => (sample + right[i]) / 2);
+  return left.map((sample, i) => (sample + right[i]!) / 2);
 }
 
 /** What scripts in the page can do: hear a stretch; and, once the rig is there, play, and see what its output was sent. */

@@ -218,7 +218,7 @@ const FIRST_RANGE = { member: 48, manager: 2 };
 
 /** One part's instrument: the state that its controllers have put it in. */
 class Instrument {
-  patch: Patch = PATCHES["thumb piano"];
+  patch: Patch = PATCHES["thumb piano"]!;
   /** Keys that sound no note, ascending; and which of them was struck last: kept from play to play. */
   cues: readonly number[] = [];
   way = 0;
@@ -353,8 +353,8 @@ class Instrument {
     for (let i = from; i < to; i++) {
       this.left += (toLeft - this.left) * share;
       this.right += (toRight - this.right) * share;
-      left[i] += voices.left[i] * this.left;
-      right[i] += voices.right[i] * this.right;
+      left[i]! += voices.left[i]! * this.left;
+      right[i]! += voices.right[i]! * this.right;
     }
   }
 
@@ -403,7 +403,7 @@ class Voice {
   age = 0;
   /** What its key, or its channel, says to it alone. */
   own: Own | null = null;
-  private patch: Patch = PATCHES["thumb piano"];
+  private patch: Patch = PATCHES["thumb piano"]!;
   private readonly phases = new Float64Array(2 * MOST_PARTIALS);
   private readonly strengths = new Float64Array(MOST_PARTIALS);
   private readonly falls = new Float64Array(MOST_PARTIALS);
@@ -483,20 +483,20 @@ class Voice {
     this.fade = fade;
     const ranks = rank ? [1, 2 ** (rank / 1200)] : [1];
     for (let k = 0; k < partials.length; k++) {
-      if (this.strengths[k] < FAINT) continue;
+      if (this.strengths[k]! < FAINT) continue;
       for (let place = 0; place < ranks.length; place++) {
-        const step = (TWO_PI * frequency * partials[k][0] * ranks[place]) / sampleRate;
+        const step = (TWO_PI * frequency * partials[k]![0] * ranks[place]!) / sampleRate;
         const slot = k + place * MOST_PARTIALS;
-        const ratio = partials[k][0];
+        const ratio = partials[k]![0];
         const ringing = 1 + 4 * colour.resonance * Math.exp(-((ratio - peak) ** 2) / 2);
-        const strength = this.strengths[k] * Math.min(tilt ** (ratio - 1), 8) * ringing * (rank ? 0.6 : 1);
-        this.add(out, from, frames, slot, step, strength, this.falls[k]);
+        const strength = this.strengths[k]! * Math.min(tilt ** (ratio - 1), 8) * ringing * (rank ? 0.6 : 1);
+        this.add(out, from, frames, slot, step, strength, this.falls[k]!);
       }
-      this.strengths[k] *= this.falls[k] ** frames;
+      this.strengths[k]! *= this.falls[k]! ** frames;
     }
     if (this.hiss > FAINT) {
       for (let i = 0; i < frames; i++) {
-        out[from + i] += (Math.random() * 2 - 1) * this.hiss * envelope[i] * 0.5;
+        out[from + i]! += (Math.random() * 2 - 1) * this.hiss * envelope[i]! * 0.5;
         this.hiss *= this.hissFall;
       }
     }
@@ -514,13 +514,13 @@ class Voice {
     fall: number,
   ): void {
     const envelope = this.envelope;
-    const phase = this.phases[slot];
+    const phase = this.phases[slot]!;
     const turn = 2 * Math.cos(step);
     let before = Math.sin(phase - step);
     let now = Math.sin(phase);
     let level = strength;
     for (let i = 0; i < frames; i++) {
-      out[from + i] += now * level * envelope[i];
+      out[from + i]! += now * level * envelope[i]!;
       const next = turn * now - before;
       before = now;
       now = next;
@@ -555,7 +555,7 @@ class PracticeSynth extends AudioWorkletProcessor {
     if (order.kind === "level") this.level = order.level;
     else if (order.kind === "patches") {
       order.patches.forEach((name, part) => {
-        this.instrument(part).patch = PATCHES[name] ?? PATCHES["thumb piano"];
+        this.instrument(part).patch = PATCHES[name] ?? PATCHES["thumb piano"]!;
       });
     } else if (order.kind === "routes") {
       order.routes.forEach((routes, part) => {
@@ -572,10 +572,10 @@ class PracticeSynth extends AudioWorkletProcessor {
       const kept = this.queue.slice(this.next).filter(({ time }) => clearFrom === null || time < clearFrom);
       const added = Array.from(times, (time, i) => ({
         time,
-        part: parts[i],
-        status: bytes[i * 3],
-        one: bytes[i * 3 + 1],
-        two: bytes[i * 3 + 2],
+        part: parts[i]!,
+        status: bytes[i * 3]!,
+        one: bytes[i * 3 + 1]!,
+        two: bytes[i * 3 + 2]!,
       }));
       // Both are in order; a stable sort keeps messages of one time as they came.
       this.queue = [...kept, ...added].sort((a, b) => a.time - b.time);
@@ -616,7 +616,7 @@ class PracticeSynth extends AudioWorkletProcessor {
   /** The pressure of one key: of its note that was struck last. */
   private press(part: number, pitch: number, value: number): void {
     const voices = this.voices.filter((one) => one.active && one.part === part && one.pitch === pitch);
-    const voice = voices.reduce((a, b) => (b.age > a.age ? b : a), voices[0]);
+    const voice = voices.reduce((a, b) => (b.age > a.age ? b : a), voices[0]!);
     if (!voice) return;
     voice.own ??= new Own();
     this.instrument(part).pressed(voice.own, value / 127);
@@ -634,7 +634,7 @@ class PracticeSynth extends AudioWorkletProcessor {
     const voice = free ?? this.voices.reduce((a, b) => (b.presence < a.presence ? b : a));
     const instrument = this.instrument(part);
     const force = velocity * (1 - (SOFTENED * instrument.soft) / 127);
-    voice.start(part, pitch, force, WAYS[instrument.way](instrument.patch), ++this.struck);
+    voice.start(part, pitch, force, WAYS[instrument.way]!(instrument.patch), ++this.struck);
     voice.channel = channel;
     voice.own = instrument.members.get(channel) ?? null;
     voice.own?.settle(instrument.memberRange);
@@ -684,13 +684,13 @@ class PracticeSynth extends AudioWorkletProcessor {
   }
 
   process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
-    const [left, right] = outputs[0];
+    const [left, right] = outputs[0] as [Float32Array, Float32Array];
     const frames = left.length;
     let from = 0;
     while (from < frames) {
       let to = frames;
       while (this.next < this.queue.length) {
-        const event = this.queue[this.next];
+        const event = this.queue[this.next]!;
         const frame = Math.round(event.time * sampleRate) - currentFrame;
         if (frame > from) {
           to = Math.min(frames, frame);
@@ -704,8 +704,8 @@ class PracticeSynth extends AudioWorkletProcessor {
     }
     for (let i = 0; i < frames; i++) {
       // A soft ceiling: many loud voices press against it and do not crack.
-      left[i] = Math.tanh(left[i] * this.level);
-      right[i] = Math.tanh(right[i] * this.level);
+      left[i] = Math.tanh(left[i]! * this.level);
+      right[i] = Math.tanh(right[i]! * this.level);
     }
     return true;
   }
@@ -760,8 +760,8 @@ class PracticeSynth extends AudioWorkletProcessor {
     for (let i = from; i < to; i++) {
       own.left += (toLeft - own.left) * share;
       own.right += (toRight - own.right) * share;
-      left[i] += this.mono[i] * own.left;
-      right[i] += this.mono[i] * own.right;
+      left[i]! += this.mono[i]! * own.left;
+      right[i]! += this.mono[i]! * own.right;
     }
   }
 }

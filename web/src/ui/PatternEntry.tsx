@@ -25,7 +25,7 @@ export function PatternEntry({ pattern, onTry, onKeep }: Props) {
     if (!by) return;
     event.preventDefault();
     event.stopPropagation();
-    onKeep(changed(step, pattern[step] + by));
+    onKeep(changed(step, pattern[step]! + by));
   };
   return (
     <fieldset aria-label="Pattern of the bar" className="col-span-2">

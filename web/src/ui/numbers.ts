@@ -13,9 +13,9 @@ export const typedNumber = (text: string) => text.trim().replace("−", "-").rep
 /** The height of a drawn line at a tick. */
 export function heightAt(line: readonly (readonly number[])[], tick: number): number {
   const after = Math.max(
-    line.findIndex(([at]) => at >= tick),
+    line.findIndex(([at = 0]) => at >= tick),
     1,
   );
-  const [a, b] = [line[after - 1], line[after]];
-  return a[1] + ((b[1] - a[1]) * (tick - a[0])) / Math.max(b[0] - a[0], 1);
+  const [[x = 0, y = 0], [toX = 0, toY = 0]] = [line[after - 1] ?? [], line[after] ?? []];
+  return y + ((toY - y) * (tick - x)) / Math.max(toX - x, 1);
 }

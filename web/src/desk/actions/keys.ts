@@ -195,7 +195,7 @@ export const ACTIONS: Action[] = [
     group: "Shape",
     does: "At the end of the range: stop, pin, squeeze in turn",
     words: "limit",
-    run: () => limit(LIMITS[(LIMITS.indexOf(desk().limit) + 1) % LIMITS.length]),
+    run: () => limit(LIMITS[(LIMITS.indexOf(desk().limit) + 1) % LIMITS.length]!),
   },
   {
     keys: ["t"],
@@ -436,7 +436,7 @@ export const ACTIONS: Action[] = [
 
 /** A gesture of the table, by its key: the first of its kind, or another one. */
 function gesture(kind: Kind, lane = VELOCITY, at = 0): void {
-  beginGesture(gesturesOf(kind)[at], lane);
+  beginGesture(gesturesOf(kind)[at]!, lane);
   // Enter is for what has begun, not for the button that was pressed last.
   if (desk().shaping && document.activeElement?.closest("a,button")) focusLane(desk().activeLane);
 }
@@ -556,17 +556,17 @@ function stepChoice(by: number, add: boolean): void {
   const { chosen, score, voice } = desk();
   const part = leadPart();
   if (!part?.start.length || !score) return;
-  const mask = chosen[part.id];
+  const mask = chosen[part.id]!;
   const edge = by > 0 ? mask.lastIndexOf(1) : mask.indexOf(1);
   let note = edge >= 0 ? edge + by : by > 0 ? 0 : part.start.length - 1;
   while (voice !== null && note >= 0 && note < part.start.length && part.pitch[note] !== voice) note += by;
   if (note < 0 || note >= part.start.length) return;
   const made: Uint8Array[] = add ? [...chosen] : [...noneOf(score)];
-  made[part.id] = made[part.id].slice();
-  made[part.id][note] = 1;
+  made[part.id] = made[part.id]!.slice();
+  made[part.id]![note] = 1;
   choose(made as Chosen);
   look((camera, whole) => {
-    const x = xOf(camera, part.start[note]);
+    const x = xOf(camera, part.start[note]!);
     return x < GUTTER || x > camera.width - 20 ? scrolled(camera, whole, x - camera.width / 2) : camera;
   });
 }
@@ -576,10 +576,10 @@ function extent(): [number, number] | null {
   const { chosen } = desk();
   let [start, end] = [Number.POSITIVE_INFINITY, 0];
   for (const part of frontParts()) {
-    chosen[part.id].forEach((one, note) => {
+    chosen[part.id]!.forEach((one, note) => {
       if (!one) return;
-      start = Math.min(start, part.start[note]);
-      end = Math.max(end, part.end[note]);
+      start = Math.min(start, part.start[note]!);
+      end = Math.max(end, part.end[note]!);
     });
   }
   return end > start ? [start, end] : null;
@@ -593,7 +593,7 @@ function spanOfChosen(): void {
 export function nextPart(by: number): void {
   const { score, fronts } = desk();
   if (!score?.parts.length) return;
-  toFront((fronts[0] + by + score.parts.length) % score.parts.length);
+  toFront((fronts[0]! + by + score.parts.length) % score.parts.length);
 }
 
 function release(): void {
@@ -627,10 +627,10 @@ function viewSelection(): void {
   look((camera, score) => showing(camera, score, wanted[0], wanted[1]));
   let [lowest, highest] = [128, -1];
   for (const part of frontParts()) {
-    desk().chosen[part.id].forEach((one, note) => {
+    desk().chosen[part.id]!.forEach((one, note) => {
       if (!one) return;
-      lowest = Math.min(lowest, part.pitch[note]);
-      highest = Math.max(highest, part.pitch[note]);
+      lowest = Math.min(lowest, part.pitch[note]!);
+      highest = Math.max(highest, part.pitch[note]!);
     });
   }
   if (highest >= 0) look((camera, score) => showingPitches(camera, score, lowest, highest));

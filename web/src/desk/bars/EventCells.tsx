@@ -101,7 +101,7 @@ function keyOf(typed: string): number {
 }
 
 function pitchOf(row: Row, part: PartScore): Typed {
-  const key = part.pitch[rowOfId(part, row.note)];
+  const key = part.pitch[rowOfId(part, row.note)]!;
   return {
     label: `Note ${row.number} at ${row.bar}:${row.beat}`,
     value: rowName(part, key),
@@ -243,6 +243,6 @@ export function valueAt(tick: number): Stroke | null {
   const kind = kinds.get(activeLane);
   if (!kind || activeLane === "velocity" || activeLane.startsWith("note:")) return null;
   const node = { tick, value: kind.default ?? 0, hold: true, lift: 0, ease: 0 };
-  const where = { parts: [fronts[0]], span: [tick, tick + 1] as [number, number] };
+  const where = { parts: fronts.slice(0, 1), span: [tick, tick + 1] as [number, number] };
   return { kind: "lane.nodes", lane: activeLane, where, nodes: [node] };
 }

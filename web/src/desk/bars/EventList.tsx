@@ -279,7 +279,7 @@ function firstChosen(): number | null {
   const { chosen } = desk();
   let first: number | null = null;
   for (const part of frontParts()) {
-    const at = chosen[part.id].indexOf(1);
+    const at = chosen[part.id]!.indexOf(1);
     if (at >= 0 && (first === null || idOfRow(part, at) < first)) first = idOfRow(part, at);
   }
   return first;

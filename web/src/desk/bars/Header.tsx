@@ -151,7 +151,7 @@ function Parts() {
   useEffect(() => {
     row.current
       ?.querySelectorAll("[data-part]")
-      [lead]?.scrollIntoView({ block: "nearest", inline: "nearest" });
+      [lead ?? 0]?.scrollIntoView({ block: "nearest", inline: "nearest" });
   }, [lead]);
   const turn = (way: number) => row.current?.scrollBy({ left: way * 0.8 * (row.current?.clientWidth ?? 0) });
   return (

@@ -129,7 +129,7 @@ function useWanted(): Wanted {
     const timer = window.setTimeout(() => setRested(bars), REST_MS);
     return () => window.clearTimeout(timer);
   }, [bars]);
-  const [first, count] = rested.split(" ").map(Number);
+  const [first = 0, count = 0] = rested.split(" ").map(Number);
   const before = showsBefore ? against : undefined;
   const splits = useDesk(({ arrangement }) =>
     fronts.map((part) => arrangement.parts?.[part]?.split ?? "").join(","),
@@ -230,7 +230,7 @@ function useHead(paper: RefObject<HTMLDivElement | null>, sheet: Sheet | null): 
     if (!page || !score || !sheet || !playing) return;
     const heads = [...page.querySelectorAll("g.note")].flatMap((head) => {
       const hit = noteOf(head.id, score);
-      return hit ? [{ head, start: hit.part.start[hit.note], end: hit.part.end[hit.note] }] : [];
+      return hit ? [{ head, start: hit.part.start[hit.note]!, end: hit.part.end[hit.note]! }] : [];
     });
     let sounding: Element[] = [];
     const timer = window.setInterval(() => {

@@ -64,8 +64,8 @@ export function Walk({ onLeave }: { onLeave: () => void }) {
         Step {at + 1} of {STEPS.length}
       </p>
       <div aria-live="polite">
-        <h2 className="font-mark text-xl italic">{STEPS[at].does}</h2>
-        <p className="mt-1">{STEPS[at].how}</p>
+        <h2 className="font-mark text-xl italic">{STEPS[at]!.does}</h2>
+        <p className="mt-1">{STEPS[at]!.how}</p>
       </div>
       <div className="mt-3 flex items-center gap-2">
         {isLast ? (

@@ -116,11 +116,11 @@ function pinch(
   id: number,
   point: { x: number; y: number },
 ): void {
-  const [a, b] = [...pointers.values()];
+  const [a = point, b = point] = pointers.values();
   const before = Math.abs(a.x - b.x);
   const middleBefore = (a.x + b.x) / 2;
   pointers.set(id, point);
-  const [c, d] = [...pointers.values()];
+  const [c = point, d = point] = pointers.values();
   const middle = (c.x + d.x) / 2;
   look((camera, score) => {
     const moved = scrolled(camera, score, middleBefore - middle);

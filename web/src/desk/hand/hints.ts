@@ -40,8 +40,8 @@ function hintFor(stave: Stave, x: number, y: number, place: string): string {
     if (!hit && does) return `${place}  ${name} — ${does}`;
     if (!hit)
       return `${place}  ${name} — drag to choose notes (Shift: add; Ctrl: put in a note; d: the pointer draws)`;
-    const velocity = keptVelocities()[hit.part.id][hit.note];
-    if (desk().activeLane === NOTE_PITCH && desk().chosen[hit.part.id][hit.note])
+    const velocity = keptVelocities()[hit.part.id]![hit.note]!;
+    if (desk().activeLane === NOTE_PITCH && desk().chosen[hit.part.id]![hit.note]!)
       return `${place}  ${name}, velocity ${velocity} — drag its ribbon to bend it there: nodes and ways, to the notes named in Shape (Alt: any pitch; Shift: choose)`;
     const whose = frontParts().length > 1 ? `${partName(hit.part)}, ` : "";
     if (does) return `${place}  ${whose}${name}, velocity ${velocity} — ${does}`;
@@ -56,8 +56,8 @@ function laneOffer(x: number, y: number): string {
   if (drawing) return "drag to draw over the notes (Shift: straight; Ctrl: choose; d: choose again)";
   const bead = noteAt("bead", x, y);
   if (bead && score) {
-    const velocity = keptVelocities()[bead.part.id][bead.note];
-    const all = chosen[bead.part.id][bead.note] && desk().chosenCount > 1;
+    const velocity = keptVelocities()[bead.part.id]![bead.note]!;
+    const all = chosen[bead.part.id]![bead.note]! && desk().chosenCount > 1;
     return `${all ? "drag to move all that are chosen" : "drag to move it"} (it has ${velocity} ${wordOf(kindOf(VELOCITY), velocity)}; l: stop, pin or squeeze; Alt+wheel: one by one)`;
   }
   if (shaping) return "drag a grip to change the stroke; click beside it to let go";

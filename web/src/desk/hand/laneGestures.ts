@@ -198,7 +198,7 @@ function nodeAt(stave: LaneStave, x: number, y: number): number | null {
   let best: number | null = null;
   let nearest = NODE_REACH;
   for (let node = from; node < to; node++) {
-    const away = Math.hypot(xOf(desk().camera, nodes.tick[node]) - x, yOf(nodes.value[node]) - y);
+    const away = Math.hypot(xOf(desk().camera, nodes.tick[node]!) - x, yOf(nodes.value[node]!) - y);
     if (away <= nearest) [best, nearest] = [node, away];
   }
   return best;
@@ -217,8 +217,8 @@ export function openNode(stave: LaneStave, node: number): void {
 function nodeGrip(stave: LaneStave, node: number): Grip {
   const nodes = keptLane(stave.kind.key) as LaneNodes;
   const old = asNode(nodes, node);
-  const low = node > 0 ? nodes.tick[node - 1] + 1 : 0;
-  const high = node + 1 < nodes.tick.length ? nodes.tick[node + 1] - 1 : Number.MAX_SAFE_INTEGER;
+  const low = node > 0 ? nodes.tick[node - 1]! + 1 : 0;
+  const high = node + 1 < nodes.tick.length ? nodes.tick[node + 1]! - 1 : Number.MAX_SAFE_INTEGER;
   let begun = false;
   return {
     move(toX, toY, now) {
@@ -266,12 +266,12 @@ function wayGrip(stave: LaneStave, node: number, x: number, event: PointerEvent 
     move(toX, toY, now) {
       if (!begun && desk().shaping) close();
       begun = true;
-      const span: [number, number] = [ends[0].tick, ends[1].tick + 1];
+      const span: [number, number] = [ends[0]!.tick, ends[1]!.tick + 1];
       const stroke: Stroke = { kind: "lane.nodes", lane: stave.kind.key, where: onLead(span), nodes: ends };
       if (now.shiftKey) {
-        const ease = rounded(between(ends[0].ease + (fromY - now.clientY) / 80, 0, 1));
+        const ease = rounded(between(ends[0]!.ease + (fromY - now.clientY) / 80, 0, 1));
         set({ tip: { stave: stave.kind.key, x: toX, y: toY, text: `ease ${ease}` } });
-        preview({ ...stroke, nodes: [{ ...ends[0], ease }, ends[1]] });
+        preview({ ...stroke, nodes: [{ ...ends[0]!, ease }, ends[1]!] });
       } else preview(stroke, [tick, valueAtY(stave, toY)]);
     },
     done(moved) {

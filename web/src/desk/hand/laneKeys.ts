@@ -63,7 +63,7 @@ export function endLaneKey(): void {
 
 function valueThere(nodes: LaneNodes | undefined, tick: number): number | null {
   const before = nodes ? firstAbove(nodes.tick, tick) - 1 : -1;
-  return nodes && before >= 0 ? rounded(nodes.value[before], 3) : null;
+  return nodes && before >= 0 ? rounded(nodes.value[before]!, 3) : null;
 }
 
 /** The node that is chosen: a span of one tick lies on it. */
@@ -75,7 +75,7 @@ function chosenNode(nodes: LaneNodes): number | null {
 }
 
 function goTo(nodes: LaneNodes, node: number): void {
-  const tick = nodes.tick[node];
+  const tick = nodes.tick[node]!;
   look((camera) => {
     const seen = tick >= camera.left && tick < rightTick(camera);
     return seen ? camera : { ...camera, left: Math.max(tick - (rightTick(camera) - camera.left) / 4, 0) };
@@ -85,7 +85,7 @@ function goTo(nodes: LaneNodes, node: number): void {
 function nudgeNode(stave: LaneStave, by: number): void {
   const open = desk().shaping?.stroke;
   if (open?.kind !== "lane.nodes" || open.lane !== stave.kind.key || open.nodes.length !== 1) return;
-  const [node] = open.nodes;
+  const node = open.nodes[0]!;
   const { kind, form } = stave;
   const step = kind.decimals ? FINE_STEP : 1;
   const moved = rounded(between(node.value + by * step, kind.low, kind.high), 3);
@@ -100,7 +100,7 @@ export function nodeInWords(stave: LaneStave): string {
   const stroke = shaping?.stroke;
   if (!score || stroke?.kind !== "lane.nodes" || stroke.lane !== stave.kind.key || stroke.nodes.length !== 1)
     return "";
-  const [{ tick, value }] = stroke.nodes;
+  const { tick, value } = stroke.nodes[0]!;
   const said = slides(stave.form) ? textOf(stave.kind, value) : wordOf(stave.kind, value);
   return `Node at ${placeText(score, tick)}: ${said}`;
 }

@@ -26,7 +26,7 @@ export function sightKey(stave: LaneStave, key: string): boolean {
   else {
     const stroke = desk().shaping?.stroke;
     const about =
-      stroke?.kind === "lane.nodes" && stroke.nodes.length === 1 ? stroke.nodes[0].value : middle(stave);
+      stroke?.kind === "lane.nodes" && stroke.nodes.length === 1 ? stroke.nodes[0]!.value : middle(stave);
     closer(stave, about, key === "-" ? 1 / KEY_FACTOR : KEY_FACTOR);
   }
   return true;

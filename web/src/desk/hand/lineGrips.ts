@@ -72,7 +72,7 @@ function drawnAlong(stroke: Stroke, along: LineGrip["along"], tick: number): obj
   const span = stroke.where?.span;
   if (along === "peak") {
     const grips = desk().shaping?.mark?.grips ?? [];
-    const [from, until] = [grips[0].tick, grips[grips.length - 1].tick];
+    const [from, until] = [grips[0]!.tick, grips[grips.length - 1]!.tick];
     return { peak_at: rounded(between((tick - from) / Math.max(until - from, 1), 0, 1)) };
   }
   if (!span || !along) return {};

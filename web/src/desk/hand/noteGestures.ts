@@ -36,12 +36,12 @@ const HELD =
 
 type Place = "start" | "end" | "middle";
 
-const isChosen = ({ part, note }: Hit): boolean => desk().chosen[part.id][note] === 1;
+const isChosen = ({ part, note }: Hit): boolean => desk().chosen[part.id]![note]! === 1;
 
 /** Where a note is taken hold of. */
 function placeOn({ part, note }: Hit, x: number): Place {
   const { camera } = desk();
-  const [left, right] = [xOf(camera, part.start[note]), xOf(camera, part.end[note])];
+  const [left, right] = [xOf(camera, part.start[note]!), xOf(camera, part.end[note]!)];
   if (right - left < LEAST_WIDTH) return "middle";
   if (x >= right - EDGE_REACH) return "end";
   return x <= left + EDGE_REACH ? "start" : "middle";
@@ -102,14 +102,14 @@ function moveGrip(hit: Hit, x: number, event: PointerEvent): Grip {
     move(toX, toY, now) {
       if (!score || !extent) return;
       const ticks = Math.max(
-        steps(score, part.start[note], (toX - x) / desk().camera.perTick, now.altKey),
+        steps(score, part.start[note]!, (toX - x) / desk().camera.perTick, now.altKey),
         -extent.start,
       );
       const pitch = pitchOf(desk().camera, toY);
-      const keys = pitch < 0 ? 0 : between(pitch - part.pitch[note], -extent.lowest, 127 - extent.highest);
-      const sounds = part.pitch[note] + keys;
+      const keys = pitch < 0 ? 0 : between(pitch - part.pitch[note]!, -extent.lowest, 127 - extent.highest);
+      const sounds = part.pitch[note]! + keys;
       if (sounds !== heard && desk().wishes.sounds)
-        void player.tap(part.id, sounds, keptVelocities()[part.id][note]);
+        void player.tap(part.id, sounds, keptVelocities()[part.id]![note]!);
       heard = sounds;
       const copies = now.ctrlKey || now.metaKey || event.ctrlKey || event.metaKey;
       const where = chosenWhere();
@@ -118,7 +118,7 @@ function moveGrip(hit: Hit, x: number, event: PointerEvent): Grip {
       if (copies)
         preview(plain("notes.copy", { where, under, keys, to: { part: null, at: extent.start + ticks } }));
       else preview(plain("notes.move", { where, under, keys, ticks }));
-      const place = placeText(score, part.start[note] + ticks);
+      const place = placeText(score, part.start[note]! + ticks);
       say(
         toX,
         toY,
@@ -145,10 +145,10 @@ function edgeGrip(hit: Hit, edge: "start" | "end"): Grip {
       const where = chosenWhere();
       if (!score || !where) return;
       const at = snappedTick(toX, now.altKey);
-      const ticks = edge === "end" ? at - part.end[note] : part.start[note] - at;
+      const ticks = edge === "end" ? at - part.end[note]! : part.start[note]! - at;
       const by = ticks / score.resolution;
       preview(plain("notes.length", { where, by, edge, page: true, under: desk().travels }));
-      const length = Math.max(part.end[note] - part.start[note] + ticks, 0);
+      const length = Math.max(part.end[note]! - part.start[note]! + ticks, 0);
       say(toX, toY, `${inBeats(score, length)} (${change(rounded(by, 3))})`);
     },
     done(moved, up) {
@@ -180,7 +180,7 @@ export async function splitAt(part: PartScore, note: number, at: number): Promis
 /** The velocity of the note before a place in a part. */
 function forceBefore(part: PartScore, tick: number): number {
   const row = firstAbove(part.start, tick) - 1;
-  return keptVelocities()[part.id][Math.max(row, 0)] ?? 80;
+  return keptVelocities()[part.id]![Math.max(row, 0)] ?? 80;
 }
 
 /**

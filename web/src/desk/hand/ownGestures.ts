@@ -44,7 +44,7 @@ export function laneSurface({ kind, height }: LaneStave): Surface {
 export function ribbonSurface(): Surface {
   const middle = (part: PartScore, note: number) => {
     const { camera } = desk();
-    return yOfPitch(camera, part.pitch[note]) + camera.row / 2;
+    return yOfPitch(camera, part.pitch[note]!) + camera.row / 2;
   };
   return {
     stave: "notes",
@@ -82,12 +82,12 @@ function noteNear(
   const [from, to] = sounding(part, tick, tick);
   let best: { met: Met; away: number; rank: number } | null = null;
   for (let note = from; note < to; note++) {
-    if (part.end[note] <= tick) continue;
+    if (part.end[note]! <= tick) continue;
     const id = idOfRow(part, note);
     const own = ownOfNote(surface.lane, id);
-    const value = levelOf(surface.lane, own, tick - part.start[note]);
+    const value = levelOf(surface.lane, own, tick - part.start[note]!);
     const away = Math.abs(surface.yOf(part, note, value) - y);
-    const rank = away + (!preferred || chosen[part.id][note] ? 0 : 1e4);
+    const rank = away + (!preferred || chosen[part.id]![note]! ? 0 : 1e4);
     if (!best || rank < best.rank) best = { met: { part, note, id, own }, away, rank };
   }
   return best;
@@ -96,8 +96,8 @@ function noteNear(
 /** All chosen notes where the one that is meant is among them; that one alone otherwise. */
 function notesWith({ part, note, id }: Met): Where {
   const { chosen, chosenCount } = desk();
-  const all = chosenCount > 1 && chosen[part.id][note] === 1;
-  return { parts: [part.id], notes: all ? rangesOf(part, chosen[part.id]) : [[id, id]] };
+  const all = chosenCount > 1 && chosen[part.id]![note]! === 1;
+  return { parts: [part.id], notes: all ? rangesOf(part, chosen[part.id]!) : [[id, id]] };
 }
 
 const alone = ({ part, id }: Met, span?: [number, number]): Where => ({
@@ -116,14 +116,14 @@ function placed(surface: Surface, met: Met, x: number, y: number, free: boolean)
   // The grid pulls only where it is as near as a hand is exact.
   const tick = Math.abs(line - exact) * camera.perTick <= NODE_REACH ? line : exact;
   const value = between(surface.valueAt(part, note, y), kind.low, kind.high);
-  const local = between(tick - part.start[note], 0, part.end[note] - part.start[note]);
+  const local = between(tick - part.start[note]!, 0, part.end[note]! - part.start[note]!);
   if (free) return [local, rounded(value, kind.decimals)];
-  if (surface.lane === NOTE_PITCH) return [local, rounded(reachFrom(part.pitch[note], value), 2)];
+  if (surface.lane === NOTE_PITCH) return [local, rounded(reachFrom(part.pitch[note]!, value), 2)];
   return [local, kind.rounds.find((round) => Math.abs(round - value) <= ROUND_REACH) ?? rounded(value)];
 }
 
 function say(surface: Surface, met: Met, x: number, y: number, value: number): void {
-  const pitch = met.part.pitch[met.note] + Math.round(value);
+  const pitch = met.part.pitch[met.note]! + Math.round(value);
   const reached = surface.lane === NOTE_PITCH && pitch >= 0 && pitch < 128 ? `, ${noteName(pitch)}` : "";
   set({ tip: { stave: surface.stave, x, y, text: `${textOf(kindOf(surface.lane), value)}${reached}` } });
 }
@@ -143,7 +143,7 @@ export function ownGrip(surface: Surface, x: number, y: number, draw: boolean): 
   if (draw) return drawGrip(surface, met, x, y);
   const way = away <= WAY_REACH ? wayOf(met, tickOf(desk().camera, x)) : null;
   if (way !== null) return wayGrip(surface, met, way, x);
-  const isChosen = desk().chosen[met.part.id][met.note] === 1;
+  const isChosen = desk().chosen[met.part.id]![met.note]! === 1;
   const reach = surface.stave === "notes" ? RIBBON_REACH : WAY_REACH;
   return isChosen && away <= reach ? pressGrip(surface, met, x, y) : null;
 }
@@ -221,13 +221,13 @@ function nodeNear(surface: Surface, x: number, y: number): { met: Met; node: num
   let best: { met: Met; node: number } | null = null;
   let nearest = NODE_REACH;
   for (let note = from; note < to; note++) {
-    if (chosenCount && !chosen[part.id][note]) continue;
+    if (chosenCount && !chosen[part.id]![note]!) continue;
     const id = idOfRow(part, note);
     const own = curves.get(id);
     for (let node = 0; own && node < own.tick.length; node++) {
-      const tick = part.start[note] + own.tick[node];
-      if (tick > part.end[note]) break;
-      const away = Math.hypot(xOf(camera, tick) - x, surface.yOf(part, note, own.value[node]) - y);
+      const tick = part.start[note]! + own.tick[node]!;
+      if (tick > part.end[note]!) break;
+      const away = Math.hypot(xOf(camera, tick) - x, surface.yOf(part, note, own.value[node]!) - y);
       if (away <= nearest) [best, nearest] = [{ met: { part, note, id, own }, node }, away];
     }
   }
@@ -238,8 +238,8 @@ function nodeNear(surface: Surface, x: number, y: number): { met: Met; node: num
 export function asNode(own: LaneNodes, node: number): Nodes[number] {
   const bent = own.bent.get(node);
   return {
-    tick: own.tick[node],
-    value: rounded(own.value[node], 3),
+    tick: own.tick[node]!,
+    value: rounded(own.value[node]!, 3),
     hold: own.moves[node] === 0,
     lift: bent?.lift ?? 0,
     ease: bent?.ease ?? 0,
@@ -250,9 +250,9 @@ export function asNode(own: LaneNodes, node: number): Nodes[number] {
 function nodeGrip(surface: Surface, met: Met, node: number): Grip {
   const own = met.own as LaneNodes;
   const old = asNode(own, node);
-  const low = node > 0 ? own.tick[node - 1] + 1 : 0;
-  const last = met.part.end[met.note] - met.part.start[met.note];
-  const high = node + 1 < own.tick.length ? own.tick[node + 1] - 1 : last;
+  const low = node > 0 ? own.tick[node - 1]! + 1 : 0;
+  const last = met.part.end[met.note]! - met.part.start[met.note]!;
+  const high = node + 1 < own.tick.length ? own.tick[node + 1]! - 1 : last;
   let begun = false;
   return {
     move(toX, toY, now) {
@@ -283,7 +283,7 @@ function nodeGrip(surface: Surface, met: Met, node: number): Grip {
 
 function wayOf({ part, note, own }: Met, tick: number): number | null {
   if (!own) return null;
-  const node = firstAbove(own.tick, tick - part.start[note]) - 1;
+  const node = firstAbove(own.tick, tick - part.start[note]!) - 1;
   return node >= 0 && own.moves[node] && node + 1 < own.tick.length ? node : null;
 }
 
@@ -292,7 +292,7 @@ function wayGrip(surface: Surface, met: Met, node: number, x: number): Grip {
   const own = met.own as LaneNodes;
   const ends = [asNode(own, node), asNode(own, node + 1)];
   const tick = Math.round(tickOf(desk().camera, x));
-  const span: [number, number] = [ends[0].tick, ends[1].tick + 1];
+  const span: [number, number] = [ends[0]!.tick, ends[1]!.tick + 1];
   let begun = false;
   let fromY = Number.NaN;
   return {
@@ -302,9 +302,9 @@ function wayGrip(surface: Surface, met: Met, node: number, x: number): Grip {
       begun = true;
       const stroke: Stroke = { kind: "lane.nodes", lane: surface.lane, where: alone(met, span), nodes: ends };
       if (now.shiftKey) {
-        const ease = rounded(between(ends[0].ease + (fromY - toY) / 80, 0, 1));
+        const ease = rounded(between(ends[0]!.ease + (fromY - toY) / 80, 0, 1));
         set({ tip: { stave: surface.stave, x: toX, y: toY, text: `ease ${ease}` } });
-        preview({ ...stroke, nodes: [{ ...ends[0], ease }, ends[1]] });
+        preview({ ...stroke, nodes: [{ ...ends[0]!, ease }, ends[1]!] });
       } else preview(stroke, [tick, surface.valueAt(met.part, met.note, toY)]);
     },
     done(moved, up) {
@@ -316,7 +316,7 @@ function wayGrip(surface: Surface, met: Met, node: number, x: number): Grip {
 }
 
 const levelAtX = (surface: Surface, { part, note, own }: Met, x: number) =>
-  levelOf(surface.lane, own, tickOf(desk().camera, x) - part.start[note]);
+  levelOf(surface.lane, own, tickOf(desk().camera, x) - part.start[note]!);
 
 /** Choose the note whose curve is under the pointer, if any is near. */
 export function noteOfCurve(

@@ -29,11 +29,11 @@ function edgeAt(nodes: LaneNodes | undefined, x: number): { tick: number; down: 
   const { camera } = desk();
   const from = Math.max(firstAbove(nodes.tick, tickOf(camera, x - EDGE_REACH) - 1), 0);
   for (let node = from; node < nodes.tick.length; node++) {
-    const away = xOf(camera, nodes.tick[node]) - x;
+    const away = xOf(camera, nodes.tick[node]!) - x;
     if (away > EDGE_REACH) return null;
-    const before = node > 0 && nodes.value[node - 1] >= HOLDS_FROM;
-    const now = nodes.value[node] >= HOLDS_FROM;
-    if (before !== now && Math.abs(away) <= EDGE_REACH) return { tick: nodes.tick[node], down: now };
+    const before = node > 0 && nodes.value[node - 1]! >= HOLDS_FROM;
+    const now = nodes.value[node]! >= HOLDS_FROM;
+    if (before !== now && Math.abs(away) <= EDGE_REACH) return { tick: nodes.tick[node]!, down: now };
   }
   return null;
 }
@@ -81,11 +81,11 @@ export function groundAt(lane: string, tick: number): [number, number] | null {
   const at = nodes ? firstAbove(nodes.tick, tick) - 1 : -1;
   if (!nodes || at < 0 || (valueAt(nodes, tick) ?? 0) <= 0) return null;
   let from = at;
-  while (from > 0 && nodes.value[from] > 0) from--;
+  while (from > 0 && nodes.value[from]! > 0) from--;
   let to = at + 1;
-  while (to < nodes.tick.length && nodes.value[to] > 0) to++;
-  const end = to < nodes.tick.length ? nodes.tick[to] : (desk().score?.end ?? nodes.tick[to - 1] + 1);
-  return end > nodes.tick[from] ? [nodes.tick[from], end] : null;
+  while (to < nodes.tick.length && nodes.value[to]! > 0) to++;
+  const end = to < nodes.tick.length ? nodes.tick[to]! : (desk().score?.end ?? nodes.tick[to - 1]! + 1);
+  return end > nodes.tick[from]! ? [nodes.tick[from]!, end] : null;
 }
 
 /** Pressed ground is taken up or down: all of that press is deeper, or less deep. */

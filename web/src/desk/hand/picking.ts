@@ -33,14 +33,14 @@ export function noteAt(stave: "notes" | "lane" | "bead", x: number, y: number): 
     const [from, to] = sounding(part, tickOf(camera, x - BEAD_REACH), tickOf(camera, x + BEAD_REACH));
     for (let note = from; note < to; note++) {
       if (voice !== null && part.pitch[note] !== voice) continue;
-      const left = xOf(camera, part.start[note]);
-      const right = Math.max(xOf(camera, part.end[note]), left + 6);
+      const left = xOf(camera, part.start[note]!);
+      const right = Math.max(xOf(camera, part.end[note]!), left + 6);
       let distance: number;
       if (stave === "notes") {
         if (x < left - 2 || x > right || part.pitch[note] !== pitchOf(camera, y)) continue;
         distance = Math.abs(x - left) / 1000;
       } else {
-        const level = levels.yOf(velocities[part.id][note]);
+        const level = levels.yOf(velocities[part.id]![note]!);
         const onBead = Math.hypot(x - left, y - level);
         const onDash =
           stave === "lane" && x >= left && x <= right ? Math.abs(y - level) + 3 : Number.POSITIVE_INFINITY;
@@ -57,7 +57,7 @@ export function noteAt(stave: "notes" | "lane" | "bead", x: number, y: number): 
 }
 
 export function choosePressed({ part, note }: Hit, add: boolean): void {
-  soundNote(part, note, keptVelocities()[part.id][note]);
+  soundNote(part, note, keptVelocities()[part.id]![note]!);
   if (!add) {
     const mask = new Uint8Array(part.start.length);
     mask[note] = 1;
@@ -65,8 +65,8 @@ export function choosePressed({ part, note }: Hit, add: boolean): void {
     return;
   }
   const chosen = [...desk().chosen];
-  chosen[part.id] = chosen[part.id].slice();
-  chosen[part.id][note] = 1 - chosen[part.id][note];
+  chosen[part.id] = chosen[part.id]!.slice();
+  chosen[part.id]![note] = 1 - chosen[part.id]![note]!;
   choose(chosen);
 }
 
@@ -83,17 +83,17 @@ function marquee(stave: "notes" | "lane", x0: number, y0: number, add: boolean):
       const [top, bottom] = y0 < y1 ? [y0, y1] : [y1, y0];
       const chosen = [...base];
       for (const part of frontParts()) {
-        const mask = base[part.id].slice();
+        const mask = base[part.id]!.slice();
         const [from, to] = sounding(part, tickOf(camera, left), tickOf(camera, right));
         for (let note = from; note < to; note++) {
           if (voice !== null && part.pitch[note] !== voice) continue;
-          const onset = xOf(camera, part.start[note]);
+          const onset = xOf(camera, part.start[note]!);
           const level =
             stave === "notes"
-              ? yOfPitch(camera, part.pitch[note]) + camera.row / 2
-              : levels.yOf(velocities[part.id][note]);
+              ? yOfPitch(camera, part.pitch[note]!) + camera.row / 2
+              : levels.yOf(velocities[part.id]![note]!);
           const half = stave === "notes" ? camera.row / 2 : 3;
-          const reaches = stave === "notes" ? xOf(camera, part.end[note]) >= left : onset >= left;
+          const reaches = stave === "notes" ? xOf(camera, part.end[note]!) >= left : onset >= left;
           if (reaches && onset <= right && level + half >= top && level - half <= bottom) mask[note] = 1;
         }
         chosen[part.id] = mask;
@@ -147,9 +147,9 @@ export function drawnTo(x: number, free: boolean): Edge {
   for (const part of frontParts()) {
     const [from, to] = sounding(part, tick - within, tick + within);
     for (let note = from; note < to; note++) {
-      const isMeant = !chosenCount || chosen[part.id][note];
-      const inSpan = !span || (part.start[note] >= span[0] && part.start[note] < span[1]);
-      if (isMeant && inSpan) consider(part.start[note], true);
+      const isMeant = !chosenCount || chosen[part.id]![note]!;
+      const inSpan = !span || (part.start[note]! >= span[0] && part.start[note]! < span[1]);
+      if (isMeant && inSpan) consider(part.start[note]!, true);
     }
   }
   // A note that was chosen is meant, though a line is as near; otherwise the line ends what comes before it.

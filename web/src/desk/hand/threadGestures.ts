@@ -59,7 +59,7 @@ function nearestGrip(x: number, y: number) {
     const grips = threadGrips(camera, thread);
     const crowded = grips.arrives.x - grips.leaves.x <= MOST_CROWDED;
     for (const grip of Object.keys(GRIPS) as (keyof typeof GRIPS)[]) {
-      const place = grips[grip];
+      const place = grips[grip]!;
       const away = Math.hypot(place.x - x, place.y - y) + (grip === "lift" && crowded ? THREAD_REACH : 0);
       if (away >= nearest) continue;
       nearest = away;

@@ -20,7 +20,7 @@ const most = () => kindOf(VELOCITY).high;
 
 /** Over what a drawn line reaches: its own extent, within the span that is chosen. */
 function overPoints(where: Where, points: readonly Point[]): Where {
-  const [from, to] = [points[0][0], points[points.length - 1][0] + 1];
+  const [from, to] = [points[0]![0], points[points.length - 1]![0] + 1];
   const span = where.span ?? [from, to];
   return { ...where, span: [Math.max(from, span[0]), Math.max(Math.min(to, span[1]), span[0] + 1)] };
 }
@@ -60,12 +60,12 @@ function gripAt(x: number, y: number, event: PointerEvent): Grip {
 /** A bead takes all that are chosen with it; one that is not chosen is chosen first. */
 function beadGrip(hit: Hit, x: number, y: number, event: PointerEvent): Grip {
   const { part, note } = hit;
-  const from = keptVelocities()[part.id][note];
+  const from = keptVelocities()[part.id]![note]!;
   const startLevel = velocityAt(y);
   let begun = false;
   return {
     move(toX, toY) {
-      if (!begun && !desk().chosen[part.id][note]) choosePressed(hit, false);
+      if (!begun && !desk().chosen[part.id]![note]!) choosePressed(hit, false);
       begun = true;
       const where = selected();
       if (!where) return;
@@ -86,7 +86,7 @@ function beadGrip(hit: Hit, x: number, y: number, event: PointerEvent): Grip {
 function showTip(x: number, y: number, part: PartScore, note: number, from: number): void {
   const { layers, score, facts } = desk();
   if (!score) return;
-  const value = shown(layers).velocities[part.id][note];
+  const value = shown(layers).velocities[part.id]![note]!;
   const moved = value - from;
   const way = moved ? ` (${moved > 0 ? "+" : "−"}${Math.abs(moved)})` : "";
   const atEnd = facts?.at_end ? `, ${facts.at_end} at the end` : "";

@@ -38,7 +38,7 @@ export const tickOf = (camera: Camera, x: number) => camera.left + (x - GUTTER) 
 export const rightTick = (camera: Camera) => tickOf(camera, camera.width);
 /** The top of a pitch's row; far out of sight where it has none. */
 export const yOfPitch = (camera: Camera, pitch: number) =>
-  camera.rowOf[pitch] < 0 ? -1e6 : (camera.top - camera.rowOf[pitch]) * camera.row;
+  camera.rowOf[pitch]! < 0 ? -1e6 : (camera.top - camera.rowOf[pitch]!) * camera.row;
 /** The pitch of the row at `y`; -1 where there is none. */
 export const pitchOf = (camera: Camera, y: number) =>
   camera.pitches[Math.floor(camera.top - y / camera.row) + 1] ?? -1;
@@ -111,7 +111,7 @@ const BLANK_ROWS = [48, 84] as const;
 /** Rows fitted to some pitches, with a little air where all rows are shown. */
 export function showingPitches(camera: Camera, score: Score, lowest: number, highest: number): Camera {
   const air = camera.pitches.length < 128 ? 0 : 2;
-  const [low, high] = [camera.rowOf[lowest], camera.rowOf[highest]];
+  const [low, high] = [camera.rowOf[lowest]!, camera.rowOf[highest]!];
   const rows = high - low + 1 + 2 * air;
   const row = clamp(camera.notesHeight / rows, LEAST_ROW, MOST_ROW - 4);
   const spare = (camera.notesHeight / row - rows) / 2;

@@ -73,7 +73,7 @@ function Shared() {
   const part = useDesk((state) => leadPart(state));
   const arrangement = useDesk((state) => state.arrangement);
   if (!score || !part?.shares.length) return null;
-  const others = part.shares.map((id) => partName(score.parts[id], arrangement));
+  const others = part.shares.map((id) => partName(score.parts[id]!, arrangement));
   return (
     <p className="border-t border-rule pt-2 text-[13px]" data-testid="shared">
       Channel {part.channel} is shared with {others.join(", ")}: the lanes belong to the channel, and every

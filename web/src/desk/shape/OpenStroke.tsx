@@ -137,7 +137,7 @@ function Numbers(form: FormProps) {
   return (
     <div className="grid grid-cols-2 gap-x-4 gap-y-1 text-[13px] [&_.entry]:h-6">
       {asksOf(form.stroke).map((ask) => {
-        const Field = FIELDS[ask.widget];
+        const Field = FIELDS[ask.widget]!;
         return <Field key={`${ask.widget} ${ask.name}`} ask={ask} {...form} />;
       })}
       {"lane" in form.stroke && <Extent {...form} />}

@@ -8,7 +8,7 @@ import { look, set, takePath, useDesk } from "../take/state";
 
 /** What a receiver makes of the bytes of this lane, against what is drawn: how far they differ at most, and where. */
 export function Proof({ laneKey }: { laneKey: string }) {
-  const part = useDesk((state) => state.fronts[0]);
+  const part = useDesk((state) => state.fronts[0] ?? 0);
   const faults = useFaults();
   const { data: proof } = useRestedRead<Schemas["ProofView"]>(
     ["proof", part],

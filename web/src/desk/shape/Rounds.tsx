@@ -42,7 +42,7 @@ export function Rounds({ rounds, whole }: { rounds: readonly StrokeView[]; whole
       setDrag((was) => was && { ...was, to });
     },
     onPointerUp: () => {
-      if (drag) void changeStrokes(takenFrom(rounds, rounds[drag.round], barsOf(drag)));
+      if (drag) void changeStrokes(takenFrom(rounds, rounds[drag.round]!, barsOf(drag)));
       setDrag(null);
     },
     onPointerCancel: () => setDrag(null),

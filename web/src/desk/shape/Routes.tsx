@@ -7,7 +7,7 @@ const TARGETS = ["level", "brightness", "vibrato", "pan", "resonance", "detune"]
 
 /** What this lane also moves in the practice synth; kept with the part. */
 export function Routes({ laneKey }: { laneKey: string }) {
-  const part = useDesk((state) => state.fronts[0]);
+  const part = useDesk((state) => state.fronts[0] ?? 0);
   const arrangement = useDesk((state) => state.arrangement);
   const all = routesOf(part, arrangement);
   const change = (routes: readonly Route[]) => renamePart(part, { routes: [...routes] });

@@ -11,7 +11,7 @@ const GHOST = 22;
 interface Offer {
   name: string;
   fields: { name: string; label: string; start: number; step?: number }[];
-  rule: (numbers: Record<string, number>) => Rule | string;
+  rule: (number: (name: string) => number) => Rule | string;
 }
 
 /** How far from its place a note may be played and still count, in beats. */
@@ -24,7 +24,7 @@ const OFFERS: Offer[] = [
   {
     name: "at a place in the bar",
     fields: [{ name: "beat", label: "Beat", start: 1, step: 0.5 }],
-    rule: ({ beat }) => ({ kind: "bar place", beat, tolerance: NEAR }),
+    rule: (number) => ({ kind: "bar place", beat: number("beat"), tolerance: NEAR }),
   },
   {
     name: "by velocity",
@@ -32,7 +32,7 @@ const OFFERS: Offer[] = [
       { name: "low", label: "From", start: 1 },
       { name: "high", label: "To", start: 40 },
     ],
-    rule: ({ low, high }) => ({ kind: VELOCITY, low, high }),
+    rule: (number) => ({ kind: VELOCITY, low: number("low"), high: number("high") }),
   },
   {
     name: "by length in quarters",
@@ -40,7 +40,7 @@ const OFFERS: Offer[] = [
       { name: "low", label: "From", start: 0, step: 0.25 },
       { name: "high", label: "To", start: 0.5, step: 0.25 },
     ],
-    rule: ({ low, high }) => ({ kind: "length", low, high }),
+    rule: (number) => ({ kind: "length", low: number("low"), high: number("high") }),
   },
   { name: "on top of each chord", fields: [], rule: () => ({ kind: "chord", edge: "top" }) },
   { name: "at the bottom of each chord", fields: [], rule: () => ({ kind: "chord", edge: "bottom" }) },
@@ -50,7 +50,7 @@ const OFFERS: Offer[] = [
       { name: "n", label: "Every", start: 2 },
       { name: "first", label: "From the", start: 1 },
     ],
-    rule: ({ n, first }) => ({ kind: "every", n, first }),
+    rule: (number) => ({ kind: "every", n: number("n"), first: number("first") }),
   },
   {
     name: "in the span",
@@ -74,7 +74,7 @@ export function Rules() {
   const chosen = useDesk((state) => state.chosen);
   const fronts = useDesk((state) => state.fronts);
   const span = useDesk((state) => state.span);
-  const offer = OFFERS[at];
+  const offer = OFFERS[at]!;
   const filled = { ...Object.fromEntries(offer.fields.map(({ name, start }) => [name, start])), ...numbers };
   const key = JSON.stringify([takeId, at, filled, revision, fronts, span]);
 
@@ -83,7 +83,7 @@ export function Rules() {
     if (!takeId) return;
     let wanted = true;
     const wait = setTimeout(async () => {
-      const rule = offer.rule(filled);
+      const rule = offer.rule((name) => filled[name] ?? 0);
       const answer = typeof rule === "string" ? rule : await tryRule(rule);
       if (wanted) setFound(answer);
     }, 120);
@@ -127,7 +127,7 @@ export function Rules() {
               key={`${at} ${name}`}
               label={label}
               step={step}
-              value={filled[name]}
+              value={filled[name] ?? null}
               onTry={(value) => setNumbers((all) => ({ ...all, [name]: value }))}
             />
           ))}

@@ -14,7 +14,7 @@ const told = (changes: ReturnType<typeof takenFrom>) =>
 
 it("takes bars from one round and away from the one that sounds", () => {
   const rounds = [round(1, false), round(2, true)];
-  expect(told(takenFrom(rounds, rounds[0], [100, 200]))).toEqual([
+  expect(told(takenFrom(rounds, rounds[0]!, [100, 200]))).toEqual([
     [1, true, [[100, 200]]],
     [
       2,
@@ -35,7 +35,7 @@ it("lets one round sound alone", () => {
       [200, 400],
     ]),
   ];
-  expect(told(takenFrom(rounds, rounds[0], WHOLE))).toEqual([
+  expect(told(takenFrom(rounds, rounds[0]!, WHOLE))).toEqual([
     [1, true, null],
     [
       2,
@@ -50,10 +50,10 @@ it("lets one round sound alone", () => {
 
 it("changes nothing where nothing is otherwise", () => {
   const rounds = [round(1, false), round(2, true)];
-  expect(takenFrom(rounds, rounds[1], [100, 200])).toEqual([]);
+  expect(takenFrom(rounds, rounds[1]!, [100, 200])).toEqual([]);
 });
 
 it("stays within the bars that were played", () => {
   const rounds = [round(1, false), round(2, true)];
-  expect(told(takenFrom(rounds, rounds[0], [300, 900]))[0]).toEqual([1, true, [[300, 400]]]);
+  expect(told(takenFrom(rounds, rounds[0]!, [300, 900]))[0]!).toEqual([1, true, [[300, 400]]]);
 });

@@ -19,7 +19,7 @@ export function takenFrom(
     const made =
       number === mine.number ? joined([...counts, cut]) : counts.flatMap((one) => without(one, cut));
     if (String(made) === String(counts) && on === made.length > 0) continue;
-    const all = made.length === 1 && made[0][0] === whole[0] && made[0][1] === whole[1];
+    const all = made.length === 1 && made[0]![0] === whole[0] && made[0]![1] === whole[1];
     const only = made.length ? (all ? null : made.map(([a, b]): [number, number] => [a, b])) : pass.only;
     changes.push({ number, stroke: { ...pass, only } as Stroke, on: made.length > 0 });
   }

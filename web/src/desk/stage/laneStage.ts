@@ -72,8 +72,8 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
     if (!state.score || !part) return;
     const density = window.devicePixelRatio || 1;
     const height = canvas.clientHeight;
-    const size = [Math.round(state.camera.width * density), Math.round(height * density)];
-    if (canvas.width !== size[0] || canvas.height !== size[1]) [canvas.width, canvas.height] = size;
+    const [wide, high] = [Math.round(state.camera.width * density), Math.round(height * density)] as const;
+    if (canvas.width !== wide || canvas.height !== high) [canvas.width, canvas.height] = [wide, high];
     pen.setTransform(density, 0, 0, density, 0, 0);
     const { kind, form, open } = stave();
     const { key } = kind;

@@ -21,8 +21,8 @@ export function Beyond() {
   for (const part of fronts.map((one) => score.parts[one]) as PartScore[]) {
     const [from, to] = sounding(part, camera.left, rightTick(camera));
     for (let note = from; note < to; note++) {
-      if (part.end[note] < camera.left) continue;
-      const pitch = part.pitch[note];
+      if (part.end[note]! < camera.left) continue;
+      const pitch = part.pitch[note]!;
       const y = yOfPitch(camera, pitch);
       if (y < -1e5) continue;
       if (y + camera.row / 2 < 0) {
@@ -35,7 +35,7 @@ export function Beyond() {
     }
   }
   const goTo = (pitch: number) =>
-    look((now) => ({ ...now, top: now.rowOf[pitch] + now.notesHeight / now.row / 2 }));
+    look((now) => ({ ...now, top: now.rowOf[pitch]! + now.notesHeight / now.row / 2 }));
   return (
     <>
       {above.notes > 0 && <Edge side="above" {...above} onGo={() => goTo(above.nearest)} />}

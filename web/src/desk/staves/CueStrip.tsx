@@ -56,7 +56,7 @@ export function CueStrip() {
           part={part}
           x={xOf(camera, cue.start)}
           wide={xOf(camera, cue.end) - xOf(camera, cue.start)}
-          room={at + 1 < seen.length ? xOf(camera, seen[at + 1].start) - xOf(camera, cue.start) - 2 : ROOM}
+          room={at + 1 < seen.length ? xOf(camera, seen[at + 1]!.start) - xOf(camera, cue.start) - 2 : ROOM}
         />
       ))}
     </section>

@@ -40,7 +40,7 @@ function extent(
   const entering = valueAt(nodes, span[0]);
   if (entering !== null) values.push(entering);
   if (!values.length) return null;
-  let [low, high, sum] = [values[0], values[0], 0];
+  let [low, high, sum] = [values[0]!, values[0]!, 0];
   for (const value of values) {
     low = Math.min(low, value);
     high = Math.max(high, value);
@@ -70,7 +70,7 @@ export function FrameGrips({ kind, height }: { kind: LaneKind; height: number })
   )
     return null;
   const stroke = open ?? neutral(laneKey, span);
-  const within = stroke.where?.span ?? [nodes.tick[0], nodes.tick[nodes.tick.length - 1] + 1];
+  const within = stroke.where?.span ?? [nodes.tick[0], nodes.tick[nodes.tick.length - 1]! + 1];
   const reach = extent(nodes, within as [number, number]);
   if (!reach) return null;
   return (

@@ -32,7 +32,7 @@ export function beginGesture(gesture: Gesture, lane: string): void {
     opener(lane);
     return;
   }
-  const where = PLACES[gesture.where](lane);
+  const where = PLACES[gesture.where]!(lane);
   if (!where) return;
   const stroke = beginningOf(gesture, lane, where);
   const standing = specOf(gesture.kind).stands ? standingAt(stroke) : undefined;

@@ -17,15 +17,15 @@ export function beginNote(): void {
   const head = tickAt(score, player.position());
   const start = grid.snap ? nearestLine(score, head, grid) : Math.round(head);
   const row = nearestRow(part, start);
-  const pitch = row < 0 ? 60 : part.pitch[row];
-  const velocity = row < 0 ? 80 : keptVelocities()[part.id][row];
+  const pitch = row < 0 ? 60 : part.pitch[row]!;
+  const velocity = row < 0 ? 80 : keptVelocities()[part.id]![row]!;
   const length = Math.round(gridTicks(score, grid));
   begin(plain("notes.add", { where: { parts: [part.id] }, notes: [{ start, length, pitch, velocity }] }));
 }
 
 function nearestRow(part: PartScore, tick: number): number {
   let best = -1;
-  for (let row = 0; row < part.start.length && (best < 0 || part.start[row] <= tick); row++) best = row;
+  for (let row = 0; row < part.start.length && (best < 0 || part.start[row]! <= tick); row++) best = row;
   return best;
 }
 

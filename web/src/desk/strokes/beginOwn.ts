@@ -60,7 +60,7 @@ export function leavingAt(stroke: Of<"note.glide">, thread: Thread, tick: number
   const part = leadPart();
   const row = part ? rowOfId(part, thread.one) : -1;
   if (!score || !part || row < 0) return stroke;
-  const begins = part.start[row];
+  const begins = part.start[row]!;
   const share = (tick - begins) / Math.max(thread.struck - begins, 1);
   const late = (secondsAt(score, tick) - secondsAt(score, thread.struck)) * 1000;
   return ownWay(stroke, thread, { start: between(share, 0, 1), late_ms: between(late, 0, 60_000) });

@@ -47,7 +47,7 @@ export function remember(): void {
     });
   } else if (span && activeLane !== VELOCITY) {
     set({
-      copied: { lane: activeLane, part: fronts[0], span },
+      copied: { lane: activeLane, part: fronts[0]!, span },
       notice: {
         text: "The span of the lane is copied. Paste puts it down at the playhead, or where another span begins.",
       },
@@ -84,7 +84,7 @@ async function putDown(): Promise<void> {
     await apply(plain("lane.copy", { lane: copied.lane, where, to: { part: fronts[0], lane, at } }));
   } else {
     const parts = copied.where.parts ?? [];
-    const part = parts.length === 1 && !fronts.includes(parts[0]) ? fronts[0] : null;
+    const part = parts.length === 1 && !fronts.includes(parts[0]!) ? fronts[0] : null;
     await apply(
       plain("notes.copy", {
         under: desk().travels,
@@ -117,13 +117,13 @@ export function copyNotes(): void {
 function behind(score: Score, where: Where): number {
   const first = firstOnset(where);
   if (where.span) {
-    const [from, to] = where.span.map((tick) => nearestLine(score, tick, desk().grid));
+    const [from = 0, to = 0] = where.span.map((tick) => nearestLine(score, tick, desk().grid));
     return first + to - from;
   }
   let last = first;
   for (const part of frontParts()) {
     maskOf(part, where.notes ?? []).forEach((one, note) => {
-      if (one) last = Math.max(last, part.end[note] - 1);
+      if (one) last = Math.max(last, part.end[note]! - 1);
     });
   }
   const [from, to] = [placeOf(score, first).bar, placeOf(score, last).bar + 1];

@@ -13,7 +13,7 @@ function numbersOf(stroke: Stroke): Numbers {
   const told = stroke as unknown as Numbers;
   const names = asksOf(stroke)
     .filter(({ widget }) => TAKEN.has(widget))
-    .map(({ name }) => name.split(".")[0]);
+    .map(({ name }) => name.split(".")[0]!);
   return Object.fromEntries(
     names.filter((name) => told[name] !== undefined).map((name) => [name, told[name]]),
   );

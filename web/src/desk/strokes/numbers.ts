@@ -130,6 +130,6 @@ export const lookedUp = (given: Record<string, unknown>, lane: string, where: Wh
   Object.fromEntries(
     Object.entries(given).map(([name, value]) => [
       name,
-      typeof value === "string" && value.startsWith("@") ? NUMBERS[value.slice(1)](lane, where) : value,
+      typeof value === "string" && value.startsWith("@") ? NUMBERS[value.slice(1)]!(lane, where) : value,
     ]),
   );

@@ -20,7 +20,7 @@ export function spanOf(key: string): [number, number] {
   const { span, score } = desk();
   if (span) return span;
   const ticks = keptLane(key)?.tick;
-  return ticks?.length ? [ticks[0], ticks[ticks.length - 1] + 1] : [0, Math.max(score?.end ?? 1, 1)];
+  return ticks?.length ? [ticks[0]!, ticks[ticks.length - 1]! + 1] : [0, Math.max(score?.end ?? 1, 1)];
 }
 
 const lacking = (text: string): null => {
@@ -51,7 +51,7 @@ export const PLACES: Record<string, (lane: string) => Where | null> = {
   "span or chosen": () => (desk().span ? onLead(desk().span) : chosenOfLead()),
   foot: () =>
     desk().span || desk().chosenCount
-      ? PLACES["span or chosen"]("")
+      ? PLACES["span or chosen"]!("")
       : lacking("Choose a span or some notes: the pedal is pressed there."),
 };
 
@@ -62,16 +62,16 @@ function fadeSpan(way: "in" | "out"): [number, number] {
   let [from, to] = [Number.MAX_SAFE_INTEGER, 0];
   for (const part of frontParts()) {
     part.start.forEach((start, note) => {
-      if (chosenCount && !chosen[part.id][note]) return;
+      if (chosenCount && !chosen[part.id]![note]!) return;
       from = Math.min(from, start);
-      to = Math.max(to, part.end[note]);
+      to = Math.max(to, part.end[note]!);
     });
   }
   if (chosenCount || from > to || !score) return [Math.min(from, to), Math.max(to, 1)];
   const { start } = score.bars;
   const bar = placeOf(score, way === "in" ? from : Math.max(to - 1, 0)).bar - 1;
   if (way === "in") return [from, Math.min(start[bar + FADE_BARS] ?? to, to)];
-  return [Math.max(start[Math.max(bar - FADE_BARS + 1, 0)], from), to];
+  return [Math.max(start[Math.max(bar - FADE_BARS + 1, 0)]!, from), to];
 }
 
 /** From the first start to the last end of what is chosen, its lowest and its highest pitch. */
@@ -82,10 +82,10 @@ export function reachOfChosen(): { start: number; end: number; lowest: number; h
   for (const part of frontParts()) {
     reached(part, where).forEach((one, note) => {
       if (!one) return;
-      found.start = Math.min(found.start, part.start[note]);
-      found.end = Math.max(found.end, part.end[note]);
-      found.lowest = Math.min(found.lowest, part.pitch[note]);
-      found.highest = Math.max(found.highest, part.pitch[note]);
+      found.start = Math.min(found.start, part.start[note]!);
+      found.end = Math.max(found.end, part.end[note]!);
+      found.lowest = Math.min(found.lowest, part.pitch[note]!);
+      found.highest = Math.max(found.highest, part.pitch[note]!);
     });
   }
   return found.end ? found : null;
@@ -96,7 +96,7 @@ export function firstOnset(where: Where): number {
   if (where.span) return where.span[0];
   const firsts = parts.flatMap((part) => {
     const row = where.notes ? maskOf(part, where.notes).indexOf(1) : 0;
-    return row >= 0 && part.start.length ? [part.start[row]] : [];
+    return row >= 0 && part.start.length ? [part.start[row]!] : [];
   });
   return Math.min(...firsts, Number.MAX_SAFE_INTEGER);
 }
@@ -104,6 +104,6 @@ export function firstOnset(where: Where): number {
 /** How many steps of a grid the bar has in which a stroke begins. */
 export function stepsOfBar(score: Score, tick: number, grid: number): number {
   const bar = Math.min(placeOf(score, tick).bar, score.bars.start.length) - 1;
-  const ticks = score.bars.beats[bar] * score.bars.beat_ticks[bar];
+  const ticks = score.bars.beats[bar]! * score.bars.beat_ticks[bar]!;
   return Math.max(Math.floor(ticks / ((4 * score.resolution) / grid)), 1);
 }

@@ -94,7 +94,7 @@ export function toFront(part: number, add = false): void {
   set({ fronts: next, hidden: desk().hidden.filter((one) => !next.includes(one)) });
   close();
   chooseNone();
-  arrangeRows(desk().score?.parts[next[0]]?.drum ? "used" : next.length === 1 ? "all" : desk().rows);
+  arrangeRows(desk().score?.parts[next[0]!]?.drum ? "used" : next.length === 1 ? "all" : desk().rows);
   if (!lead) return;
   setLayers({ kept: { ...kept, lanes: new Map() } });
   void showLanes();
@@ -103,7 +103,7 @@ export function toFront(part: number, add = false): void {
 /** Open a stroke of the history, with a part that it acts on in front. */
 export async function openStroke(number: number): Promise<void> {
   const parts = desk().history.strokes.find((one) => one.number === number)?.mark.parts ?? [];
-  if (parts.length && !parts.some((part) => desk().fronts.includes(part))) toFront(parts[0]);
+  if (parts.length && !parts.some((part) => desk().fronts.includes(part))) toFront(parts[0]!);
   await open(number);
 }
 

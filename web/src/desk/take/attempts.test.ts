@@ -44,7 +44,7 @@ beforeEach(() => {
 test("of what is tried while one is under way only the last is sent", async () => {
   for (const by of [1, 2, 3]) attempts.preview(nudge(by));
   expect(tried.map(({ attempt }) => byOf(attempt))).toEqual([1]);
-  tried[0].answer(answerTo(tried[0].attempt));
+  tried[0]!.answer(answerTo(tried[0]!.attempt));
   await settle();
   expect(tried.map(({ attempt }) => byOf(attempt))).toEqual([1, 3]);
 });
@@ -52,7 +52,7 @@ test("of what is tried while one is under way only the last is sent", async () =
 test("what is let go of before its answer comes is not shown", async () => {
   attempts.preview(nudge(1));
   attempts.forget();
-  tried[0].answer(answerTo(tried[0].attempt));
+  tried[0]!.answer(answerTo(tried[0]!.attempt));
   await settle();
   expect(seen).toEqual(["opened"]);
 });
@@ -60,11 +60,11 @@ test("what is let go of before its answer comes is not shown", async () => {
 test("what is meant is tried first and written then, and stays open under its number", async () => {
   attempts.preview(nudge(4));
   void attempts.keep();
-  tried[0].answer(answerTo(tried[0].attempt));
+  tried[0]!.answer(answerTo(tried[0]!.attempt));
   await settle();
   expect(kept.map(({ attempt }) => [byOf(attempt), attempt.number])).toEqual([[4, null]]);
   expect(attempts.unwritten().meant).toHaveLength(1);
-  kept[0].answer(7);
+  kept[0]!.answer(7);
   await settle();
   expect(seen.at(-1)).toBe("kept as 7");
   expect(attempts.unwritten()).toEqual({ meant: [], open: null });
@@ -75,39 +75,39 @@ test("a stroke is written although the next gesture came before it was", async (
   void attempts.keep();
   attempts.forget();
   attempts.preview(nudge(2));
-  tried[0].answer(answerTo(tried[0].attempt));
+  tried[0]!.answer(answerTo(tried[0]!.attempt));
   await settle();
   expect(kept.map(({ attempt }) => byOf(attempt))).toEqual([1]);
   expect(tried).toHaveLength(1); // The next one is tried on what this one leaves.
-  kept[0].answer(1);
+  kept[0]!.answer(1);
   await settle();
   expect(tried.map(({ attempt }) => byOf(attempt))).toEqual([1, 2]);
 });
 
 test("what the hand has changed while it was being written is still open, and changes that stroke", async () => {
   attempts.preview(nudge(1));
-  tried[0].answer(answerTo(tried[0].attempt));
+  tried[0]!.answer(answerTo(tried[0]!.attempt));
   await settle();
   void attempts.keep();
   await settle();
   attempts.preview(nudge(2));
-  kept[0].answer(5);
+  kept[0]!.answer(5);
   await settle();
-  expect(byOf(tried[1].attempt)).toBe(2);
-  expect(tried[1].attempt.number).toBe(5);
+  expect(byOf(tried[1]!.attempt)).toBe(2);
+  expect(tried[1]!.attempt.number).toBe(5);
   expect(attempts.unwritten().open).toMatchObject({ number: 5 });
 });
 
 test("where the server did not answer, it is meant until it is written", async () => {
   void attempts.keepNow(nudge(3));
   await settle();
-  kept[0].refuse(new Refusal(0, "No answer."));
+  kept[0]!.refuse(new Refusal(0, "No answer."));
   await settle();
-  expect(said[0].text).toBe("No answer.");
+  expect(said[0]!.text).toBe("No answer.");
   expect(attempts.unwritten().meant).toHaveLength(1);
-  said[0].run?.();
+  said[0]!.run?.();
   await settle();
-  kept[1].answer(1);
+  kept[1]!.answer(1);
   await settle();
   expect(attempts.unwritten().meant).toHaveLength(0);
 });
@@ -116,13 +116,13 @@ test("on a take that has changed elsewhere nothing is kept unasked, and all that
   void attempts.keepNow(nudge(1));
   void attempts.keepAgain(nudge(2), null);
   await settle();
-  kept[0].refuse(new Refusal(409, "Changed elsewhere.", null, { revision: 9 } as History));
+  kept[0]!.refuse(new Refusal(409, "Changed elsewhere.", null, { revision: 9 } as History));
   await settle();
   expect(seen).toContain("read anew");
   expect(kept).toHaveLength(1);
-  said[0].run?.();
+  said[0]!.run?.();
   await settle();
-  kept[1].answer(1);
+  kept[1]!.answer(1);
   await settle();
   expect(kept.slice(1).map(({ attempt }) => byOf(attempt))).toEqual([1, 2]);
 });
@@ -130,7 +130,7 @@ test("on a take that has changed elsewhere nothing is kept unasked, and all that
 test("what cannot be is told where it is made, and is not written", async () => {
   attempts.preview(nudge(200));
   void attempts.keep();
-  tried[0].refuse(new Refusal(422, "Velocity goes to 127."));
+  tried[0]!.refuse(new Refusal(422, "Velocity goes to 127."));
   await settle();
   expect(seen).toContain("impossible: Velocity goes to 127.");
   expect(kept).toHaveLength(0);

@@ -113,7 +113,7 @@ export async function traceSound(
 ): Promise<Stroke | string> {
   await moved;
   try {
-    const body = { part: desk().fronts[0], lane, tolerance: desk().tolerance, ...numbers };
+    const body = { part: desk().fronts[0] ?? 0, lane, tolerance: desk().tolerance, ...numbers };
     const params = { path: takePath() };
     const answer = await answered<Schemas["Traced"]>(
       api.POST("/api/takes/{take_id}/sound/trace", { params, body }),

@@ -14,7 +14,7 @@ const SETTLED_MS = 50;
 
 export function choose(chosen: Chosen): void {
   let chosenCount = 0;
-  for (const { id } of frontParts()) for (const one of chosen[id]) chosenCount += one;
+  for (const { id } of frontParts()) for (const one of chosen[id]!) chosenCount += one;
   set({ chosen, chosenCount });
   void readFacts();
 }
@@ -45,7 +45,7 @@ export function chooseAll(): void {
 }
 
 export function invertChoice(): void {
-  chooseBy((part, note) => 1 - desk().chosen[part.id][note]);
+  chooseBy((part, note) => 1 - desk().chosen[part.id]![note]!);
 }
 
 function chooseBy(wanted: (part: PartScore, note: number) => number): void {
@@ -53,7 +53,7 @@ function chooseBy(wanted: (part: PartScore, note: number) => number): void {
   if (!score) return;
   const chosen = [...noneOf(score)];
   for (const part of frontParts()) {
-    chosen[part.id] = chosen[part.id].map((_, note) =>
+    chosen[part.id] = chosen[part.id]!.map((_, note) =>
       voice !== null && part.pitch[note] !== voice ? 0 : wanted(part, note),
     );
   }
@@ -74,7 +74,7 @@ export const partsInFront = () => [...desk().fronts].sort((a, b) => a - b);
 
 /** The leading part, of which alone lanes are edited; and a span of it. */
 export const onLead = (span?: [number, number] | null): { parts: number[]; span?: [number, number] } => ({
-  parts: [desk().fronts[0]],
+  parts: [desk().fronts[0]!],
   ...(span ? { span } : {}),
 });
 
@@ -82,8 +82,8 @@ export const onLead = (span?: [number, number] | null): { parts: number[]; span?
 export function chosenOfLead(): Where {
   const { fronts, chosen, chosenCount } = desk();
   const [part] = frontParts();
-  const notes = part && chosenCount ? rangesOf(part, chosen[part.id]) : [];
-  return { parts: [fronts[0]], ...(notes.length ? { notes } : {}) };
+  const notes = part && chosenCount ? rangesOf(part, chosen[part.id]!) : [];
+  return { parts: [fronts[0]!], ...(notes.length ? { notes } : {}) };
 }
 
 /** What a stroke would act on: the chosen notes of the parts in front, the span, or both narrowing each other. */
@@ -93,7 +93,7 @@ export function selected(): Where | null {
   if (!parts.length || (!chosenCount && !span)) return null;
   return {
     parts: partsInFront(),
-    ...(chosenCount ? { notes: parts.flatMap((part) => rangesOf(part, chosen[part.id])) } : {}),
+    ...(chosenCount ? { notes: parts.flatMap((part) => rangesOf(part, chosen[part.id]!)) } : {}),
     ...(span ? { span } : {}),
   };
 }

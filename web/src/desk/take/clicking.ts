@@ -56,8 +56,8 @@ export function beatsBetween(score: Score, from: number, to: number): [second: n
   let tick = tickAt(score, from);
   while (found.length < MOST_BEATS) {
     const { bar, beats, ticks } = metreAt(score, tick + NEAR_TICKS);
-    const into = Math.ceil((tick - score.bars.start[bar]) / ticks - NEAR_TICKS / ticks);
-    const next = score.bars.start[bar] + into * ticks;
+    const into = Math.ceil((tick - score.bars.start[bar]!) / ticks - NEAR_TICKS / ticks);
+    const next = score.bars.start[bar]! + into * ticks;
     // A bar may be shorter than its beats: the next begins by itself.
     const end = score.bars.start[bar + 1] ?? Number.POSITIVE_INFINITY;
     const place = Math.min(next, end);

@@ -30,14 +30,14 @@ export function openCloseUp(row: number): void {
 /** The note fills the stage. */
 function fill(part: PartScore, row: number): void {
   look((now, score) => {
-    const length = Math.max(part.end[row] - part.start[row], 1);
+    const length = Math.max(part.end[row]! - part.start[row]!, 1);
     const perTick = ((now.width - GUTTER) * SHARE) / length;
-    const left = part.start[row] - (length * (1 - SHARE)) / 2 / SHARE;
+    const left = part.start[row]! - (length * (1 - SHARE)) / 2 / SHARE;
     const pitches = desk().layers.kept.lanes.get(NOTE_PITCH)?.notes?.get(idOfRow(part, row));
     const [low, high] = pitches ? [Math.min(pitches.lowest, 0), Math.max(pitches.highest, 0)] : [0, 0];
     const rows = between(Math.ceil(high - low) + ROWS_BESIDE, FEWEST_ROWS, MOST_ROWS);
     const tall = Math.max(now.notesHeight / rows, 4);
-    const top = now.rowOf[part.pitch[row]] + (high + low) / 2 + rows / 2;
+    const top = now.rowOf[part.pitch[row]!]! + (high + low) / 2 + rows / 2;
     return held({ ...now, perTick, left: Math.max(left, 0), row: tall, top }, score);
   });
 }
@@ -52,7 +52,7 @@ useDesk.subscribe(({ closeUp, camera, score }, before) => {
 export function closeUpOfChosen(): void {
   const { chosen } = desk();
   const part = leadPart();
-  const row = part ? chosen[part.id].indexOf(1) : -1;
+  const row = part ? chosen[part.id]!.indexOf(1) : -1;
   if (row < 0) set({ notice: { text: "Choose a note; then it can be opened large." } });
   else openCloseUp(row);
 }

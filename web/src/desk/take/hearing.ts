@@ -12,7 +12,7 @@ export function soundNote(part: PartScore, note: number, velocity: number): void
   const touched = `${part.id} ${note} ${velocity}`;
   if (touched === last) return;
   last = touched;
-  void player.tap(part.id, part.pitch[note], velocity);
+  void player.tap(part.id, part.pitch[note]!, velocity);
 }
 
 export function forgetSound(): void {

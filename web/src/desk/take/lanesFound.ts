@@ -33,7 +33,7 @@ export function lanesFound(words: string, withVelocity = false): FoundLane[] {
     // A number that is typed whole is that number; a word that begins the name comes before one within it.
     const name = `${label} ${kind.title}`.toLowerCase();
     const exact = wanted.length === 1 && (String(kind.number) === wanted[0] || kind.key === wanted[0]);
-    const first = wanted.length > 0 && name.split(/[\s(]+/).some((word) => word.startsWith(wanted[0]));
+    const first = wanted.length > 0 && name.split(/[\s(]+/).some((word) => word.startsWith(wanted[0]!));
     return { kind, label, because, rank: exact ? 0 : first ? 1 : 2 };
   });
   return found

@@ -35,7 +35,7 @@ export class Live {
   }
 
   /** A message at a second of the take. */
-  add(second: number, [status, one, two = 0]: readonly number[]): void {
+  add(second: number, [status = 0, one = 0, two = 0]: readonly number[]): void {
     const kind = status & 0xf0;
     const tick = Math.round(tickAt(this.score, second));
     const key = ((status & 0x0f) << 7) | one;
@@ -55,7 +55,7 @@ export class Live {
     const moved = this.controls.get(key) ?? { tick: [], value: [] };
     this.controls.set(key, moved);
     const last = moved.tick.length - 1;
-    if (last > 0 && tick - moved.tick[last - 1] < NEAR_TICKS) {
+    if (last > 0 && tick - moved.tick[last - 1]! < NEAR_TICKS) {
       moved.tick[last] = tick;
       moved.value[last] = value;
     } else {
@@ -109,15 +109,16 @@ function control(kind: number, one: number, two: number, range: number): [string
 function makeRoom(score: Score, until: number, notes: readonly Note[]): void {
   const { start, beats, beat_ticks } = score.bars;
   const last = start.length - 1;
-  const bar = beats[last] * beat_ticks[last];
+  const [counts, ticks] = [beats[last]!, beat_ticks[last]!];
+  const bar = counts * ticks;
   if (until > score.end - bar) {
     const more = Array.from({ length: MORE_BARS }, (_, one) => one + 1);
     const bars = {
-      start: [...start, ...more.map((one) => start[last] + one * bar)],
-      beats: [...beats, ...more.map(() => beats[last])],
-      beat_ticks: [...beat_ticks, ...more.map(() => beat_ticks[last])],
+      start: [...start, ...more.map((one) => start[last]! + one * bar)],
+      beats: [...beats, ...more.map(() => counts)],
+      beat_ticks: [...beat_ticks, ...more.map(() => ticks)],
     };
-    set({ score: { ...score, bars, end: start[last] + MORE_BARS * bar } });
+    set({ score: { ...score, bars, end: start[last]! + MORE_BARS * bar } });
   }
   const { camera, rowsFit } = desk();
   const newest = notes.at(-1)?.pitch;
@@ -133,7 +134,7 @@ function makeRoom(score: Score, until: number, notes: readonly Note[]): void {
 
 /** A lane with what was moved, in place of what it says there. */
 function grown(key: string, old: LaneNodes | undefined, { tick, value }: Moved): LaneNodes {
-  const [first, last] = [tick[0], tick[tick.length - 1]];
+  const [first, last] = [tick[0]!, tick[tick.length - 1]!];
   const count = old?.tick.length ?? 0;
   const before = old?.tick.findIndex((one) => one >= first) ?? -1;
   const after = old?.tick.findIndex((one) => one > last) ?? -1;

@@ -419,7 +419,7 @@ async function taken(written: Written, sight: Looked, before: Layer | null): Pro
   const carry = (layer: Layer): Layer => {
     const fresh = score.parts.map(({ id }) => {
       const other = whole.find((one) => one.id === id);
-      return other ? Uint8Array.from(other.velocity) : layer.velocities[id];
+      return other ? Uint8Array.from(other.velocity) : layer.velocities[id]!;
     });
     return { ...layer, velocities: carriedVelocities(was, layer.velocities, score, fresh) };
   };

@@ -225,11 +225,11 @@ export const keptLane = (key: string, state: DeskState = desk()): LaneNodes | un
 
 /** The leading part: the one that keys and lanes belong to. */
 export const leadPart = (state: DeskState = desk()): PartScore | undefined =>
-  state.score?.parts[state.fronts[0]];
+  state.score?.parts[state.fronts[0]!];
 
 /** All parts in front, the leading one first. */
 export const frontParts = (state: DeskState = desk()): PartScore[] =>
-  state.score ? state.fronts.map((part) => (state.score as Score).parts[part]) : [];
+  state.score ? state.fronts.map((part) => (state.score as Score).parts[part]!) : [];
 
 /** The kind of a lane. All kinds are known before anything is drawn. */
 export const kindOf = (key: string, state: DeskState = desk()): LaneKind => state.kinds.get(key) as LaneKind;

@@ -14,7 +14,7 @@ export async function tellUnsent(address: string): Promise<void> {
   const ask = api.GET("/api/takes/{take_id}/unsent", { params: { path: takePath(), query } });
   const found = await answered<Schemas["Unplayed"][]>(ask).catch(() => []);
   if (!found.length) return;
-  const [first] = found;
+  const first = found[0]!;
   const more = found.length > 1 ? ` And ${found.length - 1} more.` : "";
   const { stroke } = first;
   set({

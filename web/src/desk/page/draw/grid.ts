@@ -35,17 +35,17 @@ export function drawGrid(scene: Scene, height: number): void {
   const bars = new Path2D();
   let before = -1e9;
   for (let bar = from; bar < to; bar++) {
-    const x = xOf(camera, score.bars.start[bar]);
+    const x = xOf(camera, score.bars.start[bar]!);
     if (x - before < LEAST_BAR_PIXELS) continue;
     before = x;
     if (x >= GUTTER) {
       bars.moveTo(Math.round(x) + 0.5, 0);
       bars.lineTo(Math.round(x) + 0.5, height);
     }
-    const beat = score.bars.beat_ticks[bar] * camera.perTick;
+    const beat = score.bars.beat_ticks[bar]! * camera.perTick;
     const fine = scene.gridTicks * camera.perTick;
     if (fine >= LEAST_FINE_PIXELS && fine !== beat) {
-      const end = xOf(camera, score.bars.start[bar] + score.bars.beats[bar] * score.bars.beat_ticks[bar]);
+      const end = xOf(camera, score.bars.start[bar]! + score.bars.beats[bar]! * score.bars.beat_ticks[bar]!);
       for (let at = x + fine; at < end - 1; at += fine) {
         if (at < GUTTER) continue;
         fines.moveTo(Math.round(at) + 0.5, 0);
@@ -53,7 +53,7 @@ export function drawGrid(scene: Scene, height: number): void {
       }
     }
     if (beat < LEAST_BEAT_PIXELS) continue;
-    for (let at = 1; at < score.bars.beats[bar]; at++) {
+    for (let at = 1; at < score.bars.beats[bar]!; at++) {
       const line = Math.round(x + at * beat) + 0.5;
       if (line < GUTTER) continue;
       beats.moveTo(line, 0);

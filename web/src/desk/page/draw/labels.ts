@@ -21,5 +21,5 @@ export function fromOutside<T>(values: readonly T[]): T[] {
   const last = values.length - 1;
   const middle = Math.floor(last / 2);
   const order = [last, 0, middle, ...values.keys()];
-  return [...new Set(order)].filter((at) => at in values).map((at) => values[at]);
+  return [...new Set(order)].filter((at) => at in values).map((at) => values[at]!);
 }

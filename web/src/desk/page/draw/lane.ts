@@ -82,13 +82,13 @@ function drawSound({ pen, ink, camera, score, scale }: LaneScene, sound: TakeAud
   const [above, tall] = [scale.yOf(scale.high), scale.yOf(scale.low) - scale.yOf(scale.high)];
   pen.fillStyle = ink.rule;
   for (let x = GUTTER; x < camera.width; x++) {
-    const [a, b] = [x, x + 1].map(
+    const [a = 0, b = 0] = [x, x + 1].map(
       (px) => (secondsAt(score, tickOf(camera, px)) - sound.offset) * sound.peaksASecond,
     );
     if (b < 0 || a >= sound.peaks.length) continue;
     let most = 0;
     for (let peak = Math.max(Math.floor(a), 0); peak <= Math.min(b, sound.peaks.length - 1); peak++)
-      most = Math.max(most, sound.peaks[peak]);
+      most = Math.max(most, sound.peaks[peak]!);
     const high = (most / 255) * tall;
     pen.fillRect(x, above + (tall - high) / 2, 1, Math.max(high, 1));
   }
@@ -133,7 +133,7 @@ function drawRanges({ pen, ink, camera, scale, height, ranges }: LaneScene): voi
 
 /** Lines of semitones are named where a note sounds alone: by the notes that a bend comes to from it. */
 function drawReached({ pen, ink, camera, scale, height, fronts, nameOf }: LaneScene): void {
-  const [part] = fronts;
+  const part = fronts[0]!;
   const marks = scale.marks.filter(Number.isInteger);
   const [from, to] = sounding(part, camera.left, rightTick(camera));
   pen.font = `500 10px ${SANS}`;
@@ -145,12 +145,12 @@ function drawReached({ pen, ink, camera, scale, height, fronts, nameOf }: LaneSc
   pen.beginPath();
   for (let note = from; note < to; note++) {
     if (!isAlone(part, note)) continue;
-    const left = Math.max(xOf(camera, part.start[note]), GUTTER);
-    const right = Math.min(xOf(camera, part.end[note]), camera.width);
+    const left = Math.max(xOf(camera, part.start[note]!), GUTTER);
+    const right = Math.min(xOf(camera, part.end[note]!), camera.width);
     if (right - left < NAMED_FROM) continue;
     hair(pen, left, 24, left, height - 4);
     for (const value of marks) {
-      const pitch = part.pitch[note] + value;
+      const pitch = part.pitch[note]! + value;
       const y = scale.yOf(value) - 1;
       if (pitch >= 0 && pitch < 128 && y > BELOW_TITLE) pen.fillText(nameOf(pitch), left + 3, y);
     }
@@ -200,16 +200,16 @@ function drawScale({ pen, ink, height, scale }: LaneScene): void {
   const marks = fromOutside(scale.marks);
   const heights = marks.map((value) => between(scale.yOf(value), BELOW_NAME, height - 7));
   apart(heights, LINE_PIXELS, BELOW_NAME, height - 7).forEach((fits, row) => {
-    const value = marks[row];
+    const value = marks[row]!;
     const sign = scale.low < 0 && value > 0 ? "+" : "";
-    if (fits) pen.fillText(`${sign}${value}`.replace("-", "−"), GUTTER - 8, heights[row]);
+    if (fits) pen.fillText(`${sign}${value}`.replace("-", "−"), GUTTER - 8, heights[row]!);
   });
 }
 
 /** Hatched: before its first node a lane has no value, and a receiver keeps whatever it had. */
 function drawNoValue({ pen, ink, camera, height, firstNote }: LaneScene, nodes: LaneNodes): void {
-  if (nodes.tick[0] <= firstNote) return;
-  const right = Math.min(xOf(camera, nodes.tick[0]), camera.width);
+  if (nodes.tick[0]! <= firstNote) return;
+  const right = Math.min(xOf(camera, nodes.tick[0]!), camera.width);
   const left = Math.max(xOf(camera, 0), GUTTER);
   if (right <= left) return;
   pen.save();
@@ -239,13 +239,13 @@ function drawMarks({ pen, ink, camera, height, kept }: LaneScene): void {
 /** On and off as pressed ground, never a slope. */
 function drawSwitch({ pen, ink, camera, height, scale, dyeOf, fronts }: LaneScene, nodes: LaneNodes): void {
   const [from, to] = visible(camera, nodes);
-  pen.fillStyle = ink.dye(dyeOf(fronts[0]));
+  pen.fillStyle = ink.dye(dyeOf(fronts[0]!));
   pen.globalAlpha = 0.5;
   let painted = -1e9;
   for (let node = from; node < to; node++) {
-    if (nodes.value[node] < scale.high / 2) continue;
-    const x = Math.max(xOf(camera, nodes.tick[node]), GUTTER);
-    const end = node + 1 < nodes.tick.length ? xOf(camera, nodes.tick[node + 1]) : camera.width;
+    if (nodes.value[node]! < scale.high / 2) continue;
+    const x = Math.max(xOf(camera, nodes.tick[node]!), GUTTER);
+    const end = node + 1 < nodes.tick.length ? xOf(camera, nodes.tick[node + 1]!) : camera.width;
     if (end - painted < 0.75) continue;
     painted = Math.max(end, x + 1);
     pen.fillRect(x, height * 0.35, painted - x, height * 0.65 - 1);
@@ -261,7 +261,7 @@ function drawDepth(scene: LaneScene, nodes: LaneNodes): void {
   const ground = new Path2D(line.path);
   ground.lineTo(camera.width, base);
   ground.lineTo(line.left, base);
-  pen.fillStyle = ink.dye(dyeOf(fronts[0]));
+  pen.fillStyle = ink.dye(dyeOf(fronts[0]!));
   pen.globalAlpha = 0.2;
   pen.fill(ground);
   // What lies above the threshold holds.
@@ -273,7 +273,7 @@ function drawDepth(scene: LaneScene, nodes: LaneNodes): void {
   pen.fill(ground);
   pen.restore();
   pen.globalAlpha = 1;
-  pen.strokeStyle = scene.was ? ink.accent : ink.dye(dyeOf(fronts[0]));
+  pen.strokeStyle = scene.was ? ink.accent : ink.dye(dyeOf(fronts[0]!));
   pen.lineWidth = open ? 1.25 : 1;
   pen.stroke(line.path);
   if (!open) return;
@@ -289,7 +289,7 @@ function drawDepth(scene: LaneScene, nodes: LaneNodes): void {
 function drawSteps({ pen, ink, camera, scale, dyeOf, fronts, open, was }: LaneScene, nodes: LaneNodes): void {
   const base = scale.yOf(scale.middle);
   const line = outline(camera, nodes, scale);
-  pen.fillStyle = ink.dye(dyeOf(fronts[0]));
+  pen.fillStyle = ink.dye(dyeOf(fronts[0]!));
   pen.strokeStyle = was ? ink.accent : pen.fillStyle;
   pen.globalAlpha = 0.14;
   const fill = new Path2D(line.path);
@@ -307,13 +307,13 @@ function drawNodes({ pen, ink, camera, scale, dyeOf, fronts }: LaneScene, nodes:
   if (to - from > MOST_NODES) return;
   const dots = new Path2D();
   for (let node = from; node < to; node++) {
-    const [x, y] = [xOf(camera, nodes.tick[node]), scale.yOf(nodes.value[node])];
+    const [x, y] = [xOf(camera, nodes.tick[node]!), scale.yOf(nodes.value[node]!)];
     if (x < GUTTER - 4) continue;
     dots.moveTo(x + 3, y);
     dots.arc(x, y, 3, 0, 2 * Math.PI);
   }
   pen.fillStyle = ink.sheet;
-  pen.strokeStyle = ink.dye(dyeOf(fronts[0]));
+  pen.strokeStyle = ink.dye(dyeOf(fronts[0]!));
   pen.lineWidth = 1.2;
   pen.fill(dots);
   pen.stroke(dots);
@@ -365,17 +365,17 @@ function outline(camera: Camera, nodes: LaneNodes, { yOf }: Scale): { path: Path
   const [from, to] = visible(camera, nodes);
   const extremes = extremesOf(nodes.value);
   const path = new Path2D();
-  const left = Math.round(xOf(camera, nodes.tick[from]));
-  let y = yOf(nodes.value[from]);
+  const left = Math.round(xOf(camera, nodes.tick[from]!));
+  let y = yOf(nodes.value[from]!);
   path.moveTo(left, y);
   for (let node = from; node < to; ) {
-    const x = Math.round(xOf(camera, nodes.tick[node]));
+    const x = Math.round(xOf(camera, nodes.tick[node]!));
     // The first node at the next column or later: ticks are whole.
     const later = firstAbove(nodes.tick, Math.ceil(tickOf(camera, x + 0.5)) - 1);
     const after = Math.max(Math.min(later, to), node + 1);
     if (node > from && !nodes.moves[node - 1]) path.lineTo(x, y);
-    path.lineTo(x, yOf(nodes.value[node]));
-    y = yOf(nodes.value[after - 1]);
+    path.lineTo(x, yOf(nodes.value[node]!));
+    y = yOf(nodes.value[after - 1]!);
     if (after - node > 1) {
       for (const bound of extremes.between(node, after)) path.lineTo(x, yOf(bound));
       path.lineTo(x, y);
@@ -385,7 +385,7 @@ function outline(camera: Camera, nodes: LaneNodes, { yOf }: Scale): { path: Path
     node = after;
   }
   if (to < nodes.tick.length && to > 0 && nodes.moves[to - 1]) {
-    path.lineTo(xOf(camera, nodes.tick[to]), yOf(nodes.value[to]));
+    path.lineTo(xOf(camera, nodes.tick[to]!), yOf(nodes.value[to]!));
   } else path.lineTo(camera.width, y);
   return { path, left };
 }

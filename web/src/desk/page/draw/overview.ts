@@ -36,10 +36,10 @@ export function drawOverviewNotes(
     const path = new Path2D();
     const taken = new Float64Array(128).fill(-1e9);
     for (let note = 0; note < part.start.length; note++) {
-      const x = overviewX(camera, score, part.start[note]);
-      const end = Math.max(overviewX(camera, score, part.end[note]), x + 1);
-      const pitch = part.pitch[note];
-      if (end <= taken[pitch] + 0.5) continue;
+      const x = overviewX(camera, score, part.start[note]!);
+      const end = Math.max(overviewX(camera, score, part.end[note]!), x + 1);
+      const pitch = part.pitch[note]!;
+      if (end <= taken[pitch]! + 0.5) continue;
       taken[pitch] = end;
       path.rect(x, PAD + ((high - pitch) / Math.max(high - low, 1)) * (inner - 2), end - x, 2);
     }
@@ -66,8 +66,8 @@ export function drawOverviewLane(
   let before = -1;
   let most = 0;
   for (let node = 0; node < lane.tick.length; node++) {
-    const x = Math.round(overviewX(camera, score, lane.tick[node]));
-    const share = Math.abs(lane.value[node] - kind.middle) / furthest;
+    const x = Math.round(overviewX(camera, score, lane.tick[node]!));
+    const share = Math.abs(lane.value[node]! - kind.middle) / furthest;
     most = x === before ? Math.max(most, share) : share;
     const tall = Math.max(most * LANE_HEIGHT, 0.5);
     pen.fillRect(x, OVERVIEW_HEIGHT - 1 - tall, 1, tall);

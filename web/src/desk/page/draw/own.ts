@@ -16,16 +16,16 @@ interface Curve {
 
 export function drawOwn(scene: LaneScene, lane: LaneNodes | undefined): void {
   const { camera, fronts } = scene;
-  const [part] = fronts;
-  const picked = scene.picked[part.id];
+  const part = fronts[0]!;
+  const picked = scene.picked[part.id]!;
   const [from, to] = sounding(part, camera.left, rightTick(camera));
   const strong: Curve[] = [];
   const faint: Curve[] = [];
   for (let note = from; note < to; note++) {
-    if (part.end[note] < camera.left) continue;
+    if (part.end[note]! < camera.left) continue;
     const id = idOfRow(part, note);
     const curve = { note, own: lane?.notes?.get(id), was: scene.was?.notes?.get(id) };
-    (picked[note] ? strong : faint).push(curve);
+    (picked[note]! ? strong : faint).push(curve);
   }
   drawCurves(scene, part, faint, strong.length || !scene.ofNotes ? 0.3 : 0.75);
   drawRests(scene, part, strong);
@@ -44,8 +44,8 @@ function drawRests({ pen, ink, camera, scale, open }: LaneScene, part: PartScore
   pen.beginPath();
   for (const { note, own } of curves) {
     if (own) continue;
-    pen.moveTo(xOf(camera, part.start[note]), scale.yOf(scale.middle));
-    pen.lineTo(xOf(camera, part.end[note]), scale.yOf(scale.middle));
+    pen.moveTo(xOf(camera, part.start[note]!), scale.yOf(scale.middle));
+    pen.lineTo(xOf(camera, part.end[note]!), scale.yOf(scale.middle));
   }
   pen.stroke();
   pen.setLineDash([]);
@@ -73,15 +73,15 @@ function trace(
   note: number,
   own: LaneNodes,
 ): void {
-  const [start, end] = [part.start[note], part.end[note]];
+  const [start, end] = [part.start[note]!, part.end[note]!];
   const right = xOf(camera, end);
-  let y = scale.yOf(own.tick[0] > 0 ? scale.middle : own.value[0]);
+  let y = scale.yOf(own.tick[0]! > 0 ? scale.middle : own.value[0]!);
   path.moveTo(xOf(camera, start), y);
   heads.rect(xOf(camera, start) - 0.75, y - 4, 1.5, 8);
   for (let node = 0; node < own.tick.length; node++) {
-    const x = xOf(camera, start + own.tick[node]);
+    const x = xOf(camera, start + own.tick[node]!);
     if (x > right + 0.5) break;
-    const next = scale.yOf(own.value[node]);
+    const next = scale.yOf(own.value[node]!);
     if (!own.moves[node - 1]) path.lineTo(x, y);
     path.lineTo(x, next);
     y = next;
@@ -91,7 +91,7 @@ function trace(
     }
   }
   const last = own.tick.length - 1;
-  if (start + own.tick[last] < end) path.lineTo(right, y);
+  if (start + own.tick[last]! < end) path.lineTo(right, y);
 }
 
 /** As they were before the open stroke, dotted. */
@@ -112,9 +112,9 @@ function drawDots(scene: LaneScene, part: PartScore, curves: Curve[]): void {
   const dots = new Path2D();
   for (const { note, own } of curves) {
     for (let node = 0; own && node < own.tick.length; node++) {
-      const tick = part.start[note] + own.tick[node];
-      const [x, y] = [xOf(camera, tick), scale.yOf(own.value[node])];
-      if (tick > part.end[note] || x < GUTTER - 4 || x > camera.width + 4) continue;
+      const tick = part.start[note]! + own.tick[node]!;
+      const [x, y] = [xOf(camera, tick), scale.yOf(own.value[node]!)];
+      if (tick > part.end[note]! || x < GUTTER - 4 || x > camera.width + 4) continue;
       dots.moveTo(x + 3, y);
       dots.arc(x, y, 3, 0, 2 * Math.PI);
     }
@@ -135,10 +135,10 @@ function drawSpread(scene: LaneScene, part: PartScore, curves: Curve[], spread: 
   for (const { note, own, was } of curves) {
     const from = was ?? own;
     for (let node = 0; from && node < from.tick.length; node++) {
-      const x = xOf(camera, part.start[note] + from.tick[node]);
+      const x = xOf(camera, part.start[note]! + from.tick[node]!);
       if (x < GUTTER || x > camera.width) continue;
       for (const way of [1, -1]) {
-        const y = scale.yOf(from.value[node] + way * spread);
+        const y = scale.yOf(from.value[node]! + way * spread);
         pen.moveTo(x - 4, y + way * 2);
         pen.quadraticCurveTo(x, y - way * 2, x + 4, y + way * 2);
       }

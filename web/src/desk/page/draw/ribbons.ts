@@ -52,7 +52,7 @@ const allRows = (camera: Camera) => camera.pitches.length === 128;
 
 /** A line at each octave, or between the rows where only some are shown. */
 function drawRows({ pen, ink, camera, voice }: Scene): void {
-  if (voice !== null && camera.rowOf[voice] >= 0) {
+  if (voice !== null && camera.rowOf[voice]! >= 0) {
     pen.fillStyle = ink.accentWash;
     pen.globalAlpha = 0.5;
     pen.fillRect(GUTTER, yOfPitch(camera, voice), camera.width, camera.row);
@@ -111,8 +111,8 @@ function drawBars(scene: Scene, parts: readonly PartScore[], inFront: boolean): 
 
 function addBars(scene: Scene, part: PartScore, inFront: boolean): void {
   const { ink, camera, voice } = scene;
-  const picked = scene.picked[part.id];
-  const velocities = scene.shown[part.id];
+  const picked = scene.picked[part.id]!;
+  const velocities = scene.shown[part.id]!;
   const [from, to] = sounding(part, camera.left, rightTick(camera));
   const offset = GUTTER - camera.left * camera.perTick;
   const cold = pixelOf(ink.dye(scene.dyeOf(part)), inFront ? 0.92 : 0.22);
@@ -120,19 +120,19 @@ function addBars(scene: Scene, part: PartScore, inFront: boolean): void {
   // Zoomed far out many notes share a pixel: of those in one row, only what reaches further is drawn.
   const drawnTo = new Float64Array(128).fill(-1e9);
   for (let note = from; note < to; note++) {
-    const pitch = part.pitch[note];
-    const isWarm = inFront && picked[note] === 1;
-    const start = offset + part.start[note] * camera.perTick;
-    const end = Math.max(offset + part.end[note] * camera.perTick, start + 1.5);
-    if ((end <= drawnTo[pitch] + 0.5 && !isWarm) || end < GUTTER) continue;
+    const pitch = part.pitch[note]!;
+    const isWarm = inFront && picked[note]! === 1;
+    const start = offset + part.start[note]! * camera.perTick;
+    const end = Math.max(offset + part.end[note]! * camera.perTick, start + 1.5);
+    if ((end <= drawnTo[pitch]! + 0.5 && !isWarm) || end < GUTTER) continue;
     const y = yOfPitch(camera, pitch);
     if (y < -camera.row || y > camera.notesHeight) continue;
-    const left = Math.max(isWarm ? start : Math.max(start, drawnTo[pitch]), GUTTER - 20);
+    const left = Math.max(isWarm ? start : Math.max(start, drawnTo[pitch]!), GUTTER - 20);
     drawnTo[pitch] = end;
     const faint = (voice !== null && pitch !== voice && inFront) || part.muted?.[note] === 1;
     const high =
       inFront && !faint
-        ? thickness(camera.row, velocities[note] / scene.scale.high)
+        ? thickness(camera.row, velocities[note]! / scene.scale.high)
         : Math.max(1, camera.row * 0.34);
     raster.rect(left, y + (camera.row - high) / 2, end - left, high, isWarm ? warm : cold);
   }
@@ -143,8 +143,8 @@ function drawShaped(scene: Scene, part: PartScore): void {
   const { pen, ink, camera, voice } = scene;
   const [begun, to] = sounding(part, camera.left, rightTick(camera));
   const from = part.rings ? Math.min(begun, firstAbove(part.rings.reach, camera.left)) : begun;
-  const picked = scene.picked[part.id];
-  const velocities = scene.shown[part.id];
+  const picked = scene.picked[part.id]!;
+  const velocities = scene.shown[part.id]!;
   // Of several parts in front, what is chosen keeps the dye of its part at its onset.
   const tried = scene.shapes.get(part.id);
   const isShaped = tried || part.contour;
@@ -153,26 +153,26 @@ function drawShaped(scene: Scene, part: PartScore): void {
   const tails = [new Path2D(), new Path2D()];
   const silent = [new Path2D(), new Path2D()];
   for (let note = from; note < to; note++) {
-    if (Math.max(part.end[note], part.rings?.until[note] ?? 0) < camera.left) continue;
-    const y = yOfPitch(camera, part.pitch[note]);
+    if (Math.max(part.end[note]!, part.rings?.until[note] ?? 0) < camera.left) continue;
+    const y = yOfPitch(camera, part.pitch[note]!);
     if (y < -8 * camera.row || y > camera.notesHeight + 8 * camera.row) continue;
     const faint =
       (voice !== null && part.pitch[note] !== voice) ||
       (scene.closeUp != null && idOfRow(part, note) !== scene.closeUp);
     if (part.muted?.[note]) {
-      addHollow(silent[picked[note]], camera, part, note, y);
+      addHollow(silent[picked[note]!]!, camera, part, note, y);
       continue;
     }
-    const paths = inks[picked[note]];
-    if (picked[note] && !faint)
-      onsets?.rect(xOf(camera, part.start[note]), y + camera.row * 0.1, 3, camera.row * 0.8);
+    const paths = inks[picked[note]!]!;
+    if (picked[note]! && !faint)
+      onsets?.rect(xOf(camera, part.start[note]!), y + camera.row * 0.1, 3, camera.row * 0.8);
     const row = note - (tried?.first ?? 0);
     const isTried = tried && row >= 0 && row < tried.contour.first.length - 1;
     const shape = isTried ? shapeOf(tried.contour, row) : shapeOf(part.contour, note);
-    const touch = (faint ? FAINT : velocities[note]) / scene.scale.high;
+    const touch = (faint ? FAINT : velocities[note]!) / scene.scale.high;
     addRibbon(paths, camera, part, note, shape, y + camera.row / 2, touch);
     const until = part.rings?.until[note];
-    if (until) addTail(tails[picked[note]], camera, part.end[note], until, y + camera.row / 2, touch);
+    if (until) addTail(tails[picked[note]!]!, camera, part.end[note]!, until, y + camera.row / 2, touch);
   }
   tails.forEach((path, warm) => {
     pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
@@ -200,8 +200,8 @@ function drawShaped(scene: Scene, part: PartScore): void {
 
 /** A muted note: its place, and nothing in it. */
 function addHollow(path: Path2D, camera: Camera, part: PartScore, note: number, y: number): void {
-  const left = xOf(camera, part.start[note]);
-  const wide = Math.max(xOf(camera, part.end[note]) - left, 2);
+  const left = xOf(camera, part.start[note]!);
+  const wide = Math.max(xOf(camera, part.end[note]!) - left, 2);
   const [top, high] = [y + camera.row * 0.28, camera.row * 0.44];
   path.rect(left, top, wide, high);
 }
@@ -213,11 +213,11 @@ function drawWritten({ pen, ink, camera, dyeOf }: Scene, part: PartScore): void 
   const outlines = new Path2D();
   const until = rightTick(camera);
   for (let at = 0; at < row.length; at++) {
-    if (start[at] < 0 || end[at] < camera.left || start[at] > until) continue;
-    const y = yOfPitch(camera, part.pitch[row[at]]);
+    if (start[at]! < 0 || end[at]! < camera.left || start[at]! > until) continue;
+    const y = yOfPitch(camera, part.pitch[row[at]!]!);
     if (y < -camera.row || y > camera.notesHeight) continue;
-    const left = Math.max(xOf(camera, start[at]), GUTTER - 2);
-    const right = xOf(camera, end[at]);
+    const left = Math.max(xOf(camera, start[at]!), GUTTER - 2);
+    const right = xOf(camera, end[at]!);
     outlines.rect(left, y + 0.5, Math.max(right - left, 2), camera.row - 1);
   }
   pen.strokeStyle = ink.dye(dyeOf(part));
@@ -269,33 +269,33 @@ function addRibbon(
   touch: number,
 ): void {
   const offset = GUTTER - camera.left * camera.perTick;
-  const start = offset + part.start[note] * camera.perTick;
-  const end = Math.max(offset + part.end[note] * camera.perTick - 0.5, start + 1.5);
+  const start = offset + part.start[note]! * camera.perTick;
+  const end = Math.max(offset + part.end[note]! * camera.perTick - 0.5, start + 1.5);
   if (!contour || after - first < 2) {
-    const loud = contour && after > first ? contour.loud[first] : 1;
-    const bend = contour && after > first ? contour.bend[first] : 0;
+    const loud = contour && after > first ? contour.loud[first]! : 1;
+    const bend = contour && after > first ? contour.bend[first]! : 0;
     const high = thickness(camera.row, touch * loud);
-    const step = contour && after > first ? inkStep(contour.ink[first]) : INKS - 1;
+    const step = contour && after > first ? inkStep(contour.ink[first]!) : INKS - 1;
     const top = middle - bend * camera.row - high / 2;
     if (end - start > 3)
-      paths[step].roundRect(start, top, end - start, high, Math.min(high, end - start) / 2);
-    else paths[step].rect(start, top, end - start, high);
+      paths[step]!.roundRect(start, top, end - start, high, Math.min(high, end - start) / 2);
+    else paths[step]!.rect(start, top, end - start, high);
     return;
   }
   for (let point = first, next = first; point < after; point = next) {
-    const x0 = start + contour.tick[point] * camera.perTick;
+    const x0 = start + contour.tick[point]! * camera.perTick;
     let x1 = x0;
     // Far out, many points share a pixel: the next one that is drawn to is a pixel on.
     while (next < after && x1 - x0 < LEAST_STEP) {
       next++;
-      x1 = next < after ? start + contour.tick[next] * camera.perTick : end;
+      x1 = next < after ? start + contour.tick[next]! * camera.perTick : end;
     }
     if (x1 < GUTTER - 2 || x0 > camera.width) continue;
     const to = Math.min(next, after - 1);
-    const [y0, y1] = [middle - contour.bend[point] * camera.row, middle - contour.bend[to] * camera.row];
-    const h0 = thickness(camera.row, touch * contour.loud[point]) / 2;
-    const h1 = thickness(camera.row, touch * contour.loud[to]) / 2;
-    const path = paths[inkStep(contour.ink[point])];
+    const [y0, y1] = [middle - contour.bend[point]! * camera.row, middle - contour.bend[to]! * camera.row];
+    const h0 = thickness(camera.row, touch * contour.loud[point]!) / 2;
+    const h1 = thickness(camera.row, touch * contour.loud[to]!) / 2;
+    const path = paths[inkStep(contour.ink[point]!)]!;
     // Half a pixel over the joint, so that no paper shines through. Filling closes it: to close thousands of them in one
     // path takes the browser a time that grows with their square.
     path.moveTo(x0, y0 - h0);
@@ -315,11 +315,11 @@ function drawComing({ pen, ink, camera, scale, coming, fronts }: Scene): void {
     if (!fronts.some(({ id }) => id === part)) continue;
     pen.beginPath();
     start.forEach((tick, note) => {
-      const y = yOfPitch(camera, pitch[note]);
-      if (end[note] < camera.left || tick > until || y < -camera.row || y > camera.notesHeight) return;
+      const y = yOfPitch(camera, pitch[note]!);
+      if (end[note]! < camera.left || tick > until || y < -camera.row || y > camera.notesHeight) return;
       const x = xOf(camera, tick);
-      const high = thickness(camera.row, velocity[note] / scale.high);
-      const right = Math.max(xOf(camera, end[note]), x + 2);
+      const high = thickness(camera.row, velocity[note]! / scale.high);
+      const right = Math.max(xOf(camera, end[note]!), x + 2);
       if (bends[note]?.length) addBent(pen, camera, tick, right, y + camera.row / 2, high / 2, bends[note]);
       else pen.rect(x, y + (camera.row - high) / 2, right - x, high);
     });
@@ -344,7 +344,7 @@ function addBent(
   const last = points.at(-1);
   if (!last) return;
   points.push({ x: right, y: last.y });
-  pen.moveTo(points[0].x, points[0].y - half);
+  pen.moveTo(points[0]!.x, points[0]!.y - half);
   for (const { x, y } of points) pen.lineTo(x, y - half);
   for (const { x, y } of points.reverse()) pen.lineTo(x, y + half);
   pen.closePath();
@@ -357,19 +357,19 @@ function inkStep(ink: number): number {
 
 /** Nodes of the chosen notes' pitch, on their ribbons. */
 function drawPitchNodes({ pen, ink, camera, fronts, picked }: Scene, lane: LaneNodes): void {
-  const [part] = fronts;
+  const part = fronts[0]!;
   const [from, to] = sounding(part, camera.left, rightTick(camera));
   const dots = new Path2D();
   let count = 0;
   for (let note = from; note < to && count < MOST_PITCH_NODES; note++) {
-    if (!picked[part.id][note]) continue;
+    if (!picked[part.id]![note]!) continue;
     const own = lane.notes?.get(idOfRow(part, note));
-    const middle = yOfPitch(camera, part.pitch[note]) + camera.row / 2;
+    const middle = yOfPitch(camera, part.pitch[note]!) + camera.row / 2;
     for (let node = 0; own && node < own.tick.length; node++) {
-      const tick = part.start[note] + own.tick[node];
+      const tick = part.start[note]! + own.tick[node]!;
       const x = xOf(camera, tick);
-      if (tick > part.end[note] || x < GUTTER - 4 || x > camera.width) continue;
-      const y = middle - own.value[node] * camera.row;
+      if (tick > part.end[note]! || x < GUTTER - 4 || x > camera.width) continue;
+      const y = middle - own.value[node]! * camera.row;
       dots.moveTo(x + 3.5, y);
       dots.arc(x, y, 3.5, 0, 2 * Math.PI);
       count++;

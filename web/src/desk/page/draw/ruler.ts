@@ -31,8 +31,8 @@ export function drawRuler(scene: Scene): void {
   let room = -1e9;
   let meter = "";
   for (let bar = from; bar < to; bar++) {
-    const x = xOf(camera, score.bars.start[bar]);
-    const now = `${score.bars.beats[bar]}/${(score.resolution * 4) / score.bars.beat_ticks[bar]}`;
+    const x = xOf(camera, score.bars.start[bar]!);
+    const now = `${score.bars.beats[bar]}/${(score.resolution * 4) / score.bars.beat_ticks[bar]!}`;
     if (x >= GUTTER && bar % every === 0 && x - room >= LABEL_PIXELS) {
       hair(pen, x, 10, x, RULER_HEIGHT);
       pen.fillStyle = ink.ink;
@@ -48,9 +48,9 @@ export function drawRuler(scene: Scene): void {
       }
     }
     meter = now;
-    const beat = score.bars.beat_ticks[bar] * camera.perTick;
+    const beat = score.bars.beat_ticks[bar]! * camera.perTick;
     if (beat < 14) continue;
-    for (let at = 1; at < score.bars.beats[bar]; at++) {
+    for (let at = 1; at < score.bars.beats[bar]!; at++) {
       const line = x + at * beat;
       if (line >= GUTTER) hair(pen, line, RULER_HEIGHT - 8, line, RULER_HEIGHT);
     }
@@ -67,6 +67,6 @@ export function drawRuler(scene: Scene): void {
 
 /** Every bar is numbered, or every second, fourth, eighth ...: as many as there is room for. */
 function labelStep({ camera, score }: Scene, bar: number): number {
-  const width = score.bars.beats[bar] * score.bars.beat_ticks[bar] * camera.perTick;
+  const width = score.bars.beats[bar]! * score.bars.beat_ticks[bar]! * camera.perTick;
   return 2 ** Math.max(Math.ceil(Math.log2(LABEL_PIXELS / width)), 0);
 }

@@ -21,7 +21,7 @@ export function threadGrips(camera: Camera, thread: Thread) {
   return {
     way,
     leaves: { x: x0, y: y0 },
-    lift: way[steps / 2],
+    lift: way[steps / 2]!,
     arrives: { x: x1, y: y1 },
     hangs: { x: xOf(camera, thread.struck), y: y1 },
   };

@@ -33,7 +33,7 @@ export function drawVelocity(scene: VelocityScene): void {
   pen.stroke();
   pen.globalAlpha = 1;
   for (const part of [...scene.fronts].reverse()) {
-    if (scene.ghost) drawGhost(scene, part, scene.ghost[part.id]);
+    if (scene.ghost) drawGhost(scene, part, scene.ghost[part.id]!);
     drawNotes(scene, part);
   }
   for (const mark of scene.kept) drawLine(scene, mark.line, false);
@@ -52,7 +52,7 @@ function drawScales({ pen, ink, scale, words }: VelocityScene, height: number): 
   const marks = fromOutside(words);
   const heights = marks.map(({ value }) => scale.yOf(value) - 1);
   apart(heights, LEAST_MARK_PIXELS, 6, height - 6).forEach((fits, row) => {
-    if (fits) pen.fillText(marks[row].word, GUTTER - 6, heights[row]);
+    if (fits) pen.fillText(marks[row]!.word, GUTTER - 6, heights[row]!);
   });
   pen.font = `500 11px ${SANS}`;
   pen.textAlign = "left";
@@ -60,7 +60,7 @@ function drawScales({ pen, ink, scale, words }: VelocityScene, height: number): 
   const numbers = fromOutside(scale.marks);
   const levels = numbers.map((number) => between(scale.yOf(number), 7, height - 7));
   apart(levels, LINE_PIXELS, 7, height - 7).forEach((fits, row) => {
-    if (fits) pen.fillText(String(numbers[row]), 5, levels[row]);
+    if (fits) pen.fillText(String(numbers[row]), 5, levels[row]!);
   });
 }
 
@@ -74,18 +74,18 @@ function drawNotes(scene: Scene, part: PartScore): void {
 /** Dashes and beads. */
 function drawContour(scene: Scene, part: PartScore, from: number, to: number, warm: boolean): void {
   const { pen, ink, camera, scale, voice } = scene;
-  const picked = scene.picked[part.id];
-  const velocities = scene.shown[part.id];
+  const picked = scene.picked[part.id]!;
+  const velocities = scene.shown[part.id]!;
   const bead = Math.max(1.5, Math.min(BEAD, (camera.width / Math.max(to - from, 1)) * 2));
   const offset = GUTTER - camera.left * camera.perTick;
   const beads = new Path2D();
   pen.fillStyle = warm ? ink.accent : ink.dye(scene.dyeOf(part));
   pen.globalAlpha = 0.6;
   for (let note = from; note < to; note++) {
-    if ((picked[note] === 1) !== warm || (voice !== null && part.pitch[note] !== voice)) continue;
-    const x = offset + part.start[note] * camera.perTick;
-    const y = scale.yOf(velocities[note]);
-    const end = offset + part.end[note] * camera.perTick;
+    if ((picked[note]! === 1) !== warm || (voice !== null && part.pitch[note] !== voice)) continue;
+    const x = offset + part.start[note]! * camera.perTick;
+    const y = scale.yOf(velocities[note]!);
+    const end = offset + part.end[note]! * camera.perTick;
     if (end - x > 1) pen.fillRect(x, y - 1, end - x, 2);
     if (x < GUTTER - bead) continue;
     beads.moveTo(x + bead, y);
@@ -105,16 +105,16 @@ const raster = new Raster();
 /** Far out there are more notes than columns of pixels. */
 function drawCrowd(scene: Scene, part: PartScore, from: number, to: number): void {
   const { pen, ink, camera, scale, voice } = scene;
-  const picked = scene.picked[part.id];
-  const velocities = scene.shown[part.id];
+  const picked = scene.picked[part.id]!;
+  const velocities = scene.shown[part.id]!;
   const offset = GUTTER - camera.left * camera.perTick;
   const colours = [pixelOf(ink.dye(scene.dyeOf(part)), 1), pixelOf(ink.accent, 1)];
   raster.begin(camera.width, camera.laneHeight);
   for (let note = from; note < to; note++) {
     if (voice !== null && part.pitch[note] !== voice) continue;
-    const x = offset + part.start[note] * camera.perTick;
+    const x = offset + part.start[note]! * camera.perTick;
     if (x < GUTTER - 1) continue;
-    raster.rect(x - 1, scale.yOf(velocities[note]) - 1, 2, 2, colours[picked[note]]);
+    raster.rect(x - 1, scale.yOf(velocities[note]!) - 1, 2, 2, colours[picked[note]!]!);
   }
   raster.paint(pen);
 }
@@ -122,7 +122,7 @@ function drawCrowd(scene: Scene, part: PartScore, from: number, to: number): voi
 /** What was there before, dotted. */
 function drawGhost(scene: Scene, part: PartScore, ghost: Uint8Array): void {
   const { pen, ink, camera, scale } = scene;
-  const shown = scene.shown[part.id];
+  const shown = scene.shown[part.id]!;
   const [from, to] = sounding(part, camera.left, rightTick(camera));
   const offset = GUTTER - camera.left * camera.perTick;
   pen.strokeStyle = ink.ghost;
@@ -130,11 +130,11 @@ function drawGhost(scene: Scene, part: PartScore, ghost: Uint8Array): void {
   pen.setLineDash([2, 3]);
   pen.beginPath();
   for (let note = from; note < to; note++) {
-    if (ghost[note] === shown[note] || (scene.voice !== null && part.pitch[note] !== scene.voice)) continue;
-    const x = offset + part.start[note] * camera.perTick;
-    const y = scale.yOf(ghost[note]);
+    if (ghost[note] === shown[note]! || (scene.voice !== null && part.pitch[note] !== scene.voice)) continue;
+    const x = offset + part.start[note]! * camera.perTick;
+    const y = scale.yOf(ghost[note]!);
     pen.moveTo(x, y);
-    pen.lineTo(Math.max(offset + part.end[note] * camera.perTick, x + 5), y);
+    pen.lineTo(Math.max(offset + part.end[note]! * camera.perTick, x + 5), y);
   }
   pen.stroke();
   pen.setLineDash([]);

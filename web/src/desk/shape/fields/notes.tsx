@@ -14,7 +14,7 @@ export function PitchesField({ stroke, change, keep }: FieldProps) {
   const pitches = stroke.where?.pitches;
   const [low, high] = pitches?.length ? [Math.min(...pitches), Math.max(...pitches)] : [null, null];
   const ranged = (from: number | null, to: number | null) => {
-    const [first, last] = [from ?? to ?? 0, to ?? from ?? 0].sort((a, b) => a - b);
+    const [first = 0, last = 0] = [from ?? to ?? 0, to ?? from ?? 0].sort((a, b) => a - b);
     const range = Array.from({ length: last - first + 1 }, (_, at) => first + at);
     return { where: { parts: stroke.where?.parts, pitches: range } };
   };
@@ -45,7 +45,7 @@ export function PitchesField({ stroke, change, keep }: FieldProps) {
 export function NodeField({ ask, stroke, change, keep }: FieldProps) {
   const nodes = told(stroke, ask.name) as { value: number; hold?: boolean }[];
   if (nodes.length !== 1) return null;
-  const [node] = nodes;
+  const node = nodes[0]!;
   const made = (fields: object) => ({ [ask.name]: [{ ...node, ...fields }] });
   return (
     <>
@@ -75,7 +75,7 @@ export function NoteField({ ask, stroke, change, keep }: FieldProps) {
   const part = useDesk((state) => leadPart(state));
   const notes = told(stroke, ask.name) as Of<"notes.add">["notes"];
   if (!score || !part || notes.length !== 1) return null;
-  const [note] = notes;
+  const note = notes[0]!;
   const { bar, beat, rest } = placeOf(score, note.start);
   const made = (fields: object) => ({ [ask.name]: [{ ...note, ...fields }] });
   const at = (toBar: number, toBeat: number) =>

@@ -95,7 +95,7 @@ export function PlaceField({ ask, stroke, change, keep }: FieldProps) {
   const held = told(stroke, ask.name) as Target;
   const parts = stroke.where?.parts ?? [];
   const to = (fields: Target) => ({ [ask.name]: { ...held, ...fields } });
-  const [lane] = lanesOf(stroke);
+  const [lane = ""] = lanesOf(stroke);
   return (
     <>
       {ask.parts && parts.length <= 1 && (

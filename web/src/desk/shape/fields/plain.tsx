@@ -13,7 +13,7 @@ import { type FieldProps, told } from "./form";
 
 /** A field may be one place of several: "lean.1". */
 function placed({ ask, stroke }: FieldProps) {
-  const [name, place] = ask.name.split(".");
+  const [name = "", place] = ask.name.split(".");
   const held = told(stroke, name);
   if (place === undefined) return { name, value: held, filled: (made: unknown) => ({ [name]: made }) };
   const all = held as number[];
@@ -122,7 +122,7 @@ export function FlagField({ ask, stroke, keep }: FieldProps) {
 /** Which of several fields it is that says it: the others say nothing then. */
 export function OneOfField({ ask, stroke, keep }: FieldProps) {
   const options = ask.options ?? [];
-  const known = options.find(({ value }) => told(stroke, String(value)) != null) ?? options[0];
+  const known = options.find(({ value }) => told(stroke, String(value)) != null) ?? options[0]!;
   const turn = (chosen: string) => {
     const option = options.find(({ value }) => value === chosen);
     const none = Object.fromEntries(options.map(({ value }) => [value, null]));
@@ -151,8 +151,10 @@ export function OneOfField({ ask, stroke, keep }: FieldProps) {
 
 /** Whether a ramp turns back, and where: without a lane of its own the highest that makes sense there. */
 export function TurnsField({ ask, stroke, keep }: FieldProps) {
-  const [start, end, peak] = ["start", "end", ask.name].map((field) => told(stroke, field)) as number[];
-  const [lane] = lanesOf(stroke);
+  const [start = 0, end = 0, peak = 0] = ["start", "end", ask.name].map((field) =>
+    told(stroke, field),
+  ) as number[];
+  const lane = lanesOf(stroke)[0]!;
   const top = ask.start ?? beginning(lane).peak;
   const turned = lane ? { peak: Math.max(start, end, top), end: start } : { peak: Math.max(start, end, top) };
   // A way that comes back to where it began would be none without its peak.
@@ -261,7 +263,7 @@ export function TapField({ ask, change, keep }: FieldProps) {
     const now = performance.now();
     const before = taps.current.at(-1) ?? Number.NEGATIVE_INFINITY;
     taps.current = [...(now - before > TAP_MS ? [] : taps.current), now].slice(-MOST_TAPS);
-    const [first] = taps.current;
+    const [first = now] = taps.current;
     const beats = taps.current.length - 1;
     if (beats < 1) return;
     const bpm = { [ask.name]: rounded((60_000 * beats) / (now - first), 1) };
