@@ -126,7 +126,7 @@ def measured() -> None:
     from django.contrib.auth.models import User
     from playwright.sync_api import sync_playwright
 
-    from bench import browser, core
+    from bench import browser, core, sessions
     from bench.performance import leaned, performance, progression, swelling, wheel
     from studio.services import takes
     from studio.signing_in import link_token
@@ -145,6 +145,7 @@ def measured() -> None:
     core.starting()
 
     user = User.objects.create_user("bench")
+    sessions.asking(user)
     take = takes.add(user, "Long take.mid", data)
     others = {
         "Two hours": takes.add(user, "Two hours.mid", performance(notes=25_000, pedals=43_000, tempo=45)),

@@ -12,7 +12,7 @@ BASE_DIR = Path(__file__).resolve().parent.parent
 KNOWN_SECRET = "only-for-checks-and-tests"
 """Nothing is served with it: see `config/wsgi.py`."""
 SECRET_KEY = os.environ.get("LULL_SECRET_KEY") or KNOWN_SECRET
-EARNEST = os.environ.get("LULL_EARNEST") == "1"
+PRODUCTION = os.environ.get("LULL_PRODUCTION") == "1"
 """Served to others, behind a proxy that speaks HTTPS: see docs/running.md."""
 METRICS_TOKEN = os.environ.get("LULL_METRICS_TOKEN", "")
 DEBUG = os.environ.get("LULL_DEBUG") == "1"
@@ -30,14 +30,14 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "studio.watch.Watched",
     "studio.watch.Guarded",
-    "studio.doors.PlainAnswers",
+    "studio.error_responses.PlainAnswers",
     "django.middleware.security.SecurityMiddleware",
     "django.middleware.common.CommonMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "studio.cookies.PlainCookies",
     "django.contrib.sessions.middleware.SessionMiddleware",
-    "studio.known.Known",
-    "studio.doors.UploadsOfPlayers",
+    "studio.session_cache.SessionCache",
+    "studio.error_responses.UploadsOfPlayers",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
@@ -50,8 +50,7 @@ DATABASES = {
         os.environ.get("DATABASE_URL") or "postgres://lull@127.0.0.1/lull", conn_max_age=600, conn_health_checks=True
     )
 }
-DATABASES["default"]["ENGINE"] = "studio.database"
-if EARNEST:
+if PRODUCTION:
     # No question to the database takes longer than any answer is waited for.
     DATABASES["default"].setdefault("OPTIONS", {})["options"] = "-c statement_timeout=30000"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
@@ -87,13 +86,13 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = limits.MOST_CALL_BYTES
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 SESSION_COOKIE_AGE = 60 * 60 * 24 * 30
-CSRF_FAILURE_VIEW = "studio.doors.no_token"
-SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = EARNEST
+CSRF_FAILURE_VIEW = "studio.error_responses.no_token"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = PRODUCTION
 # The server in front of the application (waitress) says by itself whether a proxy that is trusted was asked by HTTPS.
-SECURE_HSTS_SECONDS = 365 * 24 * 60 * 60 if EARNEST else 0
-SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = EARNEST
+SECURE_HSTS_SECONDS = 365 * 24 * 60 * 60 if PRODUCTION else 0
+SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = PRODUCTION
 X_FRAME_OPTIONS = "DENY"
-if EARNEST:
+if PRODUCTION:
     CSRF_TRUSTED_ORIGINS += [f"https://{host}" for host in ALLOWED_HOSTS]
 
 LOGGING = {
@@ -101,7 +100,7 @@ LOGGING = {
     "disable_existing_loggers": False,
     "formatters": {"timed": {"format": "{asctime} {levelname} {name} {message}", "style": "{"}},
     "filters": {"not away": {"()": "config.logs.NotAway"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", **({"formatter": "timed"} if EARNEST else {})}},
+    "handlers": {"console": {"class": "logging.StreamHandler", **({"formatter": "timed"} if PRODUCTION else {})}},
     "root": {"handlers": ["console"], "level": "WARNING"},
     # That a browser leaves before its answer has come is nothing to write down.
     # What was refused is a line of "lull.requests"; of a database that is away, the worker tells in one line.
@@ -111,6 +110,6 @@ LOGGING = {
         "django.security.DisallowedHost": {"level": "CRITICAL"},
         "procrastinate": {"level": "CRITICAL"},
         "psycopg.pool": {"level": "CRITICAL"},
-        "lull.requests": {"level": "INFO" if EARNEST else "WARNING"},
+        "lull.requests": {"level": "INFO" if PRODUCTION else "WARNING"},
     },
 }

@@ -17,4 +17,8 @@ urlpatterns = [
     path("guide/<slug:page>", pages.guide),
     path("show/<slug:example>", pages.guide),
 ]
-handler400, handler404, handler500 = "studio.doors.malformed", "studio.pages.not_found", "studio.doors.failed"
+handler400, handler404, handler500 = (
+    "studio.error_responses.malformed",
+    "studio.pages.not_found",
+    "studio.error_responses.failed",
+)

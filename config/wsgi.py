@@ -16,7 +16,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
 application = get_wsgi_application()
 if settings.SECRET_KEY == settings.KNOWN_SECRET:
     raise SystemExit("Lull does not start with a secret that all know: set LULL_SECRET_KEY to a long random text.")
-if settings.EARNEST and set(settings.ALLOWED_HOSTS) <= {"", "127.0.0.1", "localhost", "[::1]"}:
+if settings.PRODUCTION and set(settings.ALLOWED_HOSTS) <= {"", "127.0.0.1", "localhost", "[::1]"}:
     raise SystemExit("Lull does not start without the name that it is served under: set LULL_HOSTS.")
 
 # Whatever the first request would load, and make others wait for: all addresses, with all they may be asked.

@@ -47,7 +47,7 @@ class Line(NamedTuple):
     ends: Ints
     curve: Curve
     """From the lane: 0 is as it is."""
-    unsaid: Ints
+    inexpressible: Ints
     """Ids of notes of which it says something else than they do."""
 
 
@@ -110,7 +110,7 @@ def line(take: Take, channel: Channel, key: str) -> Line:
     both = both.rows(np.lexsort((np.arange(len(both)), both.ticks, owner[inside])))
     made = piece.within(piece.opened(_parted(both), union(np.sort(starts), np.sort(ends)), error), starts, ends)
     made = made.valued(made.values - default)
-    return Line(starts, kept, made, _unsaid(take, notes, curves, key, starts, kept, made))
+    return Line(starts, kept, made, _inexpressible(take, notes, curves, key, starts, kept, made))
 
 
 def _parted(curve: Curve) -> Curve:
@@ -130,7 +130,9 @@ def _resting(curve: Curve, rests: Ints) -> Curve:
     return curve.then(Curve.of(rests, np.zeros(len(rests)))).rows(order)
 
 
-def _unsaid(take: Take, notes: Heard, curves: NoteCurves, key: str, starts: Ints, ends: Ints, made: Curve) -> Ints:
+def _inexpressible(
+    take: Take, notes: Heard, curves: NoteCurves, key: str, starts: Ints, ends: Ints, made: Curve
+) -> Ints:
     """Notes of which a line says something else than they do."""
     default = LANES[key].default
     allowed = HEARD_APART.get(key, LANES[key].step / 2)
@@ -205,7 +207,7 @@ def of_lane(curve: Curve, key: str, ids: Ints, starts: Ints, ends: Ints) -> Note
 
 def needs_zone(take: Take, channel: Channel) -> bool:
     """Whether notes of a channel say what its own messages cannot."""
-    return any(key != NOTE_PRESSURE and len(line(take, channel, key).unsaid) for key in kinds_on(take, channel))
+    return any(key != NOTE_PRESSURE and len(line(take, channel, key).inexpressible) for key in kinds_on(take, channel))
 
 
 @worked_out(64)
@@ -228,7 +230,7 @@ def widened(take: Take, channel: Channel) -> Channel:
     return replace(channel, sending=channel.sending._replace(zone=zone))
 
 
-def unsaid(take: Take, channel: Channel) -> dict[str, Ints]:
+def inexpressible(take: Take, channel: Channel) -> dict[str, Ints]:
     """What is lost where a channel's own messages have to say it: by the kind of curve the notes, by their ids."""
-    found = {key: line(take, channel, key).unsaid for key in kinds_on(take, channel) if key != NOTE_PRESSURE}
+    found = {key: line(take, channel, key).inexpressible for key in kinds_on(take, channel) if key != NOTE_PRESSURE}
     return {key: ids for key, ids in found.items() if len(ids)}

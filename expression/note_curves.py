@@ -26,7 +26,7 @@ class NoteCurves:
     """Those of all notes, one note after another; ticks from the note's start. A note's last value is held."""
     rows: Ints = field(default_factory=lambda: NOTHING)
     """Rows of the part's track that said what these curves say, as they were recorded ..."""
-    heirs: Ints = field(default_factory=lambda: NOTHING)
+    notes_of_rows: Ints = field(default_factory=lambda: NOTHING)
     """... and of each the note for which it did."""
     made: Ints = field(default_factory=lambda: NOTHING)
     """Notes whose curves strokes have made, or taken away: what was recorded of these is not sent any longer."""
@@ -46,9 +46,9 @@ class NoteCurves:
         curve = Curve.of(nodes.ticks, nodes.values, hold, nodes.lift, nodes.ease)
         return cls(frozen(known, np.int64), frozen(first, np.int64), curve)
 
-    def recorded(self, rows: Ints, heirs: Ints) -> "NoteCurves":
+    def recorded(self, rows: Ints, notes_of_rows: Ints) -> "NoteCurves":
         """The same, said by rows of the part's track, each for the note that is its heir."""
-        return replace(self, rows=frozen(rows, np.int64), heirs=frozen(heirs, np.int64))
+        return replace(self, rows=frozen(rows, np.int64), notes_of_rows=frozen(notes_of_rows, np.int64))
 
     @classmethod
     def each(cls, ids: Sequence[int], curves: Sequence[Curve]) -> "NoteCurves":
@@ -93,17 +93,17 @@ class NoteCurves:
         """The curves of all other notes; what was recorded of these (ids) is said no longer."""
         rest = self._kept(~np.isin(self.ids, notes))
         made = frozen(np.union1d(self.made, notes), np.int64)
-        return replace(rest, rows=self.rows, heirs=self.heirs, made=made)
+        return replace(rest, rows=self.rows, notes_of_rows=self.notes_of_rows, made=made)
 
     def with_curves(self, notes: Ints, other: "NoteCurves") -> "NoteCurves":
         """With other curves for some notes (ids); one that has none in `other` has none any longer."""
         if not len(np.setdiff1d(self.ids, notes, assume_unique=True)):
             # All that have any get others: nothing has to be put together.
             made = frozen(np.union1d(self.made, notes), np.int64)
-            return replace(other, rows=self.rows, heirs=self.heirs, made=made)
+            return replace(other, rows=self.rows, notes_of_rows=self.notes_of_rows, made=made)
         rest = self.without(notes)
         both = NoteCurves.of(np.concatenate((rest.owners(), other.owners())), rest.nodes.then(other.nodes))
-        return replace(both, rows=rest.rows, heirs=rest.heirs, made=rest.made)
+        return replace(both, rows=rest.rows, notes_of_rows=rest.notes_of_rows, made=rest.made)
 
     def renamed(self, notes: Ints, names: Ints) -> "NoteCurves":
         """The curves of some notes (ids, each as often as it is named) under other ids."""

@@ -314,7 +314,7 @@ def _channel(
             key_pressure[first].append((tick, second))
         elif kind == 0xB0:
             if first in PARAMETERS:
-                if parameter.told(first, second):
+                if parameter.takes(first, second):
                     ranges.append((tick, parameter.semitones))
                     bend.append((tick, lever / 8192 * parameter.semitones))
                 continue
@@ -390,7 +390,7 @@ class _Parameter:
     def set(self, semitones: int, cents: int) -> None:
         self._semitones, self._cents = semitones, cents
 
-    def told(self, controller: int, value: int) -> bool:
+    def takes(self, controller: int, value: int) -> bool:
         """Whether the message has set the bend range."""
         if controller in (RPN, RPN_FINE):
             if self.chosen is None:

@@ -123,7 +123,7 @@ class Lane:
         """Of the nodes that stand on events: whose value is not what that says. Others are emitted as recorded."""
         return self._stands.touched
 
-    def said_anew(self, which: Flags, gone: Ints) -> "Lane":
+    def sent_anew(self, which: Flags, gone: Ints) -> "Lane":
         """The same curve, of which some nodes are sent anew; none stands any longer on rows that are `gone`."""
         origin = np.where(np.isin(self.origin, gone), -1, self.origin)
         standing = Standing(frozen(origin, np.int64), frozen(self.touched | which | (origin != self.origin), bool))
@@ -292,11 +292,11 @@ class Channel(Remembers):
     """Rows that put values back: Reset All Controllers (121), and exclusives that turn a module's system on."""
     ranges: Ints
     """Rows that set the bend range."""
-    shaped: frozenset[str] = frozenset()
+    changed_lanes: frozenset[str] = frozenset()
     """Lanes that strokes have changed: their recorded events count only where a node still stands for them."""
     statements: tuple[Statement, ...] = ()
     """Bend ranges that strokes have set, ascending; their data entries are among the steps of `bend_range`."""
-    unsaid: Ints = field(default_factory=lambda: frozen([], np.int64))
+    dropped_rows: Ints = field(default_factory=lambda: frozen([], np.int64))
     """Rows of recorded messages about the bend range that are not sent any longer."""
     paces: Mapping[str, Pace] = field(default_factory=dict[str, Pace])
     """Of lanes that are to be sent more thinly than is usual."""
@@ -372,7 +372,7 @@ class Part:
     """The first program change, 0 to 127."""
     curves: Mapping[str, NoteCurves] = field(default_factory=dict[str, NoteCurves])
     """Curves of its notes, by their kind."""
-    said: Ints = field(default_factory=lambda: frozen([], np.int64))
+    note_rows: Ints = field(default_factory=lambda: frozen([], np.int64))
     """Rows of the track's events that say something to single notes: sent only while a curve stands for them."""
     cue_names: Mapping[int, str] = field(default_factory=dict[int, str])
     """What the keys of its cue notes call up."""
@@ -452,8 +452,8 @@ class Take(Remembers):
             if wanted := changed.get(channel.id):
                 lanes = {key: known for key, known in channel.lanes.items() if key not in {one.key for one in wanted}}
                 lanes |= {lane.key: lane for lane in wanted if len(lane.curve)}
-                shaped = channel.shaped | {lane.key for lane in wanted}
-                made[channel.id] = replace(channel, lanes=lanes, shaped=shaped)
+                changed_lanes = channel.changed_lanes | {lane.key for lane in wanted}
+                made[channel.id] = replace(channel, lanes=lanes, changed_lanes=changed_lanes)
         parts = (
             replace(part, channel=made[part.channel.id]) if part.channel.id in made else part for part in self.parts
         )
@@ -535,7 +535,7 @@ def _alike_channels(one: Channel, other: Channel) -> bool:
     if any(getattr(one, name) != getattr(other, name) for name in settings) or one.lanes.keys() != other.lanes.keys():
         return False
     ranges = zip(one.bend_range, other.bend_range, strict=True)
-    if not all(np.array_equal(*pair) for pair in ranges) or not np.array_equal(one.unsaid, other.unsaid):
+    if not all(np.array_equal(*pair) for pair in ranges) or not np.array_equal(one.dropped_rows, other.dropped_rows):
         return False
     pairs = ((one.lanes[key], other.lanes[key]) for key in one.lanes)
     return all(mine is theirs or _alike_curves(mine.curve, theirs.curve) for mine, theirs in pairs)

@@ -58,9 +58,25 @@ def python_packages() -> None:
     except Trouble:
         debian(("python3-venv", False))
         run(base, "-m", "venv", "--clear", VENV, quiet=True)
-    pip = (PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes")
-    run(*pip, "-r", ROOT / "requirements.lock", quiet=True, what="Installing Python packages")
+    _pip_install(ROOT / "requirements.lock", "Installing Python packages")
     stamp.write_text(mark)
+
+
+def developer_packages() -> None:
+    """Beside them what tests, checks and the bench need, exactly as requirements.dev.lock names it."""
+    python_packages()
+    stamp = VENV / "lull-dev-stamp"
+    mark = digest([ROOT / "requirements.dev.lock"], sys.version)
+    if up_to_date(stamp, mark):
+        return
+    say("installing packages for tests and checks ...")
+    _pip_install(ROOT / "requirements.dev.lock", "Installing packages for tests and checks")
+    stamp.write_text(mark)
+
+
+def _pip_install(lock: Path, what: str) -> None:
+    pip = (PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes")
+    run(*pip, "-r", lock, quiet=True, what=what)
 
 
 def node_packages() -> None:

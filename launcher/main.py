@@ -33,7 +33,7 @@ HELP = """usage: ./lull COMMAND
   manage ...        Django's own commands (createsuperuser, changepassword ...)
   format            bring Python and TypeScript into their format
   generate          make docs/strokes.md, docs/openapi.json and what the desk knows of the API anew
-  lock              make requirements.lock anew from requirements.in
+  lock              make the locks anew: requirements.in, requirements.dev.in, requirements.mutants.in
 """
 
 
@@ -138,7 +138,7 @@ def _serve_in_earnest(words: list[str]) -> int:
     if len(os.environ["LULL_SECRET_KEY"]) < 50:
         raise Trouble("LULL_SECRET_KEY is shorter than 50 letters; make one with: openssl rand -base64 48")
     with postgres.database() as url:
-        environment = with_path(DATABASE_URL=url, LULL_EARNEST="1")
+        environment = with_path(DATABASE_URL=url, LULL_PRODUCTION="1")
         run(PYTHON, "manage.py", "migrate", "--verbosity", "0", env=environment, what="Migrating the database")
         deploy = ("check", "--deploy", "--fail-level", "WARNING")
         run(PYTHON, "manage.py", *deploy, env=environment, quiet=True, what="The check of the settings")
@@ -260,7 +260,7 @@ def _dev(words: list[str]) -> int:
 
 def _test(words: list[str]) -> int:
     install.debian(("chromium", install.chromium() is not None), ("haproxy", proxy() is not None))
-    install.python_packages()
+    install.developer_packages()
     install.node_packages()
     install.front_end()
     tools = PYTHON.parent
@@ -287,7 +287,7 @@ def _in_the_browser(module: str) -> Callable[[list[str]], int]:
 
     def command(words: list[str]) -> int:
         install.debian(("chromium", install.chromium() is not None))
-        install.python_packages()
+        install.developer_packages()
         install.front_end()
         with postgres.database() as url:
             return subprocess.run([PYTHON, "-m", module, *words], cwd=ROOT, env=_environment(url)).returncode
@@ -302,7 +302,7 @@ def _manage(words: list[str]) -> int:
 
 
 def _format(_: list[str]) -> int:
-    install.python_packages()
+    install.developer_packages()
     install.node_packages()
     run(PYTHON.parent / "ruff", "format", ".")
     run(PYTHON.parent / "ruff", "check", "--fix", ".")
@@ -326,12 +326,16 @@ def _generate(_: list[str]) -> int:
     return 0
 
 
+LOCKS = ("requirements", "requirements.dev", "requirements.mutants")
+
+
 def _lock(_: list[str]) -> int:
     install.python_packages()
     run(PYTHON, "-m", "pip", "install", "--quiet", "uv")
     options = ("--generate-hashes", "--no-header", "--no-annotate", "--python-version", "3.11", "--quiet")
-    # What the mutants take beside the rest agrees with that.
-    for name, beside in (("requirements", ()), ("requirements.mutants", ("-c", "requirements.lock"))):
+    for at, name in enumerate(LOCKS):
+        # What is taken beside others agrees with those.
+        beside = (word for other in LOCKS[:at] for word in ("-c", f"{other}.lock"))
         target = ROOT / f"{name}.lock"
         run(PYTHON, "-m", "uv", "pip", "compile", f"{name}.in", *beside, *options, "-o", target)
         target.write_text(f"# Made by ./lull lock from {name}.in; do not edit.\n" + target.read_text())

@@ -12,7 +12,7 @@ from waitress.parser import HTTPRequestParser
 from waitress.utilities import Error
 
 from expression.limits import KIB
-from studio.doors import NO_DATABASE, SENTENCES
+from studio.error_responses import NO_DATABASE, SENTENCES
 
 MOST_OF_STRANGERS = 64 * KIB
 

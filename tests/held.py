@@ -127,7 +127,7 @@ def _told(take: Take) -> Sums:
         "flags": _sum(views.page.flags(take)),
         "lanes": _sum([[views.lanes.lanes(part), views.own_lanes.own_lanes(part)] for part in take.parts]),
         "in force": _sum([views.page.in_force(take, part) for part in take.parts]),
-        "findings": _sum(views.findings.findings(take)),
+        "findings": _sum(views.faults.faults(take)),
         "proof": _sum([views.proof.proof(take, part) for part in take.parts]),
         "rings": _sum([[views.rings.rings(take, part), views.rings.feet(take, part)] for part in take.parts]),
         "contours": _sum([views.contours.contours(part) for part in take.parts]),

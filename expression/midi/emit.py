@@ -13,7 +13,7 @@ from expression.limits import MOST_SEMITONES
 from expression.memo import worked_out
 from expression.midi.encoding import Messages, lane_messages, preceding
 from expression.midi.ground import of_ground, with_ground
-from expression.midi.notes_told import key_pressure, standing
+from expression.midi.note_events import key_pressure, standing
 from expression.midi.order import FOLLOWS, Order, class_of, last_at
 from expression.midi.ranges import restated, with_range
 from expression.midi.rpn import holding
@@ -51,7 +51,7 @@ class _New(NamedTuple):
 @worked_out(8)
 def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
     """`emit`, with the notes that its events belong to."""
-    take = levelled(take)
+    take = on_channel_lanes(take)
     rows = take.rows
     draft = _Draft(take)
     if take.is_conducted:
@@ -59,15 +59,15 @@ def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
     for part in take.parts:
         zone = part.channel.sending.zone if is_zoned(take, part.channel) else None
         draft.notes(part, part.channel.zone is None or part.channel.zone == zone)
-        draft.said(part, take, zone)
+        draft.note_messages(part, take, zone)
     for channel in take.channels:
         home = min(part.track for part in take.parts_on(channel))
-        draft.keep[channel.unsaid] = False
+        draft.keep[channel.dropped_rows] = False
         if channel.zone is not None and not (is_zoned(take, channel) and channel.sending.zone == channel.zone):
             draft.keep[channel.configured] = False
         if channel.statements:
             draft.new.append(_stated(take, channel, home))
-        for key in sorted(channel.shaped):
+        for key in sorted(channel.changed_lanes):
             made = lane_messages(take, channel, key, tolerance)
             draft.keep[made.recorded] = False
             draft.keep[made.kept] = True
@@ -77,7 +77,7 @@ def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
     return tuple(zoned(take, [draft.track(number, track) for number, track in enumerate(take.tracks)]))
 
 
-def levelled(take: Take) -> Take:
+def on_channel_lanes(take: Take) -> Take:
     """The take with what its notes say on the lanes of their channels, where they are sent without a zone.
 
     A range that does not hold it is widened, that of a zone too. Pressure stays with the notes: there is a message for
@@ -197,23 +197,25 @@ class _Draft:
                     slot = first + np.searchsorted(track, messages.tick, side="right")
                 self.new.append(_New(order, messages, ids, np.full(count, part.track), slot))
 
-    def said(self, part: Part, take: Take, zone: Zone | None) -> None:
+    def note_messages(self, part: Part, take: Take, zone: Zone | None) -> None:
         """What is said to single notes: as it was recorded while a note stands there with its curve as it came.
 
         Without a zone the rest of their pressure is made anew, key by key.
         """
         first = int(self.rows.first[part.track])
-        self.keep[first + part.said] = False
+        self.keep[first + part.note_rows] = False
         stand = standing(take, part) if zone == part.channel.zone else part.notes.id[:0]
         for curves in part.curves.values():
-            as_it_came = np.isin(curves.heirs, stand) & ~np.isin(curves.heirs, curves.made)
+            as_it_came = np.isin(curves.notes_of_rows, stand) & ~np.isin(curves.notes_of_rows, curves.made)
             self.keep[first + curves.rows[as_it_came]] = True
         if zone is not None or NOTE_PRESSURE not in part.curves:
             return
         pressed = part.curves[NOTE_PRESSURE]
         new = pressed.only(part.notes.id[~part.notes.muted])
         if part.channel.zone is None:
-            said = pressed.heirs[np.isin(pressed.heirs, stand) & ~np.isin(pressed.heirs, pressed.made)]
+            said = pressed.notes_of_rows[
+                np.isin(pressed.notes_of_rows, stand) & ~np.isin(pressed.notes_of_rows, pressed.made)
+            ]
             new = new.without(said)
         if not len(new):
             return

@@ -7,7 +7,7 @@ import numpy as np
 from expression.arrays import Bytes, Flags, Floats, Ints, contained, whole
 from expression.lanes import LANES, LaneKind
 from expression.midi.order import Order, classes, follows, last_at, later, rows_on
-from expression.midi.ways import on_way_of, ways
+from expression.midi.segment_events import on_way_of, segment_events
 from expression.piece import cut
 from expression.status import BEND_CENTRE, ESCAPE, SYSEX
 from expression.take import Channel, Lane, Rows, Take
@@ -61,7 +61,7 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     pace = channel.pace(key)
     pace = pace._replace(grain=pace.grain * max(1, int(2 * tolerance)))
     on_way = on_way_of(take.tempo, curve, pace.seconds) & ~standing
-    way_ticks, way_values = ways(take.tempo, curve, on_way, again, pace, coder.is_exact)
+    way_ticks, way_values = segment_events(take.tempo, curve, on_way, again, pace, coder.is_exact)
     fresh &= ~on_way
     ticks = np.concatenate((curve.ticks[fresh], way_ticks, again))
     values = np.concatenate((curve.values[fresh], way_values, curve.at(again)))
@@ -110,7 +110,7 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     return LaneMessages(own, kept[keeps], kept[changed], one, two, added, after)
 
 
-def told(take: Take, channel: Channel, lane: Lane, start: int, end: int) -> tuple[Ints, Floats]:
+def lane_events(take: Take, channel: Channel, lane: Lane, start: int, end: int) -> tuple[Ints, Floats]:
     """What is sent of a lane from `start` to before `end`: the last value at each tick where one is sent."""
     kind, coder = LANES[lane.key], _Coder(take, channel, lane.key)
     inner = cut(lane.curve, start, end, kind.error).curve
@@ -120,7 +120,7 @@ def told(take: Take, channel: Channel, lane: Lane, start: int, end: int) -> tupl
     on_way = on_way_of(take.tempo, inner, pace.seconds)
     on_way &= ~contained(inner.ticks, lane.curve.ticks[untouched | in_place])
     again = again[(again >= inner.ticks[0]) & (again < end)] if len(inner) else again
-    ticks, values = ways(take.tempo, inner, on_way, again, pace, coder.is_exact)
+    ticks, values = segment_events(take.tempo, inner, on_way, again, pace, coder.is_exact)
     fixed = inner.rows(~on_way)
     ticks, values = np.concatenate((fixed.ticks, ticks)), np.concatenate((fixed.values, values))
     order = np.argsort(ticks, kind="stable")

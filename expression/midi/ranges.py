@@ -22,7 +22,7 @@ from expression.lanes import (
     RPN_MSB,
 )
 from expression.limits import LAST_TICK
-from expression.midi.encoding import told
+from expression.midi.encoding import lane_events
 from expression.midi.order import rows_on
 from expression.midi.rpn import DEFAULT_SEMITONES, NOTHING
 from expression.status import CONTROL
@@ -89,7 +89,7 @@ def astray(take: Take, channel: Channel) -> list[tuple[int, int]]:
     """Ranges that nothing was chosen for, (tick, semitones): instruments pass over them."""
     parameters = _parameters(take, channel)
     rows = parameters.rows[parameters.astray]
-    rows = rows[(take.rows.data1[rows] == DATA_MSB) & ~np.isin(rows, channel.unsaid)]
+    rows = rows[(take.rows.data1[rows] == DATA_MSB) & ~np.isin(rows, channel.dropped_rows)]
     return list(zip(take.rows.tick[rows].tolist(), take.rows.data2[rows].tolist(), strict=True))
 
 
@@ -99,8 +99,8 @@ def with_range(before: Channel, made: Channel) -> Channel:
     if lane is None:
         return made
     other = np.asarray(before.bend_range.at(lane.curve.ticks) != made.bend_range.at(lane.curve.ticks))
-    lane = lane.said_anew(other, made.unsaid)
-    return replace(made, lanes={**made.lanes, BEND: lane}, shaped=made.shaped | {BEND})
+    lane = lane.sent_anew(other, made.dropped_rows)
+    return replace(made, lanes={**made.lanes, BEND: lane}, changed_lanes=made.changed_lanes | {BEND})
 
 
 def restated(
@@ -167,16 +167,16 @@ def restated(
         channel,
         bend_range=_ranges_of(known, [*kept, *made]),
         ranges=frozen(channel.ranges[~np.isin(channel.ranges, gone)], np.int64),
-        shaped=channel.shaped | {BEND},
+        changed_lanes=channel.changed_lanes | {BEND},
         statements=tuple(sorted([*kept, *made], key=lambda one: one.ticks[0])),
-        unsaid=frozen(np.union1d(channel.unsaid, gone), np.int64),
+        dropped_rows=frozen(np.union1d(channel.dropped_rows, gone), np.int64),
     )
 
 
 def relaid(take: Take, channel: Channel) -> Channel:
     """The same ranges, said where the bends leave room for them now: these have changed since."""
     parameters = _parameters(take, channel)
-    stays = ~np.isin(parameters.rows, channel.unsaid)
+    stays = ~np.isin(parameters.rows, channel.dropped_rows)
     # Bends that are only said again because a range was are no reason to say that elsewhere.
     sent = _sent(take, replace(channel, statements=()))
     following = take.rows.tick[channel.ranges]
@@ -200,7 +200,7 @@ def _sent(take: Take, channel: Channel) -> Ints:
     wheel = channel.lanes.get(BEND)
     if wheel is None:
         return frozen([], np.int64)
-    ticks, values = told(take, channel, wheel, 0, max(take.end, 1) + 1)
+    ticks, values = lane_events(take, channel, wheel, 0, max(take.end, 1) + 1)
     # What a reset puts back to the centre is nothing that is sent, and means the same under any range.
     put_back = np.sort(wheel.curve.ticks[channel.implied(wheel)])
     return np.asarray(ticks[(values != 0) | ~contained(ticks, put_back)])
@@ -222,9 +222,9 @@ def by_hand(take: Take, channel: Channel, semitones: float) -> Channel:
         channel,
         bend_range=BendRange(frozen([0], np.int64), frozen([semitones], np.float64)),
         ranges=frozen(np.setdiff1d(channel.ranges, said), np.int64),
-        shaped=channel.shaped | {BEND},
+        changed_lanes=channel.changed_lanes | {BEND},
         statements=(),
-        unsaid=frozen(np.union1d(channel.unsaid, said), np.int64),
+        dropped_rows=frozen(np.union1d(channel.dropped_rows, said), np.int64),
     )
 
 

@@ -155,7 +155,7 @@ def _parts(tracks: Sequence[Events], rows: Rows, zoned: Sequence[ZoneFound], rem
                 loose=frozen(here[~named[here]], np.int64),
                 program=int(programs[0]) if len(programs) else None,
                 curves=curves,
-                said=said,
+                note_rows=said,
             )
             id_ += 1
             first_note += len(notes)
@@ -190,8 +190,8 @@ def _note_curves(track: Events, here: Ints, notes: Notes) -> tuple[dict[str, Not
         return {}, rows[:0]
     note, rows = note[sounds], frozen(rows[sounds], np.int64)
     nodes = Curve.of(tick[sounds] - start[note], track.data2[rows].astype(np.float64))
-    heirs = notes.id[order][note]
-    return {NOTE_PRESSURE: NoteCurves.of(heirs, nodes).recorded(rows, heirs)}, rows
+    notes_of_rows = notes.id[order][note]
+    return {NOTE_PRESSURE: NoteCurves.of(notes_of_rows, nodes).recorded(rows, notes_of_rows)}, rows
 
 
 def _standing(lane: Lane, own: slice, channel: Channel) -> Ints:

@@ -135,11 +135,11 @@ def curves_in(track: Events, here: Ints, found: ZoneFound, notes: Notes) -> tupl
             said.setdefault(key, []).append(_shared(track, rows, values, notes, own))
     curves, claimed = {}, [here[:0]]
     for key, pieces in said.items():
-        rows, heirs = (np.concatenate([piece[column] for piece in pieces]) for column in (0, 1))
+        rows, notes_of_rows = (np.concatenate([piece[column] for piece in pieces]) for column in (0, 1))
         nodes = [_nodes(track, notes, piece, LANES[key].default) for piece in pieces]
         owner = np.concatenate([node[0] for node in nodes])
         ticks, values = (np.concatenate([node[column] for node in nodes]) for column in (1, 2))
-        curves[key] = NoteCurves.of(owner, Curve.of(ticks, values)).recorded(rows, notes.id[heirs])
+        curves[key] = NoteCurves.of(owner, Curve.of(ticks, values)).recorded(rows, notes.id[notes_of_rows])
         claimed.append(rows)
     return curves, np.unique(np.concatenate(claimed))
 

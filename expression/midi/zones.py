@@ -25,7 +25,7 @@ from expression.lanes import (
 )
 from expression.levels import curves_on, is_zoned, kinds_on, of_lane
 from expression.memo import worked_out
-from expression.midi.notes_told import Placed, Told, standing, told
+from expression.midi.note_events import NoteEvents, Placed, note_events, standing
 from expression.midi.rpn import NOTHING
 from expression.note_curves import NoteCurves
 from expression.sounding import sounding
@@ -391,25 +391,29 @@ def _values(take: Take, channel: Channel, given: Allotment) -> _Added:
         rounding, shared = zone.reach / (2 * BEND_CENTRE), BEND in channel.lanes
         again = resets if LANES[BESIDE[key]].after_reset is not None else resets[:0]
         asked = channel.paces.get(key)
-        said = told(take, notes, curves, key, LANES[key].default, rounding, shared, again, asked)
-        code = _code(key, said.value, zone)
-        epoch = np.searchsorted(system, said.tick, side="right")
-        as_it_came = np.isin(notes.id, _as_it_came(take, channel, key))[said.note]
-        new = _needed(take, channel, key, said, code, as_it_came) if as_it_came.any() else _new(key, said, code, epoch)
+        events = note_events(take, notes, curves, key, LANES[key].default, rounding, shared, again, asked)
+        code = _code(key, events.value, zone)
+        epoch = np.searchsorted(system, events.tick, side="right")
+        as_it_came = np.isin(notes.id, _as_it_came(take, channel, key))[events.note]
+        new = (
+            _needed(take, channel, key, events, code, as_it_came)
+            if as_it_came.any()
+            else _new(key, events, code, epoch)
+        )
         status, one, two = _message(key, code[new])
-        columns = (said.tick[new], status | said.voice[new], one, two, notes.id[said.note[new]])
-        found.append(_Added(*columns, said.is_first[new], said.is_again[new]))
+        columns = (events.tick[new], status | events.voice[new], one, two, notes.id[events.note[new]])
+        found.append(_Added(*columns, events.is_first[new], events.is_again[new]))
     every = _Added(*(np.concatenate(column) for column in zip(*found, strict=True)))
     return every.only(np.argsort(every.tick, kind="stable"))
 
 
-def _new(key: str, said: Told, code: Ints, epoch: Ints) -> Flags:
+def _new(key: str, events: NoteEvents, code: Ints, epoch: Ints) -> Flags:
     """Which values are sent: what a channel has not been told already since the last reset of all (its `epoch`), and
     what is always said before a note.
     """
-    same = (code[1:] == code[:-1]) & (said.voice[1:] == said.voice[:-1]) & (epoch[1:] == epoch[:-1])
+    same = (code[1:] == code[:-1]) & (events.voice[1:] == events.voice[:-1]) & (epoch[1:] == epoch[:-1])
     new = np.append(True, ~same)[: len(code)]
-    return np.asarray(new | (said.is_first & (key in ALWAYS)) | said.is_again)
+    return np.asarray(new | (events.is_first & (key in ALWAYS)) | events.is_again)
 
 
 def _as_it_came(take: Take, channel: Channel, key: str) -> Ints:
@@ -422,16 +426,16 @@ def _as_it_came(take: Take, channel: Channel, key: str) -> Ints:
     return np.concatenate(found)
 
 
-def _needed(take: Take, channel: Channel, key: str, said: Told, code: Ints, as_it_came: Flags) -> Flags:
+def _needed(take: Take, channel: Channel, key: str, events: NoteEvents, code: Ints, as_it_came: Flags) -> Flags:
     """The same where some is sent as it was recorded: of these notes only what they begin with, and only where what is
     sent of others has left their channel with something else.
     """
     rows = _sent_rows(take, channel, key)
     voice, theirs = take.rows.status[rows] & 0x0F, _recorded_code(key, take, rows)
-    ours = np.flatnonzero(~as_it_came | said.is_first)
+    ours = np.flatnonzero(~as_it_came | events.is_first)
     # In the order of telling: at one tick what was recorded, and then what is added. (It comes before the note.)
-    ticks = np.concatenate((take.rows.tick[rows], said.tick[ours]))
-    line = np.concatenate((voice, said.voice[ours]))
+    ticks = np.concatenate((take.rows.tick[rows], events.tick[ours]))
+    line = np.concatenate((voice, events.voice[ours]))
     codes = np.concatenate((theirs, code[ours]))
     is_ours = np.repeat([False, True], [len(rows), len(ours)])
     place = np.concatenate((take.rows.rank[rows], len(take.rows.rank) + np.arange(len(ours))))
@@ -443,7 +447,7 @@ def _needed(take: Take, channel: Channel, key: str, said: Told, code: Ints, as_i
     same[order] = codes[order] == before
     new = np.zeros(len(code), dtype=bool)
     new[ours] = ~same[len(rows) :]
-    return np.asarray(new | ((said.is_first & (key in ALWAYS)) | said.is_again) & ~as_it_came)
+    return np.asarray(new | ((events.is_first & (key in ALWAYS)) | events.is_again) & ~as_it_came)
 
 
 def _sent_rows(take: Take, channel: Channel, key: str) -> Ints:
@@ -452,7 +456,7 @@ def _sent_rows(take: Take, channel: Channel, key: str) -> Ints:
     for part in take.parts_on(channel):
         if key in part.curves:
             curves = part.curves[key]
-            kept = np.isin(curves.heirs, standing(take, part)) & ~np.isin(curves.heirs, curves.made)
+            kept = np.isin(curves.notes_of_rows, standing(take, part)) & ~np.isin(curves.notes_of_rows, curves.made)
             found.append(int(take.rows.first[part.track]) + curves.rows[kept])
     return np.concatenate(found)
 

@@ -43,7 +43,7 @@ class Batch:
         """Of one curve that lies on the take's own line; see `of_notes` for the others."""
         self.take, self.key, self.kind = take, key, LANES[key]
         self.part, self.id, self.begins, self.length = 0, np.zeros(1, np.int64), np.zeros(1, np.int64), _NONE
-        self.said, self.limits = curve, limits
+        self.nodes, self.limits = curve, limits
         self.apart, self.base = _ALL, np.zeros(1, np.int64)
         self.starts, self.ends = np.array([span[0]], dtype=np.int64), np.array([span[1]], dtype=np.int64)
         self.bounds = limits
@@ -98,7 +98,7 @@ class Batch:
         self.base = np.arange(len(self.id)) * self.apart
         self.starts, self.ends = self.base + starts, self.base + ends
         row = np.searchsorted(self.id, known.owners())
-        self.said, self._known = known.nodes.timed(known.nodes.ticks + self.base[row]), known
+        self.nodes, self._known = known.nodes.timed(known.nodes.ticks + self.base[row]), known
         for worked_out in ("curve", "_within"):
             vars(self).pop(worked_out, None)
 
@@ -119,12 +119,12 @@ class Batch:
 
     def speaking(self, least: int = 1) -> Curve:
         """What they say over their spans; those that say it in fewer nodes than that are left out."""
-        pieces = self.cut(self.said)
+        pieces = self.cut(self.nodes)
         rows = self.counts(pieces) >= least
         if rows.all():
             return pieces
         self.keep(rows)
-        return self.cut(self.said) if len(self) else Curve.of([], [])
+        return self.cut(self.nodes) if len(self) else Curve.of([], [])
 
     def over(self, start: int, end: int) -> None:
         """Act from one tick to before another of each curve, and on nothing else."""
@@ -139,10 +139,10 @@ class Batch:
     def curve(self) -> Curve:
         """What they say. A note that says nothing yet at its start is at its kind's default until then."""
         if not self.on_notes:
-            return self.said
-        local = self.said.ticks - self.base[self.owner(self.said.ticks)]
-        silent = np.setdiff1d(np.arange(len(self)), self.owner(self.said.ticks[local <= 0]))
-        return _sorted(self.said, Curve.of(self.base[silent], np.full(len(silent), self.kind.default)))
+            return self.nodes
+        local = self.nodes.ticks - self.base[self.owner(self.nodes.ticks)]
+        silent = np.setdiff1d(np.arange(len(self)), self.owner(self.nodes.ticks[local <= 0]))
+        return _sorted(self.nodes, Curve.of(self.base[silent], np.full(len(silent), self.kind.default)))
 
     @cached_property
     def clock(self) -> TempoMap:
@@ -237,7 +237,7 @@ class Batch:
     @property
     def behind(self) -> Curve:
         """What lies behind the ends of the spans."""
-        return self.said.rows(self.said.ticks > self.ends[self.owner(self.said.ticks)])
+        return self.nodes.rows(self.nodes.ticks > self.ends[self.owner(self.nodes.ticks)])
 
     def counts(self, curve: Curve) -> Ints:
         """How many nodes each has."""

@@ -75,7 +75,7 @@ class NoteToLane(BaseStroke):
             if not len(found.starts):
                 continue
             matched = True
-            if len(lost := np.intersect1d(found.unsaid, np.concatenate([known for _, known in chosen]))):
+            if len(lost := np.intersect1d(found.inexpressible, np.concatenate([known for _, known in chosen]))):
                 raise NothingMatched(
                     f"{len(lost):,} of these notes sound together and say different things; a lane says one at a time. "
                     "Choose one voice, or send the part in a zone."
@@ -213,7 +213,7 @@ class LaneTrim(WritingStroke):
         return batch.laid(made.valued(made.values + self.by), batch.resumes)
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane:
+    def on_spot(self, take: Take, spot: Spot) -> Lane:
         start, curve = self.where.span[0] if self.where.span else 0, spot.curve
         if not len(curve) or curve.ticks[0] > start:
             lane = spot.laid(Piece(0, 1, Curve.of([0], [LANES[spot.key].default])), resumes=False)

@@ -13,7 +13,7 @@ from expression.curve import Curve
 from expression.distil import distil
 from expression.lanes import LANES
 from expression.memo import worked_out
-from expression.midi.encoding import has_fine, told, weight
+from expression.midi.encoding import has_fine, lane_events, weight
 from expression.piece import Piece
 from expression.smoothing import smoothed
 from expression.strokes.batch import Batch
@@ -71,7 +71,7 @@ class LaneSmooth(SlidingStroke):
         before = batch.piece(spoken)
         made = smoothed(before, batch.clock, self.width / 1000, jump, batch.error, batch.walls(before.curve)).curve
         made = batch.parted(made, before.curve) if batch.on_notes else made
-        return batch.laid(made, batch.resumes, batch.said)
+        return batch.laid(made, batch.resumes, batch.nodes)
 
     @override
     def label(self) -> str:
@@ -109,12 +109,12 @@ class LaneDistil(SlidingStroke):
     tolerance: Tolerance = Field(1.0, description="In steps; bend in semitones.")
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+    def on_spot(self, take: Take, spot: Spot) -> Lane | None:
         start, end = self.span_of(take, spot.lane)
         inner = spot.curve.within(start, end)
         if not len(inner):
             return None
-        ticks, values = told(take, spot.channel, spot.lane, start, end)
+        ticks, values = lane_events(take, spot.channel, spot.lane, start, end)
         # What a reset makes of the lane comes in no event of its own, and no way can take its place.
         breaks = np.intersect1d(ticks, spot.curve.ticks[spot.channel.implied(spot.lane)])
         edges = np.unique(np.concatenate((ticks[:1], breaks)))
@@ -140,17 +140,17 @@ class LaneDistil(SlidingStroke):
         take = batch.laid_out(inner)
         spot = Spot(take.channels[0], [], take.channels[0].lanes[batch.key])
         span = int(batch.starts[0]), int(batch.ends[-1])
-        ticks, values = told(take, spot.channel, spot.lane, *span)
+        ticks, values = lane_events(take, spot.channel, spot.lane, *span)
         firsts = np.searchsorted(batch.owner(ticks), np.arange(len(batch)))
         few = distil(ticks, values, self.tolerance, batch.kind.step, firsts)
         made = self._as_heard(take, spot, Piece(*span, few), ticks, values).curve
         lane = Lane.recorded(batch.key, made, np.full(len(made), -1))
-        sent, _ = told(take, spot.channel, lane, *span)
+        sent, _ = lane_events(take, spot.channel, lane, *span)
         fewer = batch.counts(made) < batch.counts(inner)
         batch.touched = fewer & (batch.counted(sent) <= batch.counted(ticks))
         if not batch.touched.any():
-            return batch.said
-        return batch.laid(made, batch.resumes, batch.said)
+            return batch.nodes
+        return batch.laid(made, batch.resumes, batch.nodes)
 
     @override
     def apply(self, take: Take) -> Take:
@@ -190,7 +190,7 @@ class LaneDistil(SlidingStroke):
         """
         curve = made.curve
         lane = Lane.recorded(spot.key, curve, np.full(len(curve), -1))
-        sent, heard = told(take, spot.channel, lane, made.start, made.end)
+        sent, heard = lane_events(take, spot.channel, lane, made.start, made.end)
         at = union(ticks, ticks[1:] - 1, sent, sent[1:] - 1)
         at = at[at >= ticks[0]]
         was, now = (
@@ -234,7 +234,7 @@ class LaneUnplayed(LaneStroke):
     unheard: bool = Field(True, description="Of a movement while no note sounds, only where it ends is kept.")
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+    def on_spot(self, take: Take, spot: Spot) -> Lane | None:
         batch = Batch(take, spot.key, spot.curve, self.span_of(take, spot.lane), spot.limits)
         batch.resumes = self.where.span is not None
         made = self._without(take, spot.channel, spot.lane, batch)
@@ -242,12 +242,12 @@ class LaneUnplayed(LaneStroke):
 
     @override
     def shape(self, batch: Batch) -> Curve | None:
-        take = batch.laid_out(batch.said)
+        take = batch.laid_out(batch.nodes)
         (channel,) = take.channels
-        return self._without(take, channel, channel.lanes[batch.key], batch) if len(batch.said) else None
+        return self._without(take, channel, channel.lanes[batch.key], batch) if len(batch.nodes) else None
 
     def _without(self, take: Take, channel: Channel, lane: Lane, batch: Batch) -> Curve | None:
-        curve, values = batch.said, batch.said.values.copy()
+        curve, values = batch.nodes, batch.nodes.values.copy()
         owner = batch.owner(curve.ticks)
         gone: Flags = np.zeros(len(curve), dtype=bool)
         inside = (curve.ticks >= batch.starts[owner]) & (curve.ticks < batch.ends[owner])

@@ -149,7 +149,7 @@ class LaneCopy(LaneStroke):
         for turn in range(self.repeat):
             at = self._at + turn * length
             onto.over(at, at + length)
-            under = onto.laid(made.timed(onto.starts[row] + local), True, onto.said if under is None else under)
+            under = onto.laid(made.timed(onto.starts[row] + local), True, onto.nodes if under is None else under)
         return [(onto, under)] if under is not None else []
 
     @override
@@ -230,10 +230,10 @@ class LaneMove(LaneStroke):
             return []
         onto = source.beside(self.to)
         found = _in_unit(source, said, onto, 1.0)
-        moved = [(onto, onto.laid(found, onto.resumes, onto.said))]
+        moved = [(onto, onto.laid(found, onto.resumes, onto.nodes))]
         if self.keep:
             return moved
-        rest = source.behind if source.is_whole else source.laid(Curve.of([], []), True, source.said)
+        rest = source.behind if source.is_whole else source.laid(Curve.of([], []), True, source.nodes)
         return [*moved, (source, rest)]
 
     @override

@@ -59,7 +59,7 @@ class LaneFade(WritingStroke):
         return self
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane:
+    def on_spot(self, take: Take, spot: Spot) -> Lane:
         if self.start == self.end == 1:
             return spot.lane
         start, end = self.where.span or (0, 1)

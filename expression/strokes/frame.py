@@ -91,7 +91,7 @@ class LaneReshape(SlidingStroke):
 
     @override
     def shape(self, batch: Batch) -> Curve | None:
-        curve = batch.said
+        curve = batch.nodes
         if not batch.on_notes and (not len(curve) or curve.ticks[0] >= batch.ends[0]):
             return None
         if not self._moves_values and self.drift == 0 and self.length == 1:

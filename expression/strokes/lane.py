@@ -165,7 +165,7 @@ class LaneStroke(BaseStroke):
         made = take
         matched = False
         for spot in self.lanes(take):
-            shaped = self.shaped(take, spot)
+            shaped = self.on_spot(take, spot)
             matched |= shaped is not None
             if shaped is not None and shaped is not spot.lane:
                 made = made.with_lane(spot.channel.id, shaped)
@@ -186,7 +186,7 @@ class LaneStroke(BaseStroke):
                     why = why or reason
                     continue
                 matched |= curve is not None
-                if curve is not None and curve is not batch.said:
+                if curve is not None and curve is not batch.nodes:
                     made = with_batch(made, batch, curve)
         if not there:
             raise NothingMatched(self._no_lane)
@@ -203,7 +203,7 @@ class LaneStroke(BaseStroke):
         """Why it matches nothing although there are lanes."""
         return f"{self.name} carries nothing in this span."
 
-    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+    def on_spot(self, take: Take, spot: Spot) -> Lane | None:
         """One lane as the stroke leaves it; the very same where nothing changes, None where there is nothing for it."""
         batch = Batch(take, spot.key, spot.curve, self.span_of(take, spot.lane), spot.limits)
         batch.bounds, batch.is_switch, batch.resumes = spot.bounds, spot.is_switch, self.where.span is not None
@@ -251,7 +251,7 @@ class LaneStroke(BaseStroke):
         where = Where.model_construct(parts=(0,), notes=None, span=span, pitches=None)
         made = self.model_copy(update={"where": where})
         batch = Batch.of_notes(take, alone, self.keys[0], self.where.span, True, self.furthest, self.longer)
-        return made, batch.laid_out(batch.said), int(alone.start[0])
+        return made, batch.laid_out(batch.nodes), int(alone.start[0])
 
     @override
     def reach(self, take: Take) -> Reach:

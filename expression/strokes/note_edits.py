@@ -13,6 +13,7 @@ from expression.limits import LAST_TICK, LONGEST_NAME, MOST_COPIES
 from expression.notes import Notes
 from expression.pitch import NOTE_NAMES
 from expression.strokes.base import Reach, Record, Tick, Where, Which
+from expression.strokes.carried_lanes import carried, cleared
 from expression.strokes.keys import Keys, PitchClasses, transposed
 from expression.strokes.note_stroke import (
     CuesToo,
@@ -24,7 +25,6 @@ from expression.strokes.note_stroke import (
 )
 from expression.strokes.settling import Over
 from expression.strokes.spec import ASK_OVER, ASK_PAGE, ASK_SCALE, ASK_UNDER, Ask, Gesture, Spec, choice, entry
-from expression.strokes.under import carried, cleared
 from expression.take import Take
 
 OverKey = Annotated[

@@ -14,8 +14,8 @@ from expression.errors import NothingMatched
 from expression.memo import worked_out
 from expression.notes import Notes
 from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Where, Which, masks_of, select
+from expression.strokes.carried_lanes import Stretches, others
 from expression.strokes.settling import Over, settled
-from expression.strokes.under import Stretches, others
 from expression.take import Channel, Part, Take
 
 LEAST_PART = 32

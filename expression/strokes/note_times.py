@@ -12,6 +12,7 @@ from expression.curve import form
 from expression.errors import NothingMatched
 from expression.memo import worked_out
 from expression.strokes.base import Lift, Unit
+from expression.strokes.carried_lanes import Timing, stretched, warped
 from expression.strokes.feel import chance
 from expression.strokes.note_edits import OverKey
 from expression.strokes.note_stroke import NotesStroke, Outcome, least_length, on_page, settle
@@ -29,7 +30,6 @@ from expression.strokes.spec import (
     silent,
     told,
 )
-from expression.strokes.under import Timing, stretched, warped
 from expression.take import Part, Take
 
 PAGE = Field(False, description="The written page follows.")

@@ -77,7 +77,7 @@ class _Foot(PedalStroke):
         return merged(starts, np.maximum(ends, starts + 1))
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+    def on_spot(self, take: Take, spot: Spot) -> Lane | None:
         starts, ends = self._spans(take, spot)
         return footed(spot, Spans.of(starts, ends, self._depth)) if len(starts) else None
 
@@ -191,7 +191,7 @@ class PedalSwitch(PedalStroke):
         return self
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+    def on_spot(self, take: Take, spot: Spot) -> Lane | None:
         if not len(spot.curve) or spot.is_switch:
             return None
         start, end = self.span_of(take, spot.lane)
@@ -236,7 +236,7 @@ class PedalDepth(PedalStroke):
     depth: Annotated[float, Field(ge=1, le=126)] = Field(100.0, description="How deep; it holds from 64 upwards.")
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+    def on_spot(self, take: Take, spot: Spot) -> Lane | None:
         found = spot.cut(*self.span_of(take, spot.lane))
         down = found.curve.values == ON
         if not spot.is_switch or not down.any():

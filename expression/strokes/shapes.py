@@ -94,10 +94,10 @@ class LaneWave(WritingStroke):
     @override
     def shape(self, batch: Batch) -> Curve | None:
         adds = self.mode == "add"
-        if adds and not batch.on_notes and (not len(batch.said) or batch.said.ticks[0] >= batch.ends[0]):
+        if adds and not batch.on_notes and (not len(batch.nodes) or batch.nodes.ticks[0] >= batch.ends[0]):
             return None
         if adds and self.depth == self.depth_end == 0:
-            return batch.said
+            return batch.nodes
         base = batch.cut()
         # Where both move, what each is off adds up.
         error = batch.error / 2 if adds and base.ways.any() else batch.error
@@ -224,7 +224,7 @@ class LaneShape(WritingStroke):
         return self.sliding(take)
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane | None:
+    def on_spot(self, take: Take, spot: Spot) -> Lane | None:
         places = self._places(take, spot)
         if not len(places.starts):
             return None

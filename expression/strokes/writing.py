@@ -94,7 +94,7 @@ class LaneNodes(WritingStroke):
 
     @override
     def shape(self, batch: Batch) -> Curve:
-        old = batch.said
+        old = batch.nodes
         first, after = self.where.span or (0, 0)
         local = old.ticks - batch.base[batch.owner(old.ticks)]
         behind = (local >= after) & (self.where.span is not None)
@@ -295,13 +295,13 @@ class LaneLeadIn(WritingStroke):
     )
 
     @override
-    def shaped(self, take: Take, spot: Spot) -> Lane:
+    def on_spot(self, take: Take, spot: Spot) -> Lane:
         if self.value is None:
             # What a reset puts back is not what the lane begins with.
             own = np.flatnonzero(~np.isin(spot.lane.origin, spot.channel.resets))
             value = float(spot.curve.values[own[0]]) if len(own) else LANES[self.lane].default
-            return self.model_copy(update={"value": value}).shaped(take, spot)
-        return super().shaped(take, spot) or spot.lane
+            return self.model_copy(update={"value": value}).on_spot(take, spot)
+        return super().on_spot(take, spot) or spot.lane
 
     @override
     def shape(self, batch: Batch) -> Curve:
@@ -354,14 +354,14 @@ class LaneClear(LaneStroke):
         none = Curve.of([], [])
         if self.where.span is None:
             return none
-        said = batch.said
+        said = batch.nodes
         if not len(said):
             return None
         owner = batch.owner(said.ticks)
         inside = (said.ticks >= batch.starts[owner]) & (said.ticks < batch.ends[owner])
         crossed = batch.has(said, batch.starts) & ~said.holds(batch.starts)
         batch.keep((batch.counts(said.rows(inside)) > 0) | crossed)
-        return batch.laid(none, True, batch.said) if len(batch) else None
+        return batch.laid(none, True, batch.nodes) if len(batch) else None
 
     @override
     def label(self) -> str:

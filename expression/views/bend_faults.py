@@ -9,7 +9,7 @@ from expression.midi.rpn import DEFAULT_SEMITONES, holding
 from expression.strokes import AnyStroke, parse_stroke
 from expression.strokes.resting import off_centre, rests_out
 from expression.take import Channel, Take
-from expression.views.finding import MOST_SPANS, Unplayed, finding
+from expression.views.fault import MOST_SPANS, Fault, fault
 from expression.views.proof import CABLE, streamed
 
 AT_REST = 0.03
@@ -19,7 +19,7 @@ THINNED = 500
 """Messages a second that leave room on a cable for notes."""
 
 
-def beyond(before: Take, after: Take, part: int) -> Unplayed | None:
+def beyond(before: Take, after: Take, part: int) -> Fault | None:
     """Where a stroke makes the bend of a part go beyond its range, and the wider range that would be heard."""
     was, now = (beyond_range(take, take.parts[part].channel, part) for take in (before, after))
     known = {span for one in was for span in one["spans"]}
@@ -30,7 +30,7 @@ def beyond(before: Take, after: Take, part: int) -> Unplayed | None:
     return None
 
 
-def beyond_range(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+def beyond_range(take: Take, channel: Channel, part: int) -> list[Fault]:
     """Where the bend is drawn further than the range in force reaches: a wider one mends it."""
     if BEND not in channel.lanes:
         return []
@@ -57,14 +57,14 @@ def beyond_range(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     spans = list(zip(ticks[shown].tolist(), ends[shown].tolist(), strict=True))
     least = holding(float(np.abs(drawn).max()))
     stroke = _mend("bend.range", part, semitones=least) if least <= MOST_SEMITONES else None
-    return [_told(part, "beyond", says, spans, stroke)]
+    return [_fault(part, "beyond", says, spans, stroke)]
 
 
-def _told(part: int, reason: str, says: str, spans: list[tuple[int, int]], stroke: AnyStroke | None) -> Unplayed:
-    return finding(part, BEND, reason, says, spans, stroke)
+def _fault(part: int, reason: str, says: str, spans: list[tuple[int, int]], stroke: AnyStroke | None) -> Fault:
+    return fault(part, BEND, reason, says, spans, stroke)
 
 
-def _unstated(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+def _unstated(take: Take, channel: Channel, part: int) -> list[Fault]:
     """A range that the file never says, or too late: every instrument takes its own for it."""
     if BEND not in channel.lanes or not channel.instrument.is_told:
         return []
@@ -85,10 +85,10 @@ def _unstated(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     )
     span = (0, min(said)) if said and min(said) else None
     stroke = _mend("bend.range", part, span, semitones=DEFAULT_SEMITONES)
-    return [_told(part, "unstated", says, [(first, first + 1)], stroke)]
+    return [_fault(part, "unstated", says, [(first, first + 1)], stroke)]
 
 
-def _astray(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+def _astray(take: Take, channel: Channel, part: int) -> list[Fault]:
     """Ranges in the wrong order: the value comes before the parameter that it is for, or without it."""
     found = astray(take, channel) if BEND in channel.lanes and channel.instrument.is_told else []
     if not found:
@@ -103,10 +103,10 @@ def _astray(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     span = (tick, take.end + 1) if 0 < tick <= take.end else None
     mends = 0 < semitones <= MOST_SEMITONES
     stroke = _mend("bend.range", part, span, semitones=semitones, keep="travel") if mends else None
-    return [_told(part, "wrong order", says, [(at, at + 1) for at, _ in found], stroke)]
+    return [_fault(part, "wrong order", says, [(at, at + 1) for at, _ in found], stroke)]
 
 
-def _unable(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+def _unable(take: Take, channel: Channel, part: int) -> list[Fault]:
     """Ranges that are further than the instrument goes."""
     largest = channel.instrument.largest
     steps = channel.bend_range
@@ -121,10 +121,10 @@ def _unable(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     fits = float(np.abs(channel.lanes[BEND].curve.values).max()) <= largest
     stroke = _mend("bend.range", part, semitones=largest) if fits else None
     spans = [(int(steps.ticks[row]), int(ends[row])) for row in over.tolist()]
-    return [_told(part, "unable", says, spans, stroke)]
+    return [_fault(part, "unable", says, spans, stroke)]
 
 
-def _dense(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+def _dense(take: Take, channel: Channel, part: int) -> list[Fault]:
     """More bends than a cable carries: they would come late, and later and later."""
     if BEND not in channel.lanes:
         return []
@@ -138,35 +138,35 @@ def _dense(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     )
     moves = bool(channel.lanes[BEND].curve.ways.any())
     stroke = _mend("bend.stream", part, per_second=THINNED) if moves else None
-    return [_told(part, "dense", says, [(at, at + 1)], stroke)]
+    return [_fault(part, "dense", says, [(at, at + 1)], stroke)]
 
 
 def _mend(kind: str, part: int, span: tuple[int, int] | None = None, **numbers: float | str) -> AnyStroke:
     return parse_stroke({"kind": kind, "where": {"parts": [part], **({"span": span} if span else {})}, **numbers})
 
 
-def _crowded(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+def _crowded(take: Take, channel: Channel, part: int) -> list[Fault]:
     """Ranges whose messages come closer together than was asked for: nothing but the music mends that."""
     crowded = [one for one in channel.statements if one.is_crowded]
     if not crowded:
         return []
     bar = take.meter.position(crowded[0].ticks[0]).bar
     says = f"In bar {bar} the music leaves little room to say the bend range: a slow instrument may miss it."
-    return [_told(part, "crowded", says, [(one.ticks[0], one.ticks[-1] + 1) for one in crowded], None)]
+    return [_fault(part, "crowded", says, [(one.ticks[0], one.ticks[-1] + 1) for one in crowded], None)]
 
 
-def _away(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+def _away(take: Take, channel: Channel, part: int) -> list[Fault]:
     """A wheel that never comes home, one that is out in a rest, and one that rests off its centre."""
     if BEND not in channel.lanes:
         return []
-    found: list[Unplayed] = []
+    found: list[Fault] = []
     curve = channel.lanes[BEND].curve
     last, value = int(curve.ticks[-1]), float(curve.values[-1])
     off = off_centre(take, channel)
     if abs(value - off) > AT_REST:
         way = "up" if value > 0 else "down"
         says = f"The wheel never comes home: it ends {abs(value):.2f} semitones {way}, and what is next begins there."
-        found.append(_told(part, "never home", says, [(last, last + 1)], _mend("bend.home", part)))
+        found.append(_fault(part, "never home", says, [(last, last + 1)], _mend("bend.home", part)))
     home, after = rests_out(take, channel, 0.0)
     stays = (after <= take.end) & (np.abs(curve.at(after) - off) > AT_REST)
     stays &= np.searchsorted(curve.ticks, after, side="right") == np.searchsorted(curve.ticks, home, side="right")
@@ -176,12 +176,12 @@ def _away(take: Take, channel: Channel, part: int) -> list[Unplayed]:
         where = f"in {len(home)} rests, the first in bar {bar}" if len(home) > 1 else f"in the rest in bar {bar}"
         says = f"The wheel stays out {where}: the next phrase begins bent."
         spans = list(zip(home.tolist(), after.tolist(), strict=True))
-        found.append(_told(part, "out in a rest", says, spans, _mend("bend.home", part)))
+        found.append(_fault(part, "out in a rest", says, spans, _mend("bend.home", part)))
     if abs(off) * 100 >= LEAST_CENTS:
         says = f"At rest the wheel is {abs(off) * 100:.0f} cents {'sharp' if off > 0 else 'flat'}."
         first = int(curve.ticks[np.flatnonzero(np.isclose(curve.values, off))[0]])
         centre = _mend("bend.centre", part)
-        found.append(_told(part, "off centre", says, [(first, first + 1)], centre))
+        found.append(_fault(part, "off centre", says, [(first, first + 1)], centre))
     return found
 
 

@@ -4,17 +4,17 @@ import numpy as np
 
 from expression.arrays import Ints
 from expression.lanes import LANES, NOTE_PITCH
-from expression.levels import curves_on, is_zoned, kinds_on, unsaid
+from expression.levels import curves_on, inexpressible, is_zoned, kinds_on
 from expression.midi.zones import allotment, ports_needed
 from expression.percussion import CHANNEL as PERCUSSION
 from expression.strokes import parse_stroke
 from expression.take import Channel, Take
-from expression.views.finding import MOST_SPANS, Unplayed, finding
+from expression.views.fault import MOST_SPANS, Fault, fault
 
 FURTHER = "{name}: {many}, the first in bar {bar}, go further than"
 
 
-def note_faults(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+def note_faults(take: Take, channel: Channel, part: int) -> list[Fault]:
     """All of them, on the notes of a part of a channel."""
     kinds = kinds_on(take, channel)
     if not kinds:
@@ -34,19 +34,19 @@ def _where(take: Take, part: int, ids: Ints) -> tuple[list[tuple[int, int]], int
 
 def _found(
     take: Take, part: int, key: str, reason: str, ids: Ints, says: str, mend: dict[str, object] | None
-) -> list[Unplayed]:
+) -> list[Fault]:
     spans, bar = _where(take, part, ids)
     if not spans:
         return []
     many = "1 note" if len(spans) == 1 else f"{len(spans):,} notes"
     stroke = parse_stroke({"where": {"parts": [part]}, **mend}) if mend else None
     says = says.format(many=many, bar=bar, name=LANES[key].name)
-    return [finding(part, key, reason, says, spans, stroke)]
+    return [fault(part, key, reason, says, spans, stroke)]
 
 
-def _plainly(take: Take, channel: Channel, part: int) -> list[Unplayed]:
-    found: list[Unplayed] = []
-    for key, ids in unsaid(take, channel).items():
+def _plainly(take: Take, channel: Channel, part: int) -> list[Fault]:
+    found: list[Fault] = []
+    for key, ids in inexpressible(take, channel).items():
         says = (
             "{name}: {many}, the first in bar {bar}, cannot be heard as drawn: the part is sent plainly, and its one "
             "channel moves all that sounds together. In a zone of MPE each note is heard by itself."
@@ -57,7 +57,7 @@ def _plainly(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     return found
 
 
-def _in_zone(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+def _in_zone(take: Take, channel: Channel, part: int) -> list[Fault]:
     zone, found = channel.sending.zone, []
     crowded = allotment(take, channel).crowded
     first = kinds_on(take, channel)[0]
@@ -90,9 +90,9 @@ def _send(channel: Channel, **changed: object) -> dict[str, object]:
     }
 
 
-def _not_taken(take: Take, channel: Channel, part: int, kinds: list[str]) -> list[Unplayed]:
+def _not_taken(take: Take, channel: Channel, part: int, kinds: list[str]) -> list[Fault]:
     """What the instrument at the end of the cable takes no notice of."""
-    found: list[Unplayed] = []
+    found: list[Fault] = []
     for key in kinds:
         curves = curves_on(take, channel, key)
         if not channel.answers.takes(key):

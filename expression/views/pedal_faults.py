@@ -8,16 +8,16 @@ from expression.lanes import LANES, OFF, PEDALS, SOSTENUTO, SUSTAIN, Form
 from expression.sounding import Pressed, notes_off, pressed, sounding
 from expression.strokes import parse_stroke
 from expression.take import Channel, Take
-from expression.views.finding import Unplayed, finding
+from expression.views.fault import Fault, fault
 
 FLICKER_SECONDS = 0.06
 """No foot goes down and up, or up and down, faster than this, more than once."""
 SILENT_BARS = 2
 
 
-def pedal_faults(take: Take, channel: Channel, part: int) -> list[Unplayed]:
+def pedal_faults(take: Take, channel: Channel, part: int) -> list[Fault]:
     """All of them, on the pedals of a part's channel."""
-    found: list[Unplayed] = []
+    found: list[Fault] = []
     for key in PEDALS:
         presses = pressed(take, channel, key)
         if len(presses.down):
@@ -27,33 +27,33 @@ def pedal_faults(take: Take, channel: Channel, part: int) -> list[Unplayed]:
     return found
 
 
-def _told(
+def _fault(
     take: Take, part: int, key: str, reason: str, spans: list[tuple[int, int]], says: str, mend: Mapping[str, object]
-) -> list[Unplayed]:
+) -> list[Fault]:
     if not spans:
         return []
     bar = take.meter.position(spans[0][0]).bar
     stroke = parse_stroke({"lane": key, **mend})
     text = says.format(name=LANES[key].name, bar=bar, count=f"{len(spans):,}")
-    return [finding(part, key, reason, text, spans, stroke)]
+    return [fault(part, key, reason, text, spans, stroke)]
 
 
-def _ends(take: Take, channel: Channel, part: int, key: str, presses: Pressed) -> list[Unplayed]:
+def _ends(take: Take, channel: Channel, part: int, key: str, presses: Pressed) -> list[Fault]:
     """Down at the end of the take; down before the first note; and down where all notes are put off."""
     notes = sounding(take, channel)
-    found: list[Unplayed] = []
+    found: list[Fault] = []
     values = channel.lanes[key].curve.values
     if values[-1] >= 64:
         down = int(presses.down[-1])
         lift = {"tick": take.end, "value": OFF}
         mend = {"kind": "lane.nodes", "where": {"parts": [part], "span": [take.end, take.end + 1]}, "nodes": [lift]}
         says = "{name} is down at the end of the take, from bar {bar} on: what is played next rings on."
-        found += _told(take, part, key, "left down", [(down, take.end)], says, mend)
+        found += _fault(take, part, key, "left down", [(down, take.end)], says, mend)
     if len(notes.start) and presses.down[0] < notes.start[0] - take.resolution:
         span = (int(presses.down[0]), int(min(notes.start[0], presses.up[0])))
         mend = {"kind": "pedal.lift", "where": {"parts": [part], "span": span}}
         says = "{name} is down from bar {bar} on, long before the first note."
-        found += _told(take, part, key, "early pedal", [span], says, mend)
+        found += _fault(take, part, key, "early pedal", [span], says, mend)
     if key in (SUSTAIN, SOSTENUTO):
         ticks = notes_off(take, channel)
         row = np.searchsorted(presses.down, ticks, side="right") - 1
@@ -66,11 +66,11 @@ def _ends(take: Take, channel: Channel, part: int, key: str, presses: Pressed) -
             lifts = [(a, max(min(b, int(c)), a + 1)) for (a, b), c in zip(spans, after.tolist(), strict=True)]
             mend = {"kind": "pedal.lift", "where": {"parts": [part]}, "spans": lifts}
             says = "{name} is down where all notes are put off, in bar {bar}: they ring on until it comes up."
-            found += _told(take, part, key, "ringing on", spans, says, mend)
+            found += _fault(take, part, key, "ringing on", spans, says, mend)
     return found
 
 
-def _flickers(take: Take, channel: Channel, part: int, key: str, presses: Pressed) -> list[Unplayed]:
+def _flickers(take: Take, channel: Channel, part: int, key: str, presses: Pressed) -> list[Fault]:
     """It goes down and up about its threshold, faster than any foot."""
     edges = np.sort(np.concatenate((presses.down, presses.up)))
     brief = np.diff(take.tempo.seconds(edges)) < FLICKER_SECONDS
@@ -84,10 +84,10 @@ def _flickers(take: Take, channel: Channel, part: int, key: str, presses: Presse
     mend: dict[str, object] = {"kind": "pedal.switch", "on": 70.0, "off": 50.0, "where": {"parts": [part]}}
     if LANES[key].form_of(channel.lanes[key].curve.values) is Form.SWITCH:
         mend = {"kind": "pedal.press", "where": {"parts": [part]}, "spans": spans}
-    return _told(take, part, key, "pedal flickers", spans, says, mend)
+    return _fault(take, part, key, "pedal flickers", spans, says, mend)
 
 
-def _silent(take: Take, channel: Channel, part: int, key: str, presses: Pressed) -> list[Unplayed]:
+def _silent(take: Take, channel: Channel, part: int, key: str, presses: Pressed) -> list[Fault]:
     """It is pressed while nothing sounds, for more than two bars."""
     notes = sounding(take, channel)
     order = np.argsort(notes.start, kind="stable")
@@ -100,4 +100,4 @@ def _silent(take: Take, channel: Channel, part: int, key: str, presses: Pressed)
     spans = list(zip(quiet[idle].tolist(), presses.up[idle].tolist(), strict=True))
     mend: dict[str, object] = {"kind": "pedal.lift", "where": {"parts": [part]}, "spans": spans}
     says = "{name} is pressed while nothing sounds for more than two bars, the first time in bar {bar}."
-    return _told(take, part, key, "idle pedal", spans, says, mend)
+    return _fault(take, part, key, "idle pedal", spans, says, mend)

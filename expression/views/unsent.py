@@ -5,25 +5,25 @@ import numpy as np
 from expression.arrays import Flags
 from expression.lanes import LANES
 from expression.midi.clip_write import exclusive_bytes, struck_again
-from expression.midi.emit import levelled
+from expression.midi.emit import on_channel_lanes
 from expression.midi.files import FileKind
 from expression.midi.write import sent
 from expression.status import ESCAPE, META, SYSEX
 from expression.take import Part, Take
 from expression.views.bend_faults import beyond_range
-from expression.views.finding import Unplayed, finding
+from expression.views.fault import Fault, fault
 from expression.views.note_faults import note_faults
 
 TEXTS = (0x01, 0x02, 0x05, 0x06, 0x07)
 """Metas that hold text, copyright, lyric, marker, cue point (SMF 1.0)."""
 
 
-def unsent(take: Take, kind: FileKind | None = None) -> list[Unplayed]:
+def unsent(take: Take, kind: FileKind | None = None) -> list[Fault]:
     """All of it, part by part: for the form that a file is asked for in, or as its parts are sent."""
-    found: list[Unplayed] = []
+    found: list[Fault] = []
     way = None if kind == "clip" else kind
     formed = sent(take, way)
-    heard = take if kind == "clip" else levelled(formed)
+    heard = take if kind == "clip" else on_channel_lanes(formed)
     for channel in heard.channels:
         parts = take.parts_on(channel)
         found += beyond_range(heard, channel, parts[0].id)
@@ -34,15 +34,15 @@ def unsent(take: Take, kind: FileKind | None = None) -> list[Unplayed]:
     return found
 
 
-def _of_notes(take: Take, part: Part) -> list[Unplayed]:
+def _of_notes(take: Take, part: Part) -> list[Fault]:
     faults = note_faults(take, take.channels[part.channel.id], part.id)
     # That it has a port to itself takes nothing away.
     return [one for one in faults if one["reason"] != "own port"]
 
 
-def _struck_again(take: Take, part: Part) -> list[Unplayed]:
+def _struck_again(take: Take, part: Part) -> list[Fault]:
     """Notes whose curves go on while their key is struck again: in a clip a key says one thing at a time."""
-    found: list[Unplayed] = []
+    found: list[Fault] = []
     notes = part.notes
     until = struck_again(take, part)
     order = np.argsort(notes.id)
@@ -56,22 +56,22 @@ def _struck_again(take: Take, part: Part) -> list[Unplayed]:
         ids = np.unique(curves.owners()[late])
         if len(ids):
             says = (
-                f"{LANES[key].name}: {_many(len(ids), 'note')}, the first in bar {{bar}}, "
+                f"{LANES[key].name}: {_few(len(ids), 'note')}, the first in bar {{bar}}, "
                 f"{'keeps' if len(ids) == 1 else 'keep'} from there on what they had come to, where their keys are "
                 "struck again: in a clip a key says one thing at a time."
             )
-            found.append(_told(take, part, key, "struck again", np.isin(notes.id, ids), says))
+            found.append(_fault(take, part, key, "struck again", np.isin(notes.id, ids), says))
     return found
 
 
-def _told(take: Take, part: Part, key: str, reason: str, rows: Flags, says: str) -> Unplayed:
+def _fault(take: Take, part: Part, key: str, reason: str, rows: Flags, says: str) -> Fault:
     start, end = part.notes.start[rows], part.notes.end[rows]
     spans = list(zip(start.tolist(), end.tolist(), strict=True))
     bar = take.meter.position(int(start[0])).bar
-    return finding(part.id, key, reason, says.format(bar=bar), spans)
+    return fault(part.id, key, reason, says.format(bar=bar), spans)
 
 
-def _not_in_clips(take: Take) -> list[Unplayed]:
+def _not_in_clips(take: Take) -> list[Fault]:
     """Texts, and what goes down a cable in other ways than packets can say."""
     texts, strange, first = 0, 0, -1
     for track in take.tracks:
@@ -80,19 +80,19 @@ def _not_in_clips(take: Take) -> list[Unplayed]:
             if track.status[row] == ESCAPE or exclusive_bytes(track.payloads[track.payload[row]]) is None:
                 strange += 1
                 first = int(track.tick[row]) if first < 0 else first
-    found: list[Unplayed] = []
+    found: list[Fault] = []
     for count, says in (
-        (texts, f"{_many(texts, 'text')} (words, marks, names of places) are left out: a clip has no place for them."),
+        (texts, f"{_few(texts, 'text')} (words, marks, names of places) are left out: a clip has no place for them."),
         (
             strange,
-            f"{_many(strange, 'exclusive')}, the first in bar {take.meter.position(max(first, 0)).bar}, are left out: "
+            f"{_few(strange, 'exclusive')}, the first in bar {take.meter.position(max(first, 0)).bar}, are left out: "
             "they come in pieces, or hold what no packet can.",
         ),
     ):
         if count:
-            found.append(finding(0, "", "not in clips", says, []))
+            found.append(fault(0, "", "not in clips", says, []))
     return found
 
 
-def _many(count: int, noun: str) -> str:
+def _few(count: int, noun: str) -> str:
     return f"1 {noun}" if count == 1 else f"{count:,} {noun}s"

@@ -16,7 +16,7 @@ from expression.errors import Refused
 from expression.strokes import KINDS, explain
 from studio.api import banks, desk, examples, jobs, recording, session, sounds, takes
 from studio.api.encoding import encode
-from studio.doors import NO_DATABASE, SENTENCES
+from studio.error_responses import NO_DATABASE, SENTENCES
 from studio.services.banks import NoSuchBank
 from studio.services.heavy import AGAIN, Busy
 from studio.services.jobs import NoSuchJob

@@ -14,7 +14,7 @@ from expression.midi.files import FileKind
 from expression.views.delta import Delta
 from expression.views.events import EventPage, Order
 from expression.views.facts import Facts
-from expression.views.finding import Unplayed
+from expression.views.fault import Fault
 from expression.views.own_lanes import OwnFacts
 from studio.api.access import owner
 from studio.api.encoding import encode
@@ -164,13 +164,13 @@ def _is_key(said: str) -> bool:
     return said.isdecimal() and len(said) <= 3 and int(said) <= 127
 
 
-@router.get("{uuid:take_id}/unplayed", response={200: list[Unplayed], **REFUSALS})
+@router.get("{uuid:take_id}/unplayed", response={200: list[Fault], **REFUSALS})
 def unplayed(request: HttpRequest, take_id: UUID) -> HttpResponse:
     """What nobody played, each with the stroke that takes it away."""
-    return _json(request, shaping.unplayed_findings(takes.get(owner(request), take_id)))
+    return _json(request, shaping.faults(takes.get(owner(request), take_id)))
 
 
-@router.get("{uuid:take_id}/unsent", response={200: list[Unplayed], **REFUSALS})
+@router.get("{uuid:take_id}/unsent", response={200: list[Fault], **REFUSALS})
 def unsent(request: HttpRequest, take_id: UUID, kind: FileKind | None = None, cues: bool = True) -> HttpResponse:
     """What will not sound as it is drawn in a file of the take: why, where, and the stroke that helps."""
     return _json(request, shaping.unsent(takes.get(owner(request), take_id), kind, cues))

@@ -15,7 +15,7 @@ from studio.api.access import owner
 from studio.api.schemas import Added, DeletedTake, JobView, Problem, Rename, TakeCard
 from studio.models import Take
 from studio.services import jobs, takes
-from studio.services.folding import shaped
+from studio.services.folding import folded
 from studio.services.heavy import places
 
 router = Router(tags=["takes"])
@@ -108,7 +108,7 @@ def zone_take(request: HttpRequest, take_id: UUID) -> Status[object]:
 
 def added(take: Take) -> Document:
     """A new take as it is told."""
-    recorded = shaped(take.pk, take.revision).recorded
+    recorded = folded(take.pk, take.revision).recorded
     return {**_card(take), "remarks": list(recorded.remarks), "looks_zoned": recorded.looks_zoned}
 
 

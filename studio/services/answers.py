@@ -7,7 +7,7 @@ from typing_extensions import TypedDict
 from expression.strokes import Stroke
 from expression.views.delta import Delta
 from expression.views.facts import Facts
-from expression.views.finding import Unplayed
+from expression.views.fault import Fault
 from expression.views.lanes import LaneData, Saving
 from expression.views.own_lanes import OwnFacts, OwnLane
 from expression.views.page import Page
@@ -44,7 +44,7 @@ class Preview(TypedDict):
     mark: Mark
     facts: Facts | None
     saving: Saving | None
-    beyond: Unplayed | None
+    beyond: Fault | None
     also: str
     proof: Proof | None
     idle: bool

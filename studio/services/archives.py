@@ -33,7 +33,7 @@ from expression.limits import (
 from expression.midi.files import opened, saved
 from expression.strokes import parse_stroke
 from studio.models import Preferences, Step, Take, TakeSound
-from studio.services import arrangement, folding, room, sounds, takes
+from studio.services import arrangement, folding, quota, sounds, takes
 from studio.services.progress import Progress
 
 log = logging.getLogger(__name__)
@@ -163,7 +163,7 @@ def take_in(owner: AbstractBaseUser, source: Path, progress: Progress) -> TakenI
             About.model_validate_json(_bytes(archive, ABOUT, MOST_TEXT_BYTES))
             folders = sorted({name.rsplit("/", 1)[0] for name in archive.namelist() if name.endswith(f"/{HISTORY}")})
             kept = [info.file_size for info in archive.infolist() if info.filename.endswith((RECORDING, SOUND))]
-            room.has_room(owner, sum(kept), len(folders))
+            quota.check(owner, sum(kept), len(folders))
             remarks = list(_take_all_in(owner, archive, folders, progress))
             _wishes_in(owner, archive)
     except Refused:

@@ -10,7 +10,7 @@ from expression.errors import BadFile
 from expression.limits import MOST_BANKS_EACH
 from expression.soundfont import answers, presets
 from studio.models import SoundBank
-from studio.services import room
+from studio.services import quota
 from studio.services.takes import clean_name
 
 
@@ -28,7 +28,7 @@ def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> SoundBank:
     if owned(owner).count() >= MOST_BANKS_EACH:
         raise BadFile(f"{MOST_BANKS_EACH} SoundFonts are kept, which is the most; let go of one first.")
     found = [one._asdict() for one in presets(data)]
-    room.has_room(owner, len(data), 0)
+    quota.check(owner, len(data), 0)
     name = clean_name(PurePath(file_name.replace("\\", "/")).stem) or "SoundFont"
     return SoundBank.objects.create(owner_id=owner.pk, name=name, data=data, presets=found, answers=answers(data))
 

@@ -20,10 +20,10 @@ from expression.staff.musicxml import musicxml
 from expression.staff.notation import Written, bars_of, written
 from expression.staff.signs import Hairpin
 from expression.take import Take as Recording
-from studio.beside import end_with_the_server
+from studio.child_process import end_with_the_server
 from studio.models import Take
 from studio.services import arrangement, shaping
-from studio.services.folding import shaped
+from studio.services.folding import folded
 
 SECONDS = 30
 """No page is waited for longer."""
@@ -69,7 +69,7 @@ def sheet(
 
 def document(take: Take, parts: list[int]) -> str:
     """The whole take as MusicXML."""
-    now = shaped(take.pk, take.revision).now.take
+    now = folded(take.pk, take.revision).now.take
     return musicxml(_written(take, parts, 1, bars_of(now), None, _splits(take)), take.name)
 
 
@@ -82,7 +82,7 @@ def drawing(take: Take, parts: list[int], first: int, count: int, kind: str) -> 
 def _written(
     take: Take, parts: list[int], first: int, count: int, before: int | None, splits: dict[int, int]
 ) -> Written:
-    known, seen = shaped(take.pk, take.revision), shaping.seen(take, before)
+    known, seen = folded(take.pk, take.revision), shaping.seen(take, before)
     wanted = [part for part in parts if part < len(seen.parts)] or [part.id for part in seen.parts]
     if not wanted:
         raise NothingMatched("This take has no part that could be written.")

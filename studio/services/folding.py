@@ -138,7 +138,7 @@ class ShapedCache:
 cache = ShapedCache(settings.MOST_SHAPED_BYTES)
 
 
-def shaped(take_id: UUID, revision: int) -> Shaped:
+def folded(take_id: UUID, revision: int) -> Shaped:
     """The take at its current revision: from memory, or brought on from its checkpoint, or rebuilt from its rows.
 
     All of these give the same take.

@@ -13,7 +13,7 @@ from expression.errors import BadFile, Refused
 from expression.history import Shaped
 from expression.limits import MOST_BYTES_EACH, MOST_JOBS_EACH, MOST_PIECE_BYTES
 from studio.models import Job, Take
-from studio.services import archives, folding, queue, room, sounds, spool, takes
+from studio.services import archives, folding, queue, quota, sounds, spool, takes
 from studio.services.progress import Progress, Watched
 
 log = logging.getLogger(__name__)
@@ -44,13 +44,13 @@ def get(owner: AbstractBaseUser, job_id: UUID) -> Job:
 
 def read_take(owner: AbstractBaseUser, file: "UploadedFile[bytes]") -> Job:
     """Have a recording read into a new take."""
-    room.has_room(owner, file.size or 0)
+    quota.check(owner, file.size or 0)
     return _ask(owner, Kind.TAKE, file.name or "", file)
 
 
 def read_sound(take: Take, file: "UploadedFile[bytes]") -> Job:
     """Have a sound read and kept beside a take."""
-    room.has_room(take.owner, file.size or 0, 0)
+    quota.check(take.owner, file.size or 0, 0)
     return _ask(take.owner, Kind.SOUND, file.name or "", file, take)
 
 

@@ -25,7 +25,7 @@ from expression.played import let_go, rounds_of, unpacked
 from expression.strokes.passes import RecordPass
 from expression.take import Take as Recording
 from studio.models import PassPiece, PassUnderWay, Take
-from studio.services import folding, room, shaping, takes
+from studio.services import folding, quota, shaping, takes
 
 Row = tuple[int, float, str]
 """Of a message: the round (from 0), the second of the take, and its bytes in hexadecimal figures."""
@@ -68,8 +68,8 @@ def new_part(owner: AbstractBaseUser, take_id: UUID, name: str) -> int:
     """A part more, of which nothing is played yet: its id. Everything else stays. Raises NoSuchTake, BadFile."""
     with transaction.atomic():
         take = shaping.locked(owner, take_id)
-        room.has_room(owner, len(take.source), 0)
-        parts = len(folding.shaped(take.pk, take.revision).recorded.parts)
+        quota.check(owner, len(take.source), 0)
+        parts = len(folding.folded(take.pk, take.revision).recorded.parts)
         take.source = with_part(bytes(take.source), takes.clean_name(name) or f"Part {parts + 1}")
         take.revision += 1
         take.save(update_fields=["source", "revision", "changed_at"])
@@ -84,11 +84,11 @@ def in_bars(owner: AbstractBaseUser, take_id: UUID, taps: Sequence[float] | None
     The other one stays. Raises NoSuchTake, BadStroke, BadFile.
     """
     take = takes.get(owner, take_id)
-    data, strokes = freely.in_bars(folding.shaped(take.pk, take.revision), taps, beats)
+    data, strokes = freely.in_bars(folding.folded(take.pk, take.revision), taps, beats)
     with transaction.atomic():
         made = takes.add(owner, f"{take.name}, in bars.mid", data)
         shaping.append(made, strokes)
-        made.summary = views.library.summary(folding.shaped(made.pk, made.revision).now.take)
+        made.summary = views.library.summary(folding.folded(made.pk, made.revision).now.take)
         made.save(update_fields=["summary"])
     return made
 
@@ -106,7 +106,7 @@ def begin(
 ) -> None:
     """Something is going to be played. Raises NoSuchTake, BadStroke."""
     take = takes.get(owner, take_id)
-    recorded = folding.shaped(take.pk, take.revision).recorded
+    recorded = folding.folded(take.pk, take.revision).recorded
     if part >= len(recorded.parts):
         raise BadStroke(f"There is no part {part}; this take has {len(recorded.parts)}.", "part")
     if loop_end is not None and loop_end <= start:
@@ -149,12 +149,12 @@ def keep(owner: AbstractBaseUser, take_id: UUID, pass_id: UUID, end: float | Non
     with transaction.atomic():
         take = shaping.locked(owner, take_id)
         under_way = _get(owner, take_id, pass_id)
-        recorded = folding.shaped(take.pk, take.revision).recorded
+        recorded = folding.folded(take.pk, take.revision).recorded
         strokes = _strokes(under_way, recorded, end)
         # A round that was broken off does not take the place of one that was not.
         sounds = next((one for one in reversed(strokes) if one.only is None), strokes[-1]) if strokes else None
         numbers = shaping.append(take, [(one, one is sounds) for one in strokes]) if strokes else []
-        take.summary = views.library.summary(folding.shaped(take.pk, take.revision).now.take)
+        take.summary = views.library.summary(folding.folded(take.pk, take.revision).now.take)
         take.save(update_fields=["summary"])
         under_way.delete()
     return {"revision": take.revision, "numbers": numbers}
@@ -218,7 +218,7 @@ def forces(soft: Sequence[int], middle: Sequence[int], hard: Sequence[int]) -> l
 def played_through(owner: AbstractBaseUser, take_id: UUID, number: int) -> list[GearFinding]:
     """What of a pass nobody can have played; of other strokes nothing. Raises NoSuchTake, BadStep."""
     take = takes.get(owner, take_id)
-    known = folding.shaped(take.pk, take.revision)
+    known = folding.folded(take.pk, take.revision)
     return gear.played_through(known.history.entry(number).stroke.messages(known.recorded.tempo))
 
 

@@ -19,12 +19,12 @@ from expression.take import Take as Recording
 from expression.views.delta import Delta
 from expression.views.events import EventPage, Order
 from expression.views.facts import Facts
-from expression.views.finding import Unplayed
+from expression.views.fault import Fault
 from expression.views.own_lanes import OwnFacts
 from studio.models import Step, Take
 from studio.services import arrangement, takes
 from studio.services.answers import Chosen, DeskView, HistoryView, Lanes, Preview, ProofView, Written
-from studio.services.folding import cache, shaped, went_on
+from studio.services.folding import cache, folded, went_on
 
 Told = TypeVar("Told")
 
@@ -52,14 +52,14 @@ class Stale(Exception):
 
 def history(take: Take) -> HistoryView:
     """The strokes of a take as the desk lists them."""
-    return {"revision": take.revision, **views.strokes.history(shaped(take.pk, take.revision))}
+    return {"revision": take.revision, **views.strokes.history(folded(take.pk, take.revision))}
 
 
 def desk(take: Take) -> DeskView:
     """All that the desk draws."""
-    folded = shaped(take.pk, take.revision)
+    known = folded(take.pk, take.revision)
     return {
-        **views.page.page(folded.now.take),
+        **views.page.page(known.now.take),
         "id": take.pk,
         "name": take.name,
         "history": history(take),
@@ -74,7 +74,7 @@ def facts(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where) -
 
 def seen(take: Take, before: int | None = None) -> Recording:
     """The take as it is, or as it was before a stroke (0: the newest)."""
-    known = shaped(take.pk, take.revision)
+    known = folded(take.pk, take.revision)
     if before is None:
         return known.now.take
     return known.before_stroke(before) if before else known.before
@@ -82,7 +82,7 @@ def seen(take: Take, before: int | None = None) -> Recording:
 
 def before(take: Take, number: int | None, part: int | None) -> Delta:
     """What differs from the take as it is in the take as it was before a stroke (the newest where none is named)."""
-    known = shaped(take.pk, take.revision)
+    known = folded(take.pk, take.revision)
     return views.delta.compared(known.now.take, known.before_stroke(number) if number else known.before, part)
 
 
@@ -178,12 +178,12 @@ def choose(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where, 
     return {"notes": notes, "count": sum(last - first + 1 for first, last in notes)}
 
 
-def unplayed_findings(take: Take) -> list[Unplayed]:
+def faults(take: Take) -> list[Fault]:
     """What nobody played, each with the stroke that takes it away."""
-    return views.findings.findings(seen(take))
+    return views.faults.faults(seen(take))
 
 
-def unsent(take: Take, kind: FileKind | None, cues: bool) -> list[Unplayed]:
+def unsent(take: Take, kind: FileKind | None, cues: bool) -> list[Fault]:
     """What will not sound as it is drawn in a file of some form."""
     now = seen(take)
     return views.unsent.unsent(now if cues else now.without_cues(), kind)
@@ -280,7 +280,7 @@ def _at(owner: AbstractBaseUser, take_id: UUID, revision: int) -> Shaped:
     if known is None:
         if takes.revision(owner, take_id) != revision:
             raise Stale(history(takes.get(owner, take_id)))
-        known = shaped(take_id, revision)
+        known = folded(take_id, revision)
         cache.lend(take_id, owner.pk)
     return known
 
@@ -298,7 +298,7 @@ def _write(
         take = locked(owner, take_id)
         if take.revision != revision:
             raise Stale(history(take))
-        known = shaped(take_id, revision)
+        known = folded(take_id, revision)
         made = _nearest(take_id, known).with_history(act(known.history))
         _refuse_idle(made, asked)
         _store(take, known.history, made.history)
@@ -326,7 +326,7 @@ def append(take: Take, strokes: Sequence[tuple[AnyStroke, bool]]) -> list[int]:
 
     Gives their numbers. What was played while others shaped on is added to what they have made.
     """
-    known = shaped(take.pk, take.revision)
+    known = folded(take.pk, take.revision)
     history_ = known.history
     for stroke, on in strokes:
         history_ = history_.add(stroke, on)

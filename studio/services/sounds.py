@@ -6,7 +6,7 @@ from expression import sound
 from expression.documents import Document
 from expression.strokes import AnyStroke, parse_stroke
 from studio.models import Take, TakeSound
-from studio.services import room
+from studio.services import quota
 from studio.services.answers import SoundView
 from studio.services.progress import NOBODY, Progress
 from studio.services.shaping import seen
@@ -15,7 +15,7 @@ from studio.services.takes import NoSuchTake, clean_name
 
 def add(take: Take, file_name: str, data: bytes, progress: Progress = NOBODY) -> SoundView:
     """Keep a WAV file beside a take, in place of any other. Raises BadFile, and then nothing has changed."""
-    room.has_room(take.owner, len(data), 0)
+    quota.check(take.owner, len(data), 0)
     heard = sound.decode(data)
     packed = sound.pack(heard, progress.part(0, 0.7).tell)
     return _view(keep(take, file_name, heard, packed, progress.part(0.7, 1)))

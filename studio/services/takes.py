@@ -15,8 +15,8 @@ from expression.midi.rescue import rescued
 from expression.midi.zoning import as_zone
 from expression.take import Take as Recording
 from studio.models import Take
-from studio.services import room
-from studio.services.folding import cache, shaped
+from studio.services import quota
+from studio.services.folding import cache, folded
 
 
 class NoSuchTake(Exception):
@@ -46,7 +46,7 @@ def revision(owner: AbstractBaseUser, take_id: UUID) -> int:
 
 def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> Take:
     """A new take from an uploaded file. Raises BadFile, and then nothing is stored."""
-    room.has_room(owner, len(data))
+    quota.check(owner, len(data))
     take, recording = read(owner, file_name, data)
     cache.put(take.pk, take.revision, Shaped.of(recording))
     return take
@@ -115,7 +115,7 @@ def file(take: Take, kind: FileKind | None = None, cues: bool = True, thin: floa
 
     `thin`: drawn ways in fewer events, off by so many steps at most.
     """
-    now = shaped(take.pk, take.revision).now.take
+    now = folded(take.pk, take.revision).now.take
     return saved(now if cues else now.without_cues(), kind, thin)
 
 

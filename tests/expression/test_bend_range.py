@@ -15,7 +15,7 @@ from expression.midi.write import write
 from expression.receiver import receive
 from expression.strokes import parse_stroke
 from expression.take import Take
-from expression.views import findings
+from expression.views import faults
 from tests.files import file_of
 
 M = mido.Message
@@ -110,7 +110,7 @@ def test_where_the_music_leaves_no_room_the_order_stays_and_it_is_known() -> Non
     assert first.is_crowded
     assert list(first.controls) == FULL
     assert list(first.ticks) == sorted(first.ticks)
-    (told,) = [one for one in findings.findings(take) if one["reason"] == "crowded"]
+    (told,) = [one for one in faults.faults(take) if one["reason"] == "crowded"]
     assert "In bar 1 the music leaves little room" in told["says"]
     assert first.ticks[0] > 960 and first.ticks[-1] <= 968
     assert np.abs(heard(take, "bend", [966, 968, 1200]) - [1, 2, 2]).max() < 12 / 8192 + 1e-3
@@ -152,10 +152,10 @@ def test_writing_and_reading_gives_the_same_lane() -> None:
 
 class TestFaults:
     def reasons(self, take: Take) -> list[str]:
-        return [one["reason"] for one in findings.findings(take)]
+        return [one["reason"] for one in faults.faults(take)]
 
     def mended(self, take: Take, reason: str) -> Take:
-        (fault,) = [one for one in findings.findings(take) if one["reason"] == reason]
+        (fault,) = [one for one in faults.faults(take) if one["reason"] == reason]
         assert fault["stroke"] is not None
         return applied(fault["stroke"], take)
 
@@ -176,7 +176,7 @@ class TestFaults:
         then = [M("note_on", note=62, time=960), M("pitchwheel", pitch=0, time=240), M("note_off", note=62, time=240)]
         two = [*first, *then]
         take = ranged(read(file_of(two)), 2)
-        (fault,) = findings.findings(take)
+        (fault,) = faults.faults(take)
         assert (fault["reason"], fault["spans"]) == ("out in a rest", [(960, 2880)])
         assert "in the rest in bar 1" in fault["says"]
         made = self.mended(take, "out in a rest")

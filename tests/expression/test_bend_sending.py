@@ -18,7 +18,7 @@ from expression.receiver import receive
 from expression.strokes import parse_stroke
 from expression.take import Take
 from expression.views.contours import tried_contours
-from expression.views.findings import findings
+from expression.views.faults import faults
 from expression.views.page import in_force
 from expression.views.proof import proof
 from tests.files import file_of
@@ -90,10 +90,10 @@ class TestStream:
     def test_more_than_a_cable_carries_is_told_and_thinned(self) -> None:
         shake = {"kind": "bend.shake", "rate": 20, "depth": 1200}
         take = shaped(read(file_of(NOTE)), {"kind": "bend.range", "semitones": 24}, shake)
-        (fault,) = [one for one in findings(take) if one["reason"] == "dense"]
+        (fault,) = [one for one in faults(take) if one["reason"] == "dense"]
         assert "bytes a second" in fault["says"] and fault["stroke"] is not None
         thinned = applied(fault["stroke"], take)
-        assert "dense" not in [one["reason"] for one in findings(thinned)]
+        assert "dense" not in [one["reason"] for one in faults(thinned)]
         seconds = wheel_seconds(thinned)
         assert 3 * np.histogram(seconds, np.arange(0, 2, 0.25))[0].max() * 4 <= 3125
 
@@ -126,7 +126,7 @@ class TestRangesBeforeBends:
         kinds = [m.type for m in file.tracks[0] if m.type in ("control_change", "pitchwheel")]
         assert kinds[:7] == ["control_change"] * 6 + ["pitchwheel"]
         assert "control_change" not in kinds[7:]
-        (fault,) = [one for one in findings(shaped(take, SCOOP)) if one["reason"] == "crowded"]
+        (fault,) = [one for one in faults(shaped(take, SCOOP)) if one["reason"] == "crowded"]
         assert "In bar 1" in fault["says"]
 
     @pytest.mark.parametrize("seed", range(12))
@@ -183,7 +183,7 @@ class TestInstrument:
             shaped(take, {"kind": "bend.range", "semitones": 12})
         assert refused.value.offer == {"semitones": 7}
         late = scooped({"kind": "bend.instrument", "largest": 7})
-        (fault,) = [one for one in findings(late) if one["reason"] == "unable"]
+        (fault,) = [one for one in faults(late) if one["reason"] == "unable"]
         assert "goes no further than 7" in fault["says"]
 
 
@@ -192,10 +192,10 @@ class TestWhatIsOdd:
         wrong = [M("control_change", control=n, value=v) for n, v in ((6, 12), (101, 0), (100, 0), (101, 127))]
         take = read(file_of([*wrong, NOTE[0], M("pitchwheel", pitch=8191, time=480), NOTE[1]]))
         assert take.parts[0].bend_range.semitones.tolist() == [2]
-        (fault,) = [one for one in findings(take) if one["reason"] == "wrong order"]
+        (fault,) = [one for one in faults(take) if one["reason"] == "wrong order"]
         assert "the value 12 comes before any parameter" in fault["says"] and fault["stroke"] is not None
         made = applied(fault["stroke"], take)
-        assert "wrong order" not in [one["reason"] for one in findings(made)]
+        assert "wrong order" not in [one["reason"] for one in faults(made)]
         (channel,) = receive(write(made)).channels.values()
         assert float(channel.bend.at(10_000)) == pytest.approx(12, abs=0.01)
 
@@ -243,7 +243,7 @@ class TestWhatIsOdd:
         )
         made = shaped(take, {"kind": "lane.reshape", "lane": "bend", "level": 4, "limit": limit})
         assert made.parts[0].lanes["bend"].curve.values.max() == pytest.approx(5)
-        (fault,) = [one for one in findings(made) if one["reason"] == "beyond"]
+        (fault,) = [one for one in faults(made) if one["reason"] == "beyond"]
         assert "drawn 5.00 semitones away" in fault["says"]
 
     def test_a_glide_across_a_rest_of_a_minute_is_a_tail_or_nothing(self) -> None:
@@ -319,7 +319,7 @@ class TestOnThePage:
 
     def test_every_fault_of_a_wheel_is_somewhere_in_the_demo(self) -> None:
         take = shaped(read(the_bellows_room()), *STROKES["The fog signal: the bellows room"])
-        reasons = {one["reason"] for one in findings(take)}
+        reasons = {one["reason"] for one in faults(take)}
         assert {"beyond", "unstated", "wrong order", "never home", "out in a rest", "off centre"} <= reasons
         acting = [one["what"] for part in take.parts for one in in_force(take, part)]
         assert {"reset (121)", "bend from Drone's wheel"} <= set(acting)

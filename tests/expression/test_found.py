@@ -17,7 +17,7 @@ from expression.receiver import Channel, receive
 from expression.sounding import sounding
 from expression.strokes import parse_stroke
 from expression.take import Take
-from expression.views.findings import findings
+from expression.views.faults import faults
 from expression.views.strokes import mark
 from tests.files import NOTE, events, file_of, phrase
 
@@ -298,10 +298,10 @@ class TestBendRanges:  # 7
         made = after(
             take, {"kind": "lane.nodes", "lane": "bend", "where": {"parts": [0], "span": [960, 961]}, "nodes": [node]}
         )
-        (told,) = [one for one in findings(made) if one["reason"] == "beyond"]
+        (told,) = [one for one in faults(made) if one["reason"] == "beyond"]
         assert f"drawn 7.00 semitones away in bar 1, but the range in force there is {size}" in told["says"]
         assert told["spans"][0][0] == 960
-        assert [one for one in findings(take) if one["reason"] == "beyond"] == []
+        assert [one for one in faults(take) if one["reason"] == "beyond"] == []
 
     def test_under_a_range_of_0_a_copied_bend_is_in_the_middle(self) -> None:
         take = taken([*ranged(0), NOTE("pitchwheel", pitch=5000), *phrase([64] * 4)])
@@ -340,7 +340,7 @@ class TestSharedChannels:  # 8
         moving = [control(1, value, 30) for value in range(30, 60)]
         long_note = [NOTE("note_on", note=60, velocity=50), NOTE("note_off", note=60, time=9000)]
         take = taken(long_note, [*phrase([64]), control(1, 20, 2880), *moving])
-        assert [one for one in findings(take) if one["reason"] == "unheard"] == []
+        assert [one for one in faults(take) if one["reason"] == "unheard"] == []
 
     def test_both_are_played_what_is_said_to_their_channel(self) -> None:
         take = taken([control(11, 40), *phrase([64])], [*phrase([70], pitch=72)])
@@ -428,7 +428,7 @@ class TestUnplayedAndCopies:  # 12
         track = [control(64, 127), *phrase([64]), control(1, 20, 2880), *moving, control(64, 0, 960)]
         take = taken(track)
         assert sounding(take, take.channels[0]).end.tolist() == [take.end]
-        assert [one for one in findings(take) if one["lane"] == "cc:1" and one["reason"] == "unheard"] == []
+        assert [one for one in faults(take) if one["lane"] == "cc:1" and one["reason"] == "unheard"] == []
 
     def test_copies_of_a_span_that_took_in_an_early_note_stay_on_the_bar(self) -> None:
         notes = [NOTE("note_on", note=60, velocity=64, time=3828), NOTE("note_off", note=60, time=400)]

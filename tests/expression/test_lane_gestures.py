@@ -18,7 +18,7 @@ from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import parse_stroke
 from expression.take import Take
-from expression.views.findings import findings
+from expression.views.faults import faults
 from tests.files import events, file_of, phrase
 
 BEAT = 960
@@ -356,11 +356,11 @@ class TestUnplayed:
         hand = list(range(20, 60, 2))
         flicker = [64, 65] * 6 + [64, 66, 65]
         take = recorded([*hand, *flicker, 90], gap=12)
-        (found,) = [one for one in findings(take) if one["reason"] == "flicker"]
+        (found,) = [one for one in faults(take) if one["reason"] == "flicker"]
         assert "Mod wheel flickers between neighbouring values in bar" in found["says"]
         curve = made(take, found["stroke"])
         assert curve.values.tolist() == [*hand, 64, 90]
-        assert not [one for one in findings(shape(take, [parse_stroke(found["stroke"])])) if one["reason"] == "flicker"]
+        assert not [one for one in faults(shape(take, [parse_stroke(found["stroke"])])) if one["reason"] == "flicker"]
 
     def test_a_movement_that_nobody_hears_leaves_where_it_ends(self) -> None:
         quiet = [mido.Message("control_change", control=1, value=value, time=30) for value in range(30, 60)]
@@ -368,13 +368,13 @@ class TestUnplayed:
         later = [m.copy(time=m.time + (1920 if m.type == "note_on" else 0)) for m in phrase([64])]
         wait = [mido.Message("control_change", control=1, value=9, time=2400)]
         take = read(file_of([*notes, *wait, *quiet, *later]))
-        (found,) = findings(take)
+        (found,) = faults(take)
         assert found["reason"] == "unheard"
         assert made(take, found["stroke"]).values.tolist() == [59]
 
     def test_a_slow_hand_is_no_flicker(self) -> None:
         take = recorded([10, 10, 11, 11, 12, 12, 12, 13, 13, 14, 14, 15, 15, 16], gap=24)
-        assert findings(take) == []
+        assert faults(take) == []
         with pytest.raises(NothingMatched, match="nothing that nobody played"):
             made(take, {"kind": "lane.unplayed", "lane": "cc:1"})
 

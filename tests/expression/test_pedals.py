@@ -17,7 +17,7 @@ from expression.receiver import receive
 from expression.sounding import sounding
 from expression.strokes import parse_stroke
 from expression.take import Take
-from expression.views.findings import findings
+from expression.views.faults import faults
 from tests.expression.pedalled import performance
 from tests.files import file_of
 
@@ -290,7 +290,7 @@ def test_no_new_bass_sounds_over_the_old_one(seed: int) -> None:
 
 
 def told(take: Take) -> dict[str, Any]:
-    return {one["reason"]: one for one in findings(take) if one["lane"].startswith("cc:6")}
+    return {one["reason"]: one for one in faults(take) if one["lane"].startswith("cc:6")}
 
 
 def test_a_pedal_left_down_or_down_long_before_the_first_note_is_lifted() -> None:

@@ -118,7 +118,7 @@ def test_a_fine_half_of_bank_select_counts_too() -> None:
 @pytest.mark.parametrize(("value", "is_left"), [(64, True), (63, False)])
 def test_a_pedal_is_down_from_64_on(value: int, is_left: bool) -> None:
     take = read(file_of([*phrase([80] * 4), control(64, 127), control(64, value, time=10)]))
-    left = [one for one in views.findings.findings(take) if one["reason"] == "left down"]
+    left = [one for one in views.faults.faults(take) if one["reason"] == "left down"]
     assert bool(left) == is_left
 
 
@@ -170,11 +170,11 @@ def test_a_bend_beyond_its_range_is_shown_to_where_the_next_node_is() -> None:
     take = read(LINE)
     nodes = [{"tick": 0, "value": 0}, {"tick": 960, "value": 5}, {"tick": 1920, "value": 0}]
     made = applied(parse_stroke({"kind": "lane.nodes", "lane": "bend", "where": {"parts": [0]}, "nodes": nodes}), take)
-    (told,) = [one for one in views.findings.findings(made) if one["reason"] == "beyond"]
+    (told,) = [one for one in views.faults.faults(made) if one["reason"] == "beyond"]
     assert told["spans"] == [(960, 1920)]
     last = [*nodes[:1], {"tick": 960, "value": 5}]
     made = applied(parse_stroke({"kind": "lane.nodes", "lane": "bend", "where": {"parts": [0]}, "nodes": last}), take)
-    (told,) = [one for one in views.findings.findings(made) if one["reason"] == "beyond"]
+    (told,) = [one for one in views.faults.faults(made) if one["reason"] == "beyond"]
     assert told["spans"] == [(960, 961)]
 
 

@@ -18,7 +18,7 @@ from expression.midi.zoning import as_zone
 from expression.receiver import as_document, receive
 from expression.strokes import parse_stroke
 from expression.take import Take
-from expression.views.findings import findings
+from expression.views.faults import faults
 from tests.files import file_of
 
 M = mido.Message
@@ -125,7 +125,7 @@ def test_zones_do_not_share_channels_with_other_parts() -> None:
     # The second has its own channels too, on its own port: each goes to its own track.
     assert len({tuple(one.port for one in track if one.type == "midi_port") for track in file.tracks}) == 2
     assert [len(part.notes) for part in read(write(both)).parts if len(part.notes)] == [2, 2]
-    assert {one["reason"] for one in findings(alone)} == {"own port"}
+    assert {one["reason"] for one in faults(alone)} == {"own port"}
     # Of one track with several channels the zone gets a track of its own.
     mixed = made(read(file_of([*pad, *(one.copy(channel=3) for one in pad)])), UP)
     assert len(mido.MidiFile(file=io.BytesIO(write(mixed))).tracks) == 2
@@ -146,7 +146,7 @@ def test_more_notes_than_channels_share_that_of_the_one_nearest_to_its_end() -> 
     take = made(read(file_of([*held, *ends])), {**UP, "where": {}}, SENT)
     given = allotment(take, take.channels[0])
     assert given.member.tolist() == [1, 2, 2] and given.crowded.tolist() == [2]
-    (found,) = [one for one in findings(take) if one["reason"] == "crowded zone"]
+    (found,) = [one for one in faults(take) if one["reason"] == "crowded zone"]
     assert "1 note" in found["says"] and found["stroke"] is not None
     mended = applied(found["stroke"], take)
     assert not allotment(mended, mended.channels[0]).crowded.size

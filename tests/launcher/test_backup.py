@@ -111,7 +111,7 @@ def test_lull_is_not_served_to_others_without_what_it_needs(given: dict[str, str
 
 
 def test_the_settings_for_others_have_nothing_to_be_warned_of() -> None:
-    given = {**os.environ, "LULL_EARNEST": "1", "LULL_SECRET_KEY": SECRET, "LULL_HOSTS": "lull.example.org"}
+    given = {**os.environ, "LULL_PRODUCTION": "1", "LULL_SECRET_KEY": SECRET, "LULL_HOSTS": "lull.example.org"}
     given["DJANGO_SETTINGS_MODULE"] = "config.settings"
     given.pop("DJANGO_ALLOW_ASYNC_UNSAFE", None)
     command = [str(PYTHON), "manage.py", "check", "--deploy", "--fail-level", "WARNING"]

@@ -242,10 +242,11 @@ def test_a_cluster_that_was_killed_is_started_again_where_it_was() -> None:
     assert ran.stdout.endswith("again\n"), ran.stderr
 
 
-def test_the_lock_names_every_package_with_hashes_and_no_address() -> None:
-    lock = (ROOT / "requirements.lock").read_text()
+@pytest.mark.parametrize("name", main.LOCKS)
+def test_the_locks_name_every_package_with_hashes_and_no_address(name: str) -> None:
+    lock = (ROOT / f"{name}.lock").read_text()
     wanted = {
-        line.split("[")[0].split("~")[0].strip().lower() for line in (ROOT / "requirements.in").read_text().splitlines()
+        line.split("[")[0].split("~")[0].strip().lower() for line in (ROOT / f"{name}.in").read_text().splitlines()
     }
     for package in {name for name in wanted if name and not name.startswith("#")}:
         assert f"\n{package}" in lock

@@ -8,7 +8,7 @@ from django.contrib.sessions.models import Session
 from django.test import Client
 
 from studio.models import Take
-from studio.services import room
+from studio.services import quota
 from tests.files import file_of, phrase
 from tests.studio.conftest import Caller
 
@@ -71,7 +71,7 @@ def test_signed_out_nothing_is_changed(anna: Caller, path: str) -> None:
 
 def test_an_account_keeps_so_many_takes_and_bytes_and_no_more(anna: Caller, bert: Caller, monkeypatch: Any) -> None:
     data = file_of(phrase([64] * 5))
-    monkeypatch.setattr(room, "MOST_TAKES_EACH", 2)
+    monkeypatch.setattr(quota, "MOST_TAKES_EACH", 2)
     first = anna.add(data)
     anna.add(data)
     full = anna.upload(data)
@@ -80,8 +80,8 @@ def test_an_account_keeps_so_many_takes_and_bytes_and_no_more(anna: Caller, bert
     bert.add(data)
     anna.call("delete", f"takes/{first}")
     anna.add(data)
-    monkeypatch.setattr(room, "MOST_TAKES_EACH", 99)
-    monkeypatch.setattr(room, "MOST_BYTES_EACH", 3 * len(data) + 1)
+    monkeypatch.setattr(quota, "MOST_TAKES_EACH", 99)
+    monkeypatch.setattr(quota, "MOST_BYTES_EACH", 3 * len(data) + 1)
     heavy = anna.upload(data)
     assert (heavy.status_code, "30 days" in heavy.json()["detail"]) == (422, True)
     assert Take.objects.filter(owner=anna.user).count() == 3

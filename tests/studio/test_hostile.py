@@ -19,7 +19,7 @@ from expression import views
 from expression.errors import BadFile
 from expression.midi.read import read
 from studio import signing_in
-from studio.doors import UploadsOfPlayers
+from studio.error_responses import UploadsOfPlayers
 from studio.models import SignInTrouble
 from tests.files import END, file_of, phrase, raw
 from tests.studio.conftest import Caller
@@ -93,7 +93,7 @@ def test_a_controller_that_never_rests_is_looked_through_in_time(step: int) -> N
     moves = b"".join(b"\x03\xb0\x01" + bytes([number // 3 * step % 128]) for number in range(300_000))
     take = read(raw(b"\x00\x90\x3c\x40\x10\x80\x3c\x00" + moves + END))
     begun = time.process_time()
-    assert [one["reason"] for one in views.findings.findings(take)] == ["unheard"]
+    assert [one["reason"] for one in views.faults.faults(take)] == ["unheard"]
     assert time.process_time() - begun < 10
 
 

@@ -119,7 +119,7 @@ def test_cues_go_along_or_not(anna: Caller) -> None:
 BESIDE = """
 import multiprocessing, os, time
 from concurrent.futures import ProcessPoolExecutor
-from studio.beside import end_with_the_server
+from studio.child_process import end_with_the_server
 if __name__ == "__main__":
     pool = ProcessPoolExecutor(1, multiprocessing.get_context("spawn"), initializer=end_with_the_server)
     print(pool.submit(os.getpid).result(), flush=True)

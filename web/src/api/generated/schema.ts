@@ -2279,6 +2279,29 @@ export interface components {
             name: string;
         };
         /**
+         * Fault
+         * @description What is wrong on a lane: why, where (spans of ticks), and the stroke that mends it, if one does; with words.
+         */
+        Fault: {
+            /** Lane */
+            lane: string;
+            /** Mend */
+            mend: string;
+            /** Part */
+            part: number;
+            /** Reason */
+            reason: string;
+            /** Says */
+            says: string;
+            /** Spans */
+            spans: [
+                number,
+                number
+            ][];
+            /** Stroke */
+            stroke: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["RecordPass"]) | null;
+        };
+        /**
          * Favourite
          * @description A controller that the player works with.
          */
@@ -5163,7 +5186,7 @@ export interface components {
         Preview: {
             /** Also */
             also: string;
-            beyond: components["schemas"]["Unplayed"] | null;
+            beyond: components["schemas"]["Fault"] | null;
             delta: components["schemas"]["Delta"];
             facts: components["schemas"]["Facts"] | null;
             /** Idle */
@@ -5762,29 +5785,6 @@ export interface components {
             label: string;
             /** Step */
             step: number;
-        };
-        /**
-         * Unplayed
-         * @description What is wrong on a lane: why, where (spans of ticks), and the stroke that mends it, if one does; with words.
-         */
-        Unplayed: {
-            /** Lane */
-            lane: string;
-            /** Mend */
-            mend: string;
-            /** Part */
-            part: number;
-            /** Reason */
-            reason: string;
-            /** Says */
-            says: string;
-            /** Spans */
-            spans: [
-                number,
-                number
-            ][];
-            /** Stroke */
-            stroke: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["RecordPass"]) | null;
         };
         /**
          * VelocityAccent
@@ -9566,7 +9566,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Unplayed"][];
+                    "application/json": components["schemas"]["Fault"][];
                 };
             };
             /** @description Unauthorized */
@@ -9627,7 +9627,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Unplayed"][];
+                    "application/json": components["schemas"]["Fault"][];
                 };
             };
             /** @description Unauthorized */

@@ -1,4 +1,12 @@
-import { type UIEvent, useCallback, useEffect, useRef, useState } from "react";
+import {
+  type ColumnDef,
+  rowSortingFeature,
+  type SortingState,
+  tableFeatures,
+  useTable,
+} from "@tanstack/react-table";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { api, type Schemas, sentence } from "../../api/client";
 import { idOfRow, rowOfId, tickAt } from "../../score/score";
 import { player } from "../../sound/player";
@@ -17,6 +25,10 @@ const ROW_PIXELS = 24;
 const PAGE_ROWS = 100;
 const COLUMNS = "grid grid-cols-[9rem_11rem_7rem_10rem_6rem_1fr] gap-2";
 type Order = (typeof HEADS)[number][0];
+const FEATURES = tableFeatures({ rowSortingFeature });
+const TABLE_COLUMNS: ColumnDef<typeof FEATURES, Row>[] = HEADS.map(([id, header]) => ({ id, header }));
+const IN_TIME: SortingState = [{ id: "time", desc: false }];
+const NO_ROWS: Row[] = [];
 const KINDS = [
   "note",
   "controller",
@@ -40,17 +52,34 @@ export function EventList() {
   const chosenCount = useDesk((state) => state.chosenCount);
   const [kind, setKind] = useState("");
   const [part, setPart] = useState("");
-  const [order, setOrder] = useState<Order>("time");
-  const [falling, setFalling] = useState(false);
+  const [sorting, setSorting] = useState(IN_TIME);
+  const { id: order, desc: falling } = (sorting[0] ?? IN_TIME[0]) as { id: Order; desc: boolean };
   const [total, setTotal] = useState<number | null>(null);
   const [problem, setProblem] = useState("");
-  const [top, setTop] = useState(0);
-  const [height, setHeight] = useState(200);
   const [pages, setPages] = useState<ReadonlyMap<number, Row[]>>(new Map());
   const box = useRef<HTMLDivElement>(null);
   const filter = `${revision} ${kind} ${part} ${order} ${falling}`;
   const current = useRef(filter);
   current.current = filter;
+  // Rows lie on the server, in the order that is asked for there: the table here knows their columns alone.
+  const table = useTable({
+    features: FEATURES,
+    data: NO_ROWS,
+    columns: TABLE_COLUMNS,
+    state: { sorting },
+    onSortingChange: setSorting,
+    manualSorting: true,
+    enableSortingRemoval: false,
+    sortDescFirst: false,
+  });
+  const virtual = useVirtualizer({
+    count: total ?? 0,
+    getScrollElement: () => box.current,
+    estimateSize: () => ROW_PIXELS,
+    overscan: 1,
+  });
+  const shown = virtual.getVirtualItems();
+  const [firstRow, lastRow] = [shown[0]?.index ?? 0, shown.at(-1)?.index ?? 0];
 
   const fetchPage = useCallback(
     async (first: number, note?: number): Promise<Page | null> => {
@@ -84,8 +113,7 @@ export function EventList() {
 
   // What stood there before a stroke stands until its rows have come, so that nothing is lost that is being typed in.
   useEffect(() => {
-    const from = Math.floor(top / ROW_PIXELS / PAGE_ROWS);
-    const to = Math.floor((top + height) / ROW_PIXELS / PAGE_ROWS);
+    const [from, to] = [Math.floor(firstRow / PAGE_ROWS), Math.floor(lastRow / PAGE_ROWS)];
     for (let page = from; page <= to; page++) {
       if (total !== null && page * PAGE_ROWS >= Math.max(total, 1)) continue;
       void fetchPage(page * PAGE_ROWS).then((answer) => {
@@ -94,15 +122,7 @@ export function EventList() {
         setPages((all) => (all.get(page) === answer.rows ? all : new Map(all).set(page, answer.rows)));
       });
     }
-  }, [top, height, filter, total, fetchPage]);
-
-  useEffect(() => {
-    const element = box.current;
-    if (!element) return;
-    const sizes = new ResizeObserver(() => setHeight(element.clientHeight));
-    sizes.observe(element);
-    return () => sizes.disconnect();
-  }, []);
+  }, [firstRow, lastRow, filter, total, fetchPage]);
 
   // The list goes to what is chosen on the page, unless it was chosen here.
   const chosenHere = useRef(-1);
@@ -112,7 +132,7 @@ export function EventList() {
     if (first === null || first === chosenHere.current) return;
     void fetchPage(0, first).then((answer) => {
       const at = answer?.rows.findIndex((row) => row.note === first) ?? -1;
-      if (answer && at >= 0) box.current?.scrollTo({ top: (answer.first + at - 2) * ROW_PIXELS });
+      if (answer && at >= 0) virtual.scrollToIndex(Math.max(answer.first + at - 2, 0), { align: "start" });
     });
   }, [chosen]);
 
@@ -142,15 +162,11 @@ export function EventList() {
     setProblem(made ? "" : "A value goes on a lane: choose one in the panel first.");
     if (made) void apply(made);
   };
-  const firstRow = Math.floor(top / ROW_PIXELS);
-  const shownRows = Math.ceil(height / ROW_PIXELS) + 1;
-  const rows = Array.from(
-    { length: Math.max(Math.min(shownRows, (total ?? 0) - firstRow), 0) },
-    (_, index) => {
-      const at = firstRow + index;
-      return { at, row: pages.get(Math.floor(at / PAGE_ROWS))?.[at % PAGE_ROWS] };
-    },
-  );
+  const rows = shown.map(({ index, start }) => ({
+    at: index,
+    top: start,
+    row: pages.get(Math.floor(index / PAGE_ROWS))?.[index % PAGE_ROWS],
+  }));
   const isChosen = (row: Row) => {
     const owner = score?.parts[row.part];
     return row.note >= 0 && !!owner && chosen[row.part]?.[rowOfId(owner, row.note)] === 1;
@@ -215,32 +231,36 @@ export function EventList() {
           aria-rowindex={1}
           className={`${COLUMNS} border-b border-rule px-3 text-[12px] text-faded`}
         >
-          {HEADS.map(([name, words], column) => (
-            // biome-ignore lint/a11y/useSemanticElements: see above
-            // biome-ignore lint/a11y/useFocusableInteractive: it holds a button
-            <div
-              key={name}
-              role="columnheader"
-              aria-colindex={column + 1}
-              aria-sort={order === name ? (falling ? "descending" : "ascending") : "none"}
-            >
-              <button
-                type="button"
-                className="flex min-h-6 items-center gap-1 hover:text-ink"
-                onClick={() => {
-                  setFalling(order === name && !falling);
-                  setOrder(name);
-                }}
+          {table.getFlatHeaders().map(({ id, index, column }) => {
+            const sorted = column.getIsSorted();
+            return (
+              // biome-ignore lint/a11y/useSemanticElements: see above
+              // biome-ignore lint/a11y/useFocusableInteractive: it holds a button
+              <div
+                key={id}
+                role="columnheader"
+                aria-colindex={index + 1}
+                aria-sort={sorted ? (sorted === "desc" ? "descending" : "ascending") : "none"}
               >
-                {words}
-                {order === name && (
-                  <svg viewBox="0 0 8 8" className={`h-2 w-2 ${falling ? "" : "rotate-180"}`} aria-hidden>
-                    <path d="M1 2.5l3 3 3-3" fill="none" stroke="currentColor" strokeWidth="1.4" />
-                  </svg>
-                )}
-              </button>
-            </div>
-          ))}
+                <button
+                  type="button"
+                  className="flex min-h-6 items-center gap-1 hover:text-ink"
+                  onClick={() => column.toggleSorting(sorted === "asc")}
+                >
+                  {String(column.columnDef.header)}
+                  {sorted && (
+                    <svg
+                      viewBox="0 0 8 8"
+                      className={`h-2 w-2 ${sorted === "desc" ? "" : "rotate-180"}`}
+                      aria-hidden
+                    >
+                      <path d="M1 2.5l3 3 3-3" fill="none" stroke="currentColor" strokeWidth="1.4" />
+                    </svg>
+                  )}
+                </button>
+              </div>
+            );
+          })}
         </div>
         {/* biome-ignore lint/a11y/useSemanticElements: see above */}
         <div
@@ -249,10 +269,9 @@ export function EventList() {
           className="min-h-0 flex-1 overflow-y-auto"
           // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls is reached by key
           tabIndex={0}
-          onScroll={(event: UIEvent<HTMLDivElement>) => setTop(event.currentTarget.scrollTop)}
         >
-          <div role="presentation" className="relative" style={{ height: (total ?? 0) * ROW_PIXELS }}>
-            {rows.map(({ at, row }) => (
+          <div role="presentation" className="relative" style={{ height: virtual.getTotalSize() }}>
+            {rows.map(({ at, top, row }) => (
               // biome-ignore lint/a11y/useSemanticElements: see above
               // biome-ignore lint/a11y/useFocusableInteractive: its first cell is a button
               <div
@@ -260,7 +279,7 @@ export function EventList() {
                 role="row"
                 aria-rowindex={at + 2}
                 aria-selected={row ? isChosen(row) : false}
-                style={{ top: at * ROW_PIXELS, height: ROW_PIXELS }}
+                style={{ top, height: ROW_PIXELS }}
                 className={`absolute inset-x-0 ${COLUMNS} items-center border-b border-rule/60 px-3 ${
                   row && isChosen(row) ? "bg-accent-wash" : ""
                 }`}

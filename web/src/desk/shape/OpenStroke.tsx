@@ -107,7 +107,7 @@ const isTyped = (form: HTMLElement) =>
   form.contains(document.activeElement) && document.activeElement instanceof HTMLInputElement;
 
 /** A bend that is drawn further than the wheel goes: said, and made to be heard with one click. */
-function Beyond({ beyond }: { beyond: Schemas["Unplayed"] }) {
+function Beyond({ beyond }: { beyond: Schemas["Fault"] }) {
   const { stroke } = beyond;
   return (
     <p className="text-[13px]" data-testid="beyond" title={beyond.says}>

@@ -6,7 +6,7 @@ import { useFaults } from "../take/reading";
 import { apply } from "../take/shaping";
 import { set, useDesk } from "../take/state";
 
-type Fault = Schemas["Unplayed"];
+type Fault = Schemas["Fault"];
 
 /** So many are shown at once; of those that lie closer together than this, the first. */
 const MOST = 24;

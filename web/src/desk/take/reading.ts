@@ -75,7 +75,7 @@ function useAsked<T>(what: readonly unknown[], ask: () => Asked, enabled: boolea
 }
 
 /** What is wrong on all lanes. */
-export const useFaults = (): Rested<Schemas["Unplayed"][]> =>
+export const useFaults = (): Rested<Schemas["Fault"][]> =>
   useRestedRead(["unplayed"], () =>
     api.GET("/api/takes/{take_id}/unplayed", { params: { path: takePath() } }),
   );

@@ -12,7 +12,7 @@ export async function tellUnsent(address: string): Promise<void> {
   const kind = (asked.get("kind") ?? undefined) as Kind | undefined;
   const query = { kind, cues: asked.get("cues") !== "false" };
   const ask = api.GET("/api/takes/{take_id}/unsent", { params: { path: takePath(), query } });
-  const found = await answered<Schemas["Unplayed"][]>(ask).catch(() => []);
+  const found = await answered<Schemas["Fault"][]>(ask).catch(() => []);
   if (!found.length) return;
   const first = found[0]!;
   const more = found.length > 1 ? ` And ${found.length - 1} more.` : "";

@@ -33,7 +33,9 @@ def on_way_of(tempo: TempoMap, curve: Curve, seconds: float) -> Flags:
     return found
 
 
-def ways(tempo: TempoMap, curve: Curve, on_way: Flags, again: Ints, pace: Pace, is_exact: bool) -> tuple[Ints, Floats]:
+def segment_events(
+    tempo: TempoMap, curve: Curve, on_way: Flags, again: Ints, pace: Pace, is_exact: bool
+) -> tuple[Ints, Floats]:
     """Events between nodes that are joined by ways: each where the curve is half a grain from what was sent last.
 
     So what is heard is never further than half a grain from what is drawn, but where two events would come closer

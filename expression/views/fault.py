@@ -9,7 +9,7 @@ from expression.strokes import AnyStroke, Stroke
 MOST_SPANS = 500
 
 
-class Unplayed(TypedDict):
+class Fault(TypedDict):
     """What is wrong on a lane: why, where (spans of ticks), and the stroke that mends it, if one does; with words."""
 
     part: int
@@ -21,9 +21,9 @@ class Unplayed(TypedDict):
     mend: str
 
 
-def finding(
+def fault(
     part: int, lane: str, reason: str, says: str, spans: Sequence[tuple[int, int]], stroke: AnyStroke | None = None
-) -> Unplayed:
+) -> Fault:
     """One thing that is wrong, with as many of its places as are shown."""
     mend = stroke.mends() if stroke else ""
     shown = list(spans[:MOST_SPANS])

@@ -5,17 +5,17 @@ from expression.strokes import parse_stroke
 from expression.take import Lane, Take
 from expression.unplayed import Run, flickers, unheard
 from expression.views.bend_faults import BEND_FAULTS
-from expression.views.finding import MOST_SPANS, Unplayed, finding
+from expression.views.fault import MOST_SPANS, Fault, fault
 from expression.views.note_faults import note_faults
 from expression.views.pedal_faults import pedal_faults
 
 
-def findings(take: Take) -> list[Unplayed]:
+def faults(take: Take) -> list[Fault]:
     """What nobody played, lane by lane: how often, why it is thought so, where, and the stroke that takes it away.
 
     And bends that the range in force cannot hold: they are drawn, but not heard.
     """
-    found: list[Unplayed] = []
+    found: list[Fault] = []
     for channel in take.channels:
         # Parts that share a channel share its lanes: each is told.
         parts = [part.id for part in take.parts_on(channel)]
@@ -32,7 +32,7 @@ def findings(take: Take) -> list[Unplayed]:
     return sorted(found, key=lambda one: one["part"])
 
 
-def _finding(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) -> Unplayed:
+def _finding(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) -> Fault:
     ticks = lane.curve.ticks
     events = sum(run.last - run.first + (reason == "flicker") for run in places)
     start, after = int(ticks[places[0].first]), places[-1].last + 1
@@ -48,7 +48,7 @@ def _finding(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) 
         }
     )
     spans = [(int(ticks[a]), int(ticks[b]) + 1) for a, b, _ in places[:MOST_SPANS]]
-    return finding(part, lane.key, reason, _says(take, lane, reason, places, events), spans, stroke)
+    return fault(part, lane.key, reason, _says(take, lane, reason, places, events), spans, stroke)
 
 
 def _says(take: Take, lane: Lane, reason: str, places: list[Run], events: int) -> str:

@@ -9,7 +9,7 @@ from expression.limits import GIB, MOST_BYTES_EACH, MOST_TAKES_EACH
 from studio.models import SoundBank, Take, TakeSound
 
 
-def has_room(owner: AbstractBaseUser, more: int, takes: int = 1) -> None:
+def check(owner: AbstractBaseUser, more: int, takes: int = 1) -> None:
     """Whether an account may keep so many takes and bytes more. Raises BadFile where it may not."""
     mine = Take.objects.filter(owner_id=owner.pk)
     if mine.filter(deleted_at__isnull=True).count() + takes > MOST_TAKES_EACH:

@@ -14,7 +14,7 @@ from expression.arrays import Bytes, Flags, Floats, Ints, contained, frozen, ran
 from expression.curve import Curve
 from expression.lanes import LANES, NOTE_PITCH, NOTE_PRESSURE
 from expression.midi.encoding import Messages
-from expression.midi.ways import on_way_of, ways
+from expression.midi.segment_events import on_way_of, segment_events
 from expression.note_curves import NoteCurves
 from expression.status import POLY_PRESSURE
 from expression.take import Pace, Part, Take
@@ -53,7 +53,7 @@ class Placed(NamedTuple):
     voice: Ints
 
 
-class Told(NamedTuple):
+class NoteEvents(NamedTuple):
     """Values that are sent, in the order of voices and of time. One element of each array an event."""
 
     tick: Ints
@@ -67,7 +67,7 @@ class Told(NamedTuple):
     """Whether it is sent whatever was sent before."""
 
 
-def told(
+def note_events(
     take: Take,
     notes: Placed,
     curves: NoteCurves,
@@ -77,7 +77,7 @@ def told(
     halved: bool = False,
     again: Ints | None = None,
     asked: Pace | None = None,
-) -> Told:
+) -> NoteEvents:
     """What is sent of the curves of notes, each up to its end or to the next of its voice.
 
     A note that says nothing at its start begins with `otherwise`; where that is None, with nothing. `rounding` is what
@@ -119,7 +119,9 @@ def told(
         pace = Pace(kind.step / share, kind.seconds, min(kind.worst, HEARD_OFF / share - rounding))
     on_way = on_way_of(lines, nodes, pace.seconds) & ~contained(nodes.ticks, forced)
     lasts = np.append(nodes.ticks[1:] != nodes.ticks[:-1], True)[: len(nodes)]
-    ticks, values = ways(lines, nodes, on_way, nodes.ticks[:0], pace, key != NOTE_PRESSURE and kind.wire.bits > 7)
+    ticks, values = segment_events(
+        lines, nodes, on_way, nodes.ticks[:0], pace, key != NOTE_PRESSURE and kind.wire.bits > 7
+    )
     fixed = lasts & ~on_way
     ticks = np.concatenate((nodes.ticks[fixed], ticks))
     values = np.concatenate((nodes.values[fixed], values))
@@ -129,7 +131,7 @@ def told(
     inside = (ticks < until[at]) | (ticks == base[at])
     ticks, values, at = ticks[inside], values[inside], at[inside]
     first = ticks == base[at]
-    return Told(ticks % apart, ticks // apart, order[at], values, first, contained(ticks, forced) & ~first)
+    return NoteEvents(ticks % apart, ticks // apart, order[at], values, first, contained(ticks, forced) & ~first)
 
 
 def _again(again: Ints, notes: Placed, order: Ints, base: Ints, until: Ints) -> Ints:
@@ -197,7 +199,7 @@ def key_pressure(take: Take, part: Part, curves: NoteCurves) -> Messages:
     mine = np.flatnonzero(np.isin(notes.id, curves.ids))
     start, end = notes.start[mine], notes.end[mine]
     placed = Placed(notes.id[mine], start, end, voices(start, end))
-    found = told(take, placed, curves, NOTE_PRESSURE, None, asked=part.channel.paces.get(NOTE_PRESSURE))
+    found = note_events(take, placed, curves, NOTE_PRESSURE, None, asked=part.channel.paces.get(NOTE_PRESSURE))
     code = np.clip(whole(found.value), 0, 127)
     # Of what a note is told only what is another than before.
     first = np.append(True, found.note[1:] != found.note[:-1])
