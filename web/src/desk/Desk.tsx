@@ -10,6 +10,7 @@ import { handleKey } from "./actions/keys";
 import { Header } from "./bars/Header";
 import { Strokes } from "./bars/Strokes";
 import { Transport } from "./bars/Transport";
+import { watchHand } from "./hand/hand";
 import { releaseNudge } from "./hand/velocityGestures";
 import { Shape } from "./shape/Shape";
 import { focusLane } from "./stage/laneSight";
@@ -55,6 +56,7 @@ export function Desk() {
   }, [name]);
   useEffect(watchLeaving, []);
   useEffect(watchMetronome, []);
+  useEffect(watchHand, []);
   useEffect(watchNumbers, []);
   // Leaving for the library is something else that begins.
   useEffect(() => close, []);
@@ -71,7 +73,7 @@ export function Desk() {
 
   if (failure) return <Failure text={failure} />;
   return (
-    <div className="flex h-full min-w-[960px] flex-col">
+    <div className="flex h-full min-w-[320px] flex-col">
       <button
         type="button"
         className="key sr-only focus:not-sr-only focus:absolute focus:top-1 focus:left-1 focus:z-50"
@@ -80,13 +82,13 @@ export function Desk() {
         Skip to the staves
       </button>
       <Header onFind={() => set({ sheet: "find" })} />
-      <div className="flex min-h-0 flex-1">
-        <main className="min-w-0 flex-1">
+      <div className="flex min-h-0 flex-1 folded:flex-col">
+        <main className="min-h-0 min-w-0 flex-1">
           <Staves />
         </main>
         {panelOpen && (
           // Gestures, numbers and strokes each have their place, so that all stay in sight whatever is being shaped.
-          <aside className="flex w-[328px] shrink-0 flex-col overflow-y-auto border-l border-rule-strong bg-sheet">
+          <aside className="flex w-[328px] shrink-0 flex-col overflow-y-auto border-l border-rule-strong bg-sheet folded:h-[46%] folded:w-full folded:border-t folded:border-l-0">
             {isOpen && <Shape />}
             <Strokes />
           </aside>

@@ -21,11 +21,11 @@ export function Header({ onFind }: { onFind: () => void }) {
   const rigOpen = useDesk((state) => state.rigOpen);
   const panelOpen = useDesk((state) => state.panelOpen);
   return (
-    <header className="flex items-center gap-3 border-b border-rule-strong bg-sheet px-4 py-2">
+    <header className="flex items-center gap-3 border-b border-rule-strong bg-sheet px-4 py-2 folded:flex-wrap folded:gap-2 folded:px-2">
       <Link to="/" className="text-2xl leading-none" aria-label="Lull: back to the library">
         <Wordmark />
       </Link>
-      <h1 className="min-w-16 max-w-[30ch] truncate text-[15px] font-semibold" title={name}>
+      <h1 className="min-w-16 max-w-[30ch] truncate text-[15px] font-semibold folded:flex-1" title={name}>
         {name}
       </h1>
       <Saving />
@@ -160,7 +160,7 @@ function Parts() {
       <nav
         ref={row}
         aria-label="Parts"
-        className="flex min-w-0 flex-1 gap-0.5 overflow-x-auto p-1 [scrollbar-width:none]"
+        className="flex min-w-0 flex-1 gap-0.5 overflow-x-auto p-1 [scrollbar-width:none] folded:order-last folded:basis-[80%]"
         onScroll={measure}
         onWheel={(event) => event.currentTarget.scrollBy({ left: event.deltaX || event.deltaY })}
       >

@@ -2,24 +2,33 @@ import type { ReactNode } from "react";
 import { player, usePlayer } from "../../sound/player";
 import { Check } from "../../ui/Entries";
 import { goTo, playOrStop } from "../actions/keys";
+import { inWordsOf } from "../hand/hand";
 import { wish } from "../take/arranging";
 import { set, useDesk } from "../take/state";
 import { Clock } from "./Clock";
 import { GridChoice } from "./GridChoice";
+
+/** What moves the view. */
+const RESTING = {
+  mouse: "Wheel: through time. Shift: up and down. Ctrl or pinch: closer.",
+  touch: "Two fingers: through time and closer. Hold still, then draw: off the grid.",
+  pen: "Two fingers: through time and closer. Hold the pen still, then draw: off the grid.",
+};
 
 /** Play and stop, repeat, before and after, and where it is; under it the line that says what the pointer would do. */
 export function Transport({ record, onKeys }: { record: ReactNode; onKeys: () => void }) {
   const { playing, recording, looping, before, level, problem } = usePlayer();
   const hasSpan = useDesk((state) => state.span !== null);
   const hasStrokes = useDesk((state) => state.history.strokes.length > 0);
-  const hint = useDesk((state) => state.hint);
+  const hand = useDesk((state) => state.hand);
+  const hint = useDesk((state) => inWordsOf(state.hand, state.hint));
   const sounds = useDesk((state) => state.wishes.sounds ?? true);
   const metronome = useDesk((state) => state.wishes.metronome ?? false);
   const clickLevel = useDesk((state) => state.wishes.metronome_level ?? 0.5);
   const followsHead = useDesk((state) => state.followsHead);
   return (
     <footer className="border-t border-rule-strong bg-sheet">
-      <div className="flex items-center gap-2 px-4 pt-2 whitespace-nowrap">
+      <div className="flex items-center gap-2 px-4 pt-2 whitespace-nowrap folded:flex-wrap folded:px-2">
         <button
           type="button"
           className="key w-10 px-0"
@@ -105,7 +114,7 @@ export function Transport({ record, onKeys }: { record: ReactNode; onKeys: () =>
             />
           )}
         </span>
-        <div className="flex-1" />
+        <div className="flex-1 folded:hidden" />
         {!recording && <GridChoice />}
         <label className="ml-2 flex items-center gap-2 text-faded">
           Level
@@ -130,11 +139,7 @@ export function Transport({ record, onKeys }: { record: ReactNode; onKeys: () =>
         </button>
       </div>
       <p className="h-7 truncate px-4 pt-1 text-[13px] text-faded" data-testid="hint">
-        {problem ? (
-          <span className="text-accent-deep">{problem}</span>
-        ) : (
-          hint || "Wheel: through time. Shift: up and down. Ctrl or pinch: closer."
-        )}
+        {problem ? <span className="text-accent-deep">{problem}</span> : hint || RESTING[hand]}
       </p>
     </footer>
   );

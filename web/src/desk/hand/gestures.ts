@@ -57,8 +57,11 @@ export function attach(elements: Elements, actions: Actions): () => void {
       }
       if (event.button === 2) return;
       canvas.focus({ preventScroll: true });
-      const grip = event.button === 1 ? panGrip(point.x, point.y) : begin[stave](point.x, point.y, event);
-      press.begin(grip, point.x, point.y);
+      const of = (pressed: PointerEvent) =>
+        event.button === 1 ? panGrip(point.x, point.y) : begin[stave](point.x, point.y, pressed);
+      press.begin(of, point.x, point.y, event);
+      // A finger does not hover: what it does is told as it goes down.
+      if (event.pointerType === "touch") hover(stave, point.x, point.y);
     };
     const move = (event: PointerEvent) => {
       const point = at(event);

@@ -186,7 +186,7 @@ function forceBefore(part: PartScore, tick: number): number {
 /**
  * A new note in one movement: it begins where the hand goes down, lasts as far as that goes to the right, and is struck
  * the harder the higher it goes. With Shift held the note itself goes with the hand, to another place or pitch. A press
- * without a movement puts in nothing.
+ * without a movement puts in nothing. A pen says by its pressure how hard.
  */
 function addGrip(x: number, y: number, event: PointerEvent): Grip | null {
   const { score } = desk();
@@ -196,6 +196,8 @@ function addGrip(x: number, y: number, event: PointerEvent): Grip | null {
   // What has been drawn, in pixels: where it begins, how far it goes, how high above its pitch it was struck.
   let [startX, pitchY, wide] = [x, y, 0];
   let force = forceBefore(part, snappedTick(x, event.altKey));
+  // The greatest pressure of a pen so far.
+  let pressed = 0;
   let heard = -1;
   if (desk().shaping) close();
   return {
@@ -205,7 +207,8 @@ function addGrip(x: number, y: number, event: PointerEvent): Grip | null {
         pitchY += toY - lastY;
       } else {
         wide += toX - lastX;
-        force = between(force - (toY - lastY) * FORCE, 1, 127);
+        if (now.pointerType === "pen" && now.pressure) pressed = Math.max(pressed, now.pressure);
+        force = pressed ? between(127 * pressed, 1, 127) : between(force - (toY - lastY) * FORCE, 1, 127);
       }
       [lastX, lastY] = [toX, toY];
       const { camera, grid } = desk();

@@ -71,9 +71,11 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
         onPointerDown={(event) => {
           if (event.button !== 0) return;
           const [x, y] = placeOf(event);
-          const grip = open ? laneGrip(now, x, y, event.nativeEvent) : spanGrip(x, event.altKey);
-          if (grip) event.currentTarget.setPointerCapture(event.pointerId);
-          press.current?.begin(grip, x, y);
+          const of = (pressed: globalThis.PointerEvent) =>
+            open ? laneGrip(now, x, y, pressed) : spanGrip(x, pressed.altKey);
+          if (press.current?.begin(of, x, y, event.nativeEvent))
+            event.currentTarget.setPointerCapture(event.pointerId);
+          if (event.pointerType === "touch") hoverLane(now, x, y);
         }}
         onPointerMove={(event) => {
           const [x, y] = placeOf(event);

@@ -124,6 +124,8 @@ interface ScreenState {
   rowsFit: boolean;
   notice: NoticeText | null;
   followsHead: boolean;
+  /** What the page was pointed at with last. */
+  hand: "mouse" | "touch" | "pen";
   listOpen: boolean;
   /** The page, as staff notation, is in sight. */
   pageOpen: boolean;
@@ -192,7 +194,9 @@ export const cleared: TakeState &
 const screen: Omit<ScreenState, keyof typeof cleared> = {
   camera: startCamera,
   followsHead: true,
-  panelOpen: true,
+  hand: "mouse",
+  // A small window begins with the staves alone.
+  panelOpen: window.innerWidth >= 700,
   pageOpen: false,
   rigOpen: false,
   sheet: null,
