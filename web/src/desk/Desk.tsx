@@ -73,7 +73,7 @@ export function Desk() {
 
   if (failure) return <Failure text={failure} />;
   return (
-    <div className="flex h-full min-w-[320px] flex-col">
+    <div className="flex h-full min-w-[320px] flex-col low:overflow-y-auto">
       <button
         type="button"
         className="key sr-only focus:not-sr-only focus:absolute focus:top-1 focus:left-1 focus:z-50"
@@ -82,13 +82,13 @@ export function Desk() {
         Skip to the staves
       </button>
       <Header onFind={() => set({ sheet: "find" })} />
-      <div className="flex min-h-0 flex-1 folded:flex-col">
-        <main className="min-h-0 min-w-0 flex-1">
+      <div className="flex min-h-0 flex-1 folded:flex-col low:min-h-fit">
+        <main className="min-h-0 min-w-0 flex-1 low:h-[21rem] low:flex-none">
           <Staves />
         </main>
         {panelOpen && (
           // Gestures, numbers and strokes each have their place, so that all stay in sight whatever is being shaped.
-          <aside className="flex w-[328px] shrink-0 flex-col overflow-y-auto border-l border-rule-strong bg-sheet folded:h-[46%] folded:w-full folded:border-t folded:border-l-0">
+          <aside className="flex w-[328px] shrink-0 flex-col overflow-y-auto border-l border-rule-strong bg-sheet folded:h-[46%] folded:w-full low:h-[21rem] folded:border-t folded:border-l-0">
             {isOpen && <Shape />}
             <Strokes />
           </aside>

@@ -19,7 +19,7 @@ export function Hand() {
   const accents = useDesk((state) => state.accents);
   const travels = useDesk((state) => state.travels);
   return (
-    <div className="hand flex w-fit max-w-full min-w-0 items-center gap-3 overflow-hidden text-[12px]">
+    <div className="hand flex w-fit max-w-full min-w-0 items-center gap-3 overflow-x-auto overflow-y-hidden text-[12px] [scrollbar-width:none]">
       <Choice
         label="Pointer"
         value={drawing ? "draw" : "choose"}
