@@ -196,7 +196,7 @@ const screen: Omit<ScreenState, keyof typeof cleared> = {
   followsHead: true,
   hand: "mouse",
   // A small window begins with the staves alone.
-  panelOpen: window.innerWidth >= 700,
+  panelOpen: !(globalThis.innerWidth < 700),
   pageOpen: false,
   rigOpen: false,
   sheet: null,
