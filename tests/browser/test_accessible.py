@@ -281,6 +281,17 @@ def test_forced_colours_show_what_is_on(desk: Desk) -> None:
     on = desk.page.locator("[aria-pressed='true']").first
     off = desk.page.locator("[aria-pressed='false']").first
     ground = "one => getComputedStyle(one).backgroundColor"
+    # Staves are drawn in the system's colours, too: by those of a dark theme on black, and back again.
+    drawn = """one => [...one.getContext("2d").getImageData(4, one.height - 4, 1, 1).data].slice(0, 3)"""
+    paper = desk.canvas("Velocity").evaluate(drawn)
+    desk.page.emulate_media(forced_colors="active", color_scheme="dark")
+    desk.page.reload()
+    expect(desk.canvas("Velocity")).to_be_visible()
+    desk.until(lambda: sum(desk.canvas("Velocity").evaluate(drawn)) < 60)
+    desk.page.emulate_media(forced_colors="none", color_scheme="light")
+    desk.until(lambda: desk.canvas("Velocity").evaluate(drawn) not in ([0, 0, 0], [255, 255, 255], paper))
+    desk.page.emulate_media(forced_colors="active")
+    desk.press("Control+a", "d")
     assert on.evaluate(ground) != off.evaluate(ground)
     # The colours are the system's, and their contrast is the player's own choice.
     assert [one for one in violations(desk.page) if not one.startswith("color-contrast")] == []

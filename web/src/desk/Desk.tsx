@@ -5,6 +5,7 @@ import { VELOCITY, wordOf } from "../score/lanes";
 import { cueKeysOf, placeText, secondsAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
 import { Notice } from "../ui/Notice";
+import { useMatches } from "../ui/useMatches";
 import { Finder } from "./actions/Finder";
 import { handleKey } from "./actions/keys";
 import { Header } from "./bars/Header";
@@ -12,6 +13,7 @@ import { Strokes } from "./bars/Strokes";
 import { Transport } from "./bars/Transport";
 import { watchHand } from "./hand/hand";
 import { releaseNudge } from "./hand/velocityGestures";
+import { FORCED_COLOURS } from "./page/draw/ink";
 import { Shape } from "./shape/Shape";
 import { focusLane } from "./stage/laneSight";
 import { showPlace } from "./stage/shown";
@@ -44,6 +46,7 @@ export function Desk() {
   const panelOpen = useDesk((state) => state.panelOpen);
   const rigOpen = useDesk((state) => state.rigOpen);
   const isOpen = useDesk((state) => state.score !== null);
+  const forced = useMatches(FORCED_COLOURS);
   const [walking, setWalking] = useState(() => new URLSearchParams(window.location.search).has("walk"));
 
   const { state: came, search } = useLocation();
@@ -84,7 +87,7 @@ export function Desk() {
       <Header onFind={() => set({ sheet: "find" })} />
       <div className="flex min-h-0 flex-1 folded:flex-col low:min-h-fit">
         <main className="min-h-0 min-w-0 flex-1 low:h-[21rem] low:flex-none">
-          <Staves />
+          <Staves key={forced} />
         </main>
         {panelOpen && (
           // Gestures, numbers and strokes each have their place, so that all stay in sight whatever is being shaped.

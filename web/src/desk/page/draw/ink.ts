@@ -13,8 +13,11 @@ export interface Ink {
   dye: (name: string) => string;
 }
 
-/** Read the colours from the style sheet, so that they are named in one place. */
+export const FORCED_COLOURS = "(forced-colors: active)";
+
+/** Read the colours from the style sheet, so that they are named in one place; or the system's, where it sets them. */
 export function mixInk(): Ink {
+  if (window.matchMedia(FORCED_COLOURS).matches) return systemInk();
   const style = getComputedStyle(document.documentElement);
   const colour = (name: string) => style.getPropertyValue(`--color-${name}`).trim();
   const dyes = new Map<string, string>();
@@ -33,6 +36,48 @@ export function mixInk(): Ink {
       return dyes.get(name) as string;
     },
   };
+}
+
+/** The system's own colours: what is said by a dye is said by the part's seal then. */
+function systemInk(): Ink {
+  const [paper, ink, quiet, marked] = ["Canvas", "CanvasText", "GrayText", "Highlight"].map(hexOf) as [
+    string,
+    string,
+    string,
+    string,
+  ];
+  return {
+    paper,
+    sheet: paper,
+    rule: blend(paper, ink, 0.25),
+    ruleStrong: ink,
+    ink,
+    faded: ink,
+    ghost: quiet,
+    accent: marked,
+    accentWash: blend(paper, marked, 0.3),
+    dye: () => ink,
+  };
+}
+
+/** What a colour of the system comes to, as #rrggbb. */
+function hexOf(name: string): string {
+  const probe = document.createElement("i");
+  probe.style.color = name;
+  document.body.append(probe);
+  const shares = getComputedStyle(probe).color.match(/[\d.]+/g) ?? ["0", "0", "0"];
+  probe.remove();
+  return toHex(shares.slice(0, 3).map(Number));
+}
+
+const toHex = (shares: readonly number[]): string =>
+  `#${shares.map((share) => Math.round(share).toString(16).padStart(2, "0")).join("")}`;
+
+/** So much of one colour over another. */
+function blend(ground: string, over: string, share: number): string {
+  const of = (colour: string) => [1, 3, 5].map((at) => Number.parseInt(colour.slice(at, at + 2), 16));
+  const top = of(over);
+  return toHex(of(ground).map((under, at) => under + (top[at]! - under) * share));
 }
 
 export const SANS = '"Source Sans 3 Variable", sans-serif';
