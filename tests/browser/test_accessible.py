@@ -12,6 +12,7 @@ from demo.fog_signal import the_stair
 from studio.services import takes
 from tests.browser.desk import Desk, until
 from tests.browser.test_lanes import LaneBox, sent, with_wheel
+from tests.files import file_of, phrase
 
 AXE = Path(__file__).parents[2] / "web/node_modules/axe-core/axe.min.js"
 RULES = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
@@ -210,6 +211,31 @@ def test_what_is_done_is_spoken(desk: Desk) -> None:
     expect(done).to_have_text(re.compile(r"^Kept: Nudge by \+1, bars 5–27, on 34$"))
     desk.press("Control+z")
     expect(done).to_have_text(re.compile(r"^Undone: "))
+
+
+def test_what_is_chosen_and_heard_is_spoken(desk: Desk) -> None:
+    page = desk.open(the_stair()).page
+    desk.press("Control+a")
+    said = page.locator("p[aria-live=polite]").first
+    expect(said).to_have_text(re.compile(r"^34 notes of \w.* chosen, bars 5 to 27$"))
+    # The rule that nobody uses stays quiet.
+    expect(page.get_by_test_id("rule")).to_have_attribute("aria-live", "off")
+    desk.press("Escape", "h", "Enter", "Escape", "Escape")
+    heard = page.get_by_test_id("heard")
+    desk.press("b")
+    expect(heard).to_have_text("Before is heard and seen")
+    desk.press("b")
+    expect(heard).to_have_text("After is heard and seen")
+    page.get_by_label("Rule", exact=True).focus()
+    expect(page.get_by_test_id("rule")).to_have_attribute("aria-live", "polite")
+
+
+def test_the_page_is_read_as_a_list_of_measures(desk: Desk) -> None:
+    page = desk.open(file_of(phrase([64] * 6))).page
+    desk.press("q")
+    measures = page.get_by_role("list", name="Measures").get_by_role("listitem")
+    expect(measures.first).to_have_text("Bar 1. beat 1 C4, beat 2 C♯4, beat 3 D4, beat 4 E♭4")
+    expect(measures.nth(1)).to_have_text("Bar 2. beat 1 E4, beat 2 F4")
 
 
 def test_a_hairpin_by_keys_alone(page: Page, player: User) -> None:

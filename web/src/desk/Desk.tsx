@@ -1,14 +1,13 @@
-import { lazy, Suspense, useEffect, useRef, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { Link, useLocation, useParams } from "react-router";
-import { specOf } from "../api/strokes";
-import { VELOCITY, wordOf } from "../score/lanes";
-import { cueKeysOf, placeText, secondsAt } from "../score/score";
+import { cueKeysOf, secondsAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
 import { Notice } from "../ui/Notice";
 import { useMatches } from "../ui/useMatches";
 import { Finder } from "./actions/Finder";
 import { handleKey } from "./actions/keys";
 import { Header } from "./bars/Header";
+import { Spoken } from "./bars/Spoken";
 import { Strokes } from "./bars/Strokes";
 import { Transport } from "./bars/Transport";
 import { watchHand } from "./hand/hand";
@@ -19,11 +18,11 @@ import { focusLane } from "./stage/laneSight";
 import { showPlace } from "./stage/shown";
 import { Staves } from "./staves/Staves";
 import { watchNumbers } from "./strokes/lastNumbers";
-import { openTake, routesOf, rowName, settle } from "./take/arranging";
+import { openTake, routesOf, settle } from "./take/arranging";
 import { watchMetronome } from "./take/metronome";
 import { close, compare, onWritten } from "./take/shaping";
 
-import { desk, frontParts, kindOf, set, useDesk } from "./take/state";
+import { desk, set, useDesk } from "./take/state";
 import { watchLeaving } from "./take/unsaved";
 
 /** What is opened now and then comes when it is. (The search is there at once: what is typed next is for it.) */
@@ -164,57 +163,6 @@ function useSound() {
   useEffect(() => {
     void compare(showsBefore ? against : null);
   }, [showsBefore, against, revision]);
-}
-
-/** What is chosen, in words, for those who do not see the page. */
-function Spoken() {
-  const chosen = useDesk((state) => state.chosen);
-  const count = useDesk((state) => state.chosenCount);
-  const { score, layers } = desk();
-  let words = count ? `${count} notes chosen` : "";
-  for (const part of count === 1 ? frontParts() : []) {
-    const note = chosen[part.id]!.indexOf(1);
-    if (note < 0 || !score) continue;
-    const velocity = layers.kept.velocities[part.id]![note]!;
-    words = `${rowName(part, part.pitch[note]!)}, bar ${placeText(score, part.start[note]!)}, velocity ${velocity}, ${wordOf(kindOf(VELOCITY), velocity)}`;
-  }
-  const done = useWhatWasDone();
-  return (
-    <>
-      <p className="sr-only" aria-live="polite">
-        {words}
-      </p>
-      <p className="sr-only" aria-live="polite" data-testid="done">
-        {done}
-      </p>
-    </>
-  );
-}
-
-/** What the last step did to the take, in words: kept, changed or undone, and on how many notes. */
-function useWhatWasDone(): string {
-  const history = useDesk((state) => state.history);
-  const tried = useDesk(({ shaping }) => (shaping?.number === null ? shaping.stroke.kind : null));
-  const takeId = useDesk((state) => state.score?.id);
-  const before = useRef({ takeId, history });
-  const [words, setWords] = useState("");
-  useEffect(() => {
-    const { takeId: lastId, history: was } = before.current;
-    before.current = { takeId, history };
-    if (takeId !== lastId || history.revision <= was.revision) return;
-    const newest = history.strokes[history.strokes.length - 1];
-    if (history.can_undo < was.can_undo) setWords(`Undone: ${history.undone[0]?.label ?? "a step"}`);
-    else if (history.can_redo < was.can_redo && history.can_redo > 0) setWords("Done again");
-    else if (newest && history.strokes.length > was.strokes.length)
-      setWords(`Kept: ${newest.mark.label}, ${newest.mark.place}, on ${newest.mark.count}`);
-    else if (history.strokes.length < was.strokes.length) setWords("Deleted");
-    else setWords("Changed");
-  }, [history, takeId]);
-  // What is tried is told of once, when it is begun.
-  useEffect(() => {
-    if (tried) setWords(`${specOf(tried).name} is tried: Enter keeps it, Escape drops it`);
-  }, [tried]);
-  return words;
 }
 
 function Failure({ text }: { text: string }) {

@@ -55,6 +55,9 @@ export function SaveEverything({ onProblem }: { onProblem: (sentence: string) =>
           {isDone ? "Save everything anew" : "Save everything"}
         </button>
       )}
+      <p className="sr-only" role="status">
+        {isDone && "The archive is ready."}
+      </p>
       {isDone && (
         <a href={`/api/jobs/${job.id}/file`} className="key key-warm w-full justify-center" download>
           Download the archive ({(job.size / MIB).toFixed(1)} MiB)

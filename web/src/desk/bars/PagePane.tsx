@@ -8,6 +8,7 @@ import { rightTick } from "../page/camera";
 import { noteName, partName, renamePart } from "../take/arranging";
 import { desk, frontParts, leadPart, set, takePath, useDesk } from "../take/state";
 import { FileLink } from "./FileLink";
+import { Measures } from "./Measures";
 
 type Sheet = Schemas["SheetView"];
 
@@ -67,7 +68,9 @@ export function PagePane() {
         // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by the keyboard
         tabIndex={0}
       >
-        <div ref={paper} className="sheet-music" data-testid="sheet" />
+        {/* What is engraved is drawn for the eye; the list beside it says the same. */}
+        <div ref={paper} className="sheet-music" data-testid="sheet" aria-hidden />
+        {sheet && <Measures first={sheet.first} count={sheet.count} />}
       </section>
     </section>
   );

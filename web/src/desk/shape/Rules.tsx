@@ -65,6 +65,7 @@ const OFFERS: Offer[] = [
 /** Choosing notes by rule. What it would choose is counted before it is done. */
 export function Rules() {
   const [at, setAt] = useState(0);
+  const [used, setUsed] = useState(false);
   const [numbers, setNumbers] = useState<Record<string, number>>({});
   const { low, high } = useDesk((state) => kindOf(VELOCITY, state));
   const [ghost, setGhost] = useState(GHOST);
@@ -97,6 +98,8 @@ export function Rules() {
     <form
       className="mt-3 space-y-1.5 border-t border-rule pt-3"
       aria-label="Choose by rule"
+      onFocus={() => setUsed(true)}
+      onBlur={(event) => setUsed(event.currentTarget.contains(event.relatedTarget))}
       onSubmit={(event) => {
         event.preventDefault();
         if (found && typeof found !== "string") chooseRanges(found.notes);
@@ -134,7 +137,12 @@ export function Rules() {
         </div>
       )}
       <div className="flex items-center gap-2">
-        <span className="min-h-[1.35em] flex-1 text-faded" role="status" data-testid="rule">
+        {/* A rule that nobody uses is not read out whenever what it would choose is another. */}
+        <span
+          className="min-h-[1.35em] flex-1 text-faded"
+          aria-live={used ? "polite" : "off"}
+          data-testid="rule"
+        >
           {found === null ? "" : typeof found === "string" ? found : count(found.count, "note")}
         </span>
         <button type="submit" className="key h-7" disabled={found === null || typeof found === "string"}>
