@@ -321,3 +321,41 @@ def test_forced_colours_show_what_is_on(desk: Desk) -> None:
     assert on.evaluate(ground) != off.evaluate(ground)
     # The colours are the system's, and their contrast is the player's own choice.
     assert [one for one in violations(desk.page) if not one.startswith("color-contrast")] == []
+
+
+SMALL = """() => [...document.querySelectorAll("button, a[href], input, select, summary")].filter((one) => {
+    // What takes a click for a field is the words and the field together; a click beside a switch is its own, too.
+    const whole = one.closest("label") ?? one, box = whole.getBoundingClientRect();
+    const [above, left] = ["top", "left"].map((edge) => -parseFloat(getComputedStyle(one, "::after")[edge]) || 0);
+    return box.width > 0 && box.height > 1 && (box.width + 2 * left < 24 || box.height + 2 * above < 24);
+  }).map((one) => `${one.ariaLabel ?? one.textContent}`)"""
+"""What is smaller than 24 pixels either way."""
+
+
+def test_targets_have_24_pixels_and_fields_an_edge_that_is_seen(desk: Desk) -> None:
+    page = desk.open(the_stair()).page
+    desk.press("Control+a", "h", "Enter")
+    desk.button("Events").click()
+    desk.button("Page").click()
+    expect(page.get_by_role("region", name="Events").get_by_role("row").nth(2)).to_be_visible()
+    expect(page.get_by_test_id("sheet").locator("g.note").first).to_be_attached()
+    # Heads of columns are words in a row of their own, as tall as they have to be.
+    heads = page.get_by_role("columnheader").all_inner_texts()
+    small = [name for name in page.evaluate(SMALL) if name not in heads]
+    assert small == [], small
+    edge, ground = desk.entry("Start").evaluate(
+        "one => [getComputedStyle(one).borderColor, getComputedStyle(one).backgroundColor]"
+    )
+    assert contrast(edge, ground) >= 3
+
+
+def contrast(one: str, other: str) -> float:
+    """By the formula of WCAG, of two colours as a style sheet computes them: rgb(r, g, b)."""
+
+    def luminance(colour: str) -> float:
+        shares = [int(share) / 255 for share in re.findall(r"\d+", colour)[:3]]
+        red, green, blue = (x / 12.92 if x <= 0.04045 else ((x + 0.055) / 1.055) ** 2.4 for x in shares)
+        return 0.2126 * red + 0.7152 * green + 0.0722 * blue
+
+    dark, light = sorted(map(luminance, (one, other)))
+    return (light + 0.05) / (dark + 0.05)

@@ -14,7 +14,7 @@ export function Check({
   onChange: (on: boolean) => void;
 }) {
   return (
-    <label className="flex items-center gap-1.5" title={title}>
+    <label className="flex min-h-6 items-center gap-1.5" title={title}>
       <input
         type="checkbox"
         checked={on}

@@ -47,7 +47,7 @@ export function PagePane() {
           <FileLink
             key={kind}
             href={file(kind)}
-            className="underline hover:text-accent-deep"
+            className="inline-flex min-h-6 min-w-6 items-center underline hover:text-accent-deep"
             title={kind === "musicxml" ? "The whole take of these parts" : "The bars in sight"}
           >
             {kind === "musicxml" ? "MusicXML" : kind.toUpperCase()}

@@ -149,7 +149,7 @@ function StrokeMenu({ stroke, isAgainst, onName }: StrokeMenuProps) {
   const span = useDesk((state) => state.span);
   const score = useDesk((state) => state.score);
   return (
-    <Menu label={`More for stroke ${stroke.number}`} sign={<Dots upright />} className="h-6 w-5 rounded">
+    <Menu label={`More for stroke ${stroke.number}`} sign={<Dots upright />} className="h-6 w-6 rounded">
       <MenuItem onSelect={() => void jump(stroke.step)}>Go back to here</MenuItem>
       <MenuItem onSelect={() => player.compareWith(isAgainst ? 0 : stroke.number)}>
         {isAgainst ? "Compare with the newest again" : "Compare with before this"}

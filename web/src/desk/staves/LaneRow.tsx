@@ -97,12 +97,12 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
             changeLane(look.key, { open: !open });
           }}
           style={{ width: GUTTER - 4 }}
-          className="pointer-events-auto flex items-center gap-1 truncate pl-2 text-left font-medium hover:text-accent-deep"
+          className="pointer-events-auto flex h-6 items-start gap-1 truncate self-start pt-px pl-2 text-left font-medium hover:text-accent-deep"
           title={`${title}, ${kind.unit}: ${open ? "fold it to a strip" : "open it"}\n${facts}${
             head && !head.leads_in ? "\nIt has no value before the first note." : ""
           }`}
         >
-          <svg viewBox="0 0 8 8" className={`h-2 w-2 shrink-0 ${open ? "rotate-90" : ""}`} aria-hidden>
+          <svg viewBox="0 0 8 8" className={`mt-1.5 h-2 w-2 shrink-0 ${open ? "rotate-90" : ""}`} aria-hidden>
             <path
               d="M2 1l4 3-4 3z"
               fill={favourite?.dye ? `var(--color-${favourite.dye})` : "currentColor"}

@@ -5,7 +5,7 @@ import { type Camera, GUTTER, xOf } from "../page/camera";
 import { openStroke } from "../take/arranging";
 import { leadPart, useDesk } from "../take/state";
 
-const LEAST_WIDTH = 14;
+const LEAST_WIDTH = 20;
 const ROW_PIXELS = 22;
 /** So many are seen; what more there is is scrolled to, so that the staves never move under a hand. */
 const ROWS_SEEN = 2;
@@ -70,7 +70,7 @@ export function Marks() {
               title={`${one.mark.label}, ${one.mark.place}`}
               onClick={() => void openStroke(one.number)}
               style={{ left, width, top: row * ROW_PIXELS + 2, height: ROW_PIXELS - 2 }}
-              className={`absolute rounded-sm hover:bg-accent-wash ${
+              className={`absolute rounded-sm after:absolute after:-inset-x-0.5 after:-inset-y-0.5 hover:bg-accent-wash ${
                 openNumber === one.number ? "bg-accent-wash text-accent" : tone
               }`}
             >
