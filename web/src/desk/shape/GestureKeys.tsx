@@ -42,7 +42,7 @@ export function GestureKeys({ gestures, lane }: { gestures: readonly Gesture[]; 
                   title={gesture.title}
                   data-open={gesture.kind === marked || undefined}
                   data-lacking={(gesture.for_selection && !hasSelection) || undefined}
-                  className="flex items-center gap-1 rounded border border-rule bg-sheet px-1 text-left text-[11.5px] tracking-tight whitespace-nowrap hover:border-ink data-lacking:text-faded data-open:border-accent data-open:bg-accent-wash"
+                  className="flex items-center gap-1 rounded border border-rule bg-sheet px-0.5 text-left text-[11.5px] tracking-tight whitespace-nowrap hover:border-ink data-lacking:text-faded data-open:border-accent data-open:bg-accent-wash"
                   onClick={(event) => {
                     beginGesture(gesture, lane);
                     goOn(event);

@@ -1,3 +1,4 @@
+import { useEffect, useRef, useState } from "react";
 import { OWN_KINDS } from "../../score/own";
 import { changeLane, isSetting, type LaneLook, lanesShown } from "../take/arranging";
 import { kindOf, leadPart, set, useDesk } from "../take/state";
@@ -66,17 +67,28 @@ function Folded({ label, lanes }: { label: string; lanes: readonly LaneLook[] })
   );
 }
 
-/** All curves of the note that is opened large, one above the other. */
+/** All curves of the note that is opened large, one above the other, each as tall as the next. */
 function OwnLanes() {
+  const room = useRef<HTMLElement>(null);
+  const [height, setHeight] = useState(LEAST_CLOSE);
+  useEffect(() => {
+    const section = room.current as HTMLElement;
+    const sizes = new ResizeObserver(() =>
+      setHeight(Math.max(Math.floor(section.clientHeight / OWN_KINDS.length) - 1, LEAST_CLOSE)),
+    );
+    sizes.observe(section);
+    return () => sizes.disconnect();
+  }, []);
   return (
     <section
+      ref={room}
       aria-label="Lanes of the close-up"
-      className="min-h-8 shrink overflow-x-hidden overflow-y-auto border-t border-rule-strong [scrollbar-width:thin]"
+      className="min-h-8 flex-[1.2] basis-0 overflow-x-hidden overflow-y-auto border-t border-rule-strong [scrollbar-width:thin]"
     >
       {OWN_KINDS.map((key) => (
         <LaneRow
           key={key}
-          look={{ key, open: true, hidden: false, height: CLOSE_HEIGHT }}
+          look={{ key, open: true, hidden: false, height }}
           isFirst={key === OWN_KINDS[0]}
           isLast={key === OWN_KINDS[OWN_KINDS.length - 1]}
         />
@@ -85,4 +97,5 @@ function OwnLanes() {
   );
 }
 
-const CLOSE_HEIGHT = 72;
+/** Lower than this they scroll. */
+const LEAST_CLOSE = 72;

@@ -79,7 +79,7 @@ export function Staves() {
       />
       <Ground />
       {!closeUp && <Marks />}
-      <div className={`relative flex-1 ${closeUp ? "min-h-[40%]" : "min-h-[26%]"}`}>
+      <div className={`relative ${closeUp ? "min-h-[36%] flex-1 basis-0" : "min-h-[26%] flex-1"}`}>
         <canvas
           ref={notes}
           tabIndex={0}
