@@ -18,7 +18,8 @@ from expression.limits import MOST_THINNING
 from expression.midi.files import FileKind, opened, saved
 from expression.midi.ump import HEADER as CLIP
 from expression.pitch import NOTE_NAMES
-from expression.receiver import as_document, receive
+from expression.receiver import receive
+from expression.receiver_document import as_document
 from expression.take import Part, Take
 
 

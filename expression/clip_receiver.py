@@ -158,7 +158,7 @@ def _seven(code: int, bits: int) -> float:
 
 
 def receive_clip(data: bytes) -> Document:
-    """The notes of a clip file with what bends and colours each, as `receiver.as_document` tells them. Raises BadFile.
+    """The notes of a clip file with what bends and colours each, as `as_document` tells others. Raises BadFile.
 
     Parts are counted by group, then by channel. Of what is told to a key and to its channel, the later counts.
     """

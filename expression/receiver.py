@@ -6,7 +6,7 @@ would: MIDI 1.0 (running status, velocity 0, controllers with fine halves, regis
 messages), RP-015 (Reset All Controllers), RP-018 (data increment and decrement), GM level 1 and 2 (System On).
 """
 
-from bisect import bisect_left, bisect_right
+from bisect import bisect_right
 from collections import defaultdict, deque
 from dataclasses import dataclass, field
 from operator import itemgetter
@@ -15,8 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from expression.documents import Document
-from expression.errors import BadFile
+from expression import receiver_file
 
 Numbers = NDArray[np.float64]
 
@@ -122,18 +121,9 @@ class Heard:
         )
 
 
-class _Track(NamedTuple):
-    """Channel messages as (tick, status, first, second), and resets of everything as (tick, 0xF0, 0, 0)."""
-
-    port: int
-    messages: list[tuple[int, int, int, int]]
-    tempo: list[tuple[int, int]]
-    end: int
-
-
 def receive(data: bytes) -> Heard:
     """Hear a Standard MIDI File of type 0 or 1. Raises BadFile."""
-    division, tracks = _tracks(data)
+    division, tracks = receiver_file.tracks(data)
     told: dict[tuple[int, int], list[_Told]] = {}
     for track in tracks:
         for channel in {message[1] & 0x0F for message in track.messages if message[1] < 0xF0}:
@@ -175,7 +165,7 @@ FOR_ALL = frozenset((SUSTAIN, SOSTENUTO, ALL_SOUND_OFF, RESET, *range(FIRST_NOTE
 """Controllers that a manager is told, and its members answer."""
 
 
-def _zones(tracks: "list[_Track]", told: dict[tuple[int, int], list[_Told]]) -> dict[tuple[int, int], int]:
+def _zones(tracks: "list[receiver_file.Track]", told: dict[tuple[int, int], list[_Told]]) -> dict[tuple[int, int], int]:
     """Zones of MPE (M1-100): the manager of each member, by port and channel. What acts on all members of a zone is
     added to what each of them is told.
     """
@@ -480,164 +470,3 @@ class _Keys:
             for note in notes:
                 note.end = tick
         self._held.clear()
-
-
-# ---- the container (SMF 1.0, RP-001)
-
-
-def _tracks(data: bytes) -> tuple[int, list[_Track]]:
-    if data[:4] != b"MThd" or len(data) < 14:
-        raise BadFile("This is not a Standard MIDI File: it does not begin with its header.")
-    division = int.from_bytes(data[12:14])
-    if not division or division & 0x8000:
-        raise BadFile("The file does not count time in ticks per quarter note.")
-    at = 8 + int.from_bytes(data[4:8])
-    tracks = []
-    while at + 8 <= len(data):
-        size = int.from_bytes(data[at + 4 : at + 8])
-        if data[at : at + 4] == b"MTrk":
-            try:
-                tracks.append(_track(data[at + 8 : at + 8 + size]))
-            except IndexError:
-                raise BadFile(f"Track {len(tracks) + 1} of the file is cut off.") from None
-        at += 8 + size
-    return division, tracks
-
-
-def _track(body: bytes) -> _Track:
-    messages: list[tuple[int, int, int, int]] = []
-    tempo: list[tuple[int, int]] = []
-    port = tick = at = status = 0
-    size = len(body)
-    while at < size:
-        byte = body[at]
-        at += 1
-        delta = byte & 0x7F
-        while byte > 0x7F:
-            byte = body[at]
-            at += 1
-            delta = delta << 7 | byte & 0x7F
-        tick += delta
-        byte = body[at]
-        if byte < 0x80:
-            byte = status
-        else:
-            at += 1
-        if byte < 0xC0 or 0xE0 <= byte < 0xF0:
-            status = byte
-            messages.append((tick, byte, body[at], body[at + 1]))
-            at += 2
-        elif byte < 0xE0:
-            status = byte
-            messages.append((tick, byte, body[at], 0))
-            at += 1
-        elif byte in (0xF0, 0xF7, 0xFF):
-            kind = -1
-            if byte == 0xFF:
-                kind = body[at]
-                at += 1
-            length = shift = body[at] & 0x7F
-            while body[at] > 0x7F:
-                at += 1
-                shift = body[at] & 0x7F
-                length = length << 7 | shift
-            at += 1
-            payload = body[at : at + length]
-            at += length
-            if byte == 0xF0 and _is_system_on(payload):
-                messages.append((tick, 0xF0, 0, 0))
-            elif kind == 0x51 and length == 3 and any(payload):
-                tempo.append((tick, int.from_bytes(payload)))
-            elif kind == 0x21 and length == 1:
-                port = payload[0]
-        else:
-            # System common messages do not belong in a file; they are passed over with their data.
-            at += {0xF1: 1, 0xF2: 2, 0xF3: 1}.get(byte, 0)
-    return _Track(port, messages, tempo, tick)
-
-
-def _is_system_on(payload: bytes) -> bool:
-    """Universal Non-Real Time, General MIDI, System On (GM level 1: 01, GM level 2: 03)."""
-    return len(payload) >= 4 and payload[0] == 0x7E and payload[2] == 0x09 and payload[3] in (0x01, 0x03)
-
-
-# ---- as a document
-
-
-def as_document(heard: Heard) -> Document:
-    """The notes with what bends and colours each, for `./lull receive --json`: times in seconds.
-
-    Streams begin with what is in force when the note starts (what nothing has set yet is the standard's default) and
-    tell every change until it has ended. A key's own pressure and the channel's: whichever was told last.
-    """
-    streams: dict[tuple[int, int, int, int], tuple[_Stream, _Stream, _Stream]] = {}
-    notes = []
-    for note in heard.notes:
-        key = (note.port, note.channel, note.pitch, note.manager)
-        if key not in streams:
-            streams[key] = _streams(heard, note)
-        bend, pressure, timbre = streams[key]
-        start = round(heard.seconds(note.start), 6)
-        notes.append(
-            {
-                "part": note.part,
-                "pitch": note.pitch,
-                "velocity": note.velocity,
-                "start": start,
-                "key_up": round(heard.seconds(note.key_up), 6),
-                "end": round(heard.seconds(note.end), 6),
-                "bend": bend.during(note, start),
-                "pressure": pressure.during(note, start),
-                "timbre": timbre.during(note, start),
-            }
-        )
-    return {"notes": notes}
-
-
-def _streams(heard: Heard, note: Note) -> "tuple[_Stream, _Stream, _Stream]":
-    """Bend, pressure and timbre as a key of the channel hears them; in a zone, with what its manager is told."""
-    nothing = Steps.of([])
-    channel = heard.channels[note.port, note.channel]
-    presses = [channel.pressure, channel.key_pressure.get(note.pitch, nothing)]
-    ticks = np.concatenate([one.ticks for one in presses])
-    order = np.argsort(ticks, kind="stable")
-    pressure = Steps(ticks[order], np.concatenate([one.values for one in presses])[order])
-    bend, timbre = channel.bend, channel.controllers.get(74, nothing)
-    if note.manager >= 0:
-        above = heard.channels.get((note.port, note.manager), Channel())
-        bend, pressure = _sum(bend, above.bend, 0.0), _sum(pressure, above.pressure, 0.0)
-        timbre = _sum(timbre, above.controllers.get(74, nothing), 64.0)
-        for steps in (pressure, timbre):
-            steps.values.clip(0, 127, out=steps.values)
-    return _Stream(heard, bend, 0.0), _Stream(heard, pressure, 0.0), _Stream(heard, timbre, 64.0)
-
-
-def _sum(one: Steps, other: Steps, rest: float) -> Steps:
-    """Two streams that act together, each counted from where it rests."""
-    ticks = np.union1d(one.ticks, other.ticks)
-    values = (np.nan_to_num(steps.at(ticks), nan=rest) - rest for steps in (one, other))
-    return Steps(ticks, rest + sum(values, np.zeros(len(ticks))))
-
-
-class _Stream:
-    """Steps in seconds, to be told note by note."""
-
-    def __init__(self, heard: Heard, steps: Steps, otherwise: float) -> None:
-        self._ticks = steps.ticks.tolist()
-        self._steps = [
-            [round(heard.seconds(tick), 6), round(value, 6)]
-            for tick, value in zip(self._ticks, steps.values.tolist(), strict=True)
-        ]
-        self._otherwise = otherwise
-
-    def during(self, note: Note, start: float) -> list[list[float]]:
-        """The value that a note begins with, and each change before it has ended."""
-        first = bisect_right(self._ticks, note.start)
-        last = bisect_left(self._ticks, note.end, lo=first)
-        value = self._steps[first - 1][1] if first else self._otherwise
-        found = [[start, value]]
-        for step in self._steps[first:last]:
-            if step[1] != value:
-                found.append(step)
-                value = step[1]
-        return found

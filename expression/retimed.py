@@ -6,8 +6,9 @@ import numpy as np
 
 from expression.arrays import Ints, frozen
 from expression.beats import Moving
+from expression.cable import BendRange, Statement
 from expression.note_curves import NoteCurves
-from expression.take import BendRange, Channel, Events, Lane, Part, Rows, Standing, Statement, Take
+from expression.take import Channel, Events, Lane, Part, Rows, Standing, Take
 from expression.time import Meter, TempoMap
 
 

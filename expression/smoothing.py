@@ -13,7 +13,8 @@ from expression import piece
 from expression.arrays import Flags, Floats, Ints, constant, union
 from expression.curve import Curve
 from expression.memo import worked_out
-from expression.piece import Piece, Segments, Values
+from expression.piece import Piece
+from expression.segments import Segments, Values, assembled, refined
 from expression.time import TempoMap
 
 
@@ -41,7 +42,7 @@ def smoothed(
     a, b, first, last = (column[order] for column in columns)
     none = np.zeros(len(a))
     segments = Segments(a, b, first, last, np.abs(last - first) > 1e-9, none, none, none > 0)
-    return before._replace(curve=piece.assembled(segments, piece.unbroken, 1.0))
+    return before._replace(curve=assembled(segments, piece.unbroken, 1.0))
 
 
 def _straight(before: Piece, tempo: TempoMap, error: float) -> Curve:
@@ -51,7 +52,7 @@ def _straight(before: Piece, tempo: TempoMap, error: float) -> Curve:
     if not len(ways):
         return curve
     bent = ways[(curve.lift[ways] != 0) | (curve.ease[ways] != 0)]
-    _, inner = piece.refined(curve.ticks[bent], curve.ticks[bent + 1], lambda _, ticks: curve.at(ticks), error)
+    _, inner = refined(curve.ticks[bent], curve.ticks[bent + 1], lambda _, ticks: curve.at(ticks), error)
     curve = piece.opened(curve, np.concatenate((inner, tempo.ticks)), error)
     straight = np.zeros(len(curve))
     return Curve.of(curve.ticks, curve.values, curve.hold, straight, straight)

@@ -117,7 +117,7 @@ _LEVELS: dict[str, Callable[[Floats], Floats]] = {
 
 
 def _straight_ways(depth: float, error: float) -> Ways:
-    """The rising half of a sine in straight ways, each as far off as the others (see `piece.refined`)."""
+    """The rising half of a sine in straight ways, each as far off as the others (see `segments.refined`)."""
     share = np.linspace(-0.25, 0.25, 513)
     level = depth * np.sin(2 * np.pi * share)
     mass = np.cumsum(np.sqrt(np.abs(level) + 0.02 * depth))

@@ -23,7 +23,8 @@ from expression.errors import Refused
 from expression.history import History, Shaped
 from expression.midi import playback
 from expression.midi.files import FileKind, opened, saved
-from expression.receiver import as_document, receive
+from expression.receiver import receive
+from expression.receiver_document import as_document
 from expression.staff.musicxml import musicxml
 from expression.staff.notation import bars_of, key_of, written, written_end
 from expression.staff.signs import Hairpin

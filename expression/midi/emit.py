@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.arrays import Bytes, Flags, Ints, frozen
+from expression.cable import Pace, Zone
 from expression.lanes import BEND, BESIDE, LANES, NOTE_PITCH, NOTE_PRESSURE
 from expression.levels import is_zoned, kinds_on, widened, with_line
 from expression.limits import MOST_SEMITONES
@@ -20,7 +21,7 @@ from expression.midi.rpn import holding
 from expression.midi.smf import END_OF_TRACK
 from expression.midi.zones import NO_NOTE, Emitted, ends, zoned
 from expression.status import CONTROL, META, NOTE_OFF, NOTE_ON, SYSEX
-from expression.take import Channel, Events, Pace, Part, Rows, Take, Zone
+from expression.take import Channel, Events, Part, Rows, Take
 
 
 def emit(take: Take, tolerance: float = 0.0) -> tuple[Events, ...]:

@@ -11,13 +11,14 @@ from numpy.typing import ArrayLike
 
 from expression import piece
 from expression.arrays import Bytes, Flags, Floats, Ints, contained, frozen, ranges, whole
+from expression.cable import Pace
 from expression.curve import Curve
 from expression.lanes import LANES, NOTE_PITCH, NOTE_PRESSURE
 from expression.midi.encoding import Messages
 from expression.midi.segment_events import on_way_of, segment_events
 from expression.note_curves import NoteCurves
 from expression.status import POLY_PRESSURE
-from expression.take import Pace, Part, Take
+from expression.take import Part, Take
 from expression.time import TempoMap
 
 HEARD_OFF = 0.0295

@@ -10,6 +10,7 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.arrays import Flags, Ints, contained, frozen
+from expression.cable import BendRange, Statement
 from expression.lanes import (
     BEND,
     DATA_LSB,
@@ -26,7 +27,7 @@ from expression.midi.encoding import lane_events
 from expression.midi.order import rows_on
 from expression.midi.rpn import DEFAULT_SEMITONES, NOTHING
 from expression.status import CONTROL
-from expression.take import BendRange, Channel, Statement, Take
+from expression.take import Channel, Take
 
 RANGE = (0, 0)
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from expression.arrays import Bytes, Flags, Floats, Ints, frozen
+from expression.cable import BendRange, Sending
 from expression.curve import Curve
 from expression.errors import BadFile
 from expression.lanes import BEND, CHANNEL_LANES, LANES, NOTE_PRESSURE, RESET, LaneKind, Wire
@@ -18,7 +19,7 @@ from expression.midi.words import OWN, RESERVED, text_of
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.status import BEND_CENTRE, CONTROL, META, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PROGRAM, SYSEX
-from expression.take import BendRange, Channel, Events, Header, Lane, Part, Rows, Sending, Take
+from expression.take import Channel, Events, Header, Lane, Part, Rows, Take
 from expression.time import Meter, TempoMap
 
 LEAST_RESOLUTION = 960

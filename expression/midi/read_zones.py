@@ -5,6 +5,7 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.arrays import Bytes, Flags, Floats, Ints
+from expression.cable import Zone
 from expression.curve import Curve
 from expression.lanes import (
     BEND,
@@ -25,7 +26,7 @@ from expression.midi.rpn import NOTHING
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.status import BEND_CENTRE, CONTROL, NOTE_OFF, NOTE_ON, PRESSURE, SYSEX
-from expression.take import Events, Rows, Zone
+from expression.take import Events, Rows
 
 CONFIGURATION, RANGE = (0, 6), (0, 0)
 MEMBER_RANGE = 48.0

@@ -8,9 +8,9 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.arrays import Flags, Floats, Ints, ranges, whole
+from expression.cable import Pace
 from expression.curve import Curve
 from expression.piece import share_at
-from expression.take import Pace
 from expression.time import TempoMap
 
 MOST_CROSSINGS = 16_000_000

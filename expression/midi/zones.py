@@ -10,6 +10,7 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.arrays import Bytes, Flags, Ints, frozen, whole
+from expression.cable import Zone
 from expression.lanes import (
     BEND,
     BESIDE,
@@ -30,7 +31,7 @@ from expression.midi.rpn import NOTHING
 from expression.note_curves import NoteCurves
 from expression.sounding import sounding
 from expression.status import BEND_CENTRE, CONTROL, META, PRESSURE, SYSEX
-from expression.take import Channel, Events, Take, Zone
+from expression.take import Channel, Events, Take
 
 CONFIGURATION = (0, 6)
 """The registered parameter that sets a zone up (M1-100, 2.1.1)."""

@@ -5,13 +5,14 @@ from dataclasses import replace
 import numpy as np
 
 from expression.arrays import frozen, joined
+from expression.cable import Zone
 from expression.errors import BadFile
 from expression.midi import smf
 from expression.midi.read import lines_of
 from expression.midi.read_zones import CONFIGURATION, looks_zoned
 from expression.midi.zones import controls
 from expression.status import CONTROL, SYSEX
-from expression.take import Events, Rows, Zone
+from expression.take import Events, Rows
 
 
 def as_zone(data: bytes) -> bytes:

@@ -13,11 +13,12 @@ import numpy as np
 
 from expression import piece
 from expression.arrays import Flags, Floats, Ints, frozen, looked_up, union
+from expression.cable import BendRange
 from expression.curve import Curve
 from expression.lanes import LANES
 from expression.note_curves import NoteCurves
 from expression.piece import Piece
-from expression.take import BendRange, Channel, Events, Lane, Part, Rows, Take
+from expression.take import Channel, Events, Lane, Part, Rows, Take
 from expression.time import TempoMap
 
 _NO_ROWS = Rows.of([Events.of([], b"", b"", b"", [], [])])

@@ -7,6 +7,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 from typing_extensions import override
 
+from expression.cable import Answers, Pace, Sending, Zone
 from expression.errors import NothingMatched
 from expression.lanes import LANES, NOTE_PITCH
 from expression.limits import MOST_SEMITONES
@@ -15,7 +16,7 @@ from expression.status import BEND_CENTRE
 from expression.strokes.own_curves import NoteLane, known_note_lane
 from expression.strokes.spec import Ask, Gesture, Spec, choice, entry, told
 from expression.strokes.wheel import StandingStroke
-from expression.take import Answers, Channel, Pace, Sending, Take, Zone
+from expression.take import Channel, Take
 
 
 class NoteSend(StandingStroke):

@@ -491,12 +491,10 @@ class NoteStart(NoteStroke):
         curve = opened(line.curve, line.base + until, line.error)
         owner = line.owner(curve.ticks)
         curve = curve.rows(curve.ticks >= (line.base + until)[owner])
-        lead = Curve.of(line.base, np.full(len(line), value), False)
-        both = lead.then(curve)
+        both = Curve.of(line.base, np.full(len(line), value), False).then(curve)
         return line.id, line.curves(both.rows(np.argsort(both.ticks, kind="stable")))
 
     @override
     def label(self) -> str:
         value = "at rest" if self.value is None else f"at {self.value:g}".replace("-", "−")
-        led = f", led in over {self.time_ms:g} ms" if self.time_ms else ""
-        return f"{self.name} begins {value}{led}"
+        return f"{self.name} begins {value}" + (f", led in over {self.time_ms:g} ms" if self.time_ms else "")

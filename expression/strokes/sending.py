@@ -7,6 +7,7 @@ import numpy as np
 from pydantic import Field, model_validator
 from typing_extensions import override
 
+from expression.cable import Instrument, Pace
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.midi.ranges import by_hand, restated, with_range
@@ -15,7 +16,7 @@ from expression.strokes.base import Reach
 from expression.strokes.bend_range import Semitones
 from expression.strokes.spec import Gesture, Spec, choice, entry, one_of, told
 from expression.strokes.wheel import StandingStroke, WheelStroke, throughout
-from expression.take import Channel, Instrument, Pace, Take
+from expression.take import Channel, Take
 
 
 class BendInstrument(StandingStroke):

@@ -10,7 +10,8 @@ import pytest
 from playwright.sync_api import expect
 
 from demo.fog_signal import the_reed_loft
-from expression.receiver import as_document, receive
+from expression.receiver import receive
+from expression.receiver_document import as_document
 from studio.services import takes
 from tests.browser.desk import Desk
 from tests.browser.test_sound import RATE, render

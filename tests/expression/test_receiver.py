@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from expression.errors import BadFile
-from expression.receiver import Channel, Heard, as_document, receive
+from expression.receiver import Channel, Heard, receive
+from expression.receiver_document import as_document
 from tests.files import END, raw
 
 TICKS = 480

@@ -19,7 +19,8 @@ from expression.midi.clip_write import write_clip
 from expression.midi.files import saved
 from expression.midi.read import read
 from expression.midi.zoning import as_zone
-from expression.receiver import as_document, receive
+from expression.receiver import receive
+from expression.receiver_document import as_document
 from expression.staff.musicxml import musicxml
 from expression.staff.notation import written
 from expression.strokes import parse_stroke

@@ -15,7 +15,8 @@ from expression.midi.read import read
 from expression.midi.write import write
 from expression.midi.zones import allotment
 from expression.midi.zoning import as_zone
-from expression.receiver import as_document, receive
+from expression.receiver import receive
+from expression.receiver_document import as_document
 from expression.strokes import parse_stroke
 from expression.take import Take
 from expression.views.faults import faults

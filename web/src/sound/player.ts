@@ -2,12 +2,15 @@
  * Plays a take: asks the server for messages a few seconds ahead and hands them to the synth with their times. What was
  * handed over can be taken back, so a change of the take, or a flip to before, is heard at once and in place.
  */
-import { create } from "zustand";
-import { answered, api, type Messages, passes, type Schemas } from "../api/client";
+import { answered, api, type Messages, passes } from "../api/client";
 import { Clicks } from "./click";
 import { silence, unpack, zonesEnded } from "./messages";
+import { audible, type Handed, type Place, type Programme, type Told, usePlayer } from "./playing";
 import { makeSynth } from "./synth";
 import type { Order, Route } from "./synth.worklet";
+import { TwoClocks } from "./twoClocks";
+
+export { type Handed, type Place, type Programme, type Told, type Trial, usePlayer } from "./playing";
 
 const AHEAD = 3;
 const REFILL_MS = 250;
@@ -19,74 +22,7 @@ const AGAIN_MS = 250;
 /** So long a pass may last. */
 const LONGEST_SECONDS = 6 * 3600;
 
-interface PlayerState {
-  playing: boolean;
-  /** Heard and seen as it was before the point of comparison. */
-  before: boolean;
-  /** The stroke before which it is compared; 0 is the newest. */
-  against: number;
-  muted: readonly number[];
-  soloed: readonly number[];
-  looping: boolean;
-  /** Where it stands when it is not playing, in seconds. */
-  resting: number;
-  level: number;
-  problem: string | null;
-  /** It plays on past the end of the take, since something is being recorded. */
-  recording: boolean;
-}
-
-export const usePlayer = create<PlayerState>()(() => ({
-  playing: false,
-  before: false,
-  against: 0,
-  muted: [],
-  soloed: [],
-  looping: false,
-  resting: 0,
-  level: 0.8,
-  problem: null,
-  recording: false,
-}));
 const { getState: now, setState: set } = usePlayer;
-
-/** A stretch of the take that was handed to the synth: take time `from` sounds at context time `at`. */
-export interface Handed {
-  at: number;
-  from: number;
-  length: number;
-  /** How often it has gone round before. */
-  round: number;
-}
-
-/** Messages that are handed over, and from when on (seconds of the audio clock) earlier ones are taken back. */
-export type Told = Extract<Order, { kind: "play" }>;
-
-/** A place in the take, in seconds, and how often it has gone round before. */
-export interface Place {
-  second: number;
-  round: number;
-}
-
-/** A stroke that is being made: what it would sound like can be heard before it is kept. */
-export type Trial = Pick<Schemas["RehearsalAsked"], "revision" | "stroke" | "number">;
-
-export interface Programme {
-  takeId: string;
-  seconds: number;
-  patches: string[];
-  /** Of each part the keys of its cues, ascending. */
-  cues: number[][];
-  routes: Route[][];
-  loop: () => [number, number] | null;
-  trial: () => Trial | null;
-}
-
-/** Whether a part is heard: not muted, and soloed where any is. */
-function audible(part: number): boolean {
-  const { muted, soloed } = now();
-  return !muted.includes(part) && (!soloed.length || soloed.includes(part));
-}
 
 class Player {
   private context: AudioContext | null = null;
@@ -553,43 +489,5 @@ function without(told: Told, parts: ReadonlySet<number>): Told {
   });
   return { ...told, bytes };
 }
-
-/**
- * The page's clock, by which keys are pressed, and the audio clock, by which they are heard. Both run evenly, but what is
- * read of them is not even: what lies between them is followed slowly, unless one of them has jumped.
- */
-class TwoClocks {
-  private between = Number.NaN;
-  private astray = 0;
-
-  read(context: AudioContext): void {
-    const { contextTime = 0, performanceTime = 0 } = context.getOutputTimestamp();
-    const told = performanceTime > 0 && contextTime > 0;
-    const read = told
-      ? contextTime - performanceTime / 1000
-      : context.currentTime - (context.outputLatency || 0) - performance.now() / 1000;
-    const off = Math.abs(read - this.between);
-    this.astray = off > JUMP_SECONDS ? this.astray + 1 : 0;
-    if (Number.isNaN(this.between) || this.astray >= JUMPED) {
-      this.between = read;
-      this.astray = 0;
-    } else if (!this.astray) this.between += (read - this.between) * FOLLOWS;
-  }
-
-  audio(context: AudioContext, ms: number): number {
-    if (Number.isNaN(this.between)) this.read(context);
-    return ms / 1000 + this.between;
-  }
-
-  page(context: AudioContext, seconds: number): number {
-    if (Number.isNaN(this.between)) this.read(context);
-    return (seconds - this.between) * 1000;
-  }
-}
-
-const FOLLOWS = 0.02;
-const JUMP_SECONDS = 0.05;
-/** So many readings in a row that are far off are no accident. */
-const JUMPED = 4;
 
 export const player = new Player();

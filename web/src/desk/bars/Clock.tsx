@@ -3,7 +3,7 @@ import { typedBars } from "../../score/bars";
 import { placeText, secondsAt, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
 import { clock } from "../../ui/words";
-import { goTo } from "../actions/keys";
+import { goTo } from "../actions/moves";
 import { showing, xOf } from "../page/camera";
 import { focusLane } from "../stage/laneSight";
 import { chooseSpan } from "../take/choosing";

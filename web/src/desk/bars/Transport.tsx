@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 import { player, usePlayer } from "../../sound/player";
 import { Check } from "../../ui/Entries";
-import { goTo, playOrStop } from "../actions/keys";
+import { goTo, playOrStop } from "../actions/moves";
 import { inWordsOf } from "../hand/hand";
 import { wish } from "../take/arranging";
 import { set, useDesk } from "../take/state";
