@@ -20,7 +20,8 @@ from pathlib import Path
 from queue import SimpleQueue
 from typing import Any, NamedTuple
 
-from launcher.base import PYTHON, ROOT, STATE, digest, run, say, up_to_date
+from launcher.base import PYTHON, ROOT, STATE, digest, say, up_to_date
+from launcher.install import from_lock
 
 PACKAGES, SEEN = STATE / "mutants", STATE / "mutants.coverage"
 CORE = "expression"
@@ -100,8 +101,7 @@ def _installed() -> None:
         return
     say("installing what makes mutants ...")
     shutil.rmtree(PACKAGES, ignore_errors=True)
-    pip = (PYTHON, "-m", "pip", "install", "--quiet", "--require-hashes", "--target", PACKAGES)
-    run(*pip, "-r", ROOT / "requirements.mutants.lock", quiet=True, what="Installing what makes mutants")
+    from_lock(ROOT / "requirements.mutants.lock", "Installing what makes mutants", "--target", PACKAGES)
     (PACKAGES / "stamp").write_text(mark)
 
 

@@ -9,8 +9,6 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Any, ParamSpec, TypeVar
 
-from expression.documents import Document
-
 Asked = ParamSpec("Asked")
 Found = TypeVar("Found")
 _KEPT = "_worked_out"
@@ -20,7 +18,7 @@ _NOTHING: Any = object()
 class Remembers:
     """An object that never changes, on which is kept what was worked out from it. That is no part of what it says."""
 
-    def __getstate__(self) -> Document:
+    def __getstate__(self) -> dict[str, object]:
         return {name: value for name, value in vars(self).items() if name != _KEPT}
 
 

@@ -58,7 +58,7 @@ def python_packages() -> None:
     except Trouble:
         debian(("python3-venv", False))
         run(base, "-m", "venv", "--clear", VENV, quiet=True)
-    _pip_install(ROOT / "requirements.lock", "Installing Python packages")
+    from_lock(ROOT / "requirements.lock", "Installing Python packages")
     stamp.write_text(mark)
 
 
@@ -70,13 +70,14 @@ def developer_packages() -> None:
     if up_to_date(stamp, mark):
         return
     say("installing packages for tests and checks ...")
-    _pip_install(ROOT / "requirements.dev.lock", "Installing packages for tests and checks")
+    from_lock(ROOT / "requirements.dev.lock", "Installing packages for tests and checks")
     stamp.write_text(mark)
 
 
-def _pip_install(lock: Path, what: str) -> None:
+def from_lock(lock: Path, what: str, *options: str | Path) -> None:
+    """Exactly what a lock names, into the environment or where the options of pip say."""
     pip = (PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check", "--require-hashes")
-    run(*pip, "-r", lock, quiet=True, what=what)
+    run(*pip, *options, "-r", lock, quiet=True, what=what)
 
 
 def node_packages() -> None:

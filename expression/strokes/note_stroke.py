@@ -9,7 +9,6 @@ from typing_extensions import override
 
 from expression.arrays import Flags, Ints, union
 from expression.chords import chord_onsets
-from expression.documents import Document
 from expression.errors import NothingMatched
 from expression.memo import worked_out
 from expression.notes import Notes
@@ -188,14 +187,14 @@ def settle(take: Take, changed: Mapping[int, Notes], touched: Ints, over: Over, 
     return made
 
 
-def counted(count: int) -> str:
-    """So many notes, in words."""
-    return "1 note" if count == 1 else f"{count:,} notes"
+def counted(count: int, noun: str = "note") -> str:
+    """So many notes, or others, in words."""
+    return f"1 {noun}" if count == 1 else f"{count:,} {noun}s"
 
 
-def on_page(notes: Notes, rows: Flags, start: Ints, end: Ints, page: bool) -> Document:
+def on_page(notes: Notes, rows: Flags, start: Ints, end: Ints, page: bool) -> dict[str, Ints]:
     """Columns of notes of which some (a mask) begin and end at other times; the written page follows where told."""
-    columns: Document = {"start": notes.start.copy(), "end": notes.end.copy()}
+    columns: dict[str, Ints] = {"start": notes.start.copy(), "end": notes.end.copy()}
     columns["start"][rows], columns["end"][rows] = start, end
     if page:
         written = rows & (notes.page_start >= 0)

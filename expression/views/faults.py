@@ -23,7 +23,7 @@ def faults(take: Take) -> list[Fault]:
             runs = {"flicker": flickers(take, lane), "unheard": unheard(take, channel, lane)}
             for reason, places in runs.items():
                 if places:
-                    found += [_finding(take, part, lane, reason, places) for part in parts]
+                    found += [_fault(take, part, lane, reason, places) for part in parts]
         for part in parts:
             for faults in BEND_FAULTS:
                 found += faults(take, channel, part)
@@ -32,7 +32,7 @@ def faults(take: Take) -> list[Fault]:
     return sorted(found, key=lambda one: one["part"])
 
 
-def _finding(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) -> Fault:
+def _fault(take: Take, part: int, lane: Lane, reason: str, places: list[Run]) -> Fault:
     ticks = lane.curve.ticks
     events = sum(run.last - run.first + (reason == "flicker") for run in places)
     start, after = int(ticks[places[0].first]), places[-1].last + 1

@@ -9,6 +9,7 @@ from expression.midi.emit import on_channel_lanes
 from expression.midi.files import FileKind
 from expression.midi.write import sent
 from expression.status import ESCAPE, META, SYSEX
+from expression.strokes.note_stroke import counted
 from expression.take import Part, Take
 from expression.views.bend_faults import beyond_range
 from expression.views.fault import Fault, fault
@@ -56,7 +57,7 @@ def _struck_again(take: Take, part: Part) -> list[Fault]:
         ids = np.unique(curves.owners()[late])
         if len(ids):
             says = (
-                f"{LANES[key].name}: {_few(len(ids), 'note')}, the first in bar {{bar}}, "
+                f"{LANES[key].name}: {counted(len(ids))}, the first in bar {{bar}}, "
                 f"{'keeps' if len(ids) == 1 else 'keep'} from there on what they had come to, where their keys are "
                 "struck again: in a clip a key says one thing at a time."
             )
@@ -82,17 +83,16 @@ def _not_in_clips(take: Take) -> list[Fault]:
                 first = int(track.tick[row]) if first < 0 else first
     found: list[Fault] = []
     for count, says in (
-        (texts, f"{_few(texts, 'text')} (words, marks, names of places) are left out: a clip has no place for them."),
+        (
+            texts,
+            f"{counted(texts, 'text')} (words, marks, names of places) are left out: a clip has no place for them.",
+        ),
         (
             strange,
-            f"{_few(strange, 'exclusive')}, the first in bar {take.meter.position(max(first, 0)).bar}, are left out: "
-            "they come in pieces, or hold what no packet can.",
+            f"{counted(strange, 'exclusive')}, the first in bar {take.meter.position(max(first, 0)).bar}, are left "
+            "out: they come in pieces, or hold what no packet can.",
         ),
     ):
         if count:
             found.append(fault(0, "", "not in clips", says, []))
     return found
-
-
-def _few(count: int, noun: str) -> str:
-    return f"1 {noun}" if count == 1 else f"{count:,} {noun}s"

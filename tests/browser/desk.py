@@ -35,7 +35,7 @@ _borders: dict[tuple[object, ...], float] = {}
 """Where borders were found before: most takes of the tests are as long as each other."""
 
 
-def _border(key: tuple[object, ...], low: float, high: float, within: float, reached: Callable[[float], bool]) -> float:
+def border(key: tuple[object, ...], low: float, high: float, within: float, reached: Callable[[float], bool]) -> float:
     """The first place between two that is reached, found by halving; where it was the last time is tried first."""
     key = (*key, low, high)
     guess = _borders.get(key)
@@ -102,7 +102,7 @@ class Desk:
             assert place, self.hint()
             return (int(place[1]), int(place[2])) >= (bar, beat)
 
-        return _border(("Ruler", bar, beat), ruler["x"] + 97, ruler["x"] + ruler["width"] - 1, 0.5, reached)
+        return border(("Ruler", bar, beat), ruler["x"] + 97, ruler["x"] + ruler["width"] - 1, 0.5, reached)
 
     def y_of(self, velocity: int) -> float:
         """The height of a velocity on the lane, found by hovering."""
@@ -114,7 +114,7 @@ class Desk:
             assert shown, self.hint()
             return int(shown[1]) <= velocity
 
-        return _border(("Velocity", velocity), lane["y"] + 1, lane["y"] + lane["height"] - 1, 0.25, reached) + 0.3
+        return border(("Velocity", velocity), lane["y"] + 1, lane["y"] + lane["height"] - 1, 0.25, reached) + 0.3
 
     # ---- gestures
 

@@ -13,7 +13,7 @@ from demo.fog_signal import the_reed_loft
 from expression.receiver import receive
 from expression.receiver_document import as_document
 from studio.services import takes
-from tests.browser.desk import Desk
+from tests.browser.desk import Desk, border
 from tests.browser.test_sound import RATE, render
 from tests.files import file_of, phrase
 
@@ -80,15 +80,14 @@ def test_threads_are_seen_and_hung_elsewhere(desk: Desk) -> None:
 
     def edge(pitch: int, x: float) -> float:
         """Where the row of a pitch begins, from above."""
-        low, high = canvas["y"], canvas["y"] + canvas["height"]
-        while high - low > 0.5:
-            middle = (low + high) / 2
-            desk.page.mouse.move(x, middle)
+
+        def reached(y: float) -> bool:
+            desk.page.mouse.move(x, y)
             found = re.search(r"([A-G][♯♭]?-?\d)", desk.hint())
             assert found, desk.hint()
-            here = names.index(found[1])
-            low, high = (middle, high) if here > pitch else (low, middle)
-        return high
+            return bool(names.index(found[1]) <= pitch)
+
+        return border(("Notes", pitch, x), canvas["y"], canvas["y"] + canvas["height"], 0.5, reached)
 
     def ring(pitch: int, tick: int = 1920) -> tuple[float, float]:
         x = desk.x_at(tick)

@@ -442,6 +442,9 @@ export function placeText(score: Score, tick: number): string {
   return `${bar}:${beat}`;
 }
 
+/** So much a note may come early and still belong to the beat: an eighth of a quarter. */
+export const earlyTicks = (score: Score): number => score.resolution / 8;
+
 /** Ticks between the lines of the grid. */
 export function gridTicks(score: Score, grid: Pick<Grid, "value" | "feel">): number {
   const straight = (score.resolution * 4) / grid.value;

@@ -13,7 +13,7 @@ import {
   VIBRATO_HERTZ,
   VIBRATO_SEMITONES,
 } from "./synth/instrument";
-import { PATCHES, WAYS } from "./synth/patches";
+import { PATCHES, USUAL, WAYS } from "./synth/patches";
 import { BLOCK, HOLDS_FROM, SOFTENED, TWO_PI, Voice } from "./synth/voice";
 
 export type { Route };
@@ -56,7 +56,7 @@ class PracticeSynth extends AudioWorkletProcessor {
     if (order.kind === "level") this.level = order.level;
     else if (order.kind === "patches") {
       order.patches.forEach((name, part) => {
-        this.instrument(part).patch = PATCHES[name] ?? PATCHES["thumb piano"]!;
+        this.instrument(part).patch = PATCHES[name] ?? USUAL;
       });
     } else if (order.kind === "routes") {
       order.routes.forEach((routes, part) => {

@@ -65,7 +65,7 @@ export function playOrStop(): void {
 }
 
 /** Whether the playhead rests outside the chosen bars: then playing begins with them. */
-export function isOutside(seconds: number, [from, to]: [number, number]): boolean {
+function isOutside(seconds: number, [from, to]: [number, number]): boolean {
   const { score } = desk();
   return !!score && (seconds < secondsAt(score, from) || seconds >= secondsAt(score, to));
 }
@@ -76,7 +76,7 @@ export function keepOrPlay(): void {
   else playSelection();
 }
 
-export function playSelection(): void {
+function playSelection(): void {
   const { score, span } = desk();
   const tick = span?.[0] ?? extent()?.[0];
   if (score && tick !== undefined) void player.play(secondsAt(score, tick));

@@ -25,13 +25,13 @@ export function Measures({ first, count }: { first: number; count: number }) {
 
 /** The notes that begin in a bar (from 1): the beat, where it is another than the last one's, and the note. */
 function notesIn(score: Score, part: PartScore, bar: number): string[] {
-  const { start } = score.bars;
+  const { start, beat_ticks } = score.bars;
+  const ticks = beat_ticks[Math.min(bar, start.length) - 1]!;
   const [from, to] = [start[bar - 1] ?? score.end, start[bar] ?? Number.POSITIVE_INFINITY];
   const said: string[] = [];
   let last = "";
   for (let row = firstAbove(part.start, from - 1); row < part.start.length && part.start[row]! < to; row++) {
     const { beat, rest } = placeOf(score, part.start[row]!);
-    const ticks = score.bars.beat_ticks[Math.min(bar, start.length) - 1]!;
     const place = `beat ${beat}${rest ? ` and ${Math.round((rest / ticks) * 100)} hundredths` : ""}`;
     const name = rowName(part, part.pitch[row]!);
     said.push(place === last ? name : `${place} ${name}`);

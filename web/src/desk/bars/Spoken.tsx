@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { specOf } from "../../api/strokes";
 import { VELOCITY, wordOf } from "../../score/lanes";
-import { placeOf, placeText } from "../../score/score";
+import { earlyTicks, placeOf, placeText } from "../../score/score";
 import { usePlayer } from "../../sound/player";
 import { partName, rowName } from "../take/arranging";
 import { desk, frontParts, kindOf, useDesk } from "../take/state";
@@ -45,7 +45,7 @@ function chosenWords(chosen: readonly Uint8Array[], count: number): string {
     return `${rowName(part, part.pitch[first]!)}, bar ${placeText(score, part.start[first]!)}, velocity ${velocity}, ${wordOf(kindOf(VELOCITY), velocity)}`;
   }
   // What was played a little early belongs to the bar that it was meant for.
-  const barOf = (tick: number) => placeOf(score, tick + score.resolution / 8).bar;
+  const barOf = (tick: number) => placeOf(score, tick + earlyTicks(score)).bar;
   const from = barOf(Math.min(...found.map((each) => each.part.start[each.first]!)));
   const to = barOf(Math.max(...found.map((each) => each.part.start[each.last]!)));
   const names = found.map((each) => partName(each.part)).join(" and ");

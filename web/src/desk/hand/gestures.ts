@@ -2,7 +2,7 @@
 
 import { VELOCITY } from "../../score/lanes";
 import { NOTE_PITCH } from "../../score/own";
-import { firstAbove, nearestLine, type PartScore } from "../../score/score";
+import { earlyTicks, firstAbove, nearestLine, type PartScore } from "../../score/score";
 import { GUTTER, pitchOf, scrolled, scrolledRows, tickOf, zoomed, zoomedRows } from "../page/camera";
 import { overviewTick } from "../page/draw/overview";
 import type { Elements, Stave } from "../stage/stage";
@@ -17,9 +17,6 @@ import { choiceGrip } from "./picking";
 import { threadGrip } from "./threadGestures";
 import { nudgeByWheel, velocityGrip } from "./velocityGestures";
 import { closerBy, turned } from "./wheel";
-
-/** A note may come this much of a quarter early and still belong to the beat: an eighth of it. */
-const EARLY = 8;
 
 export interface Actions {
   playFrom: (tick: number) => void;
@@ -165,7 +162,7 @@ function rulerGrip(x: number, event: PointerEvent, actions: Actions): Grip | nul
     const tick = Math.max(Math.round(tickOf(desk().camera, at)), 0);
     const { grid } = desk();
     if (free === grid.snap) return tick;
-    return roundEarly(leadPart(), nearestLine(score, tick, grid), score.resolution / EARLY);
+    return roundEarly(leadPart(), nearestLine(score, tick, grid), earlyTicks(score));
   };
   const start = snap(x, event.altKey);
   return {

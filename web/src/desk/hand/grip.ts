@@ -2,7 +2,7 @@
 
 import { holdPhrase, releasePhrase } from "../take/hearing";
 import { letGo } from "../take/shaping";
-import { HELD_MS, withAlt } from "./hand";
+import { HELD_MS, handOf, withAlt } from "./hand";
 
 /** Told where the pointer goes, in pixels of its stave. */
 export interface Grip {
@@ -28,7 +28,7 @@ export class Press {
     this.stayed = false;
     const grip = of(event);
     this.held = grip && { grip, x, y, moved: false };
-    if (grip && event.pointerType !== "mouse")
+    if (grip && handOf(event) !== "mouse")
       this.staying = window.setTimeout(() => {
         if (!this.held || this.held.moved) return;
         const freely = of(withAlt(event));

@@ -1,16 +1,18 @@
-/** What one has in hand: a mouse with keys beside it, a finger, or a pen. */
+/** What is said and done otherwise where a finger or a pen is in hand. */
 
-import { desk, set } from "../take/state";
-
-export type Hand = "mouse" | "touch" | "pen";
+import { desk, type Hand, set } from "../take/state";
 
 /** A finger or a pen that stays this long (ms) before it draws does what Alt does. */
 export const HELD_MS = 450;
 
+/** What an event comes from; what does not say so is taken for a mouse. */
+export const handOf = ({ pointerType }: PointerEvent): Hand =>
+  pointerType === "touch" || pointerType === "pen" ? pointerType : "mouse";
+
 /** Follow what the page is pointed at with; the result ends this. */
 export function watchHand(): () => void {
-  const pointed = ({ pointerType }: PointerEvent) => {
-    const hand = pointerType === "touch" || pointerType === "pen" ? pointerType : "mouse";
+  const pointed = (event: PointerEvent) => {
+    const hand = handOf(event);
     if (hand !== desk().hand) set({ hand });
   };
   window.addEventListener("pointerdown", pointed, { capture: true });

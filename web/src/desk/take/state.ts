@@ -117,6 +117,9 @@ interface HandState {
   renaming: number | null;
 }
 
+/** What one has in hand: a mouse with keys beside it, a finger, or a pen. */
+export type Hand = "mouse" | "touch" | "pen";
+
 /** What goes on from one take to the next: the window, and the player's wishes. */
 interface ScreenState {
   camera: Camera;
@@ -125,7 +128,7 @@ interface ScreenState {
   notice: NoticeText | null;
   followsHead: boolean;
   /** What the page was pointed at with last. */
-  hand: "mouse" | "touch" | "pen";
+  hand: Hand;
   listOpen: boolean;
   /** The page, as staff notation, is in sight. */
   pageOpen: boolean;

@@ -1,6 +1,6 @@
 /// <reference types="@types/audioworklet" />
 /** What is in force on one part: its wheel, lanes, pedals and ranges, and what single notes have of their own. */
-import { PATCHES, type Patch } from "./patches";
+import { type Patch, USUAL } from "./patches";
 
 /** What a lane of a part also moves: by `amount` of the target's full reach, either way. */
 export interface Route {
@@ -24,18 +24,18 @@ export interface Sides {
 }
 
 /** What moves what in every patch: the wheel shakes the pitch, pressure swells, timbre brightens. */
-export const STANDARD: readonly Route[] = [
+const STANDARD: readonly Route[] = [
   { lane: "cc:1", target: "vibrato", amount: 1 },
   { lane: "pressure", target: "brightness", amount: 0.5 },
   { lane: "pressure", target: "level", amount: 0.5 },
   { lane: "cc:74", target: "brightness", amount: 1 },
   { lane: "cc:71", target: "resonance", amount: 0.5 },
 ];
-export const CENTRED = new Set(["cc:71", "cc:74"]);
+const CENTRED = new Set(["cc:71", "cc:74"]);
 export const VIBRATO_HERTZ = 5.4;
 export const VIBRATO_SEMITONES = 0.45;
 export const DETUNE_CENTS = 28;
-export const MOST_CENTS = 127 * 100 + 99;
+const MOST_CENTS = 127 * 100 + 99;
 
 export const RESTING: Record<Target, number> = {
   level: 0,
@@ -100,11 +100,11 @@ export class Own {
   }
 }
 
-export const FIRST_RANGE = { member: 48, manager: 2 };
+const FIRST_RANGE = { member: 48, manager: 2 };
 
 /** One part's instrument: the state that its controllers have put it in. */
 export class Instrument {
-  patch: Patch = PATCHES["thumb piano"]!;
+  patch: Patch = USUAL;
   /** Keys that sound no note, ascending; and which of them was struck last: kept from play to play. */
   cues: readonly number[] = [];
   way = 0;

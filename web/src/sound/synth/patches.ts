@@ -17,13 +17,13 @@ export interface Patch {
   keys?: Record<number, { hertz: number; noise: readonly [number, number]; ring: number }>;
 }
 
-export const REED_PARTIALS = Array.from(
+const REED_PARTIALS = Array.from(
   { length: 14 },
   (_, k) => [k + 1, (k % 2 ? 0.75 : 1) / (k + 1) ** 0.55, Infinity] as const,
 );
 
 /** Modes of a circular membrane: zeros of the Bessel functions over the first (2.405). */
-export const MEMBRANE = [1, 1.593, 2.136, 2.295, 2.653, 2.917, 3.155, 3.5];
+const MEMBRANE = [1, 1.593, 2.136, 2.295, 2.653, 2.917, 3.155, 3.5];
 
 export const PATCHES: Record<string, Patch> = {
   "bowed glass": {
@@ -80,6 +80,9 @@ export const PATCHES: Record<string, Patch> = {
     gain: 0.1,
   },
 };
+
+/** The one where none is named. */
+export const USUAL: Patch = PATCHES["thumb piano"]!;
 
 /** Ways of playing that cue keys call up, in the order of the keys; the first is as it was made. */
 export const WAYS: readonly ((patch: Patch) => Patch)[] = [

@@ -1,7 +1,7 @@
 /// <reference types="@types/audioworklet" />
 /** One note as it sounds. */
 import { DETUNE_CENTS, type Instrument, type Own } from "./instrument";
-import { PATCHES, type Patch } from "./patches";
+import { type Patch, USUAL } from "./patches";
 
 export const MOST_PARTIALS = 16;
 export const BLOCK = 128;
@@ -14,10 +14,10 @@ export type Colour = Pick<Instrument, "brightness" | "resonance" | "detune" | "p
 
 /** A sustain pedal holds from here on (MIDI 1.0), and from there on no damper touches anything. */
 export const HOLDS_FROM = 64;
-export const FREE_FROM = 100;
+const FREE_FROM = 100;
 /** So many times a note's release does it fade where dampers just touch, and where they hardly do. */
-export const TOUCHED = 6;
-export const FREE = 80;
+const TOUCHED = 6;
+const FREE = 80;
 /** The soft pedal takes so much of the force of a strike. */
 export const SOFTENED = 0.3;
 
@@ -33,7 +33,7 @@ export class Voice {
   age = 0;
   /** What its key, or its channel, says to it alone. */
   own: Own | null = null;
-  private patch: Patch = PATCHES["thumb piano"]!;
+  private patch: Patch = USUAL;
   private readonly phases = new Float64Array(2 * MOST_PARTIALS);
   private readonly strengths = new Float64Array(MOST_PARTIALS);
   private readonly falls = new Float64Array(MOST_PARTIALS);

@@ -40,12 +40,7 @@ export function mixInk(): Ink {
 
 /** The system's own colours: what is said by a dye is said by the part's seal then. */
 function systemInk(): Ink {
-  const [paper, ink, quiet, marked] = ["Canvas", "CanvasText", "GrayText", "Highlight"].map(hexOf) as [
-    string,
-    string,
-    string,
-    string,
-  ];
+  const [paper, ink, marked] = [hexOf("Canvas"), hexOf("CanvasText"), hexOf("Highlight")];
   return {
     paper,
     sheet: paper,
@@ -53,7 +48,7 @@ function systemInk(): Ink {
     ruleStrong: ink,
     ink,
     faded: ink,
-    ghost: quiet,
+    ghost: hexOf("GrayText"),
     accent: marked,
     accentWash: blend(paper, marked, 0.3),
     dye: () => ink,
@@ -70,14 +65,17 @@ function hexOf(name: string): string {
   return toHex(shares.slice(0, 3).map(Number));
 }
 
+/** Red, green and blue (0 to 255) of a colour as #rrggbb. */
+export const sharesOf = (colour: string): number[] =>
+  [1, 3, 5].map((at) => Number.parseInt(colour.slice(at, at + 2), 16));
+
 const toHex = (shares: readonly number[]): string =>
   `#${shares.map((share) => Math.round(share).toString(16).padStart(2, "0")).join("")}`;
 
 /** So much of one colour over another. */
 function blend(ground: string, over: string, share: number): string {
-  const of = (colour: string) => [1, 3, 5].map((at) => Number.parseInt(colour.slice(at, at + 2), 16));
-  const top = of(over);
-  return toHex(of(ground).map((under, at) => under + (top[at]! - under) * share));
+  const top = sharesOf(over);
+  return toHex(sharesOf(ground).map((under, at) => under + (top[at]! - under) * share));
 }
 
 export const SANS = '"Source Sans 3 Variable", sans-serif';

@@ -1,3 +1,5 @@
+import { sharesOf } from "./ink";
+
 /**
  * Thousands of small rectangles at once, as pixels. A canvas records every rectangle as a drawing order of its own; with
  * many thousands of them that, not the painting, is what a frame is spent on.
@@ -40,7 +42,7 @@ export class Raster {
 
 /** A colour of the style sheet (#rrggbb) with an opacity, as a pixel. */
 export function pixelOf(colour: string, opacity: number): number {
-  const [red = 0, green = 0, blue = 0] = [1, 3, 5].map((at) => Number.parseInt(colour.slice(at, at + 2), 16));
+  const [red = 0, green = 0, blue = 0] = sharesOf(colour);
   // Pixels are bytes in the order red, green, blue, opacity; machines that run browsers read them from the last.
   return ((Math.round(opacity * 255) << 24) | (blue << 16) | (green << 8) | red) >>> 0;
 }
