@@ -11,12 +11,19 @@ import os
 import re
 import time
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import psycopg
 
 from launcher.install import chromium
 from launcher.postgres import free_port
 from launcher.serving import CHROMIUM_FLAGS, serving
+
+if TYPE_CHECKING:
+    from django.contrib.auth.models import User
+    from playwright.sync_api import Page
+
+    from studio.models import Take
 
 DATABASE = "lull_bench"
 
@@ -126,16 +133,33 @@ def measured() -> None:
     from django.contrib.auth.models import User
     from playwright.sync_api import sync_playwright
 
-    from bench import browser, core, sessions
-    from bench.performance import leaned, performance, progression, swelling, wheel
-    from studio.services import takes
+    from bench import sessions
+    from bench.performance import performance, wheel
     from studio.signing_in import link_token
 
-    data = performance(notes=20_000, pedals=40_000)
+    data, moved = performance(notes=20_000, pedals=40_000), wheel(nodes=40_000)
+    in_the_core(data, moved)
+    user = User.objects.create_user("bench")
+    sessions.asking(user)
+    takes = library(user, data, moved)
+    port = free_port()
+    with serving(port, os.environ) as server, sync_playwright() as playwright:
+        chrome = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
+        page = chrome.new_page(viewport={"width": 1280, "height": 800}, base_url=f"http://127.0.0.1:{port}")
+        page.goto(f"/enter/{link_token(user)}")
+        page.wait_for_url("/")
+        in_the_browser(page, takes)
+        print(f"--- memory of the server process with all of them open: {memory(server.pid):.0f} MiB")
+        chrome.close()
+
+
+def in_the_core(data: bytes, moved: bytes) -> None:
+    """A performance, and one in which the wheel is moved."""
+    from bench import core
+
     core.reading(data)
     core.folding(data)
     core.first_view(data)
-    moved = wheel(nodes=40_000)
     core.distilling(moved)
     core.emitting(moved)
     core.receiving(data)
@@ -144,61 +168,64 @@ def measured() -> None:
     core.noting()
     core.starting()
 
-    user = User.objects.create_user("bench")
-    sessions.asking(user)
-    take = takes.add(user, "Long take.mid", data)
-    others = {
-        "Two hours": takes.add(user, "Two hours.mid", performance(notes=25_000, pedals=43_000, tempo=45)),
-        "Fourteen parts": takes.add(user, "Fourteen parts.mid", performance(notes=6_000, pedals=5_000, parts=14)),
-        "Swelling": takes.add(user, "Swelling.mid", swelling()),
+
+def library(user: "User", data: bytes, moved: bytes) -> dict[str, "Take"]:
+    """Takes by their names, each of which strains something else."""
+    from bench.performance import leaned, performance, progression, swelling, wheel
+    from studio.services import takes
+
+    files = {
+        "Long take": data,
+        "Two hours": performance(notes=25_000, pedals=43_000, tempo=45),
+        "Fourteen parts": performance(notes=6_000, pedals=5_000, parts=14),
+        "Swelling": swelling(),
+        "Wide": performance(notes=20_000, pedals=2_000, parts=14),
+        "Wheel": moved,
+        "Bent": wheel(nodes=40_000, bends=True),
+        "Line": performance(notes=2_000, pedals=0, parts=1),
+        "Pad": leaned(),
+        "Chords": progression(),
+        "Pedalled": performance(notes=10_000, pedals=17_000, parts=1),
+        "Many": performance(notes=20_000, pedals=4_000, parts=1),
+        "Chordal": swelling(chords=10_000, waves=0),
+        "Two parts": performance(notes=600, pedals=100, parts=2),
     }
-    wide = takes.add(user, "Wide.mid", performance(notes=20_000, pedals=2_000, parts=14))
-    lane = takes.add(user, "Wheel.mid", moved)
-    bent = takes.add(user, "Bent.mid", wheel(nodes=40_000, bends=True))
-    line = takes.add(user, "Line.mid", performance(notes=2_000, pedals=0, parts=1))
-    pad = takes.add(user, "Pad.mid", leaned())
-    chords = takes.add(user, "Chords.mid", progression())
-    pedalled = takes.add(user, "Pedalled.mid", performance(notes=10_000, pedals=17_000, parts=1))
-    many = takes.add(user, "Many.mid", performance(notes=20_000, pedals=4_000, parts=1))
-    chordal = takes.add(user, "Chordal.mid", swelling(chords=10_000, waves=0))
-    takes.add(user, "Two parts.mid", performance(notes=600, pedals=100, parts=2))
-    port = free_port()
-    with serving(port, os.environ) as server, sync_playwright() as playwright:
-        chrome = playwright.chromium.launch(executable_path=str(chromium()), args=CHROMIUM_FLAGS)
-        page = chrome.new_page(viewport={"width": 1280, "height": 800}, base_url=f"http://127.0.0.1:{port}")
-        page.goto(f"/enter/{link_token(user)}")
-        page.wait_for_url("/")
-        browser.opening(page, "Long take")
+    return {name: takes.add(user, f"{name}.mid", file) for name, file in files.items()}
+
+
+def in_the_browser(page: "Page", takes: dict[str, "Take"]) -> None:
+    from bench import browser
+
+    ids = {name: str(take.pk) for name, take in takes.items()}
+    browser.opening(page, "Long take")
+    browser.frames(page)
+    page.goto("/")
+    browser.previews(page, ids["Long take"], (200, 2_000, 20_000))
+    browser.shapes(page, ids["Long take"])
+    print(f"--- {takes['Wide'].summary['notes']:,} notes in 14 parts, all of them chosen")
+    browser.gestures(page, ids["Wide"])
+    print("--- a lane of 40,000 recorded nodes, all of it framed")
+    browser.grips(page, ids["Wheel"])
+    print("--- the wheel: over 2,000 notes, then all of a lane of 40,000 recorded nodes")
+    browser.bends(page, ids["Line"], ids["Bent"])
+    print("--- curves of 2,000 notes, 60,000 nodes; then 64 chords of four that glide")
+    browser.own(page, ids["Pad"], ids["Chords"])
+    print("--- the pedal of 10,000 notes")
+    browser.pedals(page, ids["Pedalled"])
+    print("--- 20,000 notes of one part, all of them chosen")
+    browser.notes(page, ids["Many"], ids["Chordal"])
+    browser.opening(page, "Two parts")
+    browser.engraving(page)
+    page.goto("/")
+    browser.opening(page, "Pad")
+    browser.frames(page)
+    page.goto("/")
+    for name in ("Two hours", "Fourteen parts", "Swelling"):
+        summary = takes[name].summary
+        print(f"--- {name}: {summary['seconds'] / 60:.0f} minutes, {summary['notes']:,} notes")
+        browser.opening(page, name)
         browser.frames(page)
-        page.goto("/")
-        browser.previews(page, str(take.pk), (200, 2_000, 20_000))
-        browser.shapes(page, str(take.pk))
-        print(f"--- {wide.summary['notes']:,} notes in 14 parts, all of them chosen")
-        browser.gestures(page, str(wide.pk))
-        print("--- a lane of 40,000 recorded nodes, all of it framed")
-        browser.grips(page, str(lane.pk))
-        print("--- the wheel: over 2,000 notes, then all of a lane of 40,000 recorded nodes")
-        browser.bends(page, str(line.pk), str(bent.pk))
-        print("--- curves of 2,000 notes, 60,000 nodes; then 64 chords of four that glide")
-        browser.own(page, str(pad.pk), str(chords.pk))
-        print("--- the pedal of 10,000 notes")
-        browser.pedals(page, str(pedalled.pk))
-        print("--- 20,000 notes of one part, all of them chosen")
-        browser.notes(page, str(many.pk), str(chordal.pk))
-        browser.opening(page, "Two parts")
-        browser.engraving(page)
-        page.goto("/")
-        browser.opening(page, "Pad")
-        browser.frames(page)
-        page.goto("/")
-        for name, other in others.items():
-            summary = other.summary
-            print(f"--- {name}: {summary['seconds'] / 60:.0f} minutes, {summary['notes']:,} notes")
-            browser.opening(page, name)
-            browser.frames(page)
-            browser.asking(page, str(other.pk))
-        print(f"--- memory of the server process with all of them open: {memory(server.pid):.0f} MiB")
-        chrome.close()
+        browser.asking(page, ids[name])
 
 
 if __name__ == "__main__":

@@ -16,13 +16,27 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from expression import receiver_file
+from expression.receiver_zones import (
+    ALL_SOUND_OFF,
+    DATA,
+    DATA_FINE,
+    DOWN,
+    FIRST_NOTES_OFF,
+    NRPN,
+    NRPN_FINE,
+    RESET,
+    RPN,
+    RPN_FINE,
+    SOSTENUTO,
+    SUSTAIN,
+    UP,
+    Told,
+    zones,
+)
 
 Numbers = NDArray[np.float64]
 
 PEDAL_ON = 64
-SUSTAIN, SOSTENUTO = 64, 66
-ALL_SOUND_OFF, RESET, FIRST_NOTES_OFF = 120, 121, 123
-DATA, DATA_FINE, UP, DOWN, NRPN_FINE, NRPN, RPN_FINE, RPN = 6, 38, 96, 97, 98, 99, 100, 101
 PARAMETERS = frozenset((DATA, DATA_FINE, UP, DOWN, NRPN_FINE, NRPN, RPN_FINE, RPN))
 AFTER_RESET = {1: 0, 11: 127, 64: 0, 65: 0, 66: 0, 67: 0}
 """RP-015: what Reset All Controllers puts back. Volume, pan, sounds and effects keep their values."""
@@ -124,7 +138,7 @@ class Heard:
 def receive(data: bytes) -> Heard:
     """Hear a Standard MIDI File of type 0 or 1. Raises BadFile."""
     division, tracks = receiver_file.tracks(data)
-    told: dict[tuple[int, int], list[_Told]] = {}
+    told: dict[tuple[int, int], list[Told]] = {}
     for track in tracks:
         for channel in {message[1] & 0x0F for message in track.messages if message[1] < 0xF0}:
             told.setdefault((track.port, channel), [])
@@ -136,7 +150,7 @@ def receive(data: bytes) -> Heard:
             else:
                 for messages in told.values():
                     messages.append((tick, number, 0xF0, 0, 0))
-    managers = _zones(tracks, told)
+    managers = zones(tracks, told)
     parts: dict[tuple[int, int], int] = {}
     for number, track in enumerate(tracks):
         mine = {message[1] & 0x0F for message in track.messages if message[1] < 0xF0}
@@ -152,107 +166,6 @@ def receive(data: bytes) -> Heard:
         channels[port, channel] = _channel(messages, port, channel, owner, end)
     tempo = _tempo(division, [step for track in tracks for step in track.tempo])
     return Heard(division, end, channels, tempo, managers)
-
-
-_Told = tuple[int, int, int, int, int]
-"""Tick, track, status without its channel, two data bytes. Of our own making: 0xF1, a bend range of so many semitones
-and cents, which is set by a message to another channel of a zone; 0xF2, the channel that manages this one from now on
-(-1: none)."""
-ZONE_PARAMETER = (0, 6)
-MEMBER_RANGE, MANAGER_RANGE = 48, 2
-"""Semitones, from the message on that sets a zone up (M1-100, 2.1.1)."""
-FOR_ALL = frozenset((SUSTAIN, SOSTENUTO, ALL_SOUND_OFF, RESET, *range(FIRST_NOTES_OFF, 128)))
-"""Controllers that a manager is told, and its members answer."""
-
-
-def _zones(tracks: "list[receiver_file.Track]", told: dict[tuple[int, int], list[_Told]]) -> dict[tuple[int, int], int]:
-    """Zones of MPE (M1-100): the manager of each member, by port and channel. What acts on all members of a zone is
-    added to what each of them is told.
-    """
-    managers: dict[tuple[int, int], int] = {}
-    for port in sorted({track.port for track in tracks}):
-        order: list[tuple[int, int, int, int, int, int, int]] = []
-        for number, track in enumerate(tracks):
-            # A module is reset whatever cable says so.
-            order += [
-                (tick, number, row, status & 0x0F, status & 0xF0, first, second)
-                for row, (tick, status, first, second) in enumerate(track.messages)
-                if track.port == port or status == 0xF0
-            ]
-        if not any(kind == 0xB0 and first == RPN_FINE and second == 6 for *_, kind, first, second in order):
-            continue
-        order.sort()
-        _in_zones(port, order, told, managers)
-    return managers
-
-
-def _in_zones(
-    port: int,
-    order: list[tuple[int, int, int, int, int, int, int]],
-    told: dict[tuple[int, int], list[_Told]],
-    managers: dict[tuple[int, int], int],
-) -> None:
-    chosen: dict[int, list[int]] = {}
-    ranges: dict[int, list[int]] = {}
-    sizes = {0: 0, 15: 0}
-    placed: dict[int, list[tuple[tuple[int, int, int, int], _Told]]] = {
-        channel: [] for of, channel in told if of == port
-    }
-
-    def members(manager: int) -> list[int]:
-        count = sizes[manager]
-        return list(range(1, 1 + count)) if manager == 0 else list(range(14, 14 - count, -1))
-
-    def say(channel: int, key: tuple[int, int, int], message: _Told) -> None:
-        if channel in placed:
-            placed[channel].append(((*key, len(placed[channel])), message))
-
-    for tick, number, row, channel, kind, first, second in order:
-        key = (tick, number, row)
-        if kind == 0xF0:
-            # A module that starts anew knows of no zone.
-            sizes.update({0: 0, 15: 0})
-            chosen.clear()
-            ranges.clear()
-            for one in placed:
-                say(one, key, (tick, number, 0xF0, 0, 0))
-                say(one, key, (tick, number, 0xF2, -1, 0))
-            continue
-        say(channel, key, (tick, number, kind, first, second))
-        if kind != 0xB0:
-            continue
-        if first in (RPN, RPN_FINE):
-            chosen.setdefault(channel, [127, 127])[first == RPN_FINE] = second
-        elif first in (NRPN, NRPN_FINE):
-            chosen[channel] = [127, 127]
-        elif first in (DATA, DATA_FINE) and chosen.get(channel) == list(ZONE_PARAMETER) and channel in sizes:
-            if first == DATA:
-                sizes[channel] = min(second, 15)
-                # The newer zone takes from the other what both would have.
-                other = 15 - channel
-                sizes[other] = min(sizes[other], max(14 - sizes[channel], 0))
-                for one in placed:
-                    if one not in members(other):
-                        say(one, key, (tick, number, 0xF2, -1, 0))
-                for member in members(channel):
-                    say(member, key, (tick, number, 0xF2, channel, 0))
-                    managers[port, member] = channel
-                    say(member, key, (tick, number, 0xF1, MEMBER_RANGE, 0))
-                say(channel, key, (tick, number, 0xF1, MANAGER_RANGE, 0))
-        elif first in (DATA, DATA_FINE) and chosen.get(channel) == [0, 0]:
-            manager = next((one for one in sizes if channel in members(one)), None)
-            size = ranges.setdefault(channel, [MANAGER_RANGE, 0])
-            size[:] = [second, 0] if first == DATA else [size[0], second]
-            for member in members(manager) if manager is not None else ():
-                if member != channel:
-                    ranges[member] = list(size)
-                    say(member, key, (tick, number, 0xF1, size[0], size[1]))
-        elif first in FOR_ALL and channel in sizes:
-            for member in members(channel):
-                say(member, key, (tick, number, kind, first, second))
-    for channel, messages in placed.items():
-        messages.sort(key=itemgetter(0))
-        told[port, channel] = [message for _, message in messages]
 
 
 def _tempo(division: int, changes: list[tuple[int, int]]) -> tuple[list[int], list[float], list[int]]:
@@ -273,77 +186,104 @@ def _tempo(division: int, changes: list[tuple[int, int]]) -> tuple[list[int], li
 def _channel(
     messages: list[tuple[int, int, int, int, int]], port: int, number: int, owner: dict[int, int], end: int
 ) -> Channel:
-    heard = Channel()
-    keys = _Keys(heard.notes, port, number)
-    wheel: list[tuple[int, float]] = []
-    ranges: list[tuple[int, float]] = [(0, START_RANGE)]
-    bend: list[tuple[int, float]] = []
-    pressure: list[tuple[int, float]] = []
-    controllers: dict[int, list[tuple[int, float]]] = defaultdict(list)
-    key_pressure: dict[int, list[tuple[int, float]]] = defaultdict(list)
-    parameter = _Parameter()
-    lever = 0
+    listener = _Listener(port, number)
     for tick, track, kind, first, second in messages:
         if kind == 0x90 and second:
-            keys.struck(tick, owner[track], first, second)
-        elif kind == 0xF2:
-            keys.manager = first
-        elif kind in (0x80, 0x90):
-            keys.let_go(tick, first)
-        elif kind == 0xE0:
-            lever = (first | second << 7) - 8192
-            wheel.append((tick, lever))
-            bend.append((tick, lever / 8192 * parameter.semitones))
-        elif kind == 0xD0:
-            pressure.append((tick, first))
-        elif kind == 0xF1:
-            parameter.set(first, second)
-            ranges.append((tick, parameter.semitones))
-            bend.append((tick, lever / 8192 * parameter.semitones))
-        elif kind == 0xA0:
-            key_pressure[first].append((tick, second))
-        elif kind == 0xB0:
-            if first in PARAMETERS:
-                if parameter.takes(first, second):
-                    ranges.append((tick, parameter.semitones))
-                    bend.append((tick, lever / 8192 * parameter.semitones))
-                continue
-            if first < ALL_SOUND_OFF:
-                controllers[first].append((tick, second))
-                if first == SUSTAIN:
-                    keys.sustain(tick, second >= PEDAL_ON)
-                elif first == SOSTENUTO:
-                    keys.sostenuto(tick, second >= PEDAL_ON)
-            elif first == ALL_SOUND_OFF:
-                keys.silence(tick)
-            elif first >= FIRST_NOTES_OFF:
-                keys.all_let_go(tick)
-            if first != RESET:
-                continue
-        if kind == 0xF0 or (kind == 0xB0 and first == RESET):
-            if kind == 0xF0:
-                keys.silence(tick)
-                parameter = _Parameter()
-                ranges.append((tick, START_RANGE))
-            parameter.chosen = None
-            lever = 0
-            for steps in (wheel, bend, pressure, *key_pressure.values()):
-                steps.append((tick, 0))
-            for controller, value in (AT_SYSTEM_ON if kind == 0xF0 else AFTER_RESET).items():
-                controllers[controller].append((tick, value))
-                if (fine := controllers.get(controller + 32)) and controller < 32:
-                    fine.append((tick, 0))
-            keys.sustain(tick, False)
-            keys.sostenuto(tick, False)
-    keys.silence(end)
-    heard.wheel, heard.bend_range, heard.bend = Steps.of(wheel), Steps.of(ranges), Steps.of(bend)
-    heard.pressure = Steps.of(pressure)
-    heard.key_pressure = {key: Steps.of(steps) for key, steps in key_pressure.items()}
-    heard.controllers = {controller: Steps.of(steps) for controller, steps in controllers.items()}
+            listener.keys.struck(tick, owner[track], first, second)
+        else:
+            listener.hears(tick, kind, first, second)
+    listener.keys.silence(end)
+    heard = listener.heard()
     fine_ones = [one for one in heard.controllers if 32 <= one < 64 and one - 32 in heard.controllers]
     if fine_ones:
         _add_fine_halves(heard, messages, set(fine_ones))
     return heard
+
+
+class _Listener:
+    """What one channel has come to, message after message."""
+
+    def __init__(self, port: int, number: int) -> None:
+        self.channel = Channel()
+        self.keys = _Keys(self.channel.notes, port, number)
+        self.wheel: list[tuple[int, float]] = []
+        self.ranges: list[tuple[int, float]] = [(0, START_RANGE)]
+        self.bend: list[tuple[int, float]] = []
+        self.pressure: list[tuple[int, float]] = []
+        self.controllers: dict[int, list[tuple[int, float]]] = defaultdict(list)
+        self.key_pressure: dict[int, list[tuple[int, float]]] = defaultdict(list)
+        self.parameter = _Parameter()
+        self.lever = 0
+
+    def hears(self, tick: int, kind: int, first: int, second: int) -> None:
+        """Take any message but that a note begins."""
+        if kind == 0xF2:
+            self.keys.manager = first
+        elif kind in (0x80, 0x90):
+            self.keys.let_go(tick, first)
+        elif kind == 0xE0:
+            self.lever = (first | second << 7) - 8192
+            self.wheel.append((tick, self.lever))
+            self._bends(tick)
+        elif kind == 0xD0:
+            self.pressure.append((tick, first))
+        elif kind == 0xF1:
+            self.parameter.set(first, second)
+            self._ranges(tick)
+        elif kind == 0xA0:
+            self.key_pressure[first].append((tick, second))
+        elif kind == 0xB0:
+            self._controls(tick, first, second)
+        elif kind == 0xF0:
+            self.keys.silence(tick)
+            self.parameter = _Parameter()
+            self.ranges.append((tick, START_RANGE))
+            self._rests(tick, AT_SYSTEM_ON)
+
+    def _bends(self, tick: int) -> None:
+        self.bend.append((tick, self.lever / 8192 * self.parameter.semitones))
+
+    def _ranges(self, tick: int) -> None:
+        self.ranges.append((tick, self.parameter.semitones))
+        self._bends(tick)
+
+    def _controls(self, tick: int, controller: int, value: int) -> None:
+        if controller in PARAMETERS:
+            if self.parameter.takes(controller, value):
+                self._ranges(tick)
+        elif controller < ALL_SOUND_OFF:
+            self.controllers[controller].append((tick, value))
+            if controller == SUSTAIN:
+                self.keys.sustain(tick, value >= PEDAL_ON)
+            elif controller == SOSTENUTO:
+                self.keys.sostenuto(tick, value >= PEDAL_ON)
+        elif controller == ALL_SOUND_OFF:
+            self.keys.silence(tick)
+        elif controller == RESET:
+            self._rests(tick, AFTER_RESET)
+        elif controller >= FIRST_NOTES_OFF:
+            self.keys.all_let_go(tick)
+
+    def _rests(self, tick: int, values: dict[int, int]) -> None:
+        """All levers go where they rest; controllers to what these `values` say."""
+        self.parameter.chosen = None
+        self.lever = 0
+        for steps in (self.wheel, self.bend, self.pressure, *self.key_pressure.values()):
+            steps.append((tick, 0))
+        for controller, value in values.items():
+            self.controllers[controller].append((tick, value))
+            if (fine := self.controllers.get(controller + 32)) and controller < 32:
+                fine.append((tick, 0))
+        self.keys.sustain(tick, False)
+        self.keys.sostenuto(tick, False)
+
+    def heard(self) -> Channel:
+        heard = self.channel
+        heard.wheel, heard.bend_range, heard.bend = Steps.of(self.wheel), Steps.of(self.ranges), Steps.of(self.bend)
+        heard.pressure = Steps.of(self.pressure)
+        heard.key_pressure = {key: Steps.of(steps) for key, steps in self.key_pressure.items()}
+        heard.controllers = {controller: Steps.of(steps) for controller, steps in self.controllers.items()}
+        return heard
 
 
 def _add_fine_halves(heard: Channel, messages: list[tuple[int, int, int, int, int]], fine_ones: set[int]) -> None:

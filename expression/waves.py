@@ -78,8 +78,7 @@ def wave(
     last = float(turn_of(np.array(float(end))))
     if last - phase > MOST_CYCLES:
         raise NothingMatched(f"That would be more than {MOST_CYCLES:,} cycles; choose a lower rate.", "rate")
-    whole_cycles = np.arange(np.floor(phase) - 1, np.ceil(last) + 1)
-    corners = np.unique((whole_cycles[:, None] + np.array(TURNS[form])).ravel())
+    corners = _corners(form, phase, last)
     turns = corners[(corners > phase) & (corners < last)]
     changes = np.zeros(0, dtype=np.int64) if clock is None else clock.ticks
     # Less than a tick is nothing that could be heard.
@@ -104,6 +103,12 @@ def wave(
         return depth(ticks) * _LEVELS[form](inside - np.floor(corners[own]))
 
     return piece.traced(start, end, breaks, value, error)
+
+
+def _corners(form: WaveForm, first: float, last: float) -> Floats:
+    """Where a form turns or jumps (in cycles), from before `first` to after `last`."""
+    cycles = np.arange(np.floor(first) - 1, np.ceil(last) + 1)
+    return np.unique((cycles[:, None] + np.array(TURNS[form])).ravel())
 
 
 _LEVELS: dict[str, Callable[[Floats], Floats]] = {

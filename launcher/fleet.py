@@ -185,6 +185,13 @@ def proxy_settings(port: int, servers: list[tuple[int, int]], token: str = "") -
     most = min(8_000, (resource.getrlimit(resource.RLIMIT_NOFILE)[1] - 200) // 2)
     known = f'{{ req.hdr(authorization) -m str "Bearer {token}" }}'
     counted = f"  http-request use-service prometheus-exporter if {{ path {PROXY_METRICS} }} {known}\n" if token else ""
+    words = f'content-type application/json string \'{{"detail": "{sentence}"}}\''
+    heavy = "http-request disable-l7-retry if { path_reg /(file|page|zoned|in-bars|data)(/|$) }"
+    backends = (
+        _backend("takes", listed, words, "balance hash path,field(4,/)", "hash-type consistent", heavy)
+        + _backend("api", listed, words, "balance leastconn")
+        + _backend("pages", listed, f"content-type text/html string '{page}'", "balance leastconn")
+    )
     checked = f"inter 1s fastinter 200ms downinter 200ms fall 2 rise 1 maxconn {MOST_LINES}"
     return f"""# Made anew by ./lull at every start.
 global
@@ -220,26 +227,13 @@ frontend lull
   use_backend api if {{ path_beg /api/ }}
   default_backend pages
 
-backend takes
-  balance hash path,field(4,/)
-  hash-type consistent
-  http-request disable-l7-retry if {{ path_reg /(file|page|zoned|in-bars|data)(/|$) }}
-  http-request disable-l7-retry unless METH_GET
-  http-error status 503 content-type application/json string '{{"detail": "{sentence}"}}'
-{listed}
+{backends}"""
 
-backend api
-  balance leastconn
-  http-request disable-l7-retry unless METH_GET
-  http-error status 503 content-type application/json string '{{"detail": "{sentence}"}}'
-{listed}
 
-backend pages
-  balance leastconn
-  http-request disable-l7-retry unless METH_GET
-  http-error status 503 content-type text/html string '{page}'
-{listed}
-"""
+def _backend(name: str, servers: str, refusal: str, *options: str) -> str:
+    """A part of HAProxy's configuration: what answers requests of one kind, and what is said where none can."""
+    lines = *options, "http-request disable-l7-retry unless METH_GET", f"http-error status 503 {refusal}"
+    return "\n".join((f"backend {name}", *(f"  {line}" for line in lines), servers, "", ""))
 
 
 def _forget_metrics(pid: int, env: Mapping[str, str]) -> None:

@@ -1,5 +1,6 @@
 """What docs/design.md says is there, is there; and what it says of making something new can be done as it says."""
 
+import ast
 import re
 from pathlib import Path
 from typing import Annotated, Literal
@@ -65,3 +66,22 @@ def test_a_kind_of_stroke_is_made_as_it_says() -> None:
     assert made.reach(take).matched == 3
     with pytest.raises(ValueError, match="greater than or equal to 1"):
         known["VelocityMirror"].model_validate({"kind": "velocity.mirror", "about": 0})  # type: ignore[attr-defined]
+
+
+MOST_LINES, MOST_LINES_OF_A_FUNCTION = 500, 60
+
+
+def test_files_and_functions_can_be_read_at_once() -> None:
+    """Those of the page: functions by the linter there, files here."""
+    folders = ("expression", "studio", "command", "launcher", "bench", "web/src")
+    files = [file for folder in folders for file in (ROOT / folder).rglob("*") if file.suffix in (".py", ".ts", ".tsx")]
+    assert len(files) > 400
+    for file in files:
+        if "generated" in file.parts or "migrations" in file.parts:
+            continue
+        text = file.read_text()
+        assert text.count("\n") <= MOST_LINES, file
+        if file.suffix == ".py":
+            for node in ast.walk(ast.parse(text)):
+                if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and node.end_lineno:
+                    assert node.end_lineno - node.lineno < MOST_LINES_OF_A_FUNCTION, (file, node.name)

@@ -74,25 +74,15 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     # All that the receiver is told of the lane, in order: what changes nothing need not be said.
     rank = np.append(rows.rank, -1)
     place = np.concatenate((rank[kept], rank[overrides], rank[after] + 0.5))
-    told = np.concatenate((rows.tick[kept], rows.tick[overrides], ticks))
-    said = np.concatenate((kept_code, override_code, code))
+    at = np.concatenate((rows.tick[kept], rows.tick[overrides], ticks))
+    codes = np.concatenate((kept_code, override_code, code))
     made = np.concatenate((is_new, np.zeros(len(overrides), bool), np.ones(len(ticks), bool)))
-    sequence = np.lexsort((place, told))
-    earlier = np.concatenate(([-1], said[sequence][:-1]))
-    needless = np.zeros(len(said), dtype=bool)
-    needless[sequence] = made[sequence] & (said[sequence] == earlier)
-    # Nor need what was recorded be said, where it is the end of a way that has come to it already.
-    ends_way = np.append(False, curve.ways[:-1])[: len(curve)][standing]
-    ends_way = np.append(ends_way, np.zeros(len(said) - len(kept), dtype=bool))
-    is_added = sequence >= len(kept) + len(overrides)
-    sent_last = np.maximum.accumulate(np.where(needless[sequence], -1, np.arange(len(sequence))))
-    sent_last = np.append(-1, sent_last[:-1])
-    by_way = np.append(is_added, False)[sent_last] & ends_way[sequence]
-    needless[sequence] |= by_way & (said[sequence] == earlier)
-    state = np.empty(len(said), dtype=np.int64)
-    state[sequence] = earlier
-    keeps, adds = ~needless[: len(kept)], ~needless[len(kept) + len(overrides) :]
-    states = state[len(kept) + len(overrides) :][adds]
+    is_added = np.arange(len(codes)) >= len(kept) + len(overrides)
+    ends_way = np.zeros(len(codes), dtype=bool)
+    ends_way[: len(kept)] = np.append(False, curve.ways[:-1])[: len(curve)][standing]
+    needless, state = _needless(np.lexsort((place, at)), codes, made, is_added, ends_way)
+    keeps, adds = ~needless[: len(kept)], ~needless[is_added]
+    states = state[is_added][adds]
     if coder.is_fine:
         # A fine half that stands says what it did only where the coarse one is what it was.
         is_half = rows.data1[kept] == kind.wire.fine
@@ -108,6 +98,23 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     _, one, two = coder.bytes_of(kept_code[changed])
     added, after = coder.messages(ticks, code, after, states)
     return LaneMessages(own, kept[keeps], kept[changed], one, two, added, after)
+
+
+def _needless(sequence: Ints, codes: Ints, made: Flags, is_added: Flags, ends_way: Flags) -> tuple[Flags, Ints]:
+    """Which of a lane's messages need not be sent, since the receiver has their value; and what it has before each.
+
+    `sequence` is the order in which they are sent. What is `made` may be left out; so may what was recorded, where it
+    `ends_way`s and what was added for the way has come to it already.
+    """
+    ordered = codes[sequence]
+    earlier = np.concatenate(([-1], ordered[:-1]))
+    needless = made[sequence] & (ordered == earlier)
+    sent_last = np.maximum.accumulate(np.where(needless, -1, np.arange(len(sequence))))
+    sent_last = np.append(-1, sent_last[:-1])
+    needless |= np.append(is_added[sequence], False)[sent_last] & ends_way[sequence] & (ordered == earlier)
+    dropped, state = np.empty(len(codes), dtype=bool), np.empty(len(codes), dtype=np.int64)
+    dropped[sequence], state[sequence] = needless, earlier
+    return dropped, state
 
 
 def lane_events(take: Take, channel: Channel, lane: Lane, start: int, end: int) -> tuple[Ints, Floats]:

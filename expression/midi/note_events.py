@@ -104,13 +104,7 @@ def note_events(
     inside = nodes.ticks <= until[row]
     nodes, row = nodes.rows(inside), row[inside]
     if otherwise is not None:
-        has = np.zeros(len(order), dtype=bool)
-        has[row[nodes.ticks == base[row]]] = True
-        silent = np.flatnonzero(~has)
-        nodes = Curve.of(base[silent], np.full(len(silent), otherwise)).then(nodes)
-        row = np.concatenate((silent, row))
-        sequence = np.lexsort((np.arange(len(row)), nodes.ticks, row))
-        nodes, row = nodes.rows(sequence), row[sequence]
+        nodes, row = _begun(nodes, row, base, otherwise)
     nodes = _cut(nodes, own, base, until, row, kind.error)
     forced = _again(again, notes, order, base, until) if again is not None and len(again) else base[:0]
     nodes = piece.opened(nodes, forced, kind.error) if len(forced) else nodes
@@ -133,6 +127,17 @@ def note_events(
     ticks, values, at = ticks[inside], values[inside], at[inside]
     first = ticks == base[at]
     return NoteEvents(ticks % apart, ticks // apart, order[at], values, first, contained(ticks, forced) & ~first)
+
+
+def _begun(nodes: Curve, row: Ints, base: Ints, otherwise: float) -> tuple[Curve, Ints]:
+    """Every note has a node where it begins, at `base`: those that had none, one of `otherwise`."""
+    has = np.zeros(len(base), dtype=bool)
+    has[row[nodes.ticks == base[row]]] = True
+    silent = np.flatnonzero(~has)
+    nodes = Curve.of(base[silent], np.full(len(silent), otherwise)).then(nodes)
+    row = np.concatenate((silent, row))
+    sequence = np.lexsort((np.arange(len(row)), nodes.ticks, row))
+    return nodes.rows(sequence), row[sequence]
 
 
 def _again(again: Ints, notes: Placed, order: Ints, base: Ints, until: Ints) -> Ints:

@@ -114,8 +114,7 @@ def restated(
     encoding says the same pitch with them.
     """
     start, end = span or (0, None)
-    parameters = _parameters(take, channel)
-    sent = _sent(take, channel)
+    parameters, sent = _parameters(take, channel), _sent(take, channel)
     rows, finish = take.rows, LAST_TICK if end is None else end
     at = rows.tick[parameters.rows]
     stays = ~parameters.about_range | (at < start) | (at >= finish)
@@ -138,32 +137,24 @@ def restated(
         if made and tick <= made[-1].ticks[0]:
             continue
         # What is bent at its very tick needs it there, behind the reset.
-        at = tick if contained(np.array([tick]), sent)[0] else tick + 1
-        made.append(writer.statement(at, semitones, max(tick - (at == tick), last), min(until, finish)))
+        then = tick if contained(np.array([tick]), sent)[0] else tick + 1
+        made.append(writer.statement(then, semitones, max(tick - (then == tick), last), min(until, finish)))
         last = made[-1].ticks[-1]
     # What was recorded of the range behind the span stays: it is said before that, or there need nothing be said.
-    following = rows.tick[channel.ranges]
-    following = following[following >= finish]
+    following = rows.tick[channel.ranges][rows.tick[channel.ranges] >= finish]
     if finish <= take.end and not (following == finish).any():
         until = min([until, *following.tolist()])
         made.append(writer.statement(finish, float(channel.bend_range.at(finish)), last, until))
         finish, last = max(finish, made[-1].ticks[0]), made[-1].ticks[-1]
     # What was set for later, and would have begun before all this was said, begins behind it.
     pressed = [one for one in later if one.ticks[0] <= last]
-    for one, then in zip(pressed, [*later[1:], None], strict=False):
-        made.append(writer.statement(one.at, one.semitones, last, then.at if then else LAST_TICK))
+    for one, after in zip(pressed, [*later[1:], None], strict=False):
+        made.append(writer.statement(one.at, one.semitones, last, after.at if after else LAST_TICK))
         last = made[-1].ticks[-1]
     gives_way += pressed
     kept = [one for one in kept if one not in pressed]
-    old = channel.bend_range
-    known = {0: float(old.semitones[0]) if begins > 0 else DEFAULT_SEMITONES}
-    dropped = {tick for one in gives_way for tick in one.ticks}
-    for tick, value in zip(old.ticks.tolist(), old.semitones.tolist(), strict=True):
-        if (tick < begins or tick >= finish) and tick not in dropped:
-            known[tick] = value
-    known |= dict.fromkeys(again, DEFAULT_SEMITONES)
-    said = parameters.rows[parameters.about_range]
-    gone = said[(rows.tick[said] >= begins) & (rows.tick[said] < finish)]
+    known = _known_outside(channel, (begins, finish), gives_way) | dict.fromkeys(again, DEFAULT_SEMITONES)
+    gone = parameters.rows[parameters.about_range & (at >= begins) & (at < finish)]
     return replace(
         channel,
         bend_range=_ranges_of(known, [*kept, *made]),
@@ -172,6 +163,17 @@ def restated(
         statements=tuple(sorted([*kept, *made], key=lambda one: one.ticks[0])),
         dropped_rows=frozen(np.union1d(channel.dropped_rows, gone), np.int64),
     )
+
+
+def _known_outside(channel: Channel, span: tuple[int, int], dropped: list[Statement]) -> dict[int, float]:
+    """The ranges by their ticks that hold before and after a span, without what was said by those that are dropped."""
+    (begins, finish), old = span, channel.bend_range
+    known = {0: float(old.semitones[0]) if begins > 0 else DEFAULT_SEMITONES}
+    gone = {tick for one in dropped for tick in one.ticks}
+    for tick, value in zip(old.ticks.tolist(), old.semitones.tolist(), strict=True):
+        if (tick < begins or tick >= finish) and tick not in gone:
+            known[tick] = value
+    return known
 
 
 def relaid(take: Take, channel: Channel) -> Channel:

@@ -132,18 +132,66 @@ def _count(number: int, noun: str) -> str:
     return f"{number:,} {noun}" if number == 1 else f"{number:,} {noun}s"
 
 
-def _track(body: bytes, number: int, room: int, remarks: list[str], rescues: bool = False) -> Events:
-    """Split one track chunk into events. A loop over bytes, kept flat: it is what opening a take waits for.
+class _Walked:
+    """What a walk through a track chunk has found so far: a column for each part of an event, and what was odd."""
 
-    Of a damaged one, where it `rescues`, those before the damage.
-    """
-    ticks: list[int] = []
-    statuses, first, second = bytearray(), bytearray(), bytearray()
-    payload: list[int] = []
-    payloads: list[bytes] = []
-    lengths = DATA_BYTES
+    def __init__(self) -> None:
+        self.ticks: list[int] = []
+        self.statuses, self.first, self.second = bytearray(), bytearray(), bytearray()
+        self.payload: list[int] = []
+        self.payloads: list[bytes] = []
+        self.tick = 0
+        self.crossed = self.early_end = self.ended = False
+
+    def level(self) -> None:
+        """Bring the column of payloads to the length of the others: most events have none."""
+        del self.payload[len(self.ticks) :]
+        self.payload.extend([-1] * (len(self.ticks) - len(self.payload)))
+
+    def end(self) -> None:
+        self.ticks.append(self.tick)
+        self.statuses.append(META)
+        self.first.append(END_OF_TRACK)
+        self.second.append(0)
+        self.payload.append(len(self.payloads))
+        self.payloads.append(b"")
+
+
+def _track(body: bytes, number: int, room: int, remarks: list[str], rescues: bool = False) -> Events:
+    """Split one track chunk into events. Of a damaged one, where it `rescues`, those before the damage."""
+    found, broken = _Walked(), False
+    try:
+        _walk(body, number, room, found)
+    except (IndexError, Damaged) as error:
+        damage = error if isinstance(error, Damaged) else Damaged(number, len(body), "its last event is cut off")
+        if not rescues:
+            raise damage from None
+        found.ended, broken = False, True
+        remarks.append(
+            f"Track {number} is damaged at its byte {damage.pos:,} ({damage.what}): it was read up to there, and "
+            f"{max(len(body) - damage.pos, 0):,} bytes after it are lost."
+        )
+    found.level()
+    if found.tick > LAST_TICK:
+        raise Damaged(number, len(body), "it claims to last for years")
+    if found.crossed:
+        remarks.append(f"Track {number} leaves out a message's kind after a meta event; the last kind was taken.")
+    if found.early_end:
+        remarks.append(f"Track {number} goes on after its end mark; what follows was kept.")
+    if not found.ended and (broken or not found.early_end):
+        if not broken:
+            remarks.append(f"Track {number} has no end mark; one is written on download.")
+        found.end()
+    columns = found.ticks, bytes(found.statuses), bytes(found.first), bytes(found.second)
+    return Events.of(*columns, found.payload, found.payloads)
+
+
+def _walk(body: bytes, number: int, room: int, found: _Walked) -> None:
+    """A loop over bytes, kept flat: it is what opening a take waits for."""
+    ticks, statuses, first, second = found.ticks, found.statuses, found.first, found.second
+    payload, payloads, lengths = found.payload, found.payloads, DATA_BYTES
     tick = pos = status = 0
-    crossed = early_end = ended = broken = False
+    ended = early_end = False
     size = len(body)
     try:
         while pos < size:
@@ -163,7 +211,7 @@ def _track(body: bytes, number: int, room: int, remarks: list[str], rescues: boo
                 if not status:
                     raise Damaged(number, pos, "it begins with a data byte, where a message's kind is needed")
                 status = _running_before(statuses, number, pos)
-                crossed = True
+                found.crossed = True
             wanted = lengths[status]
             if wanted == 2:
                 one, two = body[pos], body[pos + 1]
@@ -196,32 +244,8 @@ def _track(body: bytes, number: int, room: int, remarks: list[str], rescues: boo
             second.append(two)
             if len(ticks) > room:
                 raise _Full
-    except (IndexError, Damaged) as found:
-        damage = found if isinstance(found, Damaged) else Damaged(number, size, "its last event is cut off")
-        if not rescues:
-            raise damage from None
-        ended, broken, payload = False, True, payload[: len(ticks)]
-        remarks.append(
-            f"Track {number} is damaged at its byte {damage.pos:,} ({damage.what}): it was read up to there, and "
-            f"{max(size - damage.pos, 0):,} bytes after it are lost."
-        )
-    payload.extend([-1] * (len(ticks) - len(payload)))
-    if tick > LAST_TICK:
-        raise Damaged(number, size, "it claims to last for years")
-    if crossed:
-        remarks.append(f"Track {number} leaves out a message's kind after a meta event; the last kind was taken.")
-    if early_end:
-        remarks.append(f"Track {number} goes on after its end mark; what follows was kept.")
-    if not ended and (broken or not early_end):
-        if not broken:
-            remarks.append(f"Track {number} has no end mark; one is written on download.")
-        ticks.append(tick)
-        statuses.append(META)
-        first.append(END_OF_TRACK)
-        second.append(0)
-        payload.append(len(payloads))
-        payloads.append(b"")
-    return Events.of(ticks, bytes(statuses), bytes(first), bytes(second), payload, payloads)
+    finally:
+        found.tick, found.ended, found.early_end = tick, ended, early_end
 
 
 def _variable(body: bytes, pos: int, number: int) -> tuple[int, int]:

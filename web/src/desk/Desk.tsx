@@ -34,45 +34,12 @@ const Walk = lazy(async () => ({ default: (await import("./bars/Walk")).Walk }))
 const KeySheet = lazy(async () => ({ default: (await import("./actions/KeySheet")).KeySheet }));
 
 export function Desk() {
-  const { takeId = "" } = useParams();
   const failure = useDesk((state) => state.failure);
-  const name = useDesk((state) => state.name);
-  const notice = useDesk((state) => state.notice);
-  const sheet = useDesk((state) => state.sheet);
-  const lay = (which: "find" | "keys") => (open: boolean) => set({ sheet: open ? which : null });
-  const listOpen = useDesk((state) => state.listOpen);
-  const pageOpen = useDesk((state) => state.pageOpen);
   const panelOpen = useDesk((state) => state.panelOpen);
-  const rigOpen = useDesk((state) => state.rigOpen);
   const isOpen = useDesk((state) => state.score !== null);
   const forced = useMatches(FORCED_COLOURS);
-  const [walking, setWalking] = useState(() => new URLSearchParams(window.location.search).has("walk"));
-
-  const { state: came, search } = useLocation();
-  useEffect(() => {
-    void openTake(takeId).then(() => search && showPlace(search));
-    if ((came as { playIn?: boolean } | null)?.playIn) set({ rigOpen: true });
-  }, [takeId, came, search]);
-  useEffect(() => {
-    document.title = name ? `${name} · Lull` : "Lull";
-  }, [name]);
-  useEffect(watchLeaving, []);
-  useEffect(watchMetronome, []);
-  useEffect(watchHand, []);
-  useEffect(watchNumbers, []);
-  // Leaving for the library is something else that begins.
-  useEffect(() => close, []);
+  useTake();
   useSound();
-  useEffect(() => {
-    const release = () => void releaseNudge();
-    window.addEventListener("keydown", handleKey);
-    window.addEventListener("keyup", release);
-    return () => {
-      window.removeEventListener("keydown", handleKey);
-      window.removeEventListener("keyup", release);
-    };
-  }, []);
-
   if (failure) return <Failure text={failure} />;
   return (
     <div className="flex h-full min-w-[320px] flex-col low:overflow-y-auto">
@@ -96,9 +63,7 @@ export function Desk() {
           </aside>
         )}
       </div>
-      <Suspense>{pageOpen && isOpen && <PagePane />}</Suspense>
-      <Suspense>{rigOpen && isOpen && <Rig />}</Suspense>
-      <Suspense>{listOpen && <EventList />}</Suspense>
+      <Panes />
       <Transport
         record={
           <Suspense fallback={<span className="w-20" />}>
@@ -108,11 +73,69 @@ export function Desk() {
         onKeys={() => set({ sheet: "keys" })}
       />
       <Spoken />
+      <Sheets />
+    </div>
+  );
+}
+
+/** The take of the address is opened, and what the desk listens to is listened to, for as long as it is there. */
+function useTake(): void {
+  const { takeId = "" } = useParams();
+  const name = useDesk((state) => state.name);
+  const { state: came, search } = useLocation();
+  useEffect(() => {
+    void openTake(takeId).then(() => search && showPlace(search));
+    if ((came as { playIn?: boolean } | null)?.playIn) set({ rigOpen: true });
+  }, [takeId, came, search]);
+  useEffect(() => {
+    document.title = name ? `${name} · Lull` : "Lull";
+  }, [name]);
+  useEffect(watchLeaving, []);
+  useEffect(watchMetronome, []);
+  useEffect(watchHand, []);
+  useEffect(watchNumbers, []);
+  // Leaving for the library is something else that begins.
+  useEffect(() => close, []);
+  useEffect(() => {
+    const release = () => void releaseNudge();
+    window.addEventListener("keydown", handleKey);
+    window.addEventListener("keyup", release);
+    return () => {
+      window.removeEventListener("keydown", handleKey);
+      window.removeEventListener("keyup", release);
+    };
+  }, []);
+}
+
+/** What is opened under the staves. */
+function Panes() {
+  const listOpen = useDesk((state) => state.listOpen);
+  const pageOpen = useDesk((state) => state.pageOpen);
+  const rigOpen = useDesk((state) => state.rigOpen);
+  const isOpen = useDesk((state) => state.score !== null);
+  return (
+    <>
+      <Suspense>{pageOpen && isOpen && <PagePane />}</Suspense>
+      <Suspense>{rigOpen && isOpen && <Rig />}</Suspense>
+      <Suspense>{listOpen && <EventList />}</Suspense>
+    </>
+  );
+}
+
+/** What lies over the desk. */
+function Sheets() {
+  const notice = useDesk((state) => state.notice);
+  const sheet = useDesk((state) => state.sheet);
+  const isOpen = useDesk((state) => state.score !== null);
+  const [walking, setWalking] = useState(() => new URLSearchParams(window.location.search).has("walk"));
+  const lay = (which: "find" | "keys") => (open: boolean) => set({ sheet: open ? which : null });
+  return (
+    <>
       <Suspense>{sheet === "keys" && <KeySheet open onOpen={lay("keys")} />}</Suspense>
       <Suspense>{walking && isOpen && <Walk onLeave={() => setWalking(false)} />}</Suspense>
       <Finder open={sheet === "find"} onOpen={lay("find")} />
       <Notice notice={notice} onClose={() => set({ notice: null })} />
-    </div>
+    </>
   );
 }
 

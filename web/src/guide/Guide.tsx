@@ -37,25 +37,7 @@ export function Guide() {
         </Link>
       </header>
       <div className="flex min-h-0 flex-1 max-[700px]:flex-col">
-        <nav
-          aria-label="Pages of the guide"
-          className="w-64 shrink-0 overflow-y-auto border-r border-rule p-3 max-[700px]:w-auto max-[700px]:max-h-40 max-[700px]:border-r-0 max-[700px]:border-b"
-        >
-          <ol>
-            {PAGES.map((one, row) => (
-              <li key={one.slug}>
-                <NavLink
-                  to={`/guide/${one.slug}`}
-                  aria-current={row === at ? "page" : undefined}
-                  className={`flex min-h-7 items-baseline gap-2 rounded px-2 py-1 hover:bg-sheet ${row === at ? "bg-accent-wash font-semibold" : ""}`}
-                >
-                  <span className="w-5 text-right text-faded tabular-nums">{row + 1}</span>
-                  {one.title}
-                </NavLink>
-              </li>
-            ))}
-          </ol>
-        </nav>
+        <Contents at={at} />
         {/* biome-ignore lint/a11y/useKeyWithClickEvents: Enter on a link is a click */}
         <main
           ref={text}
@@ -74,5 +56,29 @@ export function Guide() {
         </main>
       </div>
     </div>
+  );
+}
+
+function Contents({ at }: { at: number }) {
+  return (
+    <nav
+      aria-label="Pages of the guide"
+      className="w-64 shrink-0 overflow-y-auto border-r border-rule p-3 max-[700px]:w-auto max-[700px]:max-h-40 max-[700px]:border-r-0 max-[700px]:border-b"
+    >
+      <ol>
+        {PAGES.map((one, row) => (
+          <li key={one.slug}>
+            <NavLink
+              to={`/guide/${one.slug}`}
+              aria-current={row === at ? "page" : undefined}
+              className={`flex min-h-7 items-baseline gap-2 rounded px-2 py-1 hover:bg-sheet ${row === at ? "bg-accent-wash font-semibold" : ""}`}
+            >
+              <span className="w-5 text-right text-faded tabular-nums">{row + 1}</span>
+              {one.title}
+            </NavLink>
+          </li>
+        ))}
+      </ol>
+    </nav>
   );
 }

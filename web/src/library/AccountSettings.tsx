@@ -15,26 +15,6 @@ export function AccountSettings({ onClose }: { onClose: () => void }) {
       setSaid(sentence(thrown));
     }
   };
-  const changePassword = (fields: FormData, form: HTMLFormElement) =>
-    attempt(async () => {
-      const body = { old: String(fields.get("old")), new: String(fields.get("new")) };
-      await answered<Schemas["Account"]>(api.POST("/api/me/password", { body }));
-      form.reset();
-      return "The password is changed. Everywhere else you are signed out.";
-    });
-  const endOthers = () =>
-    attempt(async () => {
-      const { sessions } = await answered<Schemas["Ended"]>(api.POST("/api/me/end-others", {}));
-      return sessions
-        ? `Signed out in ${count(sessions, "other place")}.`
-        : "You are signed in nowhere else.";
-    });
-  const remove = (fields: FormData) =>
-    attempt(async () => {
-      await answered(api.POST("/api/me/delete", { body: { name: String(fields.get("name")) } }));
-      window.location.assign("/sign-in");
-      return "";
-    });
   return (
     <Dialog.Root open onOpenChange={(open) => !open && onClose()}>
       <Dialog.Portal>
@@ -43,21 +23,17 @@ export function AccountSettings({ onClose }: { onClose: () => void }) {
           aria-describedby={undefined}
           className="fixed top-1/2 left-1/2 z-50 max-h-[90vh] w-[min(440px,94vw)] -translate-1/2 space-y-5 overflow-y-auto rounded-xl border border-rule-strong bg-sheet p-6 shadow-xl"
         >
-          <header className="sticky -top-6 -mx-6 -mt-6 bg-sheet px-6 pt-6 pb-2">
-            <div className="flex items-center">
-              <Dialog.Title className="flex-1 text-xl font-semibold">Account</Dialog.Title>
-              <Dialog.Close className="key">Close</Dialog.Close>
-            </div>
-            <p role="status" className="min-h-[1lh] text-accent-deep">
-              {said}
-            </p>
-          </header>
-          <Fields title="Password" action="Change the password" onSend={changePassword}>
+          <Head said={said} />
+          <Fields
+            title="Password"
+            action="Change the password"
+            onSend={(fields, form) => attempt(() => changePassword(fields, form))}
+          >
             <Entry name="old" label="Present password" type="password" complete="current-password" />
             <Entry name="new" label="New password" type="password" complete="new-password" />
           </Fields>
           <Section title="Other places">
-            <button type="button" className="key w-full" onClick={() => void endOthers()}>
+            <button type="button" className="key w-full" onClick={() => void attempt(endOthers)}>
               Sign out everywhere else
             </button>
           </Section>
@@ -67,7 +43,11 @@ export function AccountSettings({ onClose }: { onClose: () => void }) {
           <Section title="Invitations">
             <Invitations onProblem={setSaid} />
           </Section>
-          <Fields title="Leave" action="Delete the account for good" onSend={remove}>
+          <Fields
+            title="Leave"
+            action="Delete the account for good"
+            onSend={(fields) => attempt(() => remove(fields))}
+          >
             <p className="text-[13px] text-faded">
               All takes, sounds and strokes go with it, and nobody can bring them back. To say that you mean
               it, type the name of the account.
@@ -78,6 +58,38 @@ export function AccountSettings({ onClose }: { onClose: () => void }) {
       </Dialog.Portal>
     </Dialog.Root>
   );
+}
+
+function Head({ said }: { said: string }) {
+  return (
+    <header className="sticky -top-6 -mx-6 -mt-6 bg-sheet px-6 pt-6 pb-2">
+      <div className="flex items-center">
+        <Dialog.Title className="flex-1 text-xl font-semibold">Account</Dialog.Title>
+        <Dialog.Close className="key">Close</Dialog.Close>
+      </div>
+      <p role="status" className="min-h-[1lh] text-accent-deep">
+        {said}
+      </p>
+    </header>
+  );
+}
+
+async function changePassword(fields: FormData, form: HTMLFormElement): Promise<string> {
+  const body = { old: String(fields.get("old")), new: String(fields.get("new")) };
+  await answered<Schemas["Account"]>(api.POST("/api/me/password", { body }));
+  form.reset();
+  return "The password is changed. Everywhere else you are signed out.";
+}
+
+async function endOthers(): Promise<string> {
+  const { sessions } = await answered<Schemas["Ended"]>(api.POST("/api/me/end-others", {}));
+  return sessions ? `Signed out in ${count(sessions, "other place")}.` : "You are signed in nowhere else.";
+}
+
+async function remove(fields: FormData): Promise<string> {
+  await answered(api.POST("/api/me/delete", { body: { name: String(fields.get("name")) } }));
+  window.location.assign("/sign-in");
+  return "";
 }
 
 function Section({ title, children }: { title: string; children: ReactNode }) {

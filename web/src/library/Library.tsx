@@ -1,15 +1,15 @@
-import { useQuery } from "@tanstack/react-query";
-import { type DragEvent, lazy, Suspense, useEffect, useRef, useState } from "react";
+import { type DragEvent, lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
-import { answered, api, csrfToken, leave, sentence, type TakeCard } from "../api/client";
-import { askAnew, queries } from "../api/queries";
+import { csrfToken, leave } from "../api/client";
+import { askAnew } from "../api/queries";
+import { FileChooser } from "../ui/FileChooser";
 import { Notice, type NoticeText } from "../ui/Notice";
 import { Wordmark } from "../ui/Wordmark";
 import { Arrivals } from "./Arrivals";
 import { useArrivals } from "./arrivals";
 import { Deleted } from "./Deleted";
 import { TakeItem } from "./TakeItem";
-import type { Added } from "./upload";
+import { addTake, useTakes } from "./takes";
 import { WalkOffer } from "./WalkOffer";
 
 /** What is opened now and then comes when it is. */
@@ -19,150 +19,34 @@ const AccountSettings = lazy(async () => ({
 
 const NewTake = lazy(async () => ({ default: (await import("./NewTake")).NewTake }));
 
-const LISTED = ["takes", "listed"];
-
-/** Show what has changed at once, and ask for the list anew: one from before a change would take the change back. */
-async function change(next: (takes: TakeCard[]) => TakeCard[]): Promise<void> {
-  await queries.cancelQueries({ queryKey: ["takes"] });
-  queries.setQueryData<TakeCard[]>(LISTED, (all) => next(all ?? []));
-  void askAnew("takes");
-}
-
 export function Library() {
-  const {
-    data: takes = null,
-    error,
-    refetch,
-  } = useQuery({
-    queryKey: LISTED,
-    queryFn: () => answered<TakeCard[]>(api.GET("/api/takes")),
-    staleTime: 0,
-  });
   const [notice, setNotice] = useState<NoticeText | null>(null);
-  const [over, setOver] = useState(false);
-  const [newOpen, setNewOpen] = useState(false);
-  const [accountOpen, setAccountOpen] = useState(false);
+  const { takes, bringBack, openZoned, rename, remove } = useTakes(setNotice);
   const chooser = useRef<HTMLInputElement>(null);
   const { arrivals, receive, close, open } = useArrivals(async (added) => {
-    if (added) await change((all) => [added, ...all.filter((one) => one.id !== added.id)]);
+    if (added) await addTake(added);
     else await askAnew("takes");
   });
-
   useEffect(() => {
     document.title = "Lull";
   }, []);
-  useEffect(() => {
-    if (!error) return;
-    setNotice({ text: sentence(error), action: { label: "Try again", run: () => void refetch() } });
-  }, [error, refetch]);
-
-  /** The same recording once more, read as MPE: a take beside the one that was read as it says. */
-  async function openZoned(key: number, take_id: string) {
-    await attempt(async () => {
-      const params = { path: { take_id } };
-      const added = await answered<Added>(api.POST("/api/takes/{take_id}/zoned", { params }));
-      await change((all) => [added, ...all.filter((one) => one.id !== added.id)]);
-      close(key);
-    });
-  }
-
-  async function rename(take: TakeCard, name: string) {
-    await attempt(async () => {
-      const path = { take_id: take.id };
-      const renamed = await answered<TakeCard>(
-        api.PATCH("/api/takes/{take_id}", { params: { path }, body: { name } }),
-      );
-      await change((all) => all.map((one) => (one.id === take.id ? renamed : one)));
-    });
-  }
-
-  async function remove(take: TakeCard) {
-    const params = { path: { take_id: take.id } };
-    await attempt(async () => {
-      await answered(api.DELETE("/api/takes/{take_id}", { params }));
-      await change((all) => all.filter((one) => one.id !== take.id));
-      const action = { label: "Undo", run: () => void bringBack(take.id) };
-      setNotice({ text: `“${take.name}” was deleted. It is kept for 30 days, under Deleted.`, action });
-    });
-  }
-
-  async function bringBack(take_id: string) {
-    await attempt(async () => {
-      await answered(api.POST("/api/takes/{take_id}/restore", { params: { path: { take_id } } }));
-      await askAnew("takes");
-    });
-  }
-
-  async function attempt(act: () => Promise<void>) {
-    try {
-      await act();
-    } catch (thrown) {
-      setNotice({ text: sentence(thrown) });
-    }
-  }
-
   const choose = () => chooser.current?.click();
   return (
-    // biome-ignore lint/a11y/noStaticElementInteractions: dropping is a shortcut; the button does the same
-    <div
-      className="flex h-full flex-col"
-      onDragOver={(event) => {
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={(event) => {
-        if (!event.currentTarget.contains(event.relatedTarget as Node | null)) setOver(false);
-      }}
-      onDrop={(event: DragEvent) => {
-        event.preventDefault();
-        setOver(false);
-        void receive([...event.dataTransfer.files]);
-      }}
-    >
-      <header className="flex items-center gap-4 px-8 pt-6 pb-4">
-        <h1 className="text-3xl">
-          <Wordmark />
-        </h1>
-        <div className="flex-1" />
-        <button type="button" className="key" aria-expanded={newOpen} onClick={() => setNewOpen(!newOpen)}>
-          Play a new take
-        </button>
-        <button type="button" className="key key-warm" onClick={choose}>
-          Add recordings
-        </button>
-        <Link to="/guide" className="key key-plain text-faded">
-          Guide
-        </Link>
-        <button type="button" className="key key-plain text-faded" onClick={() => setAccountOpen(true)}>
-          Account
-        </button>
-        <Suspense>{accountOpen && <AccountSettings onClose={() => setAccountOpen(false)} />}</Suspense>
-        <form method="post" action="/sign-out" onSubmit={leave}>
-          <input type="hidden" name="csrfmiddlewaretoken" value={csrfToken()} />
-          <button type="submit" className="key key-plain text-faded">
-            Sign out
-          </button>
-        </form>
-      </header>
-      <Suspense>{newOpen && <NewTake onClose={() => setNewOpen(false)} />}</Suspense>
-      <input
-        ref={chooser}
-        type="file"
+    <Dropping onFiles={(files) => void receive(files)}>
+      <Top onChoose={choose} />
+      <FileChooser
+        chooser={chooser}
         accept=".mid,.midi,.midi2,.zip,audio/midi,application/zip"
         multiple
-        hidden
-        data-testid="files"
-        onChange={(event) => {
-          void receive([...(event.target.files ?? [])]);
-          event.target.value = "";
-        }}
+        testId="files"
+        onFiles={(files) => void receive(files)}
       />
       <main className="min-h-0 flex-1 overflow-y-auto px-8 pb-10">
         {takes && <WalkOffer />}
         <Arrivals
           arrivals={arrivals}
           onClose={close}
-          onZoned={(key, take) => void openZoned(key, take)}
+          onZoned={(key, take) => void openZoned(take, () => close(key))}
           onRescue={(one) => void open(one)}
         />
         {takes === null ? (
@@ -183,13 +67,73 @@ export function Library() {
         )}
         {takes && <Deleted onBringBack={bringBack} />}
       </main>
+      <Notice notice={notice} onClose={() => setNotice(null)} />
+    </Dropping>
+  );
+}
+
+/** The whole page takes files that are dropped on it. */
+function Dropping({ onFiles, children }: { onFiles: (files: File[]) => void; children: ReactNode }) {
+  const [over, setOver] = useState(false);
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: dropping is a shortcut; the button does the same
+    <div
+      className="flex h-full flex-col"
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={(event) => {
+        if (!event.currentTarget.contains(event.relatedTarget as Node | null)) setOver(false);
+      }}
+      onDrop={(event: DragEvent) => {
+        event.preventDefault();
+        setOver(false);
+        onFiles([...event.dataTransfer.files]);
+      }}
+    >
+      {children}
       {over && (
         <div className="pointer-events-none fixed inset-3 z-20 grid place-items-center rounded-2xl border-2 border-dashed border-accent bg-paper/90">
           <p className="font-mark text-3xl text-accent-deep italic">Let go to add the recordings</p>
         </div>
       )}
-      <Notice notice={notice} onClose={() => setNotice(null)} />
     </div>
+  );
+}
+
+function Top({ onChoose }: { onChoose: () => void }) {
+  const [newOpen, setNewOpen] = useState(false);
+  const [accountOpen, setAccountOpen] = useState(false);
+  return (
+    <>
+      <header className="flex items-center gap-4 px-8 pt-6 pb-4">
+        <h1 className="text-3xl">
+          <Wordmark />
+        </h1>
+        <div className="flex-1" />
+        <button type="button" className="key" aria-expanded={newOpen} onClick={() => setNewOpen(!newOpen)}>
+          Play a new take
+        </button>
+        <button type="button" className="key key-warm" onClick={onChoose}>
+          Add recordings
+        </button>
+        <Link to="/guide" className="key key-plain text-faded">
+          Guide
+        </Link>
+        <button type="button" className="key key-plain text-faded" onClick={() => setAccountOpen(true)}>
+          Account
+        </button>
+        <Suspense>{accountOpen && <AccountSettings onClose={() => setAccountOpen(false)} />}</Suspense>
+        <form method="post" action="/sign-out" onSubmit={leave}>
+          <input type="hidden" name="csrfmiddlewaretoken" value={csrfToken()} />
+          <button type="submit" className="key key-plain text-faded">
+            Sign out
+          </button>
+        </form>
+      </header>
+      <Suspense>{newOpen && <NewTake onClose={() => setNewOpen(false)} />}</Suspense>
+    </>
   );
 }
 

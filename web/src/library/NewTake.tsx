@@ -9,6 +9,25 @@ const METRES = ["2/4", "3/4", "4/4", "5/4", "6/4", "3/8", "6/8", "7/8", "9/8", "
 const MAJOR = ["C♭", "G♭", "D♭", "A♭", "E♭", "B♭", "F", "C", "G", "D", "A", "E", "B", "F♯", "C♯"];
 const MINOR = ["A♭", "E♭", "B♭", "F", "C", "G", "D", "A", "E", "B", "F♯", "C♯", "G♯", "D♯", "A♯"];
 
+/** Their names, and their signs as a MIDI file says them: sharps (flats are negative), and the mode. */
+const KEYS = [
+  ...MAJOR.map((tonic, place) => [`${tonic} major`, `${place - 7} major`] as const),
+  ...MINOR.map((tonic, place) => [`${tonic} minor`, `${place - 7} minor`] as const),
+];
+
+function blank(name: string, bpm: number, metre: string, key: string): Schemas["BlankAsked"] {
+  const [beats, unit] = metre.split("/").map(Number);
+  const [fifths, mode] = key.split(" ");
+  return {
+    name,
+    bpm,
+    beats: beats as number,
+    unit: unit as Schemas["BlankAsked"]["unit"],
+    fifths: Number(fifths),
+    minor: mode === "minor",
+  };
+}
+
 export function NewTake({ onClose }: { onClose: () => void }) {
   const go = useNavigate();
   const [name, setName] = useState("");
@@ -17,17 +36,8 @@ export function NewTake({ onClose }: { onClose: () => void }) {
   const [key, setKey] = useState("0 major");
   const [problem, setProblem] = useState<string | null>(null);
   const begin = async () => {
-    const [beats, unit] = metre.split("/").map(Number);
-    const [fifths, mode] = key.split(" ");
-    const body = {
-      name,
-      bpm,
-      beats: beats as number,
-      unit: unit as Schemas["BlankAsked"]["unit"],
-      fifths: Number(fifths),
-      minor: mode === "minor",
-    };
     try {
+      const body = blank(name, bpm, metre, key);
       const added = await answered<Schemas["Added"]>(api.POST("/api/takes/blank", { body }));
       void go(`/takes/${added.id}`, { state: { playIn: true } });
     } catch (thrown) {
@@ -44,18 +54,7 @@ export function NewTake({ onClose }: { onClose: () => void }) {
       }}
       onKeyDown={(event) => event.key === "Escape" && onClose()}
     >
-      <label className="flex items-center gap-2">
-        <span className="text-faded">Name</span>
-        <input
-          // biome-ignore lint/a11y/noAutofocus: it was just asked for
-          autoFocus
-          value={name}
-          maxLength={200}
-          placeholder="New take"
-          onChange={(event) => setName(event.target.value)}
-          className="entry w-48 text-left"
-        />
-      </label>
+      <Name name={name} onName={setName} />
       <NumberEntry label="Quarters a minute" value={bpm} limits={[10, 400]} onTry={setBpm} onKeep={setBpm} />
       <List label="Metre" value={metre} onChange={setMetre}>
         {METRES.map((one) => (
@@ -63,11 +62,10 @@ export function NewTake({ onClose }: { onClose: () => void }) {
         ))}
       </List>
       <List label="Key" value={key} onChange={setKey}>
-        {MAJOR.map((one, place) => (
-          <option key={`${one} major`} value={`${place - 7} major`}>{`${one} major`}</option>
-        ))}
-        {MINOR.map((one, place) => (
-          <option key={`${one} minor`} value={`${place - 7} minor`}>{`${one} minor`}</option>
+        {KEYS.map(([words, value]) => (
+          <option key={value} value={value}>
+            {words}
+          </option>
         ))}
       </List>
       <p className="text-faded">To play freely, leave these: bars are fitted to what you play afterwards.</p>
@@ -83,5 +81,22 @@ export function NewTake({ onClose }: { onClose: () => void }) {
         </p>
       )}
     </form>
+  );
+}
+
+function Name({ name, onName }: { name: string; onName: (name: string) => void }) {
+  return (
+    <label className="flex items-center gap-2">
+      <span className="text-faded">Name</span>
+      <input
+        // biome-ignore lint/a11y/noAutofocus: it was just asked for
+        autoFocus
+        value={name}
+        maxLength={200}
+        placeholder="New take"
+        onChange={(event) => onName(event.target.value)}
+        className="entry w-48 text-left"
+      />
+    </label>
   );
 }

@@ -22,11 +22,26 @@ export interface Arrival {
 let count = 0;
 const PHASES = { arriving: "sent", waiting: "waiting" } as const;
 
-/** Those of this page, and those that the server still has to do with from before. */
-export function useArrivals(onAdded: (added: Added | null) => Promise<void>) {
-  const [arrivals, setArrivals] = useState<Arrival[]>([]);
+/** What was asked for before this page was opened, and has not been told of yet, is taken up again. */
+function useLeft(resume: (job: Job) => void): void {
   const resumed = useRef(false);
+  useEffect(() => {
+    if (resumed.current) return;
+    resumed.current = true;
+    const see = (job: Job) => {
+      const isTold = job.state === "refused" || job.remarks.length > 0;
+      if (isUnderWay(job) || isTold) resume(job);
+      else if (job.state === "done") void forget(job.id);
+    };
+    jobs().then(
+      (all) => all.filter(({ kind }) => kind === "take" || kind === "archive").forEach(see),
+      () => undefined,
+    );
+  });
+}
 
+function useList() {
+  const [arrivals, setArrivals] = useState<Arrival[]>([]);
   const update = (key: number, change: Partial<Arrival>) =>
     setArrivals((all) => all.map((one) => (one.key === key ? { ...one, ...change } : one)));
   const close = (key: number) => setArrivals((all) => all.filter((one) => one.key !== key));
@@ -35,6 +50,12 @@ export function useArrivals(onAdded: (added: Added | null) => Promise<void>) {
     setArrivals((all) => [...all, arrival]);
     return arrival;
   };
+  return { arrivals, update, close, begin };
+}
+
+/** Those of this page, and those that the server still has to do with from before. */
+export function useArrivals(onAdded: (added: Added | null) => Promise<void>) {
+  const { arrivals, update, close, begin } = useList();
 
   async function follow({ key }: Arrival, job: Job) {
     const { says, remarks, looks_zoned, take_id } = await watched(job, ({ state, share }) =>
@@ -87,22 +108,9 @@ export function useArrivals(onAdded: (added: Added | null) => Promise<void>) {
     }
   }
 
-  // What was asked for before this page was opened, and has not been told of yet.
-  useEffect(() => {
-    if (resumed.current) return;
-    resumed.current = true;
-    const resume = (job: Job) => {
-      const isTold = job.state === "refused" || job.remarks.length > 0;
-      if (isUnderWay(job) || isTold) {
-        const arrival = begin(job.name, "read");
-        void settled(arrival, () => follow(arrival, job));
-      } else if (job.state === "done") void forget(job.id);
-    };
-    jobs().then(
-      (all) => all.filter(({ kind }) => kind === "take" || kind === "archive").forEach(resume),
-      () => undefined,
-    );
+  useLeft((job) => {
+    const arrival = begin(job.name, "read");
+    void settled(arrival, () => follow(arrival, job));
   });
-
   return { arrivals, receive, close, open };
 }

@@ -10,9 +10,7 @@ import { List } from "../ui/Entries";
 
 export function Bars() {
   const strokes = useDesk((state) => state.history.strokes);
-  const playing = usePlayer((state) => state.playing);
   const [beats, setBeats] = useState(4);
-  const [taps, setTaps] = useState<number[] | null>(null);
   const go = useNavigate();
   const parts = useDesk((state) => state.score?.parts);
   // Only what was played in: nothing was recorded before it, and nothing was shaped since.
@@ -30,10 +28,6 @@ export function Bars() {
       complain(thrown);
     }
   };
-  const tap = (at: number) => {
-    const place = player.placeAt(at);
-    if (place && place.second >= 0) setTaps((all) => [...(all ?? []), place.second]);
-  };
   return (
     <fieldset className="flex flex-col gap-1">
       <legend className="text-faded">Played freely? Its bars</legend>
@@ -46,48 +40,59 @@ export function Bars() {
         <button type="button" className="key h-7" onClick={() => void putInBars(null)}>
           Find its beats
         </button>
-        {taps === null ? (
-          <button
-            type="button"
-            className="key h-7"
-            title="It plays from the start; press Tap with each beat"
-            onClick={() => {
-              setTaps([]);
-              void player.play(0);
-            }}
-          >
-            Tap them
-          </button>
-        ) : (
-          <>
-            <button
-              type="button"
-              className="key key-warm h-7"
-              disabled={!playing}
-              onPointerDown={(event) => tap(event.timeStamp)}
-              onKeyDown={(event) => {
-                if (event.repeat || !(event.key === " " || event.key === "Enter")) return;
-                event.preventDefault();
-                tap(event.timeStamp);
-              }}
-            >
-              {`Tap (${taps.length})`}
-            </button>
-            <button
-              type="button"
-              className="key h-7"
-              disabled={taps.length < 2}
-              onClick={() => {
-                player.stop();
-                void putInBars(taps);
-                setTaps(null);
-              }}
-            >
-              These are the beats
-            </button>
-          </>
-        )}
+        <Taps onDone={(taps) => void putInBars(taps)} />
       </div>
     </fieldset>
+  );
+}
+
+/** The beats, tapped while it plays. */
+function Taps({ onDone }: { onDone: (taps: number[]) => void }) {
+  const playing = usePlayer((state) => state.playing);
+  const [taps, setTaps] = useState<number[] | null>(null);
+  const tap = (at: number) => {
+    const place = player.placeAt(at);
+    if (place && place.second >= 0) setTaps((all) => [...(all ?? []), place.second]);
+  };
+  return taps === null ? (
+    <button
+      type="button"
+      className="key h-7"
+      title="It plays from the start; press Tap with each beat"
+      onClick={() => {
+        setTaps([]);
+        void player.play(0);
+      }}
+    >
+      Tap them
+    </button>
+  ) : (
+    <>
+      <button
+        type="button"
+        className="key key-warm h-7"
+        disabled={!playing}
+        onPointerDown={(event) => tap(event.timeStamp)}
+        onKeyDown={(event) => {
+          if (event.repeat || !(event.key === " " || event.key === "Enter")) return;
+          event.preventDefault();
+          tap(event.timeStamp);
+        }}
+      >
+        {`Tap (${taps.length})`}
+      </button>
+      <button
+        type="button"
+        className="key h-7"
+        disabled={taps.length < 2}
+        onClick={() => {
+          player.stop();
+          onDone(taps);
+          setTaps(null);
+        }}
+      >
+        These are the beats
+      </button>
+    </>
   );
 }

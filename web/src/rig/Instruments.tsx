@@ -38,6 +38,20 @@ export function Instruments() {
   );
 }
 
+/** What comes while nobody touches anything: seconds, and bytes in hexadecimal. */
+async function heard(): Promise<[number, string][]> {
+  const begun = performance.now();
+  // What stands somewhere says nothing for as long as nobody moves it.
+  const events = gear.standing.map((bytes): [number, string] => [0, hex(bytes)]);
+  const ends = gear.hearRaw((bytes, at) => {
+    const second = Math.min(Math.max((at - begun) / 1000, 0), LISTEN_SECONDS + 1);
+    if (events.length < 20_000) events.push([second, hex(bytes)]);
+  });
+  await new Promise((done) => window.setTimeout(done, LISTEN_SECONDS * 1000));
+  ends();
+  return events;
+}
+
 /** Three seconds of hands off: what comes all the same is told, and put right by one click each. */
 function ListenFirst({ name }: { name: string }) {
   const habits = useDesk((state) => state.wishes.gear?.[name]) ?? BLANK;
@@ -48,15 +62,7 @@ function ListenFirst({ name }: { name: string }) {
     setListening(true);
     setFound(null);
     setProblem(null);
-    const begun = performance.now();
-    // What stands somewhere says nothing for as long as nobody moves it.
-    const events = gear.standing.map((bytes): [number, string] => [0, hex(bytes)]);
-    const ends = gear.hearRaw((bytes, at) => {
-      const second = Math.min(Math.max((at - begun) / 1000, 0), LISTEN_SECONDS + 1);
-      if (events.length < 20_000) events.push([second, hex(bytes)]);
-    });
-    await new Promise((done) => window.setTimeout(done, LISTEN_SECONDS * 1000));
-    ends();
+    const events = await heard();
     try {
       const body = { seconds: LISTEN_SECONDS, events };
       setFound(await answered<Finding[]>(api.POST("/api/takes/gear/listened", { body })));

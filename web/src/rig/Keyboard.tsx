@@ -16,7 +16,7 @@ const HARDER = 32;
 const FINGERS = 1000;
 
 export function Keyboard() {
-  const { down, octave, wheel, modulation, pressure, pedal, perNote, typing, force } = useRig();
+  const { down, octave, wheel, modulation, pressure, typing } = useRig();
   useTyping(typing);
   const lowest = 12 * (octave + 1) - 12;
   return (
@@ -40,72 +40,87 @@ export function Keyboard() {
         />
       </div>
       <div className="flex min-w-0 flex-1 flex-col gap-1.5">
-        <div className="flex flex-wrap items-center gap-x-4 gap-y-1 text-[13px]">
-          <span className="flex items-center gap-1">
-            <button
-              type="button"
-              className="key h-6 w-7 px-0"
-              aria-label="An octave lower"
-              disabled={octave <= 1}
-              onClick={() => useRig.setState({ octave: octave - 1 })}
-            >
-              −
-            </button>
-            <span className="w-16 text-center" aria-live="polite">
-              {`from ${noteName(lowest)}`}
-            </span>
-            <button
-              type="button"
-              className="key h-6 w-7 px-0"
-              aria-label="An octave higher"
-              disabled={octave >= 7}
-              onClick={() => useRig.setState({ octave: octave + 1 })}
-            >
-              +
-            </button>
-          </span>
-          <Check
-            words="Letters play"
-            title="A S D F … are the white keys, Q W E R … the same struck hard, Shift a half step up"
-            on={typing}
-            onChange={(on) => useRig.setState({ typing: on })}
-          />
-          {typing && (
-            <label className="flex items-center gap-1.5 text-faded">
-              Force
-              <input
-                type="range"
-                min={1}
-                max={127}
-                value={force}
-                onChange={(event) => useRig.setState({ force: Number(event.target.value) })}
-                className="w-20 accent-ink"
-              />
-            </label>
-          )}
-          <Check
-            words="Notes of their own"
-            title="Each finger bends and brightens its own note: sideways and up"
-            on={perNote}
-            onChange={(on) => useRig.setState({ perNote: on })}
-          />
-          <button
-            type="button"
-            aria-pressed={pedal}
-            className="key h-6 px-3 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
-            onClick={() => rig.tread(!pedal)}
-          >
-            Pedal
-          </button>
-        </div>
+        <Settings lowest={lowest} />
         <Keys lowest={lowest} down={down} />
       </div>
     </div>
   );
 }
 
+/** Where the keys begin, and how they are played. */
+function Settings({ lowest }: { lowest: number }) {
+  const { pedal, perNote, typing, force } = useRig();
+  return (
+    <div className="flex flex-wrap items-center gap-x-4 gap-y-1 text-[13px]">
+      <Octave lowest={lowest} />
+      <Check
+        words="Letters play"
+        title="A S D F … are the white keys, Q W E R … the same struck hard, Shift a half step up"
+        on={typing}
+        onChange={(on) => useRig.setState({ typing: on })}
+      />
+      {typing && (
+        <label className="flex items-center gap-1.5 text-faded">
+          Force
+          <input
+            type="range"
+            min={1}
+            max={127}
+            value={force}
+            onChange={(event) => useRig.setState({ force: Number(event.target.value) })}
+            className="w-20 accent-ink"
+          />
+        </label>
+      )}
+      <Check
+        words="Notes of their own"
+        title="Each finger bends and brightens its own note: sideways and up"
+        on={perNote}
+        onChange={(on) => useRig.setState({ perNote: on })}
+      />
+      <button
+        type="button"
+        aria-pressed={pedal}
+        className="key h-6 px-3 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
+        onClick={() => rig.tread(!pedal)}
+      >
+        Pedal
+      </button>
+    </div>
+  );
+}
+
+function Octave({ lowest }: { lowest: number }) {
+  const octave = useRig((state) => state.octave);
+  return (
+    <span className="flex items-center gap-1">
+      <button
+        type="button"
+        className="key h-6 w-7 px-0"
+        aria-label="An octave lower"
+        disabled={octave <= 1}
+        onClick={() => useRig.setState({ octave: octave - 1 })}
+      >
+        −
+      </button>
+      <span className="w-16 text-center" aria-live="polite">
+        {`from ${noteName(lowest)}`}
+      </span>
+      <button
+        type="button"
+        className="key h-6 w-7 px-0"
+        aria-label="An octave higher"
+        disabled={octave >= 7}
+        onClick={() => useRig.setState({ octave: octave + 1 })}
+      >
+        +
+      </button>
+    </span>
+  );
+}
+
 /** Keys under fingers and pens: where one is pressed is how hard, lower is harder; a pen's own pressure where it has one. */
-function Keys({ lowest, down }: { lowest: number; down: readonly number[] }) {
+function useFingers() {
   const held = useRef(new Map<number, { x: number; y: number; wide: number; high: number; pitch: number }>());
   const keyUnder = (event: PointerEvent) => {
     const found = document.elementFromPoint(event.clientX, event.clientY)?.closest<HTMLElement>("[data-key]");
@@ -152,13 +167,15 @@ function Keys({ lowest, down }: { lowest: number; down: readonly number[] }) {
     if (held.current.delete(event.pointerId)) rig.release(event.pointerId, event.timeStamp);
   };
   useEffect(() => () => rig.releaseAll(), []);
+  return { onPointerDown: press, onPointerMove: move, onPointerUp: lift, onPointerCancel: lift };
+}
+
+function Keys({ lowest, down }: { lowest: number; down: readonly number[] }) {
+  const fingers = useFingers();
   return (
     <fieldset
       className="relative flex min-h-16 flex-1 touch-none rounded-b-md border border-rule-strong bg-sheet select-none"
-      onPointerDown={press}
-      onPointerMove={move}
-      onPointerUp={lift}
-      onPointerCancel={lift}
+      {...fingers}
       aria-label="Keys"
     >
       {Array.from({ length: KEYS }, (_, step) => lowest + step).map((pitch) => (

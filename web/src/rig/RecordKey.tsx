@@ -14,6 +14,28 @@ async function tellLeft(takeId: string): Promise<void> {
   set({ notice: { text, action: { label: "See to it", run: () => set({ rigOpen: true }) } } });
 }
 
+/** The keys of recording come before any other of the desk. */
+function watchKeys(): () => void {
+  const press = (event: KeyboardEvent) => {
+    const typing = (event.target as HTMLElement).closest(
+      "input:not([type=range],[type=checkbox]),textarea,select",
+    );
+    if (typing || event.defaultPrevented) return;
+    const starts = event.key === "Enter" && event.shiftKey;
+    const drops = event.key === "Escape" && isRecording();
+    const anew = event.key === "Backspace" && isRecording();
+    const stops = event.key === " " && isRecording();
+    if (!(starts || drops || anew || stops)) return;
+    event.preventDefault();
+    event.stopPropagation();
+    if (drops) drop();
+    else if (anew) void again();
+    else recordOrStop();
+  };
+  window.addEventListener("keydown", press, true);
+  return () => window.removeEventListener("keydown", press, true);
+}
+
 export function RecordKey() {
   const { phase, left, messages, problem } = useRecorder();
   const score = useDesk((state) => state.score);
@@ -25,26 +47,7 @@ export function RecordKey() {
   }, [takeId]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: each take has its own
   useEffect(openOutputs, [takeId]);
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      const typing = (event.target as HTMLElement).closest(
-        "input:not([type=range],[type=checkbox]),textarea,select",
-      );
-      if (typing || event.defaultPrevented) return;
-      const starts = event.key === "Enter" && event.shiftKey;
-      const drops = event.key === "Escape" && isRecording();
-      const anew = event.key === "Backspace" && isRecording();
-      const stops = event.key === " " && isRecording();
-      if (!(starts || drops || anew || stops)) return;
-      event.preventDefault();
-      event.stopPropagation();
-      if (drops) drop();
-      else if (anew) void again();
-      else recordOrStop();
-    };
-    window.addEventListener("keydown", press, true);
-    return () => window.removeEventListener("keydown", press, true);
-  }, []);
+  useEffect(watchKeys, []);
   const on = phase === "counting" || phase === "recording";
   const words =
     phase === "counting"

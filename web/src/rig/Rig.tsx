@@ -127,7 +127,7 @@ function Retouch() {
 
 /** Count-in, click, and what is left out. */
 function Counting() {
-  const { countIn, click, clickLevel, leaveOut, shift } = useRecorder();
+  const { countIn, click, clickLevel, shift } = useRecorder();
   const remembered = useRecorder((state) => state.messages + state.remembered);
   return (
     <div className="grid w-[25rem] shrink-0 grid-cols-[14.5rem_1fr] gap-x-5 overflow-y-auto text-[13px]">
@@ -174,21 +174,28 @@ function Counting() {
           Keep what I just played
         </button>
       </div>
-      <fieldset className="[&_label]:min-h-6">
-        <legend className="text-faded">Leave out</legend>
-        <div className="flex flex-col">
-          {LEAVE_OUT.map(([kind, words]) => (
-            <Check
-              key={kind}
-              words={words}
-              on={leaveOut.includes(kind)}
-              onChange={(on) =>
-                set({ leaveOut: on ? [...leaveOut, kind] : leaveOut.filter((one) => one !== kind) })
-              }
-            />
-          ))}
-        </div>
-      </fieldset>
+      <LeaveOut />
     </div>
+  );
+}
+
+function LeaveOut() {
+  const leaveOut = useRecorder((state) => state.leaveOut);
+  return (
+    <fieldset className="[&_label]:min-h-6">
+      <legend className="text-faded">Leave out</legend>
+      <div className="flex flex-col">
+        {LEAVE_OUT.map(([kind, words]) => (
+          <Check
+            key={kind}
+            words={words}
+            on={leaveOut.includes(kind)}
+            onChange={(on) =>
+              set({ leaveOut: on ? [...leaveOut, kind] : leaveOut.filter((one) => one !== kind) })
+            }
+          />
+        ))}
+      </div>
+    </fieldset>
   );
 }

@@ -24,6 +24,46 @@ const PIXELS_A_STEP = 4;
 const times = (event: { shiftKey: boolean; altKey: boolean }) =>
   event.shiftKey ? 10 : event.altKey ? 0.1 : 1;
 
+type TypedProps = Required<Pick<Props, "step" | "limits">> &
+  Pick<Props, "value" | "onTry" | "onKeep" | "absent">;
+
+/** What is typed into an entry, and what becomes of it. */
+function useTyped({ value, onTry, onKeep, absent, step, limits }: TypedProps) {
+  const shown = value === null ? "" : format(value);
+  const [text, setText] = useState(shown);
+  const [typing, setTyping] = useState(false);
+  useEffect(() => {
+    if (!typing) setText(shown);
+  }, [shown, typing]);
+
+  // A share may be typed in hundredths: 50% is 0.5.
+  const parse = (typed: string) => numberIn(typed, step < 1);
+  const parsed = parse(text);
+  const isAbsent = absent !== undefined && text.trim() === "";
+  const tried = (next: string) => {
+    setTyping(true);
+    setText(next);
+    const number = parse(next);
+    if (number !== null) onTry?.(number);
+    else if (next.trim() === "") absent?.onTry();
+  };
+  const finish = () => {
+    if (!typing) return;
+    setTyping(false);
+    if (isAbsent) absent.onKeep();
+    else if (parsed === null) setText(shown);
+    else onKeep?.(parsed);
+  };
+  const stepped = (from: number, steps: number) => {
+    tried(format(between(rounded(from + steps * step), ...limits)));
+  };
+  const takeBack = () => {
+    setTyping(false);
+    setText(shown);
+  };
+  return { text, typing, parsed, isAbsent, tried, finish, stepped, takeBack };
+}
+
 /**
  * A number with its label. What is typed is tried at once and kept with Enter or on leaving; Escape takes it back. The
  * arrow keys step it, a drag on the label goes through it, and a double click there takes what is usual.
@@ -41,66 +81,19 @@ export function NumberEntry({
   className = "",
 }: Props) {
   const id = useId();
-  const shown = value === null ? "" : format(value);
-  const [text, setText] = useState(shown);
-  const [typing, setTyping] = useState(false);
-  useEffect(() => {
-    if (!typing) setText(shown);
-  }, [shown, typing]);
-
-  // A share may be typed in hundredths: 50% is 0.5.
-  const parse = (typed: string) => numberIn(typed, step < 1);
-  const parsed = parse(text);
-  const isAbsent = absent !== undefined && text.trim() === "";
-  const tried = (next: string) => {
-    setText(next);
-    const number = parse(next);
-    if (number !== null) onTry?.(number);
-    else if (next.trim() === "") absent?.onTry();
-  };
-  const finish = () => {
-    if (!typing) return;
-    setTyping(false);
-    if (isAbsent) absent.onKeep();
-    else if (parsed === null) setText(shown);
-    else onKeep?.(parsed);
-  };
-  const stepped = (from: number, steps: number) => {
-    setTyping(true);
-    tried(format(between(rounded(from + steps * step), ...limits)));
-  };
-  const drag = useRef<{ x: number; from: number; moved: boolean } | null>(null);
+  const entry = useTyped({ value, onTry, onKeep, absent, step, limits });
+  const { text, typing, parsed, isAbsent, tried, finish, stepped, takeBack } = entry;
   return (
     <label htmlFor={id} className={`flex items-center justify-between gap-2 ${className}`}>
-      {/* biome-ignore lint/a11y/noStaticElementInteractions: what a drag does here the arrow keys do in the entry */}
-      <span
-        className="cursor-ew-resize touch-none text-faded"
-        onPointerDown={(event) => {
-          if (parsed === null || event.button !== 0) return;
-          event.currentTarget.setPointerCapture(event.pointerId);
-          drag.current = { x: event.clientX, from: parsed, moved: false };
-        }}
-        onPointerMove={(event) => {
-          const held = drag.current;
-          if (!held) return;
-          const steps = Math.round((event.clientX - held.x) / PIXELS_A_STEP);
-          held.moved ||= steps !== 0;
-          if (held.moved) stepped(held.from, steps * times(event));
-        }}
-        onPointerUp={() => {
-          const { moved } = drag.current ?? {};
-          drag.current = null;
-          if (moved) finish();
-        }}
-        onPointerCancel={() => {
-          drag.current = null;
-        }}
-        onDoubleClick={() => {
+      <DragLabel
+        label={label}
+        from={parsed}
+        onSteps={stepped}
+        onDone={finish}
+        onUsual={() => {
           if (typeof usual === "number") onKeep?.(usual);
         }}
-      >
-        {label}
-      </span>
+      />
       <input
         id={id}
         inputMode="decimal"
@@ -110,7 +103,6 @@ export function NumberEntry({
         value={text}
         className="entry max-w-16"
         onChange={(event) => {
-          setTyping(true);
           tried(event.target.value);
         }}
         onBlur={finish}
@@ -118,8 +110,7 @@ export function NumberEntry({
           if (event.key === "Enter") finish();
           if (event.key === "Escape" && typing) {
             event.preventDefault();
-            setTyping(false);
-            setText(shown);
+            takeBack();
           }
           const by = { ArrowUp: 1, ArrowDown: -1 }[event.key];
           if (by && parsed !== null) {
@@ -129,6 +120,48 @@ export function NumberEntry({
         }}
       />
     </label>
+  );
+}
+
+interface DragProps {
+  label: string;
+  from: number | null;
+  onSteps: (from: number, steps: number) => void;
+  onDone: () => void;
+  onUsual: () => void;
+}
+
+/** A label that is dragged through the numbers of its entry. */
+function DragLabel({ label, from, onSteps, onDone, onUsual }: DragProps) {
+  const drag = useRef<{ x: number; from: number; moved: boolean } | null>(null);
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: what a drag does here the arrow keys do in the entry
+    <span
+      className="cursor-ew-resize touch-none text-faded"
+      onPointerDown={(event) => {
+        if (from === null || event.button !== 0) return;
+        event.currentTarget.setPointerCapture(event.pointerId);
+        drag.current = { x: event.clientX, from, moved: false };
+      }}
+      onPointerMove={(event) => {
+        const held = drag.current;
+        if (!held) return;
+        const steps = Math.round((event.clientX - held.x) / PIXELS_A_STEP);
+        held.moved ||= steps !== 0;
+        if (held.moved) onSteps(held.from, steps * times(event));
+      }}
+      onPointerUp={() => {
+        const { moved } = drag.current ?? {};
+        drag.current = null;
+        if (moved) onDone();
+      }}
+      onPointerCancel={() => {
+        drag.current = null;
+      }}
+      onDoubleClick={onUsual}
+    >
+      {label}
+    </span>
   );
 }
 

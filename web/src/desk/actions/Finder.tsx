@@ -3,20 +3,24 @@ import { useEffect, useState } from "react";
 import { KeyCaps } from "./KeyCaps";
 import { ACTIONS, type Action } from "./keys";
 
+/** Whether an action has all of the words. */
+const fitting = (words: string) => {
+  const wanted = words.toLowerCase().split(/\s+/).filter(Boolean);
+  return ({ does, group, words: others = "" }: Action) => {
+    const text = `${does} ${group} ${others}`.toLowerCase();
+    return wanted.every((word) => text.includes(word));
+  };
+};
+
 /** Every action, found by what it does. */
 export function Finder({ open, onOpen }: { open: boolean; onOpen: (open: boolean) => void }) {
   const [words, setWords] = useState("");
-  const wanted = words.toLowerCase().split(/\s+/).filter(Boolean);
-  const fits = (action: Action) => {
-    const text = `${action.does} ${action.group} ${action.words ?? ""}`.toLowerCase();
-    return wanted.every((word) => text.includes(word));
-  };
   // What depends on the take comes a moment after the rest.
   const [offers, setOffers] = useState<(() => Action[]) | null>(null);
   useEffect(() => {
     if (open && !offers) void import("./offers").then((known) => setOffers(() => known.offers));
   }, [open, offers]);
-  const found = open ? [...ACTIONS, ...(offers?.() ?? [])].filter(fits).slice(0, 10) : [];
+  const found = open ? [...ACTIONS, ...(offers?.() ?? [])].filter(fitting(words)).slice(0, 10) : [];
   const run = (action: Action | undefined) => {
     if (!action) return;
     onOpen(false);

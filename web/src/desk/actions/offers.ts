@@ -10,15 +10,16 @@ import { deleteStroke, switchStroke } from "../take/shaping";
 import { desk, kindOf, lanesThere, leadForm, set } from "../take/state";
 import type { Action } from "./keys";
 
-export function offers(): Action[] {
-  const { score, grid, hidden, history } = desk();
-  const action = (group: Action["group"], does: string, run: () => void): Action => ({
-    keys: [],
-    group,
-    does,
-    run,
-  });
-  const parts = (score?.parts ?? []).flatMap((part) => {
+const action = (group: Action["group"], does: string, run: () => void): Action => ({
+  keys: [],
+  group,
+  does,
+  run,
+});
+
+function onParts(): Action[] {
+  const { score, hidden } = desk();
+  return (score?.parts ?? []).flatMap((part) => {
     const name = partName(part);
     return [
       action("Choose", `${name} to the front`, () => toFront(part.id)),
@@ -29,6 +30,10 @@ export function offers(): Action[] {
       action("Look", `Show ${name} behind, or not`, () => showBehind(part.id, hidden.includes(part.id))),
     ];
   });
+}
+
+export function offers(): Action[] {
+  const { grid, history } = desk();
   const strokes = history.strokes.flatMap(({ number, on, mark }) => [
     action(
       "Shape",
@@ -65,7 +70,7 @@ export function offers(): Action[] {
     ...begun("own", own, ` on ${kindOf(own).name}`),
     ...begun("ground", VELOCITY),
     ...RULES_BY_NAME,
-    ...parts,
+    ...onParts(),
     ...strokes,
     ...values,
     ...feels,

@@ -211,20 +211,29 @@ export function Cells({ row, onChoose, onProblem }: CellsProps) {
       <Cell head={5}>
         {isNote && score ? typed(lengthOf(row, score)) : ""}
         {isOurs && (
-          <button
-            type="button"
-            className="ml-auto grid h-6 w-6 place-items-center rounded text-faded hover:bg-paper hover:text-ink"
-            aria-label={`Delete ${isNote ? row.number : row.number || row.kind} at ${row.bar}:${row.beat}`}
-            title="Delete"
+          <Delete
+            label={`Delete ${isNote ? row.number : row.number || row.kind} at ${row.bar}:${row.beat}`}
             onClick={remove}
-          >
-            <svg viewBox="0 0 10 10" className="h-3 w-3" aria-hidden>
-              <path d="M2 2l6 6M8 2l-6 6" stroke="currentColor" strokeWidth="1.4" />
-            </svg>
-          </button>
+          />
         )}
       </Cell>
     </>
+  );
+}
+
+function Delete({ label, onClick }: { label: string; onClick: () => void }) {
+  return (
+    <button
+      type="button"
+      className="ml-auto grid h-6 w-6 place-items-center rounded text-faded hover:bg-paper hover:text-ink"
+      aria-label={label}
+      title="Delete"
+      onClick={onClick}
+    >
+      <svg viewBox="0 0 10 10" className="h-3 w-3" aria-hidden>
+        <path d="M2 2l6 6M8 2l-6 6" stroke="currentColor" strokeWidth="1.4" />
+      </svg>
+    </button>
   );
 }
 

@@ -16,10 +16,6 @@ import { FileLink } from "./FileLink";
 export function Header({ onFind }: { onFind: () => void }) {
   const name = useDesk((state) => state.name);
   const score = useDesk((state) => state.score);
-  const listOpen = useDesk((state) => state.listOpen);
-  const pageOpen = useDesk((state) => state.pageOpen);
-  const rigOpen = useDesk((state) => state.rigOpen);
-  const panelOpen = useDesk((state) => state.panelOpen);
   return (
     <header className="flex items-center gap-3 border-b border-rule-strong bg-sheet px-4 py-2 folded:flex-wrap folded:gap-2 folded:px-2">
       <Link to="/" className="text-2xl leading-none" aria-label="Lull: back to the library">
@@ -38,74 +34,72 @@ export function Header({ onFind }: { onFind: () => void }) {
       >
         Find
       </button>
-      <button
-        type="button"
-        className="key shrink-0 px-2.5 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
-        aria-pressed={rigOpen}
-        title="Record, from an instrument or from the practice rig (y)"
-        onClick={() => set({ rigOpen: !rigOpen })}
-      >
-        Play in
-      </button>
-      <button
-        type="button"
-        className="key shrink-0 px-2.5 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
-        aria-pressed={pageOpen}
-        title="The parts in front as staff notation (q)"
-        onClick={() => set({ pageOpen: !pageOpen })}
-      >
-        Page
-      </button>
-      <button
-        type="button"
-        className="key shrink-0 px-2.5 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
-        aria-pressed={listOpen}
-        onClick={() => set({ listOpen: !listOpen })}
-      >
-        Events
-      </button>
-      <button
-        type="button"
-        className="key shrink-0 px-2.5 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
-        aria-pressed={panelOpen}
-        onClick={() => set({ panelOpen: !panelOpen })}
-      >
-        Panel
-      </button>
-      {score && (
-        <span className="flex shrink-0">
-          <FileLink
-            className="key rounded-r-none border-r-0"
-            href={`/api/takes/${score.id}/file`}
-            onClick={() => void tellUnsent("")}
-          >
-            Download .mid
-          </FileLink>
-          <Menu label="Download in another form" sign="▾" className="key rounded-l-none px-2">
-            {FORMS.map(([kind, words]) => (
-              <DropdownMenu.Item key={kind} className={MENU_ITEM} asChild>
-                <FileLink href={`/api/takes/${score.id}/${kind}`} onClick={() => void tellUnsent(kind)}>
-                  {words}
-                </FileLink>
-              </DropdownMenu.Item>
-            ))}
-            <DropdownMenu.Label className="px-3 pt-1.5 text-[12px] text-faded">
-              Fewer messages: drawn ways off by at most
-            </DropdownMenu.Label>
-            {THINNED.map((steps) => (
-              <DropdownMenu.Item key={steps} className={MENU_ITEM} asChild>
-                <FileLink
-                  href={`/api/takes/${score.id}/file?thin=${steps}`}
-                  onClick={() => void tellUnsent("")}
-                >
-                  {steps === 1 ? "1 step" : `${steps} steps`}
-                </FileLink>
-              </DropdownMenu.Item>
-            ))}
-          </Menu>
-        </span>
-      )}
+      {PANES.map((pane) => (
+        <PaneKey key={pane.words} {...pane} />
+      ))}
+      {score && <Download takeId={score.id} />}
     </header>
+  );
+}
+
+type Pane = "rigOpen" | "pageOpen" | "listOpen" | "panelOpen";
+
+const PANES: { pane: Pane; words: string; title?: string }[] = [
+  {
+    pane: "rigOpen",
+    words: "Play in",
+    title: "Record, from an instrument or from the practice rig (y)",
+  },
+  { pane: "pageOpen", words: "Page", title: "The parts in front as staff notation (q)" },
+  { pane: "listOpen", words: "Events" },
+  { pane: "panelOpen", words: "Panel" },
+];
+
+function PaneKey({ pane, words, title }: (typeof PANES)[number]) {
+  const open = useDesk((state) => state[pane]);
+  return (
+    <button
+      type="button"
+      className="key shrink-0 px-2.5 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
+      aria-pressed={open}
+      title={title}
+      onClick={() => set({ [pane]: !open })}
+    >
+      {words}
+    </button>
+  );
+}
+
+function Download({ takeId }: { takeId: string }) {
+  return (
+    <span className="flex shrink-0">
+      <FileLink
+        className="key rounded-r-none border-r-0"
+        href={`/api/takes/${takeId}/file`}
+        onClick={() => void tellUnsent("")}
+      >
+        Download .mid
+      </FileLink>
+      <Menu label="Download in another form" sign="▾" className="key rounded-l-none px-2">
+        {FORMS.map(([kind, words]) => (
+          <DropdownMenu.Item key={kind} className={MENU_ITEM} asChild>
+            <FileLink href={`/api/takes/${takeId}/${kind}`} onClick={() => void tellUnsent(kind)}>
+              {words}
+            </FileLink>
+          </DropdownMenu.Item>
+        ))}
+        <DropdownMenu.Label className="px-3 pt-1.5 text-[12px] text-faded">
+          Fewer messages: drawn ways off by at most
+        </DropdownMenu.Label>
+        {THINNED.map((steps) => (
+          <DropdownMenu.Item key={steps} className={MENU_ITEM} asChild>
+            <FileLink href={`/api/takes/${takeId}/file?thin=${steps}`} onClick={() => void tellUnsent("")}>
+              {steps === 1 ? "1 step" : `${steps} steps`}
+            </FileLink>
+          </DropdownMenu.Item>
+        ))}
+      </Menu>
+    </span>
   );
 }
 

@@ -25,25 +25,7 @@ export function Strokes() {
       aria-label="Strokes"
       className="flex h-[20%] min-h-24 shrink-0 flex-col border-t border-rule-strong px-3 pt-1.5 pb-1"
     >
-      <div className="mb-0.5 flex items-center gap-1">
-        <h2 className="flex-1 font-semibold">Strokes</h2>
-        <button
-          type="button"
-          className="key h-6 px-2 text-[13px]"
-          disabled={!history.can_undo}
-          onClick={() => void undo()}
-        >
-          Undo
-        </button>
-        <button
-          type="button"
-          className="key h-6 px-2 text-[13px]"
-          disabled={!history.can_redo}
-          onClick={() => void redo()}
-        >
-          Redo
-        </button>
-      </div>
+      <UndoKeys />
       {!history.strokes.length && !history.undone.length ? (
         <p className="text-faded">
           As recorded. What you do to the take is listed here, and can be changed later.
@@ -76,6 +58,31 @@ export function Strokes() {
   );
 }
 
+function UndoKeys() {
+  const history = useDesk((state) => state.history);
+  return (
+    <div className="mb-0.5 flex items-center gap-1">
+      <h2 className="flex-1 font-semibold">Strokes</h2>
+      <button
+        type="button"
+        className="key h-6 px-2 text-[13px]"
+        disabled={!history.can_undo}
+        onClick={() => void undo()}
+      >
+        Undo
+      </button>
+      <button
+        type="button"
+        className="key h-6 px-2 text-[13px]"
+        disabled={!history.can_redo}
+        onClick={() => void redo()}
+      >
+        Redo
+      </button>
+    </div>
+  );
+}
+
 function StrokeItem({
   stroke,
   isOpen,
@@ -85,7 +92,7 @@ function StrokeItem({
   isOpen: boolean;
   isNewest: boolean;
 }) {
-  const { number, on, idle, mark } = stroke;
+  const { number, on, mark } = stroke;
   const against = usePlayer((state) => state.against);
   const [naming, setNaming] = useState(false);
   if (naming) {
@@ -112,20 +119,7 @@ function StrokeItem({
       className={`flex min-h-6 items-center gap-1.5 rounded px-2 text-[13px] ${isOpen ? "bg-accent-wash" : "hover:bg-paper"}`}
     >
       <span className="w-5 text-right text-faded">{number}</span>
-      <button
-        type="button"
-        className={`flex min-h-6 min-w-0 flex-1 items-center gap-1.5 text-left ${on && !idle ? "" : "text-faded"}`}
-        aria-expanded={isOpen}
-        title={`${mark.label}, ${idle ? `idle: ${idle}` : mark.place}`}
-        onClick={() => void openStroke(number)}
-      >
-        <span className="truncate font-medium">{mark.label}</span>
-        <span
-          className={`ml-auto min-w-0 truncate text-faded ${idle || against === number ? "" : "shrink-0"}`}
-        >
-          {against === number ? "Before is before this one" : idle ? `Idle: ${idle}` : mark.place}
-        </span>
-      </button>
+      <StrokeName stroke={stroke} isOpen={isOpen} isAgainst={against === number} />
       <Switch.Root
         checked={on}
         onCheckedChange={(checked) => void switchStroke(number, checked)}
@@ -136,6 +130,32 @@ function StrokeItem({
       </Switch.Root>
       <StrokeMenu stroke={stroke} isAgainst={against === number} onName={() => setNaming(true)} />
     </li>
+  );
+}
+
+function StrokeName({
+  stroke,
+  isOpen,
+  isAgainst,
+}: {
+  stroke: StrokeView;
+  isOpen: boolean;
+  isAgainst: boolean;
+}) {
+  const { number, on, idle, mark } = stroke;
+  return (
+    <button
+      type="button"
+      className={`flex min-h-6 min-w-0 flex-1 items-center gap-1.5 text-left ${on && !idle ? "" : "text-faded"}`}
+      aria-expanded={isOpen}
+      title={`${mark.label}, ${idle ? `idle: ${idle}` : mark.place}`}
+      onClick={() => void openStroke(number)}
+    >
+      <span className="truncate font-medium">{mark.label}</span>
+      <span className={`ml-auto min-w-0 truncate text-faded ${idle || isAgainst ? "" : "shrink-0"}`}>
+        {isAgainst ? "Before is before this one" : idle ? `Idle: ${idle}` : mark.place}
+      </span>
+    </button>
   );
 }
 

@@ -22,11 +22,12 @@ export interface Actions {
   playFrom: (tick: number) => void;
 }
 
+type Begin = (x: number, y: number, event: PointerEvent) => Grip | null;
+
 /** Attach all gestures; the result takes them off again. */
 export function attach(elements: Elements, actions: Actions): () => void {
   const ending = new AbortController();
-  const { signal } = ending;
-  const begin: Record<Stave, (x: number, y: number, event: PointerEvent) => Grip | null> = {
+  const begin: Record<Stave, Begin> = {
     overview: (x) => overviewGrip(x),
     ruler: (x, _y, event) => rulerGrip(x, event, actions),
     notes: (x, y, event) => notesGrip(x, y, event),
@@ -35,81 +36,86 @@ export function attach(elements: Elements, actions: Actions): () => void {
       return velocityGrip(x, y, event);
     },
   };
-  for (const stave of ["overview", "ruler", "notes", "lane"] as const) {
-    const canvas = elements[stave];
-    const pointers = new Map<number, { x: number; y: number }>();
-    const press = new Press(stave === "lane");
-
-    const at = (event: PointerEvent | WheelEvent) => {
-      const box = canvas.getBoundingClientRect();
-      return { x: event.clientX - box.left, y: event.clientY - box.top };
-    };
-    const down = (event: PointerEvent) => {
-      const point = at(event);
-      pointers.set(event.pointerId, point);
-      canvas.setPointerCapture(event.pointerId);
-      if (pointers.size === 2) {
-        press.cancel();
-        return;
-      }
-      if (event.button === 2) return;
-      canvas.focus({ preventScroll: true });
-      const of = (pressed: PointerEvent) =>
-        event.button === 1 ? panGrip(point.x, point.y) : begin[stave](point.x, point.y, pressed);
-      press.begin(of, point.x, point.y, event);
-      // A finger does not hover: what it does is told as it goes down.
-      if (event.pointerType === "touch") hover(stave, point.x, point.y);
-    };
-    const move = (event: PointerEvent) => {
-      const point = at(event);
-      if (pointers.size === 2 && pointers.has(event.pointerId)) {
-        pinch(pointers, event.pointerId, point);
-        return;
-      }
-      if (stave === "notes") pointAt(point);
-      if (!press.move(point.x, point.y, event)) hover(stave, point.x, point.y);
-    };
-    const up = (event: PointerEvent) => {
-      pointers.delete(event.pointerId);
-      press.end(event);
-    };
-    const wheel = (event: WheelEvent) => {
-      event.preventDefault();
-      const point = at(event);
-      const { across, along } = turned(event);
-      if (event.altKey && stave === "lane") {
-        nudgeByWheel(Math.sign(-(along || across)) * (event.shiftKey ? 10 : 1));
-        return;
-      }
-      look((camera, score) => {
-        if (event.ctrlKey || event.metaKey) {
-          const factor = closerBy(along);
-          return event.shiftKey
-            ? zoomedRows(camera, score, point.y, factor)
-            : zoomed(camera, score, point.x, factor);
-        }
-        if (event.shiftKey && stave === "notes") return scrolledRows(camera, score, along || across);
-        return scrolled(camera, score, across + along);
-      });
-    };
-    const leave = () => {
-      pointAt(null);
-      set({ hint: "" });
-    };
-    const noMenu = (event: Event) => event.preventDefault();
-    canvas.addEventListener("pointerdown", down, { signal });
-    canvas.addEventListener("pointermove", move, { signal });
-    canvas.addEventListener("pointerup", up, { signal });
-    canvas.addEventListener("pointercancel", up, { signal });
-    canvas.addEventListener("pointerleave", leave, { signal });
-    canvas.addEventListener("wheel", wheel, { passive: false, signal });
-    canvas.addEventListener("contextmenu", noMenu, { signal });
-    signal.addEventListener("abort", press.watchEscape());
-  }
+  for (const stave of ["overview", "ruler", "notes", "lane"] as const)
+    attachStave(stave, elements[stave], begin[stave], ending.signal);
   return () => ending.abort();
 }
 
+/** Until the signal comes, presses on a stave begin something, moves are told of, and the wheel moves the page. */
+function attachStave(stave: Stave, canvas: HTMLCanvasElement, begin: Begin, signal: AbortSignal): void {
+  const pointers = new Map<number, { x: number; y: number }>();
+  const press = new Press(stave === "lane");
+  const at = (event: PointerEvent | WheelEvent) => {
+    const box = canvas.getBoundingClientRect();
+    return { x: event.clientX - box.left, y: event.clientY - box.top };
+  };
+  const down = (event: PointerEvent) => {
+    const point = at(event);
+    pointers.set(event.pointerId, point);
+    canvas.setPointerCapture(event.pointerId);
+    if (pointers.size === 2) {
+      press.cancel();
+      return;
+    }
+    if (event.button === 2) return;
+    canvas.focus({ preventScroll: true });
+    const of = (pressed: PointerEvent) =>
+      event.button === 1 ? panGrip(point.x, point.y) : begin(point.x, point.y, pressed);
+    press.begin(of, point.x, point.y, event);
+    // A finger does not hover: what it does is told as it goes down.
+    if (event.pointerType === "touch") hover(stave, point.x, point.y);
+  };
+  const move = (event: PointerEvent) => {
+    const point = at(event);
+    if (pointers.size === 2 && pointers.has(event.pointerId)) {
+      pinch(pointers, event.pointerId, point);
+      return;
+    }
+    if (stave === "notes") pointAt(point);
+    if (!press.move(point.x, point.y, event)) hover(stave, point.x, point.y);
+  };
+  const up = (event: PointerEvent) => {
+    pointers.delete(event.pointerId);
+    press.end(event);
+  };
+  const wheel = (event: WheelEvent) => {
+    event.preventDefault();
+    turnWheel(stave, event, at(event));
+  };
+  const leave = () => {
+    pointAt(null);
+    set({ hint: "" });
+  };
+  canvas.addEventListener("pointerdown", down, { signal });
+  canvas.addEventListener("pointermove", move, { signal });
+  canvas.addEventListener("pointerup", up, { signal });
+  canvas.addEventListener("pointercancel", up, { signal });
+  canvas.addEventListener("pointerleave", leave, { signal });
+  canvas.addEventListener("wheel", wheel, { passive: false, signal });
+  canvas.addEventListener("contextmenu", (event) => event.preventDefault(), { signal });
+  signal.addEventListener("abort", press.watchEscape());
+}
+
 // ---- moving about
+
+/** Through time; closer, or up and down, with the keys that say so; over velocities also through values. */
+function turnWheel(stave: Stave, event: WheelEvent, point: { x: number; y: number }): void {
+  const { across, along } = turned(event);
+  if (event.altKey && stave === "lane") {
+    nudgeByWheel(Math.sign(-(along || across)) * (event.shiftKey ? 10 : 1));
+    return;
+  }
+  look((camera, score) => {
+    if (event.ctrlKey || event.metaKey) {
+      const factor = closerBy(along);
+      return event.shiftKey
+        ? zoomedRows(camera, score, point.y, factor)
+        : zoomed(camera, score, point.x, factor);
+    }
+    if (event.shiftKey && stave === "notes") return scrolledRows(camera, score, along || across);
+    return scrolled(camera, score, across + along);
+  });
+}
 
 function pinch(
   pointers: Map<number, { x: number; y: number }>,

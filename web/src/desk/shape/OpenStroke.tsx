@@ -12,14 +12,12 @@ import { Heard, Saving } from "./Proof";
 
 /** The open stroke with all its numbers: what the pointer does to it shows here, and what is typed here shows on the page. */
 export function OpenStroke({ shaping }: { shaping: Shaping }) {
-  const { stroke, number, problem, found } = shaping;
+  const { stroke, number, problem } = shaping;
   const change = (fields: object) => preview({ ...stroke, ...fields } as Stroke);
   const keepChange = (fields: object) => {
     change(fields);
     if (number !== null) void keep();
   };
-  const { name, says } = specOf(stroke.kind);
-  const last = number === null ? lastNumbers(stroke) : null;
   return (
     <form
       data-numbers
@@ -31,49 +29,68 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
         if (isTyped(event.currentTarget)) focusLane(desk().activeLane);
       }}
     >
-      {/* Where Keep was pressed there lies Done afterwards, at the edge: nothing that a second press could harm. */}
-      <div className="sticky top-0 z-10 -mx-3 mb-1 flex items-center gap-1.5 bg-sheet px-3 py-1.5">
-        <h3 className="min-w-0 flex-1 truncate font-semibold text-accent-deep">
-          {name}
-          <span className="ml-1.5 font-normal text-faded">
-            {number === null ? "new" : `stroke ${number}`}
-          </span>
-        </h3>
-        {last && (
-          <button
-            type="button"
-            className="key h-7 px-2 text-[13px]"
-            title={`The numbers with which ${name} was kept last`}
-            onClick={() => change(last)}
-          >
-            As last time
-          </button>
-        )}
-        {number === null ? (
-          <button type="button" className="key h-7 px-2.5" title="Escape" onClick={letGo}>
-            Cancel
-          </button>
-        ) : (
-          <button type="button" className="key h-7 px-2.5" onClick={() => void deleteStroke(number)}>
-            Delete stroke
-          </button>
-        )}
-        {number === null ? (
-          <button
-            type="submit"
-            className="key key-warm h-7 px-2.5"
-            title="Enter; what you do next keeps it too"
-            disabled={!!problem}
-          >
-            Keep
-          </button>
-        ) : (
-          <button type="button" className="key h-7 px-2.5" onClick={() => void done()}>
-            Done
-          </button>
-        )}
-      </div>
+      <Ends shaping={shaping} change={change} />
       <Numbers stroke={stroke} change={change} keep={keepChange} problem={shaping.field} />
+      <Findings shaping={shaping} keep={keepChange} />
+    </form>
+  );
+}
+
+/** What the stroke is called, and how it is ended. */
+function Ends({ shaping, change }: { shaping: Shaping; change: (fields: object) => void }) {
+  const { stroke, number, problem } = shaping;
+  const { name } = specOf(stroke.kind);
+  const last = number === null ? lastNumbers(stroke) : null;
+  return (
+    // Where Keep was pressed there lies Done afterwards, at the edge: nothing that a second press could harm.
+    <div className="sticky top-0 z-10 -mx-3 mb-1 flex items-center gap-1.5 bg-sheet px-3 py-1.5">
+      <h3 className="min-w-0 flex-1 truncate font-semibold text-accent-deep">
+        {name}
+        <span className="ml-1.5 font-normal text-faded">{number === null ? "new" : `stroke ${number}`}</span>
+      </h3>
+      {last && (
+        <button
+          type="button"
+          className="key h-7 px-2 text-[13px]"
+          title={`The numbers with which ${name} was kept last`}
+          onClick={() => change(last)}
+        >
+          As last time
+        </button>
+      )}
+      {number === null ? (
+        <button type="button" className="key h-7 px-2.5" title="Escape" onClick={letGo}>
+          Cancel
+        </button>
+      ) : (
+        <button type="button" className="key h-7 px-2.5" onClick={() => void deleteStroke(number)}>
+          Delete stroke
+        </button>
+      )}
+      {number === null ? (
+        <button
+          type="submit"
+          className="key key-warm h-7 px-2.5"
+          title="Enter; what you do next keeps it too"
+          disabled={!!problem}
+        >
+          Keep
+        </button>
+      ) : (
+        <button type="button" className="key h-7 px-2.5" onClick={() => void done()}>
+          Done
+        </button>
+      )}
+    </div>
+  );
+}
+
+/** What the stroke comes to: why it cannot be, that it does nothing, what is heard of it. */
+function Findings({ shaping, keep }: { shaping: Shaping; keep: (fields: object) => void }) {
+  const { stroke, problem, found } = shaping;
+  const { says } = specOf(stroke.kind);
+  return (
+    <>
       {/* Room is kept for a reason, so that no button moves under the hand when one comes. */}
       <div className="mt-1 min-h-[1lh] text-[13px] text-accent-deep">
         {problem && <p role="alert">{inWords(problem, shaping.field, stroke)}</p>}
@@ -85,7 +102,7 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
               key={field}
               type="button"
               className="key mt-1 h-8 text-[13px]"
-              onClick={() => keepChange({ [field]: value })}
+              onClick={() => keep({ [field]: value })}
             >
               Take {value}
             </button>
@@ -98,7 +115,7 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
         </p>
       )}
       {says && <p className="mt-1 text-[13px] leading-tight text-faded">{says}</p>}
-    </form>
+    </>
   );
 }
 

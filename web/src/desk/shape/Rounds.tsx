@@ -14,11 +14,29 @@ interface Drag {
   to: number;
 }
 
+/** Where a tick lies in the whole, in hundredths. */
+const shareOf = (whole: Span, tick: number) => (100 * (tick - whole[0])) / (whole[1] - whole[0]);
+
+function Stretch({ whole, span, className }: { whole: Span; span: Span; className: string }) {
+  const [left, right] = [shareOf(whole, span[0]), shareOf(whole, span[1])];
+  return (
+    <span
+      className={`absolute inset-y-0 ${className}`}
+      style={{ left: `${left}%`, width: `${right - left}%` }}
+    />
+  );
+}
+
+const tickUnder = (whole: Span, event: PointerEvent<HTMLElement>) => {
+  const box = event.currentTarget.getBoundingClientRect();
+  const along = Math.min(Math.max((event.clientX - box.left) / box.width, 0), 0.9999);
+  return Math.floor(whole[0] + along * (whole[1] - whole[0]));
+};
+
 export function Rounds({ rounds, whole }: { rounds: readonly StrokeView[]; whole: Span }) {
   const score = useDesk((state) => state.score);
   const [drag, setDrag] = useState<Drag | null>(null);
   if (!score) return null;
-  const share = (tick: number) => (100 * (tick - whole[0])) / (whole[1] - whole[0]);
   const [first, last] = [placeOf(score, whole[0]).bar, placeOf(score, whole[1] - 1).bar];
   const bars = Array.from({ length: last - first + 1 }, (_, row) => first + row);
   const startOf = (bar: number) => Math.max(tickOfPlace(score, bar, 1), whole[0]);
@@ -27,18 +45,13 @@ export function Rounds({ rounds, whole }: { rounds: readonly StrokeView[]; whole
     const [left, right] = [placeOf(score, Math.min(from, to)).bar, placeOf(score, Math.max(from, to)).bar];
     return [startOf(left), right >= last ? whole[1] : startOf(right + 1)];
   };
-  const tickUnder = (event: PointerEvent<HTMLElement>) => {
-    const box = event.currentTarget.getBoundingClientRect();
-    const along = Math.min(Math.max((event.clientX - box.left) / box.width, 0), 0.9999);
-    return Math.floor(whole[0] + along * (whole[1] - whole[0]));
-  };
   const handlers = (round: number) => ({
     onPointerDown: (event: PointerEvent<HTMLElement>) => {
       event.currentTarget.setPointerCapture(event.pointerId);
-      setDrag({ round, from: tickUnder(event), to: tickUnder(event) });
+      setDrag({ round, from: tickUnder(whole, event), to: tickUnder(whole, event) });
     },
     onPointerMove: (event: PointerEvent<HTMLElement>) => {
-      const to = tickUnder(event);
+      const to = tickUnder(whole, event);
       setDrag((was) => was && { ...was, to });
     },
     onPointerUp: () => {
@@ -61,26 +74,17 @@ export function Rounds({ rounds, whole }: { rounds: readonly StrokeView[]; whole
               data-testid={`round ${round + 1}`}
               {...handlers(round)}
             >
-              {counts.map(([start, end]) => (
-                <span
-                  key={start}
-                  className="absolute inset-y-0 bg-accent/40"
-                  style={{ left: `${share(start)}%`, width: `${share(end) - share(start)}%` }}
-                />
+              {counts.map((span) => (
+                <Stretch key={span[0]} whole={whole} span={span} className="bg-accent/40" />
               ))}
               {bars.slice(1).map((bar) => (
                 <span
                   key={bar}
                   className="absolute inset-y-0 w-px bg-rule-strong"
-                  style={{ left: `${share(startOf(bar))}%` }}
+                  style={{ left: `${shareOf(whole, startOf(bar))}%` }}
                 />
               ))}
-              {taken && (
-                <span
-                  className="absolute inset-y-0 border-2 border-accent-deep"
-                  style={{ left: `${share(taken[0])}%`, width: `${share(taken[1]) - share(taken[0])}%` }}
-                />
-              )}
+              {taken && <Stretch whole={whole} span={taken} className="border-2 border-accent-deep" />}
             </div>
           </div>
         );

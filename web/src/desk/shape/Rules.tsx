@@ -62,23 +62,17 @@ const OFFERS: Offer[] = [
   },
 ];
 
-/** Choosing notes by rule. What it would choose is counted before it is done. */
-export function Rules() {
-  const [at, setAt] = useState(0);
-  const [used, setUsed] = useState(false);
-  const [numbers, setNumbers] = useState<Record<string, number>>({});
-  const { low, high } = useDesk((state) => kindOf(VELOCITY, state));
-  const [ghost, setGhost] = useState(GHOST);
-  const [found, setFound] = useState<Awaited<ReturnType<typeof tryRule>> | null>(null);
+type Found = Awaited<ReturnType<typeof tryRule>> | null;
+
+/** What a rule finds, as long as it is the one that is asked for. */
+function useFound(offer: Offer, filled: Record<string, number>): Found {
+  const [found, setFound] = useState<Found>(null);
   const takeId = useDesk((state) => state.score?.id);
   const revision = useDesk((state) => state.history.revision);
   const chosen = useDesk((state) => state.chosen);
   const fronts = useDesk((state) => state.fronts);
   const span = useDesk((state) => state.span);
-  const offer = OFFERS[at]!;
-  const filled = { ...Object.fromEntries(offer.fields.map(({ name, start }) => [name, start])), ...numbers };
-  const key = JSON.stringify([takeId, at, filled, revision, fronts, span]);
-
+  const key = JSON.stringify([takeId, offer.name, filled, revision, fronts, span]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for all that the rule depends on
   useEffect(() => {
     if (!takeId) return;
@@ -93,7 +87,18 @@ export function Rules() {
       clearTimeout(wait);
     };
   }, [key, chosen]);
+  return found;
+}
 
+/** Choosing notes by rule. What it would choose is counted before it is done. */
+export function Rules() {
+  const [at, setAt] = useState(0);
+  const [used, setUsed] = useState(false);
+  const [numbers, setNumbers] = useState<Record<string, number>>({});
+  const offer = OFFERS[at]!;
+  const filled = { ...Object.fromEntries(offer.fields.map(({ name, start }) => [name, start])), ...numbers };
+  const found = useFound(offer, filled);
+  const notes = found === null || typeof found === "string" ? null : found.notes;
   return (
     <form
       className="mt-3 space-y-1.5 border-t border-rule pt-3"
@@ -102,7 +107,7 @@ export function Rules() {
       onBlur={(event) => setUsed(event.currentTarget.contains(event.relatedTarget))}
       onSubmit={(event) => {
         event.preventDefault();
-        if (found && typeof found !== "string") chooseRanges(found.notes);
+        if (notes) chooseRanges(notes);
       }}
     >
       <label className="flex items-center justify-between gap-2">
@@ -123,19 +128,12 @@ export function Rules() {
           ))}
         </select>
       </label>
-      {offer.fields.length > 0 && (
-        <div className="grid grid-cols-2 gap-4">
-          {offer.fields.map(({ name, label, step }) => (
-            <NumberEntry
-              key={`${at} ${name}`}
-              label={label}
-              step={step}
-              value={filled[name] ?? null}
-              onTry={(value) => setNumbers((all) => ({ ...all, [name]: value }))}
-            />
-          ))}
-        </div>
-      )}
+      <Fields
+        key={at}
+        fields={offer.fields}
+        values={filled}
+        onTry={(name, value) => setNumbers((all) => ({ ...all, [name]: value }))}
+      />
       <div className="flex items-center gap-2">
         {/* A rule that nobody uses is not read out whenever what it would choose is another. */}
         <span
@@ -145,31 +143,59 @@ export function Rules() {
         >
           {found === null ? "" : typeof found === "string" ? found : count(found.count, "note")}
         </span>
-        <button type="submit" className="key h-7" disabled={found === null || typeof found === "string"}>
+        <button type="submit" className="key h-7" disabled={!notes}>
           Choose
         </button>
       </div>
-      <div className="flex items-center gap-2">
-        <NumberEntry
-          label="Ghosts at"
-          value={ghost}
-          problem={ghost < low || ghost > high}
-          onTry={setGhost}
-          className="flex-1"
-        />
-        <button
-          type="button"
-          className="key h-7"
-          title="Set what this rule finds so low that it is barely there: one stroke"
-          disabled={found === null || typeof found === "string"}
-          onClick={() => {
-            if (!found || typeof found === "string") return;
-            void apply({ kind: "velocity.set", where: { notes: found.notes }, value: ghost });
-          }}
-        >
-          Make ghosts
-        </button>
-      </div>
+      <Ghosts notes={notes} />
     </form>
+  );
+}
+
+interface FieldsProps {
+  fields: Offer["fields"];
+  values: Record<string, number>;
+  onTry: (name: string, value: number) => void;
+}
+
+function Fields({ fields, values, onTry }: FieldsProps) {
+  if (!fields.length) return null;
+  return (
+    <div className="grid grid-cols-2 gap-4">
+      {fields.map(({ name, label, step }) => (
+        <NumberEntry
+          key={name}
+          label={label}
+          step={step}
+          value={values[name] ?? null}
+          onTry={(value) => onTry(name, value)}
+        />
+      ))}
+    </div>
+  );
+}
+
+function Ghosts({ notes }: { notes: [number, number][] | null }) {
+  const { low, high } = useDesk((state) => kindOf(VELOCITY, state));
+  const [ghost, setGhost] = useState(GHOST);
+  return (
+    <div className="flex items-center gap-2">
+      <NumberEntry
+        label="Ghosts at"
+        value={ghost}
+        problem={ghost < low || ghost > high}
+        onTry={setGhost}
+        className="flex-1"
+      />
+      <button
+        type="button"
+        className="key h-7"
+        title="Set what this rule finds so low that it is barely there: one stroke"
+        disabled={!notes}
+        onClick={() => notes && void apply({ kind: "velocity.set", where: { notes }, value: ghost })}
+      >
+        Make ghosts
+      </button>
+    </div>
   );
 }

@@ -3,6 +3,7 @@ import type { LaneKind } from "../../api/client";
 import { Check } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { Progress } from "../../ui/Progress";
+import type { TakeAudio } from "../page/draw/lane";
 import { begin } from "../strokes/opening";
 import { hearSound, loadSound, moveSound, removeSound, traceSound } from "../take/audio";
 import { useDesk } from "../take/state";
@@ -10,8 +11,6 @@ import { useDesk } from "../take/state";
 /** A recorded sound beside the take: drawn behind the lanes, heard with it, and a lane made from its loudness. */
 export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
   const sound = useDesk((state) => state.sound);
-  const [numbers, setNumbers] = useState({ attack: 10, release: 120, low: kind.middle, high: kind.high });
-  const [linear, setLinear] = useState(false);
   const [problem, setProblem] = useState<string | null>(null);
   const [share, setShare] = useState<number | null>(null);
   const load = async (file: File) => {
@@ -20,14 +19,6 @@ export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
     setProblem(await loadSound(file, setShare));
     setShare(null);
   };
-  const entry = (name: keyof typeof numbers, label: string, step: number) => (
-    <NumberEntry
-      label={label}
-      step={step}
-      value={numbers[name]}
-      onTry={(value) => setNumbers((all) => ({ ...all, [name]: value }))}
-    />
-  );
   return (
     <fieldset className="space-y-1.5 border-t border-rule pt-2" aria-label="Trace a sound">
       <p className="text-[13px] text-faded">
@@ -62,37 +53,53 @@ export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
           {problem}
         </p>
       )}
-      {sound && (
+      {sound && <Follow {...{ sound, kind, sliding, setProblem }} />}
+    </fieldset>
+  );
+}
+
+interface FollowProps {
+  sound: TakeAudio;
+  kind: LaneKind;
+  sliding: boolean;
+  setProblem: (problem: string | null) => void;
+}
+
+/** Where the sound lies, and how its loudness becomes values of the lane. */
+function Follow({ sound, kind, sliding, setProblem }: FollowProps) {
+  const [numbers, setNumbers] = useState({ attack: 10, release: 120, low: kind.middle, high: kind.high });
+  const [linear, setLinear] = useState(false);
+  const entry = (name: keyof typeof numbers, label: string, step: number) => (
+    <NumberEntry
+      label={label}
+      step={step}
+      value={numbers[name]}
+      onTry={(value) => setNumbers((all) => ({ ...all, [name]: value }))}
+    />
+  );
+  const trace = async () => {
+    const made = await traceSound(kind.key, { ...numbers, linear });
+    setProblem(typeof made === "string" ? made : null);
+    if (typeof made !== "string") begin(made);
+  };
+  return (
+    <>
+      <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
+        <NumberEntry label="Begins (s)" step={0.05} value={sound.offset} onKeep={moveSound} />
+        <Check words="Heard" on={sound.heard} onChange={(heard) => void hearSound(heard)} />
+        {entry("attack", "Attack (ms)", 5)}
+        {entry("release", "Release (ms)", 10)}
+        {entry("low", "Silent at", 1)}
+        {entry("high", "Loudest at", 1)}
+      </div>
+      {sliding && (
         <>
-          <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
-            <NumberEntry label="Begins (s)" step={0.05} value={sound.offset} onKeep={moveSound} />
-            <Check words="Heard" on={sound.heard} onChange={(heard) => void hearSound(heard)} />
-            {entry("attack", "Attack (ms)", 5)}
-            {entry("release", "Release (ms)", 10)}
-            {entry("low", "Silent at", 1)}
-            {entry("high", "Loudest at", 1)}
-          </div>
-          {sliding && (
-            <Check words="By the height of the wave, not by decibels" on={linear} onChange={setLinear} />
-          )}
-          {sliding && (
-            <button
-              type="button"
-              className="key h-8 w-full text-[13px]"
-              onClick={async () => {
-                const made = await traceSound(kind.key, { ...numbers, linear });
-                if (typeof made === "string") setProblem(made);
-                else {
-                  setProblem(null);
-                  begin(made);
-                }
-              }}
-            >
-              Loudness to this lane
-            </button>
-          )}
+          <Check words="By the height of the wave, not by decibels" on={linear} onChange={setLinear} />
+          <button type="button" className="key h-8 w-full text-[13px]" onClick={() => void trace()}>
+            Loudness to this lane
+          </button>
         </>
       )}
-    </fieldset>
+    </>
   );
 }

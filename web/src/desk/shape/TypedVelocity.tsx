@@ -79,21 +79,25 @@ export function TypedVelocity({ where }: { where: () => Where }) {
           type("");
         }}
       />
-      <p
-        id={`${id} says`}
-        role={isWrong ? "alert" : undefined}
-        className={
-          found
-            ? `absolute top-full right-0 z-20 mt-0.5 rounded border border-rule-strong bg-sheet px-2 py-0.5 text-[13px] whitespace-nowrap shadow ${isWrong ? "text-accent-deep" : "text-faded"}`
-            : "sr-only"
-        }
-      >
-        {isWrong
-          ? found
-          : found
-            ? `${found.does}; Enter keeps it`
-            : "sets, adds or scales all that are chosen"}
-      </p>
+      <Says id={`${id} says`} found={found} />
     </form>
+  );
+}
+
+/** What the typed words would do, or why they do nothing. */
+function Says({ id, found }: { id: string; found: ReturnType<typeof meant> | null }) {
+  const isWrong = typeof found === "string";
+  return (
+    <p
+      id={id}
+      role={isWrong ? "alert" : undefined}
+      className={
+        found
+          ? `absolute top-full right-0 z-20 mt-0.5 rounded border border-rule-strong bg-sheet px-2 py-0.5 text-[13px] whitespace-nowrap shadow ${isWrong ? "text-accent-deep" : "text-faded"}`
+          : "sr-only"
+      }
+    >
+      {isWrong ? found : found ? `${found.does}; Enter keeps it` : "sets, adds or scales all that are chosen"}
+    </p>
   );
 }

@@ -4,7 +4,7 @@ import type { Form, LaneKind, Stroke } from "../../api/client";
 import { lanesOf, specOf } from "../../api/strokes";
 import { BEND } from "../../score/lanes";
 import { isOfNotes, otherLevel } from "../../score/own";
-import { gridTicks, type PartScore } from "../../score/score";
+import { gridTicks, type PartScore, type Score } from "../../score/score";
 import { blank, mixInk } from "../page/draw/ink";
 import { drawLane } from "../page/draw/lane";
 import { noteName, partDye } from "../take/arranging";
@@ -75,46 +75,7 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
     const [wide, high] = [Math.round(state.camera.width * density), Math.round(height * density)] as const;
     if (canvas.width !== wide || canvas.height !== high) [canvas.width, canvas.height] = [wide, high];
     pen.setTransform(density, 0, 0, density, 0, 0);
-    const { kind, form, open } = stave();
-    const { key } = kind;
-    const nodes = shown(state.layers).lanes.get(key);
-    const favourite = state.wishes.favourites?.find((one) => one.key === key);
-    drawLane({
-      pen,
-      ink,
-      camera: state.camera,
-      score: state.score,
-      fronts: [part],
-      behind: [],
-      shapes: new Map(),
-      coming: [],
-      dyeOf: (one: PartScore) => favourite?.dye || partDye(one, state.arrangement),
-      nameOf: noteName,
-      shown: state.layers.kept.velocities,
-      ghost: null,
-      picked: state.chosen,
-      voice: null,
-      span: state.span,
-      gridTicks: gridTicks(state.score, state.grid),
-      box: null,
-      mark: shapesLane(state, key) ? (state.shaping?.mark ?? null) : null,
-      kept: strokesOn(state, key)
-        .filter(({ mark }) => mark.parts.includes(part.id))
-        .map(({ mark }) => mark),
-      form,
-      scale: laneLevels(kind, height, state),
-      nodes,
-      was: wasThere(state, key),
-      height,
-      sound: state.sound,
-      open,
-      ranges: key === BEND ? part.bendRange : [],
-      inForce: key === BEND ? part.inForce : [],
-      firstNote: part.start[0] ?? 0,
-      ofNotes: isOfNotes(key),
-      beside: open ? shown(state.layers).lanes.get(otherLevel(key)) : undefined,
-      spread: state.shaping ? bowsOf(state.shaping.stroke, key) : null,
-    });
+    drawLane({ pen, ink, height, ...sceneOf(stave(), height, state, state.score, part) });
   };
   const ask = () => {
     if (!frame) frame = requestAnimationFrame(draw);
@@ -133,6 +94,47 @@ export function attachLane(canvas: HTMLCanvasElement, stave: () => LaneStave): (
     cancelAnimationFrame(frame);
     stopWatching();
     sizes.disconnect();
+  };
+}
+
+/** What a lane shows as things stand. */
+function sceneOf(stave: LaneStave, height: number, state: DeskState, score: Score, part: PartScore) {
+  const { kind, form, open } = stave;
+  const { key } = kind;
+  const nodes = shown(state.layers).lanes.get(key);
+  const favourite = state.wishes.favourites?.find((one) => one.key === key);
+  return {
+    camera: state.camera,
+    score,
+    fronts: [part],
+    behind: [],
+    shapes: new Map(),
+    coming: [],
+    dyeOf: (one: PartScore) => favourite?.dye || partDye(one, state.arrangement),
+    nameOf: noteName,
+    shown: state.layers.kept.velocities,
+    ghost: null,
+    picked: state.chosen,
+    voice: null,
+    span: state.span,
+    gridTicks: gridTicks(score, state.grid),
+    box: null,
+    mark: shapesLane(state, key) ? (state.shaping?.mark ?? null) : null,
+    kept: strokesOn(state, key)
+      .filter(({ mark }) => mark.parts.includes(part.id))
+      .map(({ mark }) => mark),
+    form,
+    scale: laneLevels(kind, height, state),
+    nodes,
+    was: wasThere(state, key),
+    sound: state.sound,
+    open,
+    ranges: key === BEND ? part.bendRange : [],
+    inForce: key === BEND ? part.inForce : [],
+    firstNote: part.start[0] ?? 0,
+    ofNotes: isOfNotes(key),
+    beside: open ? shown(state.layers).lanes.get(otherLevel(key)) : undefined,
+    spread: state.shaping ? bowsOf(state.shaping.stroke, key) : null,
   };
 }
 

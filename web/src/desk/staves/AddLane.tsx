@@ -51,25 +51,33 @@ export function AddLane({ shown }: { shown: string[] }) {
       />
       <ul className="mt-1.5 flex flex-wrap gap-1" aria-label="Lanes found">
         {there && (
-          <li>
-            <button
-              type="button"
-              className="key h-6 border-dashed px-2 text-[13px]"
-              onClick={() => add(there.kind.key)}
-            >
-              {there.label}, here already
-            </button>
-          </li>
+          <Found
+            label={`${there.label}, here already`}
+            className="border-dashed"
+            onClick={() => add(there.kind.key)}
+          />
         )}
         {found.slice(0, 14).map(({ kind, label }) => (
-          <li key={kind.key}>
-            <button type="button" className="key h-6 px-2 text-[13px]" onClick={() => add(kind.key)}>
-              {label}
-            </button>
-          </li>
+          <Found key={kind.key} label={label} onClick={() => add(kind.key)} />
         ))}
         {!found.length && !there && <li className="text-faded">No lane of that number or name.</li>}
       </ul>
     </form>
+  );
+}
+
+interface FoundProps {
+  label: string;
+  className?: string;
+  onClick: () => void;
+}
+
+function Found({ label, className = "", onClick }: FoundProps) {
+  return (
+    <li>
+      <button type="button" className={`key h-6 px-2 text-[13px] ${className}`} onClick={onClick}>
+        {label}
+      </button>
+    </li>
   );
 }

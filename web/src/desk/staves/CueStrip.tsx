@@ -76,53 +76,65 @@ async function putIn(part: PartScore, start: number): Promise<void> {
 
 const named = (part: PartScore, pitch: number) => part.cueNames[pitch] || noteName(pitch);
 
-function CueFlag({
-  cue,
-  part,
-  x,
-  wide,
-  room,
-}: {
+interface CueProps {
   cue: Cue;
   part: PartScore;
-  x: number;
-  wide: number;
-  room: number;
-}) {
-  const [open, setOpen] = useState(false);
+}
+
+const placeOf = ({ cue, part }: CueProps) => ({
+  parts: [part.id],
+  notes: [[cue.id, cue.id]] as [number, number][],
+});
+
+const later = (props: CueProps, ticks: number) =>
+  plain("notes.move", {
+    where: placeOf(props),
+    cues: true,
+    ticks: Math.max(ticks, -props.cue.start),
+    under: false,
+  });
+
+/** A cue is dragged along the strip; a press that does not go anywhere opens its form. */
+function useCueDrag(props: CueProps) {
   const drag = useRef<{ x: number; moved: boolean } | null>(null);
-  const where = { parts: [part.id], notes: [[cue.id, cue.id]] as [number, number][] };
-  const later = (ticks: number) =>
-    plain("notes.move", { where, cues: true, ticks: Math.max(ticks, -cue.start), under: false });
-  const down = (event: PointerEvent) => {
-    drag.current = { x: event.clientX, moved: false };
-    event.currentTarget.setPointerCapture(event.pointerId);
+  return {
+    drag,
+    onPointerDown: (event: PointerEvent) => {
+      drag.current = { x: event.clientX, moved: false };
+      event.currentTarget.setPointerCapture(event.pointerId);
+    },
+    onPointerMove: (event: PointerEvent) => {
+      const held = drag.current;
+      if (!held) return;
+      const away = event.clientX - held.x;
+      if (!held.moved && Math.abs(away) < SLOP) return;
+      held.moved = true;
+      const at = snappedTick(xOf(desk().camera, props.cue.start) + away, event.altKey);
+      preview(later(props, at - props.cue.start));
+    },
+    onPointerUp: (event: PointerEvent) => {
+      event.stopPropagation();
+      const moved = drag.current?.moved;
+      drag.current = null;
+      if (moved) finish();
+    },
   };
-  const move = (event: PointerEvent) => {
-    const held = drag.current;
-    if (!held) return;
-    const away = event.clientX - held.x;
-    if (!held.moved && Math.abs(away) < SLOP) return;
-    held.moved = true;
-    const at = snappedTick(xOf(desk().camera, cue.start) + away, event.altKey);
-    preview(later(at - cue.start));
-  };
-  const up = (event: PointerEvent) => {
-    event.stopPropagation();
-    const moved = drag.current?.moved;
-    drag.current = null;
-    if (moved) finish();
-  };
-  const key = (event: KeyboardEvent) => {
-    const { score, grid } = desk();
-    if (event.key === "Delete" || event.key === "Backspace")
-      void apply(plain("notes.delete", { where, cues: true }));
-    else if (score && (event.key === "ArrowLeft" || event.key === "ArrowRight"))
-      void apply(later(Math.round(gridTicks(score, grid)) * (event.key === "ArrowRight" ? 1 : -1)));
-    else return;
-    event.preventDefault();
-    event.stopPropagation();
-  };
+}
+
+function cueKey(props: CueProps, event: KeyboardEvent): void {
+  const { score, grid } = desk();
+  if (event.key === "Delete" || event.key === "Backspace")
+    void apply(plain("notes.delete", { where: placeOf(props), cues: true }));
+  else if (score && (event.key === "ArrowLeft" || event.key === "ArrowRight"))
+    void apply(later(props, Math.round(gridTicks(score, grid)) * (event.key === "ArrowRight" ? 1 : -1)));
+  else return;
+  event.preventDefault();
+  event.stopPropagation();
+}
+
+function CueFlag({ cue, part, x, wide, room }: CueProps & { x: number; wide: number; room: number }) {
+  const [open, setOpen] = useState(false);
+  const { drag, ...pointer } = useCueDrag({ cue, part });
   const { score } = desk();
   const name = named(part, cue.pitch);
   return (
@@ -143,10 +155,8 @@ function CueFlag({
             minWidth: between(wide, LEAST, Math.max(room, LEAST)),
             maxWidth: Math.max(room, LEAST),
           }}
-          onPointerDown={down}
-          onPointerMove={move}
-          onPointerUp={up}
-          onKeyDown={key}
+          {...pointer}
+          onKeyDown={(event) => cueKey({ cue, part }, event)}
         >
           {name}
         </button>
@@ -157,55 +167,64 @@ function CueFlag({
           align="start"
           className="z-40 w-60 space-y-2 rounded-lg border border-rule-strong bg-sheet p-3 shadow-lg"
         >
-          <div className="flex items-center gap-2">
-            <span className="text-faded">Calls up</span>
-            <NameEntry
-              label="What the key calls up"
-              name={part.cueNames[cue.pitch] ?? ""}
-              maxLength={120}
-              className="flex-1"
-              onDone={(wanted) => {
-                const all = { parts: [part.id], pitches: [cue.pitch], notes: idsOf(part, cue.pitch) };
-                if (wanted !== part.cueNames[cue.pitch])
-                  void apply(plain("notes.cue", { where: all, name: wanted }));
-              }}
-            />
-          </div>
-          <NumberEntry
-            label={`Key, now ${noteName(cue.pitch)}`}
-            value={cue.pitch}
-            limits={[0, 127]}
-            onKeep={(pitch) => {
-              if (pitch !== cue.pitch)
-                void apply(plain("notes.move", { where, cues: true, keys: pitch - cue.pitch, under: false }));
-            }}
-          />
-          <div className="flex gap-2">
-            <button
-              type="button"
-              className="key flex-1"
-              onClick={() => {
-                setOpen(false);
-                close();
-                void apply(plain("notes.cue", { where, on: false }));
-              }}
-            >
-              As a note
-            </button>
-            <button
-              type="button"
-              className="key flex-1"
-              onClick={() => {
-                setOpen(false);
-                void apply(plain("notes.delete", { where, cues: true }));
-              }}
-            >
-              Delete
-            </button>
-          </div>
+          <CueForm cue={cue} part={part} onDone={() => setOpen(false)} />
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>
+  );
+}
+
+function CueForm({ cue, part, onDone }: CueProps & { onDone: () => void }) {
+  const where = placeOf({ cue, part });
+  return (
+    <>
+      <div className="flex items-center gap-2">
+        <span className="text-faded">Calls up</span>
+        <NameEntry
+          label="What the key calls up"
+          name={part.cueNames[cue.pitch] ?? ""}
+          maxLength={120}
+          className="flex-1"
+          onDone={(wanted) => {
+            const all = { parts: [part.id], pitches: [cue.pitch], notes: idsOf(part, cue.pitch) };
+            if (wanted !== part.cueNames[cue.pitch])
+              void apply(plain("notes.cue", { where: all, name: wanted }));
+          }}
+        />
+      </div>
+      <NumberEntry
+        label={`Key, now ${noteName(cue.pitch)}`}
+        value={cue.pitch}
+        limits={[0, 127]}
+        onKeep={(pitch) => {
+          if (pitch !== cue.pitch)
+            void apply(plain("notes.move", { where, cues: true, keys: pitch - cue.pitch, under: false }));
+        }}
+      />
+      <div className="flex gap-2">
+        <button
+          type="button"
+          className="key flex-1"
+          onClick={() => {
+            onDone();
+            close();
+            void apply(plain("notes.cue", { where, on: false }));
+          }}
+        >
+          As a note
+        </button>
+        <button
+          type="button"
+          className="key flex-1"
+          onClick={() => {
+            onDone();
+            void apply(plain("notes.delete", { where, cues: true }));
+          }}
+        >
+          Delete
+        </button>
+      </div>
+    </>
   );
 }
 

@@ -94,99 +94,126 @@ interface FrameProps {
   scale: Scale;
 }
 
-function Frame({ stroke, span, reach, camera, kind, scale }: FrameProps) {
-  const { yOf, valueAt } = scale;
-  const { decimals, high: most } = kind;
+/** Where what is framed has come to: the top, the bottom and the middle of its values, and its ends on the page. */
+function placed({ stroke, span, reach, camera, scale }: FrameProps) {
+  const { yOf } = scale;
   const pivot =
     typeof stroke.pivot === "number"
       ? stroke.pivot
       : { mean: reach.mean, min: reach.low, max: reach.high }[stroke.pivot];
-  // Where the top, the bottom and the middle of what is framed have come to.
   const moved = (value: number) => pivot + stroke.depth * (value + stroke.level - pivot);
   const [top, bottom] = [moved(reach.high), moved(reach.low)];
-  const right = span[0] + (span[1] - span[0]) * stroke.length;
-  const [x0, x1] = [xOf(camera, span[0]), xOf(camera, right)];
-  const lift = Math.max(reach.high - reach.low, 8);
   const middle = (top + bottom) / 2;
-  const centre = x0 + (x1 - x0) * (0.5 + 0.45 * stroke.drift);
-  const yTop = Math.min(yOf(top), yOf(middle) - 14);
-  const yBottom = Math.max(yOf(bottom), yOf(middle) + 14);
-
-  const change = (fields: Partial<Reshape>) => preview({ ...stroke, ...fields });
-  const step = decimals ? 0.1 : 1;
-  const grips: Record<
-    Name,
-    { x: number; y: number; value: number; to: (x: number, y: number) => void; by: (steps: number) => void }
-  > = {
-    level: {
-      x: (x0 + x1) / 2,
-      y: yOf(middle),
-      value: stroke.level,
-      to: (_x, y) =>
-        change({
-          level: rounded(between(valueAt(y) - (reach.high + reach.low) / 2, -most, most), decimals),
-        }),
-      by: (steps) => change({ level: rounded(between(stroke.level + steps * step, -most, most)) }),
-    },
-    depth: {
-      x: x0 + (x1 - x0) * 0.25,
-      y: yTop,
-      value: stroke.depth,
-      to: (_x, y) => {
-        const whole = reach.high + stroke.level - pivot;
-        const from = Math.abs(whole) < 2 ? lift : whole;
-        change({ depth: rounded(between((valueAt(y) - pivot) / from, 0, 16)) });
-      },
-      by: (steps) => change({ depth: rounded(between(stroke.depth + steps * 0.05, 0, 16)) }),
-    },
-    pivot: {
-      x: Math.max(x0, GUTTER) + 12,
-      y: yOf(pivot),
-      value: rounded(pivot),
-      to: (_x, y) => change({ pivot: rounded(between(valueAt(y), -most, most), decimals) }),
-      by: (steps) => change({ pivot: rounded(between(pivot + steps * step, -most, most)) }),
-    },
-    left: {
-      x: x0,
-      y: yOf(middle * stroke.lean[0]),
-      value: stroke.lean[0],
-      to: (_x, y) => change({ lean: [leanTo(valueAt(y), middle), stroke.lean[1]] }),
-      by: (steps) =>
-        change({ lean: [rounded(between(stroke.lean[0] + steps * 0.05, 0, 16)), stroke.lean[1]] }),
-    },
-    right: {
-      x: x1,
-      y: yOf(middle * stroke.lean[1]),
-      value: stroke.lean[1],
-      to: (_x, y) => change({ lean: [stroke.lean[0], leanTo(valueAt(y), middle)] }),
-      by: (steps) =>
-        change({ lean: [stroke.lean[0], rounded(between(stroke.lean[1] + steps * 0.05, 0, 16))] }),
-    },
-    bow: {
-      x: x0 + (x1 - x0) * 0.75,
-      y: yOf(top + stroke.bow * 0.75),
-      value: stroke.bow,
-      to: (_x, y) => change({ bow: rounded(between((valueAt(y) - top) / 0.75, -most, most), decimals) }),
-      by: (steps) => change({ bow: rounded(between(stroke.bow + steps * step, -most, most)) }),
-    },
-    drift: {
-      x: centre,
-      y: yBottom,
-      value: stroke.drift,
-      to: (x) => change({ drift: rounded(between(((x - x0) / Math.max(x1 - x0, 1) - 0.5) / 0.45, -1, 1)) }),
-      by: (steps) => change({ drift: rounded(between(stroke.drift + steps * 0.05, -1, 1)) }),
-    },
-    length: {
-      x: x1,
-      y: yBottom,
-      value: stroke.length,
-      to: (x) =>
-        change({ length: rounded(between((tickOf(camera, x) - span[0]) / (span[1] - span[0]), 0.05, 16)) }),
-      by: (steps) => change({ length: rounded(between(stroke.length + steps * 0.05, 0.05, 16)) }),
-    },
+  return {
+    pivot,
+    top,
+    middle,
+    x0: xOf(camera, span[0]),
+    x1: xOf(camera, span[0] + (span[1] - span[0]) * stroke.length),
+    yTop: Math.min(yOf(top), yOf(middle) - 14),
+    yBottom: Math.max(yOf(bottom), yOf(middle) + 14),
   };
-  // Ends and edges first: what lies between can give way.
-  const names: Name[] = ["left", "right", "level", "depth", "bow", "drift", "length", "pivot"];
+}
+
+interface FrameGrip {
+  x: number;
+  y: number;
+  value: number;
+  to: (x: number, y: number) => void;
+  by: (steps: number) => void;
+}
+
+const change = (stroke: Reshape, fields: Partial<Reshape>) => preview({ ...stroke, ...fields });
+
+/** The grips that move what is framed up and down, or what it is scaled about. */
+function levelGrips(props: FrameProps, at: ReturnType<typeof placed>) {
+  const { stroke, reach, kind, scale } = props;
+  const { yOf, valueAt } = scale;
+  const { decimals, high: most } = kind;
+  const { pivot, top, middle, x0, x1, yTop } = at;
+  const step = decimals ? 0.1 : 1;
+  const level: FrameGrip = {
+    x: (x0 + x1) / 2,
+    y: yOf(middle),
+    value: stroke.level,
+    to: (_x, y) =>
+      change(stroke, {
+        level: rounded(between(valueAt(y) - (reach.high + reach.low) / 2, -most, most), decimals),
+      }),
+    by: (steps) => change(stroke, { level: rounded(between(stroke.level + steps * step, -most, most)) }),
+  };
+  const depth: FrameGrip = {
+    x: x0 + (x1 - x0) * 0.25,
+    y: yTop,
+    value: stroke.depth,
+    to: (_x, y) => {
+      const whole = reach.high + stroke.level - pivot;
+      const from = Math.abs(whole) < 2 ? Math.max(reach.high - reach.low, 8) : whole;
+      change(stroke, { depth: rounded(between((valueAt(y) - pivot) / from, 0, 16)) });
+    },
+    by: (steps) => change(stroke, { depth: rounded(between(stroke.depth + steps * 0.05, 0, 16)) }),
+  };
+  const pivotGrip: FrameGrip = {
+    x: Math.max(x0, GUTTER) + 12,
+    y: yOf(pivot),
+    value: rounded(pivot),
+    to: (_x, y) => change(stroke, { pivot: rounded(between(valueAt(y), -most, most), decimals) }),
+    by: (steps) => change(stroke, { pivot: rounded(between(pivot + steps * step, -most, most)) }),
+  };
+  const bow: FrameGrip = {
+    x: x0 + (x1 - x0) * 0.75,
+    y: yOf(top + stroke.bow * 0.75),
+    value: stroke.bow,
+    to: (_x, y) =>
+      change(stroke, { bow: rounded(between((valueAt(y) - top) / 0.75, -most, most), decimals) }),
+    by: (steps) => change(stroke, { bow: rounded(between(stroke.bow + steps * step, -most, most)) }),
+  };
+  return { level, depth, pivot: pivotGrip, bow };
+}
+
+/** The grips of the ends: how each leans, and where in time what is framed goes. */
+function endGrips({ stroke, span, camera, scale }: FrameProps, at: ReturnType<typeof placed>) {
+  const { yOf, valueAt } = scale;
+  const { middle, x0, x1, yBottom } = at;
+  const leaning = (end: 0 | 1): FrameGrip => {
+    const lean = (factor: number) =>
+      change(stroke, { lean: end ? [stroke.lean[0], factor] : [factor, stroke.lean[1]] });
+    return {
+      x: end ? x1 : x0,
+      y: yOf(middle * stroke.lean[end]),
+      value: stroke.lean[end],
+      to: (_x, y) => lean(leanTo(valueAt(y), middle)),
+      by: (steps) => lean(rounded(between(stroke.lean[end] + steps * 0.05, 0, 16))),
+    };
+  };
+  const drift: FrameGrip = {
+    x: x0 + (x1 - x0) * (0.5 + 0.45 * stroke.drift),
+    y: yBottom,
+    value: stroke.drift,
+    to: (x) =>
+      change(stroke, { drift: rounded(between(((x - x0) / Math.max(x1 - x0, 1) - 0.5) / 0.45, -1, 1)) }),
+    by: (steps) => change(stroke, { drift: rounded(between(stroke.drift + steps * 0.05, -1, 1)) }),
+  };
+  const length: FrameGrip = {
+    x: x1,
+    y: yBottom,
+    value: stroke.length,
+    to: (x) => {
+      const wanted = (tickOf(camera, x) - span[0]) / (span[1] - span[0]);
+      change(stroke, { length: rounded(between(wanted, 0.05, 16)) });
+    },
+    by: (steps) => change(stroke, { length: rounded(between(stroke.length + steps * 0.05, 0.05, 16)) }),
+  };
+  return { left: leaning(0), right: leaning(1), drift, length };
+}
+
+/** Ends and edges first: what lies between can give way. */
+const IN_ORDER: Name[] = ["left", "right", "level", "depth", "bow", "drift", "length", "pivot"];
+
+function Frame(props: FrameProps) {
+  const at = placed(props);
+  const { x0, x1, yTop, yBottom } = at;
+  const grips: Record<Name, FrameGrip> = { ...levelGrips(props, at), ...endGrips(props, at) };
   return (
     <div className="pointer-events-none absolute inset-0 overflow-hidden" data-testid="frame">
       <span
@@ -197,13 +224,13 @@ function Frame({ stroke, span, reach, camera, kind, scale }: FrameProps) {
       <span
         aria-hidden
         className="absolute h-px bg-accent opacity-50"
-        style={{ left: x0, width: Math.max(x1 - x0, 1), top: yOf(pivot) }}
+        style={{ left: x0, width: Math.max(x1 - x0, 1), top: props.scale.yOf(at.pivot) }}
       />
-      {apart(names.map((name) => ({ name, left: grips[name].x, top: grips[name].y }))).map((placed) => {
-        const { name } = placed;
+      {apart(IN_ORDER.map((name) => ({ name, left: grips[name].x, top: grips[name].y }))).map((place) => {
+        const { name } = place;
         const { value, to, by } = grips[name];
         const sideways = name === "drift" || name === "length";
-        if (placed.left < GUTTER - 6) return null;
+        if (place.left < GUTTER - 6) return null;
         return (
           <StaveGrip
             key={name}
@@ -212,7 +239,7 @@ function Frame({ stroke, span, reach, camera, kind, scale }: FrameProps) {
             title={`${NAMES[name]}: ${value}`}
             value={value}
             sideways={sideways}
-            place={placed}
+            place={place}
             className={`grid place-items-center rounded border text-accent ${sideways ? "cursor-ew-resize" : "cursor-ns-resize"}`}
             onMove={to}
             onStep={by}

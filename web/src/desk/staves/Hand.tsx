@@ -10,10 +10,6 @@ import { type Limit, set, useDesk } from "../take/state";
  * what a group does at the end of the range, and whether lanes go with their notes.
  */
 export function Hand() {
-  // An open stroke has a limit of its own: the switch shows that one, and changes both.
-  const now =
-    useDesk(({ limit, shaping }) => (shaping && "limit" in shaping.stroke ? shaping.stroke.limit : limit)) ??
-    "pin";
   const drawing = useDesk((state) => state.drawing);
   const thereAndBack = useDesk((state) => state.thereAndBack);
   const accents = useDesk((state) => state.accents);
@@ -47,17 +43,7 @@ export function Hand() {
           onChange={(wanted) => set({ thereAndBack: wanted })}
         />
       )}
-      <Choice
-        label="At the end"
-        value={now}
-        options={[
-          ["stop", "stop"],
-          ["pin", "pin"],
-          ["squeeze", "squeeze"],
-        ]}
-        hotkey="l"
-        onChange={(wanted: Limit) => limit(wanted)}
-      />
+      <AtTheEnd />
       <Choice
         label="Under the notes"
         value={travels ? "travels" : "stays"}
@@ -68,5 +54,25 @@ export function Hand() {
         onChange={(how) => set({ travels: how === "travels" })}
       />
     </div>
+  );
+}
+
+function AtTheEnd() {
+  // An open stroke has a limit of its own: the switch shows that one, and changes both.
+  const now =
+    useDesk(({ limit, shaping }) => (shaping && "limit" in shaping.stroke ? shaping.stroke.limit : limit)) ??
+    "pin";
+  return (
+    <Choice
+      label="At the end"
+      value={now}
+      options={[
+        ["stop", "stop"],
+        ["pin", "pin"],
+        ["squeeze", "squeeze"],
+      ]}
+      hotkey="l"
+      onChange={(wanted: Limit) => limit(wanted)}
+    />
   );
 }

@@ -26,138 +26,25 @@ const STRIP_HEIGHT = 34;
 
 /** A lane of the leading part: a strip, or tall with its grips. */
 export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: boolean; isLast: boolean }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
   const kind = useDesk((state) => kindOf(look.key, state));
   const head = useDesk((state) => leadPart(state)?.lanes.find((lane) => lane.key === look.key));
-  const favourite = useDesk((state) => state.wishes.favourites?.find((one) => one.key === look.key));
-  const title = favourite?.label || kind.title;
+  const title = useDesk((state) => titleOf(look.key, kind, state));
   const open = look.open ?? false;
   const height = open ? (look.height ?? 140) : STRIP_HEIGHT;
   const now: LaneStave = { kind, form: formOf(kind, head), open, height };
   const scale = useLevels(kind, height);
-  const stave = useRef(now);
-  stave.current = now;
-  useEffect(() => attachLane(canvas.current as HTMLCanvasElement, () => stave.current), []);
   // A lane that is opened, or added as the one that is meant, is seen whole wherever it lies among the others.
   const wasOpen = useRef(open && desk().activeLane !== look.key);
   useEffect(() => {
     if (open && !wasOpen.current) bringToSight(look.key);
     wasOpen.current = open;
   }, [open, look.key]);
-  const press = useRef<Press | null>(null);
-  press.current ??= new Press(true);
-  useEffect(() => press.current?.watchEscape(), []);
-  const placeOf = (event: PointerEvent<HTMLElement>): [number, number] => {
-    const box = event.currentTarget.getBoundingClientRect();
-    return [event.clientX - box.left, event.clientY - box.top];
-  };
   const range = head && `${signed(head.lowest)} to ${signed(head.highest)}`;
   const facts = head ? `${head.nodes.toLocaleString("en-GB")} · ${range}` : "no data";
-  const reach = useDesk((state) => (look.key === BEND ? rangeInWords(leadPart(state)) : ""));
-  useEffect(() => attachLaneWheel(canvas.current as HTMLCanvasElement, () => stave.current), []);
   return (
     <div className="relative border-b border-rule" style={{ height }} data-lane={look.key}>
-      <canvas
-        ref={canvas}
-        tabIndex={open ? 0 : -1}
-        aria-label={`${title} of the leading part: ${head ? `${head.nodes} nodes, ${range}` : "no data"}`}
-        aria-description={open ? LANE_KEYS : undefined}
-        className="block h-full w-full touch-none"
-        onKeyDown={(event) => {
-          if (!open || event.ctrlKey || event.metaKey || event.altKey) return;
-          if (laneKey(now, event.key, event.shiftKey)) event.preventDefault();
-        }}
-        onKeyUp={endLaneKey}
-        onPointerDown={(event) => {
-          if (event.button !== 0) return;
-          const [x, y] = placeOf(event);
-          const of = (pressed: globalThis.PointerEvent) =>
-            open ? laneGrip(now, x, y, pressed) : spanGrip(x, pressed.altKey);
-          if (press.current?.begin(of, x, y, event.nativeEvent))
-            event.currentTarget.setPointerCapture(event.pointerId);
-          if (event.pointerType === "touch") hoverLane(now, x, y);
-        }}
-        onPointerMove={(event) => {
-          const [x, y] = placeOf(event);
-          if (!press.current?.move(x, y, event.nativeEvent)) hoverLane(now, x, y);
-        }}
-        onPointerUp={(event) => press.current?.end(event.nativeEvent)}
-        onPointerCancel={() => press.current?.drop()}
-        onPointerLeave={hoverNothing}
-      />
-      <div
-        className={`pointer-events-none absolute inset-x-0 top-0 flex items-center gap-2 text-[12px] ${open ? "h-6" : "h-[18px]"}`}
-      >
-        <button
-          type="button"
-          aria-expanded={open}
-          onClick={() => {
-            // The lane that is opened is the one that is meant from now on.
-            set({ activeLane: open ? VELOCITY : look.key });
-            changeLane(look.key, { open: !open });
-          }}
-          style={{ width: GUTTER - 4 }}
-          className="pointer-events-auto flex h-6 items-start gap-1 truncate self-start pt-px pl-2 text-left font-medium hover:text-accent-deep"
-          title={`${title}, ${kind.unit}: ${open ? "fold it to a strip" : "open it"}\n${facts}${
-            head && !head.leads_in ? "\nIt has no value before the first note." : ""
-          }`}
-        >
-          <svg viewBox="0 0 8 8" className={`mt-1.5 h-2 w-2 shrink-0 ${open ? "rotate-90" : ""}`} aria-hidden>
-            <path
-              d="M2 1l4 3-4 3z"
-              fill={favourite?.dye ? `var(--color-${favourite.dye})` : "currentColor"}
-            />
-          </svg>
-          <span className="truncate">{favourite?.label || shortTitle(kind)}</span>
-        </button>
-        {open && (
-          <span className="rounded bg-sheet/85 px-1 text-faded">
-            {title} · {facts}
-            {` · ${kind.unit}${reach}`}
-            {head && !head.leads_in && " · no value before the first note"}
-          </span>
-        )}
-        {open && (
-          <span className="pointer-events-auto ml-auto flex gap-0.5 bg-sheet/85 pr-2">
-            <LaneButton
-              label={`${title}: up`}
-              disabled={isFirst}
-              onClick={() => moveLane(look.key, -1)}
-              path="M2 6l3-3 3 3"
-            />
-            <LaneButton
-              label={`${title}: down`}
-              disabled={isLast}
-              onClick={() => moveLane(look.key, 1)}
-              path="M2 4l3 3 3-3"
-            />
-            {favourite && <FavouriteLook favourite={favourite} title={kind.title} />}
-            <LaneButton
-              label={favourite ? `${title}: no favourite any more` : `${title}: make it a favourite`}
-              onClick={() => toggleFavourite(look.key)}
-              path="M5 1l1.2 2.6 2.8.3-2.1 1.9.6 2.8L5 7.2 2.5 8.6l.6-2.8L1 3.9l2.8-.3z"
-              filled={!!favourite}
-            />
-            {head && (
-              <LaneButton
-                label={`${title}: hide`}
-                onClick={() => {
-                  set({ activeLane: VELOCITY });
-                  changeLane(look.key, { open: false, hidden: true });
-                }}
-                path="M1 5h8"
-              />
-            )}
-            {!head && (
-              <LaneButton
-                label={`${title}: take it off`}
-                onClick={() => dropLane(look.key)}
-                path="M2 2l6 6M8 2l-6 6"
-              />
-            )}
-          </span>
-        )}
-      </div>
+      <LaneCanvas now={now} facts={head ? `${head.nodes} nodes, ${range}` : "no data"} />
+      <LaneHead {...{ look, kind, head, facts, isFirst, isLast }} />
       {!open && (
         <span
           aria-hidden
@@ -181,6 +68,159 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
         />
       )}
     </div>
+  );
+}
+
+const titleOf = (key: string, kind: LaneKind, state: ReturnType<typeof desk>) =>
+  state.wishes.favourites?.find((one) => one.key === key)?.label || kind.title;
+
+function LaneCanvas({ now, facts }: { now: LaneStave; facts: string }) {
+  const { kind, open } = now;
+  const title = useDesk((state) => titleOf(kind.key, kind, state));
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const stave = useRef(now);
+  stave.current = now;
+  useEffect(() => attachLane(canvas.current as HTMLCanvasElement, () => stave.current), []);
+  useEffect(() => attachLaneWheel(canvas.current as HTMLCanvasElement, () => stave.current), []);
+  const press = useRef<Press | null>(null);
+  press.current ??= new Press(true);
+  useEffect(() => press.current?.watchEscape(), []);
+  const placeOf = (event: PointerEvent<HTMLElement>): [number, number] => {
+    const box = event.currentTarget.getBoundingClientRect();
+    return [event.clientX - box.left, event.clientY - box.top];
+  };
+  return (
+    <canvas
+      ref={canvas}
+      tabIndex={open ? 0 : -1}
+      aria-label={`${title} of the leading part: ${facts}`}
+      aria-description={open ? LANE_KEYS : undefined}
+      className="block h-full w-full touch-none"
+      onKeyDown={(event) => {
+        if (!open || event.ctrlKey || event.metaKey || event.altKey) return;
+        if (laneKey(now, event.key, event.shiftKey)) event.preventDefault();
+      }}
+      onKeyUp={endLaneKey}
+      onPointerDown={(event) => {
+        if (event.button !== 0) return;
+        const [x, y] = placeOf(event);
+        const of = (pressed: globalThis.PointerEvent) =>
+          open ? laneGrip(now, x, y, pressed) : spanGrip(x, pressed.altKey);
+        if (press.current?.begin(of, x, y, event.nativeEvent))
+          event.currentTarget.setPointerCapture(event.pointerId);
+        if (event.pointerType === "touch") hoverLane(now, x, y);
+      }}
+      onPointerMove={(event) => {
+        const [x, y] = placeOf(event);
+        if (!press.current?.move(x, y, event.nativeEvent)) hoverLane(now, x, y);
+      }}
+      onPointerUp={(event) => press.current?.end(event.nativeEvent)}
+      onPointerCancel={() => press.current?.drop()}
+      onPointerLeave={hoverNothing}
+    />
+  );
+}
+
+interface LaneHeadProps {
+  look: LaneLook;
+  kind: LaneKind;
+  head: PartScore["lanes"][number] | undefined;
+  facts: string;
+  isFirst: boolean;
+  isLast: boolean;
+}
+
+/** The lane's name, what it holds, and where it stands among the others. */
+function LaneHead({ look, kind, head, facts, isFirst, isLast }: LaneHeadProps) {
+  const open = look.open ?? false;
+  const favourite = useDesk((state) => state.wishes.favourites?.find((one) => one.key === look.key));
+  const title = favourite?.label || kind.title;
+  const reach = useDesk((state) => (look.key === BEND ? rangeInWords(leadPart(state)) : ""));
+  const silent = head && !head.leads_in;
+  return (
+    <div
+      className={`pointer-events-none absolute inset-x-0 top-0 flex items-center gap-2 text-[12px] ${open ? "h-6" : "h-[18px]"}`}
+    >
+      <button
+        type="button"
+        aria-expanded={open}
+        onClick={() => {
+          // The lane that is opened is the one that is meant from now on.
+          set({ activeLane: open ? VELOCITY : look.key });
+          changeLane(look.key, { open: !open });
+        }}
+        style={{ width: GUTTER - 4 }}
+        className="pointer-events-auto flex h-6 items-start gap-1 truncate self-start pt-px pl-2 text-left font-medium hover:text-accent-deep"
+        title={`${title}, ${kind.unit}: ${open ? "fold it to a strip" : "open it"}\n${facts}${
+          silent ? "\nIt has no value before the first note." : ""
+        }`}
+      >
+        <svg viewBox="0 0 8 8" className={`mt-1.5 h-2 w-2 shrink-0 ${open ? "rotate-90" : ""}`} aria-hidden>
+          <path d="M2 1l4 3-4 3z" fill={favourite?.dye ? `var(--color-${favourite.dye})` : "currentColor"} />
+        </svg>
+        <span className="truncate">{favourite?.label || shortTitle(kind)}</span>
+      </button>
+      {open && (
+        <span className="rounded bg-sheet/85 px-1 text-faded">
+          {title} · {facts}
+          {` · ${kind.unit}${reach}`}
+          {silent && " · no value before the first note"}
+        </span>
+      )}
+      {open && <LaneButtons {...{ laneKey: look.key, kind, isFirst, isLast }} isEmpty={!head} />}
+    </div>
+  );
+}
+
+interface LaneButtonsProps {
+  laneKey: string;
+  kind: LaneKind;
+  isFirst: boolean;
+  isLast: boolean;
+  isEmpty: boolean;
+}
+
+function LaneButtons({ laneKey, kind, isFirst, isLast, isEmpty }: LaneButtonsProps) {
+  const favourite = useDesk((state) => state.wishes.favourites?.find((one) => one.key === laneKey));
+  const title = favourite?.label || kind.title;
+  return (
+    <span className="pointer-events-auto ml-auto flex gap-0.5 bg-sheet/85 pr-2">
+      <LaneButton
+        label={`${title}: up`}
+        disabled={isFirst}
+        onClick={() => moveLane(laneKey, -1)}
+        path="M2 6l3-3 3 3"
+      />
+      <LaneButton
+        label={`${title}: down`}
+        disabled={isLast}
+        onClick={() => moveLane(laneKey, 1)}
+        path="M2 4l3 3 3-3"
+      />
+      {favourite && <FavouriteLook favourite={favourite} title={kind.title} />}
+      <LaneButton
+        label={favourite ? `${title}: no favourite any more` : `${title}: make it a favourite`}
+        onClick={() => toggleFavourite(laneKey)}
+        path="M5 1l1.2 2.6 2.8.3-2.1 1.9.6 2.8L5 7.2 2.5 8.6l.6-2.8L1 3.9l2.8-.3z"
+        filled={!!favourite}
+      />
+      {isEmpty ? (
+        <LaneButton
+          label={`${title}: take it off`}
+          onClick={() => dropLane(laneKey)}
+          path="M2 2l6 6M8 2l-6 6"
+        />
+      ) : (
+        <LaneButton
+          label={`${title}: hide`}
+          onClick={() => {
+            set({ activeLane: VELOCITY });
+            changeLane(laneKey, { open: false, hidden: true });
+          }}
+          path="M1 5h8"
+        />
+      )}
+    </span>
   );
 }
 

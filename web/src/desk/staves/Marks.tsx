@@ -33,7 +33,6 @@ export function Marks() {
   const camera = useDesk((state) => state.camera);
   const score = useDesk((state) => state.score);
   const fronts = useDesk((state) => state.fronts);
-  const openNumber = useDesk((state) => state.shaping?.number);
   const { shown, rows } = useMemo(() => inRows(strokes, fronts), [strokes, fronts]);
   const feet = useDesk((state) => leadPart(state)?.feet);
   const pedalled = feet?.length ? PEDAL_PIXELS : 0;
@@ -56,28 +55,9 @@ export function Marks() {
       >
         {/* As high as all rows are, so that all can be scrolled to. */}
         <span aria-hidden className="block w-px" style={{ height: rows * ROW_PIXELS }} />
-        {shown.map(({ one, row }) => {
-          const left = xOf(camera, one.mark.start) - GUTTER;
-          const width = Math.max((one.mark.end - one.mark.start) * camera.perTick, LEAST_WIDTH);
-          if (left + width < 0 || left > camera.width) return null;
-          // What does nothing now is struck out, and can still be read.
-          const tone = one.on && !one.idle ? "text-ink" : "text-faded line-through decoration-1";
-          return (
-            <button
-              key={one.number}
-              type="button"
-              aria-label={`Open ${one.mark.label}, ${one.mark.place}`}
-              title={`${one.mark.label}, ${one.mark.place}`}
-              onClick={() => void openStroke(one.number)}
-              style={{ left, width, top: row * ROW_PIXELS + 2, height: ROW_PIXELS - 2 }}
-              className={`absolute rounded-sm after:absolute after:-inset-x-0.5 after:-inset-y-0.5 hover:bg-accent-wash ${
-                openNumber === one.number ? "bg-accent-wash text-accent" : tone
-              }`}
-            >
-              <MarkSign stroke={one} width={width} />
-            </button>
-          );
-        })}
+        {shown.map(({ one, row }) => (
+          <StrokeMark key={one.number} one={one} row={row} camera={camera} />
+        ))}
         {score && <Flags camera={camera} score={score} />}
       </div>
       {feet && (
@@ -89,6 +69,29 @@ export function Marks() {
         </div>
       )}
     </section>
+  );
+}
+
+function StrokeMark({ one, row, camera }: { one: StrokeView; row: number; camera: Camera }) {
+  const isOpen = useDesk((state) => state.shaping?.number === one.number);
+  const left = xOf(camera, one.mark.start) - GUTTER;
+  const width = Math.max((one.mark.end - one.mark.start) * camera.perTick, LEAST_WIDTH);
+  if (left + width < 0 || left > camera.width) return null;
+  // What does nothing now is struck out, and can still be read.
+  const tone = one.on && !one.idle ? "text-ink" : "text-faded line-through decoration-1";
+  return (
+    <button
+      type="button"
+      aria-label={`Open ${one.mark.label}, ${one.mark.place}`}
+      title={`${one.mark.label}, ${one.mark.place}`}
+      onClick={() => void openStroke(one.number)}
+      style={{ left, width, top: row * ROW_PIXELS + 2, height: ROW_PIXELS - 2 }}
+      className={`absolute rounded-sm after:absolute after:-inset-x-0.5 after:-inset-y-0.5 hover:bg-accent-wash ${
+        isOpen ? "bg-accent-wash text-accent" : tone
+      }`}
+    >
+      <MarkSign stroke={one} width={width} />
+    </button>
   );
 }
 

@@ -1,4 +1,4 @@
-import { lazy, Suspense, useEffect, useRef } from "react";
+import { lazy, type RefObject, Suspense, useEffect, useRef } from "react";
 import { actsOnVelocity } from "../../api/strokes";
 import { VELOCITY } from "../../score/lanes";
 import { secondsAt, tickAt } from "../../score/score";
@@ -32,38 +32,17 @@ export function Staves() {
   const hasCues = useDesk((state) => state.showsCues || (leadPart(state)?.cues.length ?? 0) > 0);
   const name = part ? partName(part) : "the part in front";
 
-  useEffect(() => {
-    const elements = {
-      overview: overview.current,
-      ruler: ruler.current,
-      notes: notes.current,
-      lane: lane.current,
-      playhead: playhead.current,
-    } as Elements;
-    const stage = new Stage(elements, {
-      tick: () => {
-        const { score } = desk();
-        return score ? tickAt(score, player.position()) : 0;
-      },
-      moving: () => usePlayer.getState().playing,
-    });
-    const detach = attach(elements, {
-      playFrom(tick) {
-        const { score, span } = desk();
-        if (!score) return;
-        if (span && usePlayer.getState().looping && (tick < span[0] || tick >= span[1]))
-          player.setLooping(false);
-        void player.play(secondsAt(score, tick));
-      },
-    });
-    const stopWatching = usePlayer.subscribe(() => stage.ask());
-    return () => {
-      stopWatching();
-      detach();
-      stage.stop();
-      set({ hint: "" });
-    };
-  }, []);
+  useEffect(
+    () =>
+      attachStage({
+        overview: overview.current,
+        ruler: ruler.current,
+        notes: notes.current,
+        lane: lane.current,
+        playhead: playhead.current,
+      } as Elements),
+    [],
+  );
 
   return (
     <div className="relative flex h-full min-h-0 flex-col overflow-hidden select-none">
@@ -91,20 +70,7 @@ export function Staves() {
       </div>
       <Suspense>{hasCues && <CueStrip />}</Suspense>
       {!closeUp && <LaneDivider share={share} onShare={shareOut} />}
-      <div
-        // A close-up is about what one note has besides: how hard it is struck is folded away then.
-        className={`relative ${closeUp ? "invisible h-px shrink-0" : "min-h-[90px] shrink-[5]"}`}
-        style={closeUp ? undefined : { height: `${share * 100}%` }}
-      >
-        <canvas
-          ref={lane}
-          tabIndex={closeUp ? -1 : 0}
-          aria-label={`Velocity of ${name}; up and down move the chosen notes`}
-          className="h-full w-full cursor-crosshair touch-none"
-        />
-        <VelocityGrips />
-        <Tip stave={VELOCITY} />
-      </div>
+      <VelocityLane canvas={lane} share={share} folded={closeUp} name={name} />
       <Lanes />
       <div
         ref={playhead}
@@ -113,6 +79,59 @@ export function Staves() {
       />
     </div>
   );
+}
+
+interface VelocityLaneProps {
+  canvas: RefObject<HTMLCanvasElement | null>;
+  share: number;
+  folded: boolean;
+  name: string;
+}
+
+/** A close-up is about what one note has besides: how hard it is struck is folded away then. */
+function VelocityLane({ canvas, share, folded, name }: VelocityLaneProps) {
+  return (
+    <div
+      className={`relative ${folded ? "invisible h-px shrink-0" : "min-h-[90px] shrink-[5]"}`}
+      style={folded ? undefined : { height: `${share * 100}%` }}
+    >
+      <canvas
+        ref={canvas}
+        tabIndex={folded ? -1 : 0}
+        aria-label={`Velocity of ${name}; up and down move the chosen notes`}
+        className="h-full w-full cursor-crosshair touch-none"
+      />
+      <VelocityGrips />
+      <Tip stave={VELOCITY} />
+    </div>
+  );
+}
+
+/** Draw on the staves and answer the pointer there from now on; the result stops it. */
+function attachStage(elements: Elements): () => void {
+  const stage = new Stage(elements, {
+    tick: () => {
+      const { score } = desk();
+      return score ? tickAt(score, player.position()) : 0;
+    },
+    moving: () => usePlayer.getState().playing,
+  });
+  const detach = attach(elements, {
+    playFrom(tick) {
+      const { score, span } = desk();
+      if (!score) return;
+      if (span && usePlayer.getState().looping && (tick < span[0] || tick >= span[1]))
+        player.setLooping(false);
+      void player.play(secondsAt(score, tick));
+    },
+  });
+  const stopWatching = usePlayer.subscribe(() => stage.ask());
+  return () => {
+    stopWatching();
+    detach();
+    stage.stop();
+    set({ hint: "" });
+  };
 }
 
 /** The grips of an open line over the velocities. */
