@@ -12,7 +12,7 @@ from playwright.sync_api import FloatRect, Locator, Page, Request, Route, expect
 from studio.services import takes
 
 # Machines that are busy with other things are slow, not wrong.
-PATIENCE = 30
+PATIENCE = 60
 QUIET_ROUNDS = 3
 
 
