@@ -100,7 +100,7 @@ def player(db: None) -> User:
 
 @pytest.fixture(scope="session")
 def window(playwright: Playwright, address: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[BrowserContext]:
-    """A window of a browser that keeps what it has loaded and compiled once, so that it need not again for each test."""
+    """A window of a browser that keeps what it has loaded and compiled once, so that it need not each time."""
     found = playwright.chromium.launch_persistent_context(
         tmp_path_factory.mktemp("browser"),
         executable_path=str(chromium()),
