@@ -22,6 +22,7 @@ FARTHEST = 2**24
 MOST_STEPS = 20_000
 MOST_THINNING = 64
 """Steps that drawn ways may be off where a file is taken with fewer messages."""
+MOST_LETTERS = 1_000
 MOST_POINTS = 20_000
 MOST_NODES = 100_000
 MOST_LANES = 130
@@ -88,6 +89,7 @@ TABLE: tuple[Limit, ...] = (
     Limit("A sound beside a take", "size", f"{MOST_SOUND_BYTES // MIB} MiB"),
     Limit("A sound beside a take", "length", f"{LONGEST_SOUND_SECONDS // 60} minutes"),
     Limit("A sound beside a take", "samples a second", f"{SOUND_RATES[0]:,} to {SOUND_RATES[1]:,}"),
+    Limit("A text", "letters", f"{MOST_LETTERS:,}"),
     Limit("A sound beside a take", "channels", f"{MOST_SOUND_CHANNELS}"),
     Limit("A call of the API", "size, but for files", f"{MOST_CALL_BYTES // MIB} MiB"),
     Limit("An account", "takes", f"{MOST_TAKES_EACH:,}"),

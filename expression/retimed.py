@@ -22,7 +22,9 @@ def moved(take: Take, move: Moving) -> Take:
     tracks = tuple(replace(track, tick=_ticks(move, track.tick)) for track in take.tracks)
     channels = {channel.id: _channel(channel, move) for channel in take.channels}
     parts = tuple(_part(part, channels[part.channel.id], move) for part in take.parts)
-    return replace(take, tracks=tracks, rows=_rows(take.rows, tracks), parts=parts)
+    ticks = move(np.array([one.tick for one in take.texts], dtype=np.int64)).tolist() if take.texts else []
+    texts = tuple(one._replace(tick=tick) for one, tick in zip(take.texts, ticks, strict=True))
+    return replace(take, tracks=tracks, rows=_rows(take.rows, tracks), parts=parts, texts=texts)
 
 
 def _ticks(move: Moving, ticks: Ints) -> Ints:

@@ -302,6 +302,18 @@ class Part:
         return self.channel.bend_range
 
 
+class Text(NamedTuple):
+    """A marker, a lyric or another text. Ticks of the take."""
+
+    id: int
+    """The recorded event's row; of one that a stroke has put in, what the history set aside for it."""
+    track: int
+    tick: int
+    number: int
+    """Which kind of text, as a file says it: 1 to 15."""
+    words: str
+
+
 @dataclass(frozen=True, eq=False)
 class Take(Remembers):
     """A recording, and what strokes have made of it. Times are ticks of `resolution` a quarter note."""
@@ -322,6 +334,10 @@ class Take(Remembers):
     """What was wrong with the file, in sentences, where it could be read all the same."""
     is_conducted: bool = False
     """Strokes have changed tempo or metre: what the recording says of them is not sent any longer."""
+    texts: tuple[Text, ...] = ()
+    """Texts that strokes have put in, or said otherwise."""
+    dropped_texts: frozenset[int] = frozenset()
+    """Rows of recorded texts that are not sent as they were recorded."""
     looks_zoned: bool = False
     """It looks like MPE, but nothing in it says so: it was read channel by channel."""
 
@@ -408,6 +424,8 @@ class Take(Remembers):
 
 def _alike_ground(one: Take, other: Take) -> bool:
     """Whether tempo, metre and what was recorded lie alike."""
+    if (one.texts, one.dropped_texts) != (other.texts, other.dropped_texts):
+        return False
     pairs = (
         (one.tempo.ticks, other.tempo.ticks),
         (one.tempo.micros, other.tempo.micros),

@@ -708,6 +708,8 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
         keys = [target.get("lane") or keys[0]]
     elif kind == "lane.move":
         keys.append(said["to"])
+    elif kind == "lane.shift":
+        start, end = min(start, start + said["ticks"]), max(end, end + said["ticks"])
     elif kind == "lane.reshape":
         end = max(end, start + (end - start) * said.get("length", 1.0) + 1)
     elif kind == "lane.fade":
@@ -741,10 +743,10 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
     for key in keys:
         drawn = Drawn.of(take, parts[0], key)
         low, high = start, end
-        if kind == "lane.nodes":
+        if kind in ("lane.nodes", "lane.shift"):
             # Ways that cross an edge go to the new nodes, or on from them; what they end with stays.
             low = max((tick for tick in drawn.ticks if tick < start), default=0)
-        if stays or kind == "lane.nodes":
+        if stays or kind in ("lane.nodes", "lane.shift"):
             high = min((tick for tick in drawn.ticks if tick >= end), default=math.inf)
         if not drawn.ticks:
             high = math.inf
@@ -1005,6 +1007,20 @@ def cleared(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str
     row = np.searchsorted(drawn.ticks, span[0]) - 1
     last = first[0] if first and row >= 0 and not drawn.hold[row] else drawn.at(span[0] - 1e-9)
     return _compare(after, part, key, _inside(*span), np.full(len(_inside(*span)), last))
+
+
+def shifted(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
+    """Nodes are where they were, or so many ticks later; those that were there before them are gone."""
+    key, part = said["lane"], said["where"]["parts"][0]
+    was, now = Drawn.of(before, part, key), Drawn.of(after, part, key)
+    start, end = said["where"].get("span") or (0, math.inf)
+    pairs = list(zip(was.ticks, was.values, strict=True))
+    moved = [(tick + said["ticks"], value) for tick, value in pairs if start <= tick < end]
+    taken = {tick for tick, _ in moved}
+    stays = [(tick, value) for tick, value in pairs if not start <= tick < end and tick not in taken]
+    wanted = sorted([*stays, *moved], key=lambda one: one[0])
+    found = list(zip(now.ticks, now.values, strict=True))
+    return (0.0, "") if wanted == found else (99.0, f"nodes are {found[:6]}, not {wanted[:6]}")
 
 
 def distilled(before: Take, after: Take, said: dict[str, Any]) -> tuple[float, str]:
@@ -1520,6 +1536,7 @@ FORMULAS: dict[str, Callable[[Take, Take, dict[str, Any]], tuple[float, str]]] =
     "lane.nodes": noded,
     "lane.shape": shaped,
     "lane.move": moved,
+    "lane.shift": shifted,
     "lane.unplayed": unplayed,
     "pedal.to_lengths": sounding_on,
     "pedal.from_lengths": sounding_on,

@@ -19,6 +19,7 @@ from expression.midi.order import FOLLOWS, Order, class_of, last_at
 from expression.midi.ranges import restated, with_range
 from expression.midi.rpn import holding
 from expression.midi.smf import END_OF_TRACK
+from expression.midi.texts import with_texts
 from expression.midi.zones import NO_NOTE, Emitted, ends, zoned
 from expression.status import CONTROL, META, NOTE_OFF, NOTE_ON, SYSEX
 from expression.take import Channel, Events, Part, Rows, Take
@@ -33,6 +34,8 @@ def emit(take: Take, tolerance: float = 0.0) -> tuple[Events, ...]:
     event for event and in the same order.
     """
     tracks = tuple(emitted.events for emitted in emit_with_notes(take, tolerance))
+    if take.texts:
+        tracks = tuple(with_texts(take, number, track) for number, track in enumerate(tracks))
     return (with_ground(take, tracks[0]), *tracks[1:]) if take.is_conducted and tracks else tracks
 
 
@@ -57,6 +60,7 @@ def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
     draft = _Draft(take)
     if take.is_conducted:
         draft.keep[of_ground(rows)] = False
+    draft.keep[list(take.dropped_texts)] = False
     for part in take.parts:
         zone = part.channel.sending.zone if is_zoned(take, part.channel) else None
         draft.notes(part, part.channel.zone is None or part.channel.zone == zone)

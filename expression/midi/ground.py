@@ -24,6 +24,16 @@ def with_ground(take: Take, events: Events) -> Events:
     for tick, beats, unit in take.meter.signatures(take.resolution):
         said.append((tick, TIME_SIGNATURE, bytes((beats, unit.bit_length() - 1, CLOCKS * 4 // unit, 8))))
     said.sort(key=lambda one: one[0])
+    return with_meta(events, said)
+
+
+def with_meta(events: Events, said: list[tuple[int, int, bytes]]) -> Events:
+    """A track with meta events (tick, number, payload; ascending by tick), each before what else happens at its tick.
+
+    Its end mark stays behind all of them.
+    """
+    if not said:
+        return events
     count = len(said)
     ticks = np.concatenate(([one[0] for one in said], events.tick))
     over = np.append(np.zeros(count, dtype=bool), (events.status == META) & (events.data1 == END_OF_TRACK))

@@ -42,6 +42,8 @@ from expression.strokes.pedals import PedalDepth, PedalLift, PedalPress, PedalSw
 from expression.strokes.resting import BendCentre, BendHome
 from expression.strokes.sending import BendInstrument, BendStream
 from expression.strokes.shapes import LaneShape, LaneWave
+from expression.strokes.shifting import LaneShift
+from expression.strokes.texts import TakeText
 from expression.strokes.velocity import VelocityKnee, VelocityNudge, VelocityScale, VelocitySet, VelocityTrim
 from expression.strokes.writing import LaneClear, LaneDraw, LaneLeadIn, LaneNodes, LaneRamp
 
@@ -67,6 +69,7 @@ AnyStroke = (
     | LaneUnplayed
     | LaneCopy
     | LaneMove
+    | LaneShift
     | LaneClear
     | LaneLeadIn
     | NotesMove
@@ -113,6 +116,7 @@ AnyStroke = (
     | PedalLegato
     | TakeTempo
     | TakeMetre
+    | TakeText
     | RecordPass
 )
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}

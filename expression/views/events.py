@@ -1,6 +1,6 @@
 """Everything in a take as rows: what the event list shows."""
 
-from typing import Literal, NamedTuple
+from typing import Literal, NamedTuple, cast
 
 import numpy as np
 from typing_extensions import TypedDict
@@ -8,9 +8,11 @@ from typing_extensions import TypedDict
 from expression.arrays import Flags, Ints, looked_up
 from expression.lanes import BEND as BEND_LANE
 from expression.lanes import CONTROLLERS
+from expression.limits import MOST_LETTERS
 from expression.memo import worked_out
 from expression.midi import smf, words
 from expression.midi.emit import emit_with_notes
+from expression.midi.texts import texts_of
 from expression.midi.zones import NO_NOTE, Emitted
 from expression.notes import HIGHEST, LOWEST
 from expression.pitch import NOTE_NAMES
@@ -44,7 +46,7 @@ _META_KIND = {
 
 
 class EventRow(TypedDict):
-    """A row. `note`: its id, -1 where it is none; `lane`: the lane it is a value of; times are ticks.
+    """A row. `note`, `text`: its id, -1 where it is none; `lane`: the lane it is a value of; times are ticks.
 
     `low` and `high`: the values that can be given; null where it is not to be changed.
     """
@@ -56,6 +58,7 @@ class EventRow(TypedDict):
     part: int
     kind: str
     note: int
+    text: int
     number: str
     value: str
     length: int
@@ -84,7 +87,7 @@ class Rows(NamedTuple):
     """Id of the note, -1 for all else."""
     track: Ints
     row: Ints
-    """The event's row in its track."""
+    """The event's row in its track; of a text, for which `track` is one behind the last, among `texts_of`."""
 
 
 @worked_out(8)
@@ -105,11 +108,22 @@ def rows_of(take: Take) -> tuple[Rows, tuple[Events, ...]]:
             kind[meta & (track.data1 == data1)] = KINDS.index(name)
         owner = _parts_of(take, number, one)
         kind[note >= 0] = KINDS.index("note")
-        shown = np.flatnonzero((note >= NO_NOTE) & ~(meta & (track.data1 == smf.END_OF_TRACK)))
+        # Texts are listed as what they are, not as what is sent for them.
+        shown = (note >= NO_NOTE) & ~(meta & (track.data1 == smf.END_OF_TRACK)) & (kind != KINDS.index("text"))
+        shown = np.flatnonzero(shown)
         pieces.append((track.tick[shown], owner[shown], kind[shown], note[shown], np.full(len(shown), number), shown))
+    pieces.insert(0, _texts(take, len(tracks)))
     columns = [np.concatenate(column) for column in zip(*pieces, strict=True)]
     order = np.argsort(columns[0], kind="stable")
     return Rows._make(column[order] for column in columns), tracks
+
+
+def _texts(take: Take, track: int) -> tuple[Ints, ...]:
+    """The columns of the texts."""
+    tick = np.array([one.tick for one in texts_of(take)], dtype=np.int64)
+    none = np.full(len(tick), -1)
+    kind = np.full(len(tick), KINDS.index("text"))
+    return tick, none, kind, none, np.full(len(tick), track), np.arange(len(tick))
 
 
 def _parts_of(take: Take, number: int, track: Emitted) -> Ints:
@@ -172,8 +186,10 @@ def _column(take: Take, order: Order) -> Ints:
             lengths[mine] = (part.notes.end - part.notes.start)[row[mine]]
         return lengths
     starts = np.cumsum([0, *(len(track) for track in tracks)])
-    at = starts[rows.track] + rows.row
+    is_text = rows.track == len(tracks)
+    at = np.where(is_text, 0, starts[rows.track] + rows.row)
     one, two = (np.concatenate([getattr(track, name) for track in tracks])[at].astype(np.int64) for name in _DATA)
+    one[is_text], two[is_text] = [text.number for text in texts_of(take)], 0
     is_bend = rows.kind == KINDS.index("bend")
     alone = np.isin(rows.kind, [KINDS.index(kind) for kind in ("pressure", "program")])
     if order == "number":
@@ -182,11 +198,18 @@ def _column(take: Take, order: Order) -> Ints:
 
 
 def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> EventRow:
-    track, row = tracks[int(rows.track[at])], int(rows.row[at])
     tick, part, note = int(rows.tick[at]), int(rows.part[at]), int(rows.note[at])
     kind = KINDS[int(rows.kind[at])]
-    one, two = int(track.data1[row]), int(track.data2[row])
     bar, beat, rest = take.meter.position(tick)
+    place = {"tick": tick, "bar": bar, "beat": beat, "rest": rest, "part": part, "kind": kind, "note": note}
+    if kind == "text":
+        text = texts_of(take)[int(rows.row[at])]
+        # One that is longer than can be typed is shown, and not typed over.
+        known = text.id if len(text.words) <= MOST_LETTERS else -1
+        told = {"text": known, "number": words.TEXTS.get(text.number, "text"), "value": text.words[:MOST_LETTERS]}
+        return cast(EventRow, {**place, **told, "length": 0, "lane": "", "low": None, "high": None})
+    track, row = tracks[int(rows.track[at])], int(rows.row[at])
+    one, two = int(track.data1[row]), int(track.data2[row])
     number, value, length, lane = "", "", 0, ""
     # A message of a zone may be for one note alone.
     own_channel = take.parts[part].channel if part >= 0 else None
@@ -213,11 +236,8 @@ def _row(take: Take, rows: Rows, tracks: tuple[Events, ...], at: int) -> EventRo
     elif (status := int(track.status[row]) & 0xF0) <= NOTE_ON:
         number, value = NOTE_NAMES[one], "never ends" if (status == NOTE_ON and two) else "never began"
     low, high = (LOWEST, HIGHEST) if note >= 0 else take.parts[part].channel.bounds(lane) if lane else (None, None)
-    return {
-        "tick": tick, "bar": bar, "beat": beat, "rest": rest, "part": part, "kind": kind, "note": note,
-        "number": number, "value": value, "length": length, "lane": lane,
-        "low": low, "high": high,
-    }  # fmt: skip
+    event = {"text": -1, "number": number, "value": value, "length": length, "lane": lane, "low": low, "high": high}
+    return cast(EventRow, {**place, **event})
 
 
 def _length(part: Part, note: int) -> int:

@@ -200,7 +200,7 @@ def frame(take: Take) -> Frame:
 def frame_differs(was: Take, now: Take) -> bool:
     """Whether what is told of no part is another."""
     return was.end != now.end or any(
-        getattr(was, name) is not getattr(now, name) for name in ("rows", "tempo", "meter")
+        getattr(was, name) is not getattr(now, name) for name in ("rows", "tempo", "meter", "texts", "dropped_texts")
     )
 
 

@@ -85,6 +85,17 @@ function heightOf(row: Row): Typed {
   };
 }
 
+/** What an event is called where its place is told besides. */
+const nameOf = (row: Row) => row.number || row.kind;
+
+const wordsOf = (row: Row): Typed => ({
+  label: `What the ${row.number} at ${row.bar}:${row.beat} says`,
+  value: row.value,
+  className: "w-full text-left",
+  // Nothing in it takes it away, as Delete does.
+  read: (words) => plain("take.text", { text: row.text, words }),
+});
+
 const STEPS = { "#": 1, b: -1, "": 0 } as const;
 
 /** Which note is meant by a name (sharp or flat) or a number; -1 where none is. */
@@ -116,9 +127,16 @@ function pitchOf(row: Row, part: PartScore): Typed {
   };
 }
 
+/** What is moved to another time by so many ticks. */
+function movedBy(row: Row, ticks: number): Stroke {
+  if (row.note >= 0) return plain("notes.move", { where: onNote(row), under: desk().travels, ticks });
+  if (row.text >= 0) return plain("take.text", { text: row.text, tick: row.tick + ticks, words: row.value });
+  return plain("lane.shift", { lane: row.lane, where: onTick(row), ticks });
+}
+
 function placeOf(row: Row, score: Score): Typed {
   return {
-    label: `Place of ${row.number}, in bar, beat and ticks`,
+    label: `Place of ${nameOf(row)}, in bar, beat and ticks`,
     value: `${row.bar}:${row.beat}.${String(row.rest).padStart(3, "0")}`,
     className: "w-24 text-left",
     read: (typed) => {
@@ -127,7 +145,7 @@ function placeOf(row: Row, score: Score): Typed {
         return `A place is bar:beat.ticks, as 3:1.000, not ${typed || "empty"}.`;
       const ticks =
         tickOfPlace(score, Number(told[1]), Number(told[2] ?? 1)) + Number(told[3] ?? 0) - row.tick;
-      return ticks ? plain("notes.move", { where: onNote(row), under: desk().travels, ticks }) : null;
+      return ticks ? movedBy(row, ticks) : null;
     },
   };
 }
@@ -155,6 +173,12 @@ export const HEADS = [
   ["length", "Quarters"],
 ] as const;
 
+function withoutRow(row: Row): Stroke {
+  if (row.note >= 0) return plain("notes.delete", { where: onNote(row) });
+  if (row.text >= 0) return plain("take.text", { text: row.text, words: "" });
+  return { kind: "lane.nodes", lane: row.lane, where: onTick(row), nodes: [] };
+}
+
 interface CellsProps {
   row: Row;
   onChoose: () => void;
@@ -165,13 +189,9 @@ export function Cells({ row, onChoose, onProblem }: CellsProps) {
   const score = useDesk((state) => state.score);
   const part = score?.parts[row.part];
   const isNote = row.note >= 0 && !!part;
-  const isOurs = (isNote || row.lane !== "") && !!part;
-  const remove = () =>
-    void apply(
-      isNote
-        ? plain("notes.delete", { where: onNote(row) })
-        : { kind: "lane.nodes", lane: row.lane, where: onTick(row), nodes: [] },
-    );
+  const isText = row.text >= 0;
+  const isValue = row.lane !== "" && !!part;
+  const isOurs = isNote || isValue || isText;
   const typed = (made: Typed) => <TypedCell {...made} onProblem={onProblem} />;
   return (
     <>
@@ -180,10 +200,10 @@ export function Cells({ row, onChoose, onProblem }: CellsProps) {
           type="button"
           className="min-h-6 text-left hover:text-accent-deep"
           // What shows its place is called by that; a ring says nothing by itself.
-          aria-label={isNote ? `Show ${row.number} at ${row.bar}:${row.beat}` : undefined}
+          aria-label={isOurs ? `Show ${nameOf(row)} at ${row.bar}:${row.beat}` : undefined}
           onClick={onChoose}
         >
-          {isNote && score ? (
+          {isOurs && score ? (
             <svg viewBox="0 0 10 10" className="h-3 w-3" aria-hidden>
               <circle cx="5" cy="5" r="3.2" fill="none" stroke="currentColor" strokeWidth="1.4" />
             </svg>
@@ -194,7 +214,7 @@ export function Cells({ row, onChoose, onProblem }: CellsProps) {
             </>
           )}
         </button>
-        {isNote && score && typed(placeOf(row, score))}
+        {isOurs && score && typed(placeOf(row, score))}
       </Cell>
       <Cell head={1}>
         {part ? (
@@ -207,13 +227,15 @@ export function Cells({ row, onChoose, onProblem }: CellsProps) {
       </Cell>
       <Cell head={2}>{row.kind}</Cell>
       <Cell head={3}>{isNote ? typed(pitchOf(row, part)) : row.number}</Cell>
-      <Cell head={4}>{isOurs ? typed(heightOf(row)) : row.value}</Cell>
+      <Cell head={4}>
+        {isNote || isValue ? typed(heightOf(row)) : isText ? typed(wordsOf(row)) : row.value}
+      </Cell>
       <Cell head={5}>
         {isNote && score ? typed(lengthOf(row, score)) : ""}
         {isOurs && (
           <Delete
-            label={`Delete ${isNote ? row.number : row.number || row.kind} at ${row.bar}:${row.beat}`}
-            onClick={remove}
+            label={`Delete ${nameOf(row)} at ${row.bar}:${row.beat}`}
+            onClick={() => void apply(withoutRow(row))}
           />
         )}
       </Cell>

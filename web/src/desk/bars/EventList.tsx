@@ -7,6 +7,7 @@ import {
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useEffect, useRef, useState } from "react";
+import { plain } from "../../api/strokes";
 import { idOfRow, rowOfId, tickAt } from "../../score/score";
 import { player } from "../../sound/player";
 import { showing } from "../page/camera";
@@ -142,9 +143,13 @@ interface FiltersProps {
 function Filters({ kind, setKind, part, setPart, total, problem, setProblem }: FiltersProps) {
   const score = useDesk((state) => state.score);
   const chosenCount = useDesk((state) => state.chosenCount);
+  const here = () => Math.round(tickAt(score!, player.position()));
+  const putText = () => {
+    if (score) void apply(plain("take.text", { tick: here(), words: "Marker" }));
+  };
   const putValue = () => {
     if (!score) return;
-    const made = valueAt(Math.round(tickAt(score, player.position())));
+    const made = valueAt(here());
     setProblem(made ? "" : "A value goes on a lane: choose one in the panel first.");
     if (made) void apply(made);
   };
@@ -174,6 +179,9 @@ function Filters({ kind, setKind, part, setPart, total, problem, setProblem }: F
       </button>
       <button type="button" className="key h-6 px-2 text-[13px]" onClick={putValue}>
         Put in a value
+      </button>
+      <button type="button" className="key h-6 px-2 text-[13px]" onClick={putText}>
+        Put in a text
       </button>
       <button
         type="button"

@@ -3,7 +3,8 @@ import type { Where } from "../../api/client";
 import type { Of } from "../../api/strokes";
 import { EXPRESSION, MOD_WHEEL, VELOCITY, valueAt } from "../../score/lanes";
 import { isOfNotes, NOTE_PITCH } from "../../score/own";
-import { bpmAt, gridTicks, reached } from "../../score/score";
+import { bpmAt, gridTicks, reached, tickAt } from "../../score/score";
+import { player } from "../../sound/player";
 import { rounded } from "../../ui/numbers";
 import { metreAt } from "../take/clicking";
 import { desk, frontParts, keptLane, kindOf, leadPart } from "../take/state";
@@ -108,6 +109,11 @@ export const NUMBERS: Record<string, (lane: string, where: Where) => unknown> = 
   },
   "beats a bar": (_, { span }) => metre(span?.[0] ?? 0).beats,
   "beat unit": (_, { span }) => metre(span?.[0] ?? 0).unit,
+  /** Where something new is put: where the span begins, or where it stands. */
+  place: (_, { span }) => {
+    const { score } = desk();
+    return span?.[0] ?? (score ? Math.round(tickAt(score, player.position())) : 0);
+  },
   "grid line": () => {
     const { score, grid } = desk();
     return score ? Math.round(gridTicks(score, grid)) : 0;

@@ -43,6 +43,8 @@ export const SIGNS = {
   beats: "M3 2v9 M9 2v9 M15 2v9 M21 2v9 M3 6.5 C8 3 16 10 21 6.5",
   metre: "M4 2h4v4h-4z M4 8h4v3h-4z M12 1v11 M18 1v11",
   legato: "M2 4 L5 10 L9 10 L10.5 4 L12 10 L16 10 L17.5 4 L19 10 L22 10",
+  late: "M2 10 L5 4 L9 9 M12 7 L22 7 M18 3 L22 7 L18 11",
+  text: "M6 13 L6 2 L18 2 L15 5.5 L18 9 L6 9",
 } as const;
 
 export type Sign = keyof typeof SIGNS;
