@@ -1,4 +1,4 @@
-"""`./lull shape`, `./lull inspect`, `./lull receive` and `./lull strokes-doc`.
+"""`./lull shape`, `./lull play`, `./lull inspect`, `./lull receive` and `./lull strokes-doc`.
 
 Bad input gives one line on stderr and exit 2; an output file is either whole or not there.
 """
@@ -20,6 +20,8 @@ from expression.midi.ump import HEADER as CLIP
 from expression.pitch import NOTE_NAMES
 from expression.receiver import receive
 from expression.receiver_document import as_document
+from expression.strokes.play_as import HANDS, PlayAs
+from expression.strokes.playing import MOST_AMOUNT
 from expression.take import Part, Take
 
 
@@ -66,6 +68,17 @@ def _parser() -> argparse.ArgumentParser:
     )
     shaping.add_argument("--without-cues", action="store_true", help="leave out notes that are cues")
     shaping.set_defaults(run=_shape)
+    playing = commands.add_parser("play", help="give stiff MIDI files a first shape")
+    playing.add_argument("files", metavar="IN.mid", nargs="+")
+    playing.add_argument("-o", "--output", required=True, metavar="OUT.mid", help="of several files a folder")
+    playing.add_argument(
+        "--as", dest="hand", choices=tuple(HANDS), default="struck", help="how the instrument is played"
+    )
+    playing.add_argument("--amount", type=_amount, default=1.0, help="0 changes nothing, 1 is the rules as published")
+    playing.add_argument(
+        "--strokes-out", metavar="FILE.json", help="write what it comes to, for ./lull shape --strokes"
+    )
+    playing.set_defaults(run=_play)
     inspecting = commands.add_parser("inspect", help="tell what a MIDI file holds")
     inspecting.add_argument("file", metavar="IN.mid")
     inspecting.add_argument("--json", action="store_true", help="as JSON")
@@ -106,6 +119,43 @@ def _steps(words: str) -> float:
     if not 0 <= steps <= MOST_THINNING:
         raise argparse.ArgumentTypeError(f"a tolerance is from 0 to {MOST_THINNING} steps, not {words}")
     return steps
+
+
+def _amount(words: str) -> float:
+    amount = float(words)
+    if not -MOST_AMOUNT <= amount <= MOST_AMOUNT:
+        raise argparse.ArgumentTypeError(f"an amount is from -{MOST_AMOUNT} to {MOST_AMOUNT}, not {words}")
+    return amount
+
+
+def _play(options: argparse.Namespace) -> None:
+    files, output = [Path(one) for one in options.files], Path(options.output)
+    if len(files) > 1 and options.strokes_out:
+        raise Fault("The strokes of one file can be written, not of several; leave --strokes-out away.")
+    if len({one.name for one in files}) < len(files):
+        raise Fault("Two of the files have one name: they would lie on each other. Do them one after another.")
+    if len(files) > 1:
+        try:
+            output.mkdir(exist_ok=True)
+        except OSError as error:
+            raise Fault(f"{output} is no folder for several files: {(error.strerror or str(error)).lower()}.") from None
+    for file in files:
+        strokes = _played(file, output / file.name if len(files) > 1 else output, options.hand, options.amount)
+    if options.strokes_out:
+        _write_whole(Path(options.strokes_out), (json.dumps(strokes, indent=1) + "\n").encode())
+
+
+def _played(file: Path, output: Path, hand: str, amount: float) -> list[Document]:
+    """Write a file with its first shape, and give the strokes that it comes to."""
+    from expression.history import applied
+
+    take, shape = _take(str(file)), PlayAs.model_validate({"hand": hand, "amount": amount})
+    try:
+        strokes, made = shape.strokes(take), applied(shape, take)
+    except NothingMatched:
+        raise Fault(f"{file} has no notes to play.") from None
+    _write_whole(output, saved(made, "plain", 0.0))
+    return [one.model_dump(mode="json", exclude_none=True) for one in strokes]
 
 
 def _shape(options: argparse.Namespace) -> None:

@@ -28,8 +28,8 @@ HELP = """usage: ./lull COMMAND
   dev               serve with reload while you work on Lull itself
   bench             measure: previews, reading, folding, drawing
   pictures          take the pictures in docs/screenshots anew
-  shape, inspect,   work on MIDI files without a server (./lull shape --help)
-  receive
+  shape, play,      work on MIDI files without a server (./lull shape --help)
+  inspect, receive
   manage ...        Django's own commands (createsuperuser, changepassword ...)
   format            bring Python and TypeScript into their format
   generate          make docs/strokes.md, docs/openapi.json and what the desk knows of the API anew

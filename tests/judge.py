@@ -691,7 +691,10 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
     if kind.startswith("notes."):
         # What lies under notes goes with them: untouched notes are held one by one (see test_notes_random).
         return None
-    if kind.startswith("velocity."):
+    if kind in ("play.as", "play.lead", "play.gaps", "play.swing"):
+        # What they come to is held in test_playing.
+        return None
+    if kind.startswith(("velocity.", "play.")):
         return {-1: []}
     start, end = where.get("span") or (0, math.inf)
     keys = [said["lane"]] if isinstance(said.get("lane"), str) else list(said.get("lane", [])) or ["cc:11"]

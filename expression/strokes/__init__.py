@@ -39,6 +39,17 @@ from expression.strokes.passes import RecordPass
 from expression.strokes.pedal_legato import PedalLegato
 from expression.strokes.pedal_lengths import PedalFromLengths, PedalToLengths
 from expression.strokes.pedals import PedalDepth, PedalLift, PedalPress, PedalSwitch
+from expression.strokes.play_as import PlayAs
+from expression.strokes.playing import (
+    PlayArch,
+    PlayContrast,
+    PlayGaps,
+    PlayHigh,
+    PlayLead,
+    PlayMetre,
+    PlaySwing,
+    PlayVoice,
+)
 from expression.strokes.resting import BendCentre, BendHome
 from expression.strokes.sending import BendInstrument, BendStream
 from expression.strokes.shapes import LaneShape, LaneWave
@@ -117,6 +128,15 @@ AnyStroke = (
     | TakeTempo
     | TakeMetre
     | TakeText
+    | PlayAs
+    | PlayArch
+    | PlayHigh
+    | PlayMetre
+    | PlayContrast
+    | PlayVoice
+    | PlayLead
+    | PlayGaps
+    | PlaySwing
     | RecordPass
 )
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}

@@ -8,9 +8,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-Family = Literal["velocity", "notes", "lane", "bend", "own", "pedal", "passes", "ground"]
+Family = Literal["velocity", "notes", "lane", "bend", "own", "pedal", "passes", "ground", "play"]
 """What a stroke acts on: velocities, notes themselves, a lane, the wheel, curves of notes, a pedal, a recorded pass,
-the tempo and the metre."""
+the tempo and the metre, a line as players play it."""
 Evidence = Literal["facts", "saving", "sent", "counts", "bows"]
 """What is told of a stroke while it is tried: facts of its notes, nodes and messages that it saves, how it is sent.
 `counts`: how many notes give way to it is said on the command line as well. `bows`: how far nodes may go is drawn."""

@@ -126,3 +126,36 @@ def test_missing_files_and_folders_are_one_line(recording: Path, tmp_path: Path)
     ):
         result = command(*words)
         assert (result.returncode, result.stderr.count("\n")) == (2, 1)
+
+
+class TestPlay:
+    def test_a_stiff_file_is_played_and_says_what_was_done(self, recording: Path, tmp_path: Path) -> None:
+        out, told, again = tmp_path / "out.mid", tmp_path / "told.json", tmp_path / "again.mid"
+        made = command("play", recording, "-o", out, "--as", "bowed", "--amount", "0.8", "--strokes-out", told)
+        assert (made.returncode, made.stderr) == (0, "")
+        assert events(out.read_bytes()) != events(recording.read_bytes())
+        # What it says it did, done by hand, gives the same file.
+        possible = [one for one in json.loads(told.read_text()) if one["kind"] != "play.voice"]
+        assert command("shape", recording, "--strokes", strokes(tmp_path, possible), "-o", again).returncode == 0
+        assert again.read_bytes() == out.read_bytes()
+
+    def test_several_files_go_to_a_folder(self, recording: Path, tmp_path: Path) -> None:
+        other = tmp_path / "other.mid"
+        other.write_bytes(recording.read_bytes())
+        assert command("play", recording, other, "-o", tmp_path / "played").returncode == 0
+        assert sorted(one.name for one in (tmp_path / "played").iterdir()) == ["in.mid", "other.mid"]
+
+    def test_an_amount_of_nothing_leaves_the_events_alone(self, recording: Path, tmp_path: Path) -> None:
+        out = tmp_path / "out.mid"
+        assert command("play", recording, "-o", out, "--amount", "0").returncode == 0
+        assert events(out.read_bytes()) == events(recording.read_bytes())
+
+    def test_what_cannot_be_is_said_in_a_line(self, recording: Path, tmp_path: Path) -> None:
+        empty, out = tmp_path / "empty.mid", tmp_path / "out.mid"
+        empty.write_bytes(file_of([]))
+        made = command("play", empty, "-o", out)
+        assert made.returncode == 2 and "has no notes to play" in made.stderr and not out.exists()
+        assert "an amount is from -4 to 4" in command("play", recording, "-o", out, "--amount", "9").stderr
+        assert "one name" in command("play", recording, recording, "-o", out).stderr
+        told = command("play", recording, empty, "-o", tmp_path, "--strokes-out", out)
+        assert told.returncode == 2 and "not of several" in told.stderr

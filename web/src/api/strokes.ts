@@ -57,7 +57,7 @@ export interface Gesture {
   on_notes: boolean;
 }
 
-export type Family = "velocity" | "notes" | "lane" | "bend" | "own" | "pedal" | "passes" | "ground";
+export type Family = "velocity" | "notes" | "lane" | "bend" | "own" | "pedal" | "passes" | "ground" | "play";
 
 interface Known {
   default?: unknown;

@@ -69,6 +69,7 @@ export function offers(): Action[] {
     ...(lane === undefined ? [] : begun("lane", lane, ` on ${kindOf(lane).name}`)),
     ...begun("own", own, ` on ${kindOf(own).name}`),
     ...begun("ground", VELOCITY),
+    ...begun("play", VELOCITY),
     ...RULES_BY_NAME,
     ...onParts(),
     ...strokes,

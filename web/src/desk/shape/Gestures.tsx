@@ -14,7 +14,12 @@ export function Gestures() {
 
 function fitting(lane: string, isFoot: boolean, sliding: boolean): Gesture[] {
   if (lane === VELOCITY)
-    return [...gesturesOn("velocity"), ...gesturesOn("notes"), ...gesturesOf("note.glide")];
+    return [
+      ...gesturesOn("velocity"),
+      ...gesturesOn("notes"),
+      ...gesturesOf("note.glide"),
+      ...gesturesOn("play"),
+    ];
   const onLane = gesturesOn("lane", sliding);
   if (isOfNotes(lane)) return [...gesturesOn("own"), ...onLane.filter(({ on_notes }) => on_notes)];
   return [

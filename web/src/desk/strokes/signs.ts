@@ -45,6 +45,14 @@ export const SIGNS = {
   legato: "M2 4 L5 10 L9 10 L10.5 4 L12 10 L16 10 L17.5 4 L19 10 L22 10",
   late: "M2 10 L5 4 L9 9 M12 7 L22 7 M18 3 L22 7 L18 11",
   text: "M6 13 L6 2 L18 2 L15 5.5 L18 9 L6 9",
+  arch: "M2 11 C6 1 18 1 22 11",
+  high: "M2 11 L6 11 M9 7.5 L13 7.5 M16 4 L22 4",
+  contrast: "M2 4 L12 4 M15 9 L17 9 M19 9 L21 9",
+  voice: "M4 12 L20 12 M4 8.5 L20 8.5 M2 3 L22 3 M2 4.2 L22 4.2",
+  lead: "M3 3 L17 3 M7 8 L21 8 M7 12 L21 12",
+  gaps: "M2 7 L9 7 M13 7 L22 7 M11 2 L11 12",
+  swing: "M2 7 L12 7 M15 7 L19 7 M14 3 C16 1 20 1 22 3",
+  shape: "M2 12 C5 12 6 3 10 3 C14 3 13 9 16 9 C19 9 19 5 22 5",
 } as const;
 
 export type Sign = keyof typeof SIGNS;

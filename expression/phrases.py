@@ -1,0 +1,121 @@
+"""Where a line breathes: phrases and smaller groups, by changes of interval, of time and of rest.
+
+The local boundary detection model (E. Cambouropoulos, *The Local Boundary Detection Model (LBDM) and its application in
+the study of expressive timing*, ICMC 2001): of each pair of neighbours in a line three intervals are looked at, that of
+pitch, that between onsets, and the rest. Where an interval is large and unlike the ones beside it, the line divides.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from expression.arrays import Floats, Ints, frozen, union
+from expression.chords import chord_onsets
+from expression.memo import worked_out
+from expression.take import Take
+
+WEIGHTS = (0.25, 0.5, 0.25)
+"""Pitch, time between onsets, rest: 1:2:1."""
+GROUP_ABOVE, PHRASE_ABOVE = 0.5, 1.5
+"""A boundary is stronger than its neighbours, and than the mean by so many standard deviations."""
+LONGEST = 32
+"""Quarters. A phrase that goes on for longer is divided where it is weakest: nobody breathes so late."""
+WIDEST = (12.0, 4.0, 4.0)
+"""Semitones and quarters. Intervals beyond count as these, so that one long silence does not hide all others."""
+
+
+class Line(NamedTuple):
+    """The upper voice of a part. One element of each array a note (of chords the highest), in the order of time."""
+
+    onset: Ints
+    """That of the chord's first note, in ticks."""
+    end: Ints
+    pitch: Ints
+
+
+class Phrases(NamedTuple):
+    """Onsets (ticks) at which phrases and groups begin, ascending. A phrase begins with a group."""
+
+    phrases: Ints
+    groups: Ints
+
+    def of(self, onsets: Ints, level: Ints) -> tuple[Ints, Ints]:
+        """For each onset where its phrase or group (`level`) begins, and the number of it."""
+        row = np.maximum(np.searchsorted(level, onsets, side="right") - 1, 0)
+        return level[row], row
+
+
+@worked_out(16)
+def line_of(take: Take, part: int) -> Line:
+    """The upper voice of a part: of what is struck as one the highest."""
+    notes = take.parts[part].notes
+    heard = notes.music & ~notes.muted
+    onsets = chord_onsets(notes.start[heard], take.resolution)
+    pitch, end = notes.pitch[heard].astype(np.int64), notes.end[heard]
+    order = np.lexsort((-pitch, onsets))
+    first = np.append(True, np.diff(onsets[order]) > 0)[: len(order)]
+    rows = order[first]
+    return Line(*(frozen(column[rows], np.int64) for column in (onsets, end, pitch)))
+
+
+def strengths(line: Line, resolution: int) -> Floats:
+    """How much the line divides before each note (0 to 1); before the first it begins anyway, and there it is 0."""
+    if len(line.onset) < 2:
+        return np.zeros(len(line.onset))
+    gaps = np.diff(line.onset) / resolution
+    rests = np.maximum(line.onset[1:] - line.end[:-1], 0) / resolution
+    columns = np.abs(np.diff(line.pitch)).astype(np.float64), gaps, rests
+    total = np.zeros(len(gaps))
+    for column, weight, widest in zip(columns, WEIGHTS, WIDEST, strict=True):
+        total += weight * _profile(np.minimum(column, widest))
+    return np.append(0.0, total)
+
+
+def _profile(intervals: Floats) -> Floats:
+    """The strength of each interval: its size, times the degrees to which it differs from its neighbours; at most 1."""
+    before, after = intervals[:-1], intervals[1:]
+    both = before + after
+    change = np.abs(after - before) / np.where(both > 0, both, 1.0)
+    strength = intervals * (np.append(0.0, change) + np.append(change, 0.0))
+    highest = float(strength.max(initial=0.0))
+    return np.asarray(strength / highest if highest > 0 else strength)
+
+
+@worked_out(16)
+def phrases_of(take: Take, part: int) -> Phrases:
+    """Where the phrases and the groups of a part's upper voice begin."""
+    line = line_of(take, part)
+    if not len(line.onset):
+        return Phrases(line.onset, line.onset)
+    strength = strengths(line, take.resolution)
+    inner = strength[1:]
+    # Stronger than the one before, and no weaker than the one after: of equals the first.
+    peak = np.append(False, (inner > np.append(-1.0, inner[:-1])) & (inner >= np.append(inner[1:], -1.0)))
+    mean, spread = (float(inner.mean()), float(inner.std())) if len(inner) else (0.0, 0.0)
+
+    def begins(above: float) -> Ints:
+        found = peak & (strength > mean + above * spread)
+        found[0] = True
+        return np.flatnonzero(found)
+
+    phrases = _breathing(line, strength, begins(PHRASE_ABOVE), LONGEST * take.resolution)
+    groups = union(np.concatenate((phrases, begins(GROUP_ABOVE))))
+    return Phrases(frozen(line.onset[phrases], np.int64), frozen(line.onset[groups], np.int64))
+
+
+def _breathing(line: Line, strength: Floats, rows: Ints, longest: int) -> Ints:
+    """Rows at which phrases begin, with more of them where one would last too long: at its strongest inner boundary."""
+    waiting = list(zip(rows.tolist(), [*rows[1:].tolist(), len(line.onset)], strict=True))
+    found = set(rows.tolist())
+    while waiting:
+        first, after = waiting.pop()
+        until = line.onset[after] if after < len(line.onset) else line.end[after - 1]
+        if after - first < 4 or until - line.onset[first] <= longest:
+            continue
+        # Of equals the one nearest to the middle.
+        inside = np.arange(first + 2, after - 1)
+        middle = (line.onset[first] + until) / 2
+        at = int(inside[np.lexsort((np.abs(line.onset[inside] - middle), -strength[inside]))[0]])
+        found.add(at)
+        waiting += [(first, at), (at, after)]
+    return np.array(sorted(found), dtype=np.int64)

@@ -1,0 +1,200 @@
+"""Rules of performance against their published formulas, worked out here once more; and a first shape of several."""
+
+import json
+import math
+from typing import Any
+
+import numpy as np
+import pytest
+
+from demo.fog_signal import the_keepers_log, the_lamp_room
+from expression.errors import BadStroke, NothingMatched
+from expression.history import applied
+from expression.midi.read import read
+from expression.midi.write import write
+from expression.phrases import line_of, phrases_of, strengths
+from expression.strokes import parse_stroke
+from expression.take import Take
+from tests.files import file_of
+
+QUARTER = 480
+
+
+def take_of(*notes: tuple[float, float, int, int], bpm: float = 120, channel: int = 0) -> Take:
+    """Notes as (start, length) in quarters, pitch, velocity."""
+    import mido
+
+    told = [(start, 1, pitch, velocity) for start, _, pitch, velocity in notes]
+    told += [(start + length, 0, pitch, 0) for start, length, pitch, _ in notes]
+    track, now = [mido.MetaMessage("set_tempo", tempo=round(60e6 / bpm))], 0
+    for start, on, pitch, velocity in sorted(told):
+        tick = round(start * QUARTER)
+        kind = "note_on" if on else "note_off"
+        track.append(mido.Message(kind, note=pitch, velocity=velocity, time=tick - now, channel=channel))
+        now = tick
+    return read(file_of(track, ticks=QUARTER))
+
+
+def shaped(take: Take, kind: str, **fields: Any) -> Take:
+    return applied(parse_stroke({"kind": kind, **fields}), take)
+
+
+def velocities(take: Take) -> list[int]:
+    notes = take.parts[0].notes
+    return [int(one) for one in notes.velocity[np.lexsort((notes.pitch, notes.start))]]
+
+
+def louder(velocity: int, decibels: float) -> int:
+    return min(max(math.floor(velocity * 10 ** (decibels / 40) + 0.5), 1), 127)
+
+
+def starts(take: Take) -> list[float]:
+    """Milliseconds, by pitch."""
+    notes = take.parts[0].notes
+    order = np.lexsort((notes.start, notes.pitch))
+    return [round(float(one) * 1000, 1) for one in take.tempo.seconds(notes.start[order])]
+
+
+SCALE = take_of(*((step, 0.9, 60 + 2 * step, 80) for step in range(8)))
+
+
+class TestPhrases:
+    def test_strengths_are_those_of_the_model(self) -> None:
+        # Pitch 0 2 4 0 (intervals 2 2 4), onsets 1 1 2 quarters apart, the third note short: a rest of one quarter.
+        take = take_of((0, 1, 60, 80), (1, 1, 62, 80), (2, 1, 64, 80), (4, 1, 60, 80))
+        found = strengths(line_of(take, 0), take.resolution)
+        pitch = np.array([2 * 0.0, 2 * (0 + 2 / 6), 4 * (2 / 6)])
+        gaps = np.array([1 * 0.0, 1 * (0 + 1 / 3), 2 * (1 / 3)])
+        rests = np.array([0.0, 0.0, 1 * 1.0])
+        wanted = 0.25 * pitch / pitch.max() + 0.5 * gaps / gaps.max() + 0.25 * rests / rests.max()
+        assert found.tolist() == pytest.approx([0.0, *wanted])
+
+    def test_a_line_breathes_where_it_rests(self) -> None:
+        notes = [(bar * 4 + step * 0.5, 0.5, 60 + step, 80) for bar in range(4) for step in range(5)]
+        take = take_of(*notes)
+        assert [int(one) // take.resolution for one in phrases_of(take, 0).phrases] == [0, 4, 8, 12]
+
+    def test_a_phrase_begins_with_a_group(self) -> None:
+        take = read(the_keepers_log())
+        for part in take.parts:
+            found = phrases_of(take, part.id)
+            assert set(found.phrases.tolist()) <= set(found.groups.tolist())
+            assert found.phrases[0] == line_of(take, part.id).onset[0]
+
+    def test_nobody_plays_for_an_hour_without_a_breath(self) -> None:
+        take = take_of(*((step * 0.5, 0.5, 60, 80) for step in range(2000)))
+        found = phrases_of(take, 0).phrases
+        assert len(found) > 1
+        assert np.diff(np.append(found, 1000 * take.resolution)).max() <= 32 * take.resolution
+
+    @pytest.mark.parametrize("notes", [[], [(0, 1, 60, 80)], [(0, 1, 60, 80), (0, 1, 64, 80)]])
+    def test_of_next_to_nothing_there_is_one_phrase(self, notes: list[tuple[float, float, int, int]]) -> None:
+        take = take_of((0, 1, 50, 80), *notes) if notes else take_of((0, 1, 50, 80))
+        assert phrases_of(take, 0).phrases.tolist() == [0]
+
+
+class TestForce:
+    def test_high_is_loud_by_three_decibels_an_octave(self) -> None:
+        take = take_of((0, 1, 48, 80), (1, 1, 60, 80), (2, 1, 72, 80))
+        assert velocities(shaped(take, "play.high")) == [louder(80, -3), 80, louder(80, 3)]
+        assert velocities(shaped(take, "play.high", amount=-2)) == [louder(80, 6), 80, louder(80, -6)]
+        assert velocities(shaped(take, "play.high", about=72)) == [louder(80, -6), louder(80, -3), 80]
+
+    def test_the_keys_of_a_kit_are_no_pitches(self) -> None:
+        take = take_of((0, 1, 36, 80), (1, 1, 60, 80), channel=9)
+        assert velocities(shaped(take, "play.high")) == [80, 80]
+
+    def test_short_is_soft_by_the_table(self) -> None:
+        # At 120 a quarter lasts 500 ms.
+        take = take_of((0, 0.06, 60, 100), (1, 0.4, 60, 100), (2, 0.6, 60, 100), (3, 0.8, 60, 100), (4, 2, 60, 100))
+        wanted = [louder(100, k) for k in (0.0, -0.825, -0.825 + 0.3 * 100 / 200, -0.525, 0.0)]
+        assert velocities(shaped(take, "play.contrast")) == wanted
+
+    def test_an_arch_is_a_parabola_over_the_phrase(self) -> None:
+        peak = 2 / 7
+        before = [louder(80, 6 * (0.5 - ((peak - x / 7) / peak) ** 2)) for x in range(2)]
+        after = [louder(80, 6 * (0.5 - ((x / 7 - peak) / (1 - peak)) ** 2)) for x in range(2, 8)]
+        assert velocities(shaped(SCALE, "play.arch", peak_at=peak)) == [*before, *after]
+        alone = take_of((0, 1, 60, 80))
+        assert velocities(shaped(alone, "play.arch")) == [80]
+
+    def test_the_metre_has_four_levels(self) -> None:
+        take = take_of(*((step / 4, 0.2, 60, 80) for step in range(16)))
+        levels = [4, 0, 1, 0, 2, 0, 1, 0, 3, 0, 1, 0, 2, 0, 1, 0]
+        assert velocities(shaped(take, "play.metre")) == [louder(80, level - 2) for level in levels]
+
+    def test_the_upper_voice_stands_out_of_its_chord(self) -> None:
+        take = take_of((0, 1, 60, 80), (0, 1, 64, 80), (0, 1, 67, 80), (1, 1, 60, 80))
+        assert velocities(shaped(take, "play.voice")) == [*[louder(80, -1.5)] * 2, louder(80, 1.5), 80]
+
+
+class TestTime:
+    def test_the_melody_leads(self) -> None:
+        take = take_of((1, 1, 60, 80), (1, 1, 64, 80), (2, 1, 67, 80))
+        assert starts(shaped(take, "play.lead")) == pytest.approx([500, 480, 1000], abs=0.6)
+        assert starts(shaped(take, "play.lead", amount=-1)) == pytest.approx([500, 520, 1000], abs=0.6)
+
+    def test_gaps_come_after_groups_and_before_the_same_again(self) -> None:
+        notes = [(bar * 4 + step, 1.0, 60 + 2 * step, 80) for bar in range(3) for step in range(3)]
+        take = take_of(*notes, (12, 1, 70, 80), (13, 1, 70, 80))
+        made = shaped(take, "play.gaps").parts[0].notes
+        order = np.argsort(made.start)
+        seconds = take.tempo.seconds(made.end[order]) - take.tempo.seconds(made.start[order])
+        # There is a rest after each group already; the repeated note lets go 40 ms before.
+        assert seconds.tolist() == pytest.approx([*[0.5] * 9, 0.46, 0.5], abs=1e-3)
+
+    @pytest.mark.parametrize(("bpm", "ratio"), [(60, 3.5), (120, 3.5), (200, 2.0), (240, 1.5), (300, 1.0)])
+    def test_swing_is_what_players_do_at_that_tempo(self, bpm: float, ratio: float) -> None:
+        take = take_of((0, 0.5, 60, 80), (0.5, 0.5, 62, 80), (1, 0.5, 64, 80), bpm=bpm)
+        beat = 60_000 / bpm
+        made = starts(shaped(take, "play.swing"))
+        assert made == pytest.approx([0, beat * ratio / (ratio + 1), beat], abs=1.2)
+
+
+RULES = ("arch", "high", "metre", "contrast", "voice", "lead", "gaps", "swing")
+
+
+@pytest.mark.parametrize("rule", [*RULES, "as"])
+def test_an_amount_of_nothing_is_byte_for_byte_the_recording(rule: str) -> None:
+    for data in (the_keepers_log(), the_lamp_room()):
+        take = read(data)
+        assert write(shaped(take, f"play.{rule}", amount=0)) == write(take)
+
+
+@pytest.mark.parametrize("hand", ["struck", "plucked", "bowed", "blown", "sung", "drum", "pad"])
+def test_a_first_shape_is_its_strokes_one_after_another(hand: str) -> None:
+    take = read(the_lamp_room())
+    stroke = parse_stroke({"kind": "play.as", "hand": hand})
+    made = take
+    for one in stroke.strokes(take):  # type: ignore[union-attr]
+        # Each of them is a stroke as anybody would send it.
+        parsed = parse_stroke(json.loads(one.model_dump_json(exclude_none=True)))
+        try:
+            made = applied(parsed, made)
+        except NothingMatched:
+            continue
+    assert write(made) == write(applied(stroke, take))
+    assert write(made) != write(take)
+
+
+def test_each_rule_is_switched_off_by_itself() -> None:
+    take = read(the_lamp_room())
+    kinds = [one.kind for one in parse_stroke({"kind": "play.as", "hand": "bowed"}).strokes(take)]  # type: ignore
+    assert {"play.arch", "lane.shape", "bend.shake", "notes.loosen"} <= set(kinds)
+    off = parse_stroke({"kind": "play.as", "hand": "bowed", "arch": 0, "vibrato": 0, "swell": 0, "loose": 0})
+    left = {one.kind for one in off.strokes(take)}  # type: ignore[union-attr]
+    assert left == set(kinds) - {"play.arch", "lane.shape", "bend.shake", "notes.loosen"}
+
+
+def test_one_note_chords_and_drums_are_shaped_as_far_as_they_can_be() -> None:
+    for take in (
+        take_of((0, 1, 60, 80)),
+        take_of((0, 1, 60, 80), (0, 1, 64, 80)),
+        take_of(*((step, 0.5, 36, 80) for step in range(9)), channel=9),
+    ):
+        for hand in ("struck", "sung"):
+            assert len(shaped(take, "play.as", hand=hand).parts[0].notes) == len(take.parts[0].notes)
+    with pytest.raises(NothingMatched):
+        shaped(take_of((0, 1, 60, 80)), "play.as", where={"span": [99_999, 100_000]})
+    with pytest.raises(BadStroke, match="lane must be one of a channel"):
+        parse_stroke({"kind": "play.as", "lane": "bend"})
