@@ -14,14 +14,13 @@ from expression.arrays import Floats
 from expression.clip_receiver import receive_clip
 from expression.documents import Document
 from expression.errors import BadStroke, NothingMatched, Refused
+from expression.hands import HANDS, MOST_AMOUNT
 from expression.limits import MOST_THINNING
 from expression.midi.files import FileKind, opened, saved
 from expression.midi.ump import HEADER as CLIP
 from expression.pitch import NOTE_NAMES
 from expression.receiver import receive
 from expression.receiver_document import as_document
-from expression.strokes.play_as import HANDS, PlayAs
-from expression.strokes.playing import MOST_AMOUNT
 from expression.take import Part, Take
 
 
@@ -148,6 +147,7 @@ def _play(options: argparse.Namespace) -> None:
 def _played(file: Path, output: Path, hand: str, amount: float) -> list[Document]:
     """Write a file with its first shape, and give the strokes that it comes to."""
     from expression.history import applied
+    from expression.strokes.play_as import PlayAs
 
     take, shape = _take(str(file)), PlayAs.model_validate({"hand": hand, "amount": amount})
     try:
