@@ -78,17 +78,17 @@ class PlayAs(BaseStroke):
     loose: Annotated[float, Field(ge=0, le=4)] | None = Field(
         None, description="Looseness, 8 ms at 1, most of it slow."
     )
-    swell: Annotated[float, Field(ge=0, le=2)] | None = Field(None, description="Long notes swell, on `lane`.")
+    swell: Annotated[float, Field(ge=0, le=2)] | None = Field(None, description="Long notes swell.")
     vibrato: Annotated[float, Field(ge=0, le=4)] | None = Field(
         None, description="Long notes tremble after a while, where one sounds at a time."
     )
-    lane: LaneKey = Field("cc:11", description="The lane that carries how loud a note goes on.")
+    swell_on: LaneKey = Field("cc:11", description="The lane that carries how loud a note goes on.")
     seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = Field(1, description="Another seed is another roll of the dice.")
 
     @model_validator(mode="after")
     def _carries(self) -> Self:
-        if self.lane.startswith("note") or self.lane == "bend":
-            raise ValueError("lane must be one of a channel that goes with loudness, such as cc:11")
+        if self.swell_on.startswith("note") or self.swell_on == "bend":
+            raise ValueError("swell_on must be a lane of a channel that goes with loudness, such as cc:11")
         return self
 
     def amounts(self) -> dict[str, float]:
@@ -118,7 +118,7 @@ class PlayAs(BaseStroke):
         for part, where, is_line in self._long(take) if much["swell"] > 0 or much["vibrato"] > 0 else ():
             if (by := min(much["swell"], 2.0)) > 0:
                 form = {"start": LOUD - RISES * by, "end": LOUD - FALLS * by, "peak": LOUD, "peak_at": 0.4, "ease": 0.5}
-                yield LaneShape.model_validate({"where": where, "lane": self.lane, "notes": True, **form})
+                yield LaneShape.model_validate({"where": where, "lane": self.swell_on, "notes": True, **form})
             if much["vibrato"] > 0 and is_line and part.channel.number != CHANNEL:
                 depth, end = TREMBLES * much["vibrato"], TREMBLED * much["vibrato"]
                 yield BendShake.model_validate({"where": where, "depth": depth, "depth_end": end, "delay": 0.5})

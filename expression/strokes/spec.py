@@ -68,7 +68,7 @@ class Gesture:
 
     `where`: what it acts on (see the page's `places`). `given`: the numbers that it begins with; those that begin with
     an @ are looked up where the hand is (see the page's `numbers`). `begins`: who opens it, where that is not as usual.
-    `on_notes`: of those on lanes, on the curves of notes as well.
+    `on_notes`: of those on lanes, on the curves of notes as well. `folded`: in the panel behind one key with others.
     """
 
     sign: str
@@ -81,6 +81,7 @@ class Gesture:
     begins: str = "open"
     for_selection: bool = False
     on_notes: bool = False
+    folded: bool = False
 
 
 @dataclass(frozen=True)

@@ -196,5 +196,5 @@ def test_one_note_chords_and_drums_are_shaped_as_far_as_they_can_be() -> None:
             assert len(shaped(take, "play.as", hand=hand).parts[0].notes) == len(take.parts[0].notes)
     with pytest.raises(NothingMatched):
         shaped(take_of((0, 1, 60, 80)), "play.as", where={"span": [99_999, 100_000]})
-    with pytest.raises(BadStroke, match="lane must be one of a channel"):
-        parse_stroke({"kind": "play.as", "lane": "bend"})
+    with pytest.raises(BadStroke, match="swell_on must be a lane of a channel"):
+        parse_stroke({"kind": "play.as", "swell_on": "bend"})

@@ -55,6 +55,8 @@ export interface Gesture {
   for_selection: boolean;
   /** Of those on lanes: on the curves of notes as well. */
   on_notes: boolean;
+  /** In the panel behind one key with others of its group. */
+  folded: boolean;
 }
 
 export type Family = "velocity" | "notes" | "lane" | "bend" | "own" | "pedal" | "passes" | "ground" | "play";

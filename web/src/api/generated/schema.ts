@@ -5278,12 +5278,6 @@ export interface components {
              */
             kind: "play.as";
             /**
-             * Lane
-             * @description The lane that carries how loud a note goes on.
-             * @default cc:11
-             */
-            lane: string;
-            /**
              * Lead
              * @description The melody leads.
              */
@@ -5306,9 +5300,15 @@ export interface components {
             seed: number;
             /**
              * Swell
-             * @description Long notes swell, on `lane`.
+             * @description Long notes swell.
              */
             swell?: number | null;
+            /**
+             * Swell On
+             * @description The lane that carries how loud a note goes on.
+             * @default cc:11
+             */
+            swell_on: string;
             /**
              * Vibrato
              * @description Long notes tremble after a while, where one sounds at a time.

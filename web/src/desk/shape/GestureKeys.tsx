@@ -1,6 +1,7 @@
 import { Toolbar } from "radix-ui";
 import type { MouseEvent } from "react";
 import { type Gesture, gesturesOf } from "../../api/strokes";
+import { Menu, MenuItem } from "../../ui/Menu";
 import { focusLane, focusNumbers } from "../stage/laneSight";
 import { beginGesture } from "../strokes/begin";
 import { SIGNS, type Sign } from "../strokes/signs";
@@ -35,7 +36,7 @@ export function GestureKeys({ gestures, lane }: { gestures: readonly Gesture[]; 
           </span>
           <div className="grid flex-1 auto-rows-[24px] grid-cols-3 gap-0.5">
             {gestures
-              .filter((one) => one.group === group)
+              .filter((one) => one.group === group && !one.folded)
               .map((gesture) => (
                 <Toolbar.Button
                   key={gesture.name}
@@ -60,9 +61,28 @@ export function GestureKeys({ gestures, lane }: { gestures: readonly Gesture[]; 
                   {gesture.name}
                 </Toolbar.Button>
               ))}
+            <Folded gestures={gestures.filter((one) => one.group === group && one.folded)} lane={lane} />
           </div>
         </Toolbar.Root>
       ))}
     </div>
+  );
+}
+
+/** Gestures of a group that are one choice: behind one key. */
+function Folded({ gestures, lane }: { gestures: readonly Gesture[]; lane: string }) {
+  if (!gestures.length) return null;
+  return (
+    <Menu
+      label="One rule alone"
+      sign="One rule …"
+      className="h-full rounded border border-rule bg-sheet px-1 text-[11.5px] tracking-tight hover:border-ink"
+    >
+      {gestures.map((gesture) => (
+        <MenuItem key={gesture.name} onSelect={() => beginGesture(gesture, lane)}>
+          <span title={gesture.title}>{gesture.name}</span>
+        </MenuItem>
+      ))}
+    </Menu>
   );
 }

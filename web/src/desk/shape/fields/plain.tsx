@@ -89,20 +89,35 @@ export function MeasureField(form: FieldProps) {
   );
 }
 
+/** So many words stand side by side; more are a list. */
+const MOST_SIDE_BY_SIDE = 6;
+
 export function ChoiceField({ ask, stroke, keep }: FieldProps) {
   const options = ask.options ?? [];
+  const value = String(told(stroke, ask.name));
+  const choose = (chosen: string) => {
+    const option = options.find((one) => String(one.value) === chosen);
+    // What says nothing goes on saying nothing: a plain ramp does not begin to turn.
+    const anew = Object.entries(option?.sets ?? {}).filter(([field]) => told(stroke, field) != null);
+    keep({ [ask.name]: option?.value, ...Object.fromEntries(anew) });
+  };
+  if (options.length > MOST_SIDE_BY_SIDE)
+    return (
+      <List label={ask.label} value={value} onChange={choose}>
+        {options.map((one) => (
+          <option key={String(one.value)} value={String(one.value)}>
+            {one.words}
+          </option>
+        ))}
+      </List>
+    );
   return (
     <Choice
       label={ask.label}
       className="col-span-2"
-      value={String(told(stroke, ask.name))}
-      options={options.map(({ value, words }) => [String(value), words] as const)}
-      onChange={(chosen) => {
-        const option = options.find(({ value }) => String(value) === chosen);
-        // What says nothing goes on saying nothing: a plain ramp does not begin to turn.
-        const anew = Object.entries(option?.sets ?? {}).filter(([field]) => told(stroke, field) != null);
-        keep({ [ask.name]: option?.value, ...Object.fromEntries(anew) });
-      }}
+      value={value}
+      options={options.map((one) => [String(one.value), one.words] as const)}
+      onChange={choose}
     />
   );
 }
