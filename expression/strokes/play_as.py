@@ -49,9 +49,9 @@ class PlayAs(BaseStroke):
         "First shape",
         says="Each rule by an amount of its own: 0 switches it off. What it does is docs/rules.md.",
         asks=(
-            choice("hand", "As if", *((hand, hand) for hand in HANDS)),
+            choice("hand", "Way", *((hand, hand) for hand in HANDS)),
             ASK_AMOUNT,
-            *(entry(name, name.capitalize(), 0.1, "as the hand") for name in PARTS),
+            *(entry(name, name.capitalize(), 0.1, "usual") for name in PARTS),
             ASK_ROLL,
         ),
         gestures=(
@@ -60,7 +60,7 @@ class PlayAs(BaseStroke):
                 "First shape",
                 "A stiff line as if it were played: struck, plucked, bowed, blown, sung, drummed, held",
                 "perform humanise humanize expression automatic phrase arch play stiff programmed bowed blown",
-                "As played",
+                "Rules",
                 where="notes of the part",
             ),
         ),

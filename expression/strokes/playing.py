@@ -34,7 +34,7 @@ def played(sign: str, name: str, title: str, words: str, says: str, *asks: Ask, 
         name,
         says=says,
         asks=(ASK_AMOUNT, *asks, *((ASK_UNDER, ASK_PAGE) if time else ())),
-        gestures=(Gesture(sign, name, title, words, "As played", where="notes of the part", folded=True),),
+        gestures=(Gesture(sign, name, title, words, "Rules", where="notes of the part", folded=True),),
         evidence=("counts",) if time else ("facts",),
     )
 
