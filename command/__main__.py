@@ -149,7 +149,7 @@ def _played(file: Path, output: Path, hand: str, amount: float) -> list[Document
     from expression.history import applied
     from expression.strokes.play_as import PlayAs
 
-    take, shape = _take(str(file)), PlayAs.model_validate({"hand": hand, "amount": amount})
+    take, shape = _take(str(file)), PlayAs.model_validate({"as": hand, "amount": amount})
     try:
         strokes, made = shape.strokes(take), applied(shape, take)
     except NothingMatched:

@@ -691,10 +691,10 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
     if kind.startswith("notes."):
         # What lies under notes goes with them: untouched notes are held one by one (see test_notes_random).
         return None
-    if kind in ("play.as", "play.lead", "play.gaps", "play.swing"):
-        # What they come to is held in test_playing.
+    if kind in ("play.as", "rule.lead", "rule.gaps", "rule.swing"):
+        # What they come to is held in test_rules.
         return None
-    if kind.startswith(("velocity.", "play.")):
+    if kind.startswith(("velocity.", "rule.")):
         return {-1: []}
     start, end = where.get("span") or (0, math.inf)
     keys = [said["lane"]] if isinstance(said.get("lane"), str) else list(said.get("lane", [])) or ["cc:11"]

@@ -40,17 +40,17 @@ from expression.strokes.pedal_legato import PedalLegato
 from expression.strokes.pedal_lengths import PedalFromLengths, PedalToLengths
 from expression.strokes.pedals import PedalDepth, PedalLift, PedalPress, PedalSwitch
 from expression.strokes.play_as import PlayAs
-from expression.strokes.playing import (
-    PlayArch,
-    PlayContrast,
-    PlayGaps,
-    PlayHigh,
-    PlayLead,
-    PlayMetre,
-    PlaySwing,
-    PlayVoice,
-)
 from expression.strokes.resting import BendCentre, BendHome
+from expression.strokes.rules import (
+    RuleArch,
+    RuleContrast,
+    RuleGaps,
+    RuleHigh,
+    RuleLead,
+    RuleMetre,
+    RuleSwing,
+    RuleVoice,
+)
 from expression.strokes.sending import BendInstrument, BendStream
 from expression.strokes.shapes import LaneShape, LaneWave
 from expression.strokes.shifting import LaneShift
@@ -129,14 +129,14 @@ AnyStroke = (
     | TakeMetre
     | TakeText
     | PlayAs
-    | PlayArch
-    | PlayHigh
-    | PlayMetre
-    | PlayContrast
-    | PlayVoice
-    | PlayLead
-    | PlayGaps
-    | PlaySwing
+    | RuleArch
+    | RuleHigh
+    | RuleMetre
+    | RuleContrast
+    | RuleVoice
+    | RuleLead
+    | RuleGaps
+    | RuleSwing
     | RecordPass
 )
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}

@@ -15,17 +15,17 @@ from expression.strokes.base import BaseStroke, Where, masks_of, select
 from expression.strokes.bends import BendShake
 from expression.strokes.lane import LaneKey
 from expression.strokes.note_times import NotesLoosen
-from expression.strokes.playing import (
+from expression.strokes.rules import (
     AMOUNT,
     ASK_AMOUNT,
     Amount,
-    PlayArch,
-    PlayContrast,
-    PlayGaps,
-    PlayHigh,
-    PlayLead,
-    PlayMetre,
-    PlayVoice,
+    RuleArch,
+    RuleContrast,
+    RuleGaps,
+    RuleHigh,
+    RuleLead,
+    RuleMetre,
+    RuleVoice,
 )
 from expression.strokes.shapes import LaneShape
 from expression.strokes.spec import ASK_ROLL, Gesture, Spec, choice, entry
@@ -49,7 +49,7 @@ class PlayAs(BaseStroke):
         "First shape",
         says="Each rule by an amount of its own: 0 switches it off. What it does is docs/rules.md.",
         asks=(
-            choice("hand", "Way", *((hand, hand) for hand in HANDS)),
+            choice("as", "Way", *((hand, hand) for hand in HANDS)),
             ASK_AMOUNT,
             *(entry(name, name.capitalize(), 0.1, "usual") for name in PARTS),
             ASK_ROLL,
@@ -66,7 +66,8 @@ class PlayAs(BaseStroke):
         ),
         evidence=("facts",),
     )
-    hand: Hand = Field("struck", description="How the instrument is played.")
+    vars()["__annotations__"]["as"] = Hand
+    vars()["as"] = Field("struck", description="How the instrument is played.")
     amount: Amount = AMOUNT
     arch: Amount | None = Field(None, description="Phrase arch, times `amount`; absent: as the hand has it.")
     high: Amount | None = Field(None, description="High is loud.")
@@ -91,6 +92,11 @@ class PlayAs(BaseStroke):
             raise ValueError("swell_on must be a lane of a channel that goes with loudness, such as cc:11")
         return self
 
+    @property
+    def hand(self) -> str:
+        """How the instrument is played: the field `as`, which is no name of Python's."""
+        return str(getattr(self, "as"))
+
     def amounts(self) -> dict[str, float]:
         """How much there is of each of `PARTS`."""
         usual = dict(zip(PARTS, HANDS[self.hand], strict=True))
@@ -105,8 +111,8 @@ class PlayAs(BaseStroke):
     def _strokes(self, take: Take) -> Iterator[BaseStroke]:
         much = self.amounts()
         for name, rule in (
-            ("arch", PlayArch), ("high", PlayHigh), ("metre", PlayMetre), ("contrast", PlayContrast),
-            ("voice", PlayVoice), ("lead", PlayLead), ("gaps", PlayGaps),
+            ("arch", RuleArch), ("high", RuleHigh), ("metre", RuleMetre), ("contrast", RuleContrast),
+            ("voice", RuleVoice), ("lead", RuleLead), ("gaps", RuleGaps),
         ):  # fmt: skip
             if much[name]:
                 given = {"about": self._middle(take)} if name == "high" else {}

@@ -135,7 +135,7 @@ class TestPlay:
         assert (made.returncode, made.stderr) == (0, "")
         assert events(out.read_bytes()) != events(recording.read_bytes())
         # What it says it did, done by hand, gives the same file.
-        possible = [one for one in json.loads(told.read_text()) if one["kind"] != "play.voice"]
+        possible = [one for one in json.loads(told.read_text()) if one["kind"] != "rule.voice"]
         assert command("shape", recording, "--strokes", strokes(tmp_path, possible), "-o", again).returncode == 0
         assert again.read_bytes() == out.read_bytes()
 

@@ -1938,7 +1938,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayArch"] | components["schemas"]["PlayHigh"] | components["schemas"]["PlayMetre"] | components["schemas"]["PlayContrast"] | components["schemas"]["PlayVoice"] | components["schemas"]["PlayLead"] | components["schemas"]["PlayGaps"] | components["schemas"]["PlaySwing"] | components["schemas"]["RecordPass"]) | null;
+            stroke?: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"]) | null;
             where?: components["schemas"]["Where"] | null;
         };
         /**
@@ -2301,7 +2301,7 @@ export interface components {
                 number
             ][];
             /** Stroke */
-            stroke: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayArch"] | components["schemas"]["PlayHigh"] | components["schemas"]["PlayMetre"] | components["schemas"]["PlayContrast"] | components["schemas"]["PlayVoice"] | components["schemas"]["PlayLead"] | components["schemas"]["PlayGaps"] | components["schemas"]["PlaySwing"] | components["schemas"]["RecordPass"]) | null;
+            stroke: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"]) | null;
         };
         /**
          * Favourite
@@ -5193,46 +5193,6 @@ export interface components {
             pitches: number[];
         };
         /**
-         * PlayArch
-         * @description Phrase arch: a phrase rises to its middle and falls away (Todd 1992; Friberg 1995): a parabola of so many dB.
-         */
-        PlayArch: {
-            /**
-             * Amount
-             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
-             * @default 1
-             */
-            amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
-            /**
-             * Depth
-             * @description Decibels from its ends to its peak.
-             * @default 6
-             */
-            depth: number;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "play.arch";
-            /**
-             * Over
-             * @description Whole phrases, or the groups within them.
-             * @default phrases
-             * @enum {string}
-             */
-            over: "phrases" | "groups";
-            /**
-             * Peak At
-             * @description Where it is loudest, as a share of the phrase.
-             * @default 0.5
-             */
-            peak_at: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
-        };
-        /**
          * PlayAs
          * @description A first shape: rules of performance with the amounts that belong to a kind of instrument; each can be another.
          */
@@ -5248,6 +5208,13 @@ export interface components {
              * @description Phrase arch, times `amount`; absent: as the hand has it.
              */
             arch?: number | null;
+            /**
+             * As
+             * @description How the instrument is played.
+             * @default struck
+             * @enum {string}
+             */
+            as: "struck" | "plucked" | "bowed" | "blown" | "sung" | "drum" | "pad";
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
@@ -5260,13 +5227,6 @@ export interface components {
              * @description Little gaps.
              */
             gaps?: number | null;
-            /**
-             * Hand
-             * @description How the instrument is played.
-             * @default struck
-             * @enum {string}
-             */
-            hand: "struck" | "plucked" | "bowed" | "blown" | "sung" | "drum" | "pad";
             /**
              * High
              * @description High is loud.
@@ -5323,217 +5283,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * PlayContrast
-         * @description Duration contrast: what is short is a little softer beside what is long (Friberg 1991).
-         */
-        PlayContrast: {
-            /**
-             * Amount
-             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
-             * @default 1
-             */
-            amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "play.contrast";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
-        };
-        /**
-         * PlayGaps
-         * @description Little gaps: after each group, and between a note and the same one again (Friberg, Bresin and Sundberg 2006).
-         */
-        PlayGaps: {
-            /**
-             * Amount
-             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
-             * @default 1
-             */
-            amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "play.gaps";
-            /**
-             * Over
-             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
-             * @default cut
-             * @enum {string}
-             */
-            over: "cut" | "refuse";
-            /**
-             * Page
-             * @description The written page follows.
-             * @default false
-             */
-            page: boolean;
-            /**
-             * Under
-             * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
-             * @default true
-             */
-            under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
-        };
-        /**
-         * PlayHigh
-         * @description High is loud: 3 dB an octave, from middle C on (Friberg, Bresin and Sundberg 2006).
-         */
-        PlayHigh: {
-            /**
-             * About
-             * @description The pitch that keeps its level.
-             * @default 60
-             */
-            about: number;
-            /**
-             * Amount
-             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
-             * @default 1
-             */
-            amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "play.high";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
-        };
-        /**
-         * PlayLead
-         * @description The melody leads: the highest of a chord some 20 ms ahead of the others (Goebl 2001).
-         */
-        PlayLead: {
-            /**
-             * Amount
-             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
-             * @default 1
-             */
-            amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "play.lead";
-            /**
-             * Over
-             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
-             * @default cut
-             * @enum {string}
-             */
-            over: "cut" | "refuse";
-            /**
-             * Page
-             * @description The written page follows.
-             * @default false
-             */
-            page: boolean;
-            /**
-             * Under
-             * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
-             * @default true
-             */
-            under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
-        };
-        /**
-         * PlayMetre
-         * @description The metre's accents: the higher the level of the metre that a note lies on, the louder (Drake, Palmer 1993).
-         */
-        PlayMetre: {
-            /**
-             * Amount
-             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
-             * @default 1
-             */
-            amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "play.metre";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
-        };
-        /**
-         * PlaySwing
-         * @description Swing by tempo: the second half of a beat lasts 100 ms, and no less than a 3.5th of the first (Friberg and
-         *     Sundström 2002); from 300 beats a minute on it is straight.
-         */
-        PlaySwing: {
-            /**
-             * Amount
-             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
-             * @default 1
-             */
-            amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "play.swing";
-            /**
-             * Over
-             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
-             * @default cut
-             * @enum {string}
-             */
-            over: "cut" | "refuse";
-            /**
-             * Page
-             * @description The written page follows.
-             * @default false
-             */
-            page: boolean;
-            /**
-             * Under
-             * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
-             * @default true
-             */
-            under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
-        };
-        /**
-         * PlayVoice
-         * @description The upper voice above its chord: the melody 3 dB louder than what goes with it (after Goebl 2001).
-         */
-        PlayVoice: {
-            /**
-             * Amount
-             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
-             * @default 1
-             */
-            amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "play.voice";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
-        };
-        /**
          * PresetView
          * @description What a program of a bank calls up.
          */
@@ -5565,7 +5314,7 @@ export interface components {
             proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayArch"] | components["schemas"]["PlayHigh"] | components["schemas"]["PlayMetre"] | components["schemas"]["PlayContrast"] | components["schemas"]["PlayVoice"] | components["schemas"]["PlayLead"] | components["schemas"]["PlayGaps"] | components["schemas"]["PlaySwing"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"];
         };
         /**
          * PreviewAsked
@@ -5591,7 +5340,7 @@ export interface components {
                 number
             ] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayArch"] | components["schemas"]["PlayHigh"] | components["schemas"]["PlayMetre"] | components["schemas"]["PlayContrast"] | components["schemas"]["PlayVoice"] | components["schemas"]["PlayLead"] | components["schemas"]["PlayGaps"] | components["schemas"]["PlaySwing"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"];
         };
         /**
          * Problem
@@ -5726,7 +5475,7 @@ export interface components {
                 number
             ];
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayArch"] | components["schemas"]["PlayHigh"] | components["schemas"]["PlayMetre"] | components["schemas"]["PlayContrast"] | components["schemas"]["PlayVoice"] | components["schemas"]["PlayLead"] | components["schemas"]["PlayGaps"] | components["schemas"]["PlaySwing"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"];
         };
         /** Rename */
         Rename: {
@@ -5758,6 +5507,46 @@ export interface components {
              */
             target: "level" | "brightness" | "vibrato" | "pan" | "resonance" | "detune";
         };
+        /**
+         * RuleArch
+         * @description Phrase arch: a phrase rises to its middle and falls away (Todd 1992; Friberg 1995): a parabola of so many dB.
+         */
+        RuleArch: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * Depth
+             * @description Decibels from its ends to its peak.
+             * @default 6
+             */
+            depth: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.arch";
+            /**
+             * Over
+             * @description Whole phrases, or the groups within them.
+             * @default phrases
+             * @enum {string}
+             */
+            over: "phrases" | "groups";
+            /**
+             * Peak At
+             * @description Where it is loudest, as a share of the phrase.
+             * @default 0.5
+             */
+            peak_at: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
         /** RuleAsked */
         RuleAsked: {
             /** Revision */
@@ -5765,6 +5554,217 @@ export interface components {
             /** Rule */
             rule: components["schemas"]["SamePitch"] | components["schemas"]["Beat"] | components["schemas"]["BarPlace"] | components["schemas"]["VelocityBetween"] | components["schemas"]["LengthBetween"] | components["schemas"]["ChordEdge"] | components["schemas"]["EveryNth"] | components["schemas"]["Pitches"] | components["schemas"]["Begins"];
             where: components["schemas"]["Where"];
+        };
+        /**
+         * RuleContrast
+         * @description Duration contrast: what is short is a little softer beside what is long (Friberg 1991).
+         */
+        RuleContrast: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.contrast";
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * RuleGaps
+         * @description Little gaps: after each group, and between a note and the same one again (Friberg, Bresin and Sundberg 2006).
+         */
+        RuleGaps: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.gaps";
+            /**
+             * Over
+             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
+             * @default cut
+             * @enum {string}
+             */
+            over: "cut" | "refuse";
+            /**
+             * Page
+             * @description The written page follows.
+             * @default false
+             */
+            page: boolean;
+            /**
+             * Under
+             * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
+             * @default true
+             */
+            under: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * RuleHigh
+         * @description High is loud: 3 dB an octave, from middle C on (Friberg, Bresin and Sundberg 2006).
+         */
+        RuleHigh: {
+            /**
+             * About
+             * @description The pitch that keeps its level.
+             * @default 60
+             */
+            about: number;
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.high";
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * RuleLead
+         * @description The melody leads: the highest of a chord some 20 ms ahead of the others (Goebl 2001).
+         */
+        RuleLead: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.lead";
+            /**
+             * Over
+             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
+             * @default cut
+             * @enum {string}
+             */
+            over: "cut" | "refuse";
+            /**
+             * Page
+             * @description The written page follows.
+             * @default false
+             */
+            page: boolean;
+            /**
+             * Under
+             * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
+             * @default true
+             */
+            under: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * RuleMetre
+         * @description The metre's accents: the higher the level of the metre that a note lies on, the louder (Drake, Palmer 1993).
+         */
+        RuleMetre: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.metre";
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * RuleSwing
+         * @description Swing by tempo: the second half of a beat lasts 100 ms, and no less than a 3.5th of the first (Friberg and
+         *     Sundström 2002); from 300 beats a minute on it is straight.
+         */
+        RuleSwing: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.swing";
+            /**
+             * Over
+             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
+             * @default cut
+             * @enum {string}
+             */
+            over: "cut" | "refuse";
+            /**
+             * Page
+             * @description The written page follows.
+             * @default false
+             */
+            page: boolean;
+            /**
+             * Under
+             * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
+             * @default true
+             */
+            under: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * RuleVoice
+         * @description The upper voice above its chord: the melody 3 dB louder than what goes with it (after Goebl 2001).
+         */
+        RuleVoice: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.voice";
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
         };
         /**
          * SamePitch
@@ -5903,7 +5903,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayArch"] | components["schemas"]["PlayHigh"] | components["schemas"]["PlayMetre"] | components["schemas"]["PlayContrast"] | components["schemas"]["PlayVoice"] | components["schemas"]["PlayLead"] | components["schemas"]["PlayGaps"] | components["schemas"]["PlaySwing"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"];
             where?: components["schemas"]["Where"] | null;
         };
         /**
@@ -5921,7 +5921,7 @@ export interface components {
             /** Step */
             step: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayArch"] | components["schemas"]["PlayHigh"] | components["schemas"]["PlayMetre"] | components["schemas"]["PlayContrast"] | components["schemas"]["PlayVoice"] | components["schemas"]["PlayLead"] | components["schemas"]["PlayGaps"] | components["schemas"]["PlaySwing"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"];
         };
         /**
          * Summary
@@ -6179,7 +6179,7 @@ export interface components {
         /** Traced */
         Traced: {
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayArch"] | components["schemas"]["PlayHigh"] | components["schemas"]["PlayMetre"] | components["schemas"]["PlayContrast"] | components["schemas"]["PlayVoice"] | components["schemas"]["PlayLead"] | components["schemas"]["PlayGaps"] | components["schemas"]["PlaySwing"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"];
         };
         /**
          * TriedContour

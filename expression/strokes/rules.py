@@ -64,10 +64,10 @@ def _onsets(take: Take, part: Part, mask: Flags) -> Ints:
     return chord_onsets(part.notes.start[mask], take.resolution)
 
 
-class PlayHigh(ForceRule):
+class RuleHigh(ForceRule):
     """High is loud: 3 dB an octave, from middle C on (Friberg, Bresin and Sundberg 2006)."""
 
-    kind: Literal["play.high"] = "play.high"
+    kind: Literal["rule.high"] = "rule.high"
     spec = played(
         "high",
         "High is loud",
@@ -90,10 +90,10 @@ CONTRAST = ((30.0, 0.0), (200.0, -0.825), (400.0, -0.525), (600.0, 0.0))
 """Milliseconds and decibels (Friberg 1991, duration contrast): of notes that last so long; between them evenly."""
 
 
-class PlayContrast(ForceRule):
+class RuleContrast(ForceRule):
     """Duration contrast: what is short is a little softer beside what is long (Friberg 1991)."""
 
-    kind: Literal["play.contrast"] = "play.contrast"
+    kind: Literal["rule.contrast"] = "rule.contrast"
     spec = played(
         "contrast",
         "Short is soft",
@@ -109,10 +109,10 @@ class PlayContrast(ForceRule):
         return np.interp((end - start) * 1000, length, level)
 
 
-class PlayArch(ForceRule):
+class RuleArch(ForceRule):
     """Phrase arch: a phrase rises to its middle and falls away (Todd 1992; Friberg 1995): a parabola of so many dB."""
 
-    kind: Literal["play.arch"] = "play.arch"
+    kind: Literal["rule.arch"] = "rule.arch"
     spec = played(
         "arch",
         "Phrase arch",
@@ -154,10 +154,10 @@ METRE_STEP = 1.0
 """Decibels from one level of the metre to the next."""
 
 
-class PlayMetre(ForceRule):
+class RuleMetre(ForceRule):
     """The metre's accents: the higher the level of the metre that a note lies on, the louder (Drake, Palmer 1993)."""
 
-    kind: Literal["play.metre"] = "play.metre"
+    kind: Literal["rule.metre"] = "rule.metre"
     spec = played(
         "metre",
         "Metre",
@@ -183,10 +183,10 @@ class PlayMetre(ForceRule):
 VOICE_DECIBELS = 3.0
 
 
-class PlayVoice(ForceRule):
+class RuleVoice(ForceRule):
     """The upper voice above its chord: the melody 3 dB louder than what goes with it (after Goebl 2001)."""
 
-    kind: Literal["play.voice"] = "play.voice"
+    kind: Literal["rule.voice"] = "rule.voice"
     spec = played(
         "voice",
         "Upper voice",
@@ -238,10 +238,10 @@ class TimeRule(TimeStroke):
 LEAD_SECONDS = 0.020
 
 
-class PlayLead(TimeRule):
+class RuleLead(TimeRule):
     """The melody leads: the highest of a chord some 20 ms ahead of the others (Goebl 2001)."""
 
-    kind: Literal["play.lead"] = "play.lead"
+    kind: Literal["rule.lead"] = "rule.lead"
     spec = played(
         "lead",
         "Melody leads",
@@ -262,10 +262,10 @@ GAP_SECONDS, GAP_SHARE = 0.060, 0.25
 REPEAT_SECONDS, REPEAT_SHARE = 0.040, 0.25
 
 
-class PlayGaps(TimeRule):
+class RuleGaps(TimeRule):
     """Little gaps: after each group, and between a note and the same one again (Friberg, Bresin and Sundberg 2006)."""
 
-    kind: Literal["play.gaps"] = "play.gaps"
+    kind: Literal["rule.gaps"] = "rule.gaps"
     spec = played(
         "gaps",
         "Little gaps",
@@ -299,12 +299,12 @@ class PlayGaps(TimeRule):
 SHORT_SECONDS, MOST_SWING = 0.100, 3.5
 
 
-class PlaySwing(TimeRule):
+class RuleSwing(TimeRule):
     """Swing by tempo: the second half of a beat lasts 100 ms, and no less than a 3.5th of the first (Friberg and
     Sundström 2002); from 300 beats a minute on it is straight.
     """
 
-    kind: Literal["play.swing"] = "play.swing"
+    kind: Literal["rule.swing"] = "rule.swing"
     spec = played(
         "swing",
         "Swing",

@@ -96,48 +96,48 @@ class TestPhrases:
 class TestForce:
     def test_high_is_loud_by_three_decibels_an_octave(self) -> None:
         take = take_of((0, 1, 48, 80), (1, 1, 60, 80), (2, 1, 72, 80))
-        assert velocities(shaped(take, "play.high")) == [louder(80, -3), 80, louder(80, 3)]
-        assert velocities(shaped(take, "play.high", amount=-2)) == [louder(80, 6), 80, louder(80, -6)]
-        assert velocities(shaped(take, "play.high", about=72)) == [louder(80, -6), louder(80, -3), 80]
+        assert velocities(shaped(take, "rule.high")) == [louder(80, -3), 80, louder(80, 3)]
+        assert velocities(shaped(take, "rule.high", amount=-2)) == [louder(80, 6), 80, louder(80, -6)]
+        assert velocities(shaped(take, "rule.high", about=72)) == [louder(80, -6), louder(80, -3), 80]
 
     def test_the_keys_of_a_kit_are_no_pitches(self) -> None:
         take = take_of((0, 1, 36, 80), (1, 1, 60, 80), channel=9)
-        assert velocities(shaped(take, "play.high")) == [80, 80]
+        assert velocities(shaped(take, "rule.high")) == [80, 80]
 
     def test_short_is_soft_by_the_table(self) -> None:
         # At 120 a quarter lasts 500 ms.
         take = take_of((0, 0.06, 60, 100), (1, 0.4, 60, 100), (2, 0.6, 60, 100), (3, 0.8, 60, 100), (4, 2, 60, 100))
         wanted = [louder(100, k) for k in (0.0, -0.825, -0.825 + 0.3 * 100 / 200, -0.525, 0.0)]
-        assert velocities(shaped(take, "play.contrast")) == wanted
+        assert velocities(shaped(take, "rule.contrast")) == wanted
 
     def test_an_arch_is_a_parabola_over_the_phrase(self) -> None:
         peak = 2 / 7
         before = [louder(80, 6 * (0.5 - ((peak - x / 7) / peak) ** 2)) for x in range(2)]
         after = [louder(80, 6 * (0.5 - ((x / 7 - peak) / (1 - peak)) ** 2)) for x in range(2, 8)]
-        assert velocities(shaped(SCALE, "play.arch", peak_at=peak)) == [*before, *after]
+        assert velocities(shaped(SCALE, "rule.arch", peak_at=peak)) == [*before, *after]
         alone = take_of((0, 1, 60, 80))
-        assert velocities(shaped(alone, "play.arch")) == [80]
+        assert velocities(shaped(alone, "rule.arch")) == [80]
 
     def test_the_metre_has_four_levels(self) -> None:
         take = take_of(*((step / 4, 0.2, 60, 80) for step in range(16)))
         levels = [4, 0, 1, 0, 2, 0, 1, 0, 3, 0, 1, 0, 2, 0, 1, 0]
-        assert velocities(shaped(take, "play.metre")) == [louder(80, level - 2) for level in levels]
+        assert velocities(shaped(take, "rule.metre")) == [louder(80, level - 2) for level in levels]
 
     def test_the_upper_voice_stands_out_of_its_chord(self) -> None:
         take = take_of((0, 1, 60, 80), (0, 1, 64, 80), (0, 1, 67, 80), (1, 1, 60, 80))
-        assert velocities(shaped(take, "play.voice")) == [*[louder(80, -1.5)] * 2, louder(80, 1.5), 80]
+        assert velocities(shaped(take, "rule.voice")) == [*[louder(80, -1.5)] * 2, louder(80, 1.5), 80]
 
 
 class TestTime:
     def test_the_melody_leads(self) -> None:
         take = take_of((1, 1, 60, 80), (1, 1, 64, 80), (2, 1, 67, 80))
-        assert starts(shaped(take, "play.lead")) == pytest.approx([500, 480, 1000], abs=0.6)
-        assert starts(shaped(take, "play.lead", amount=-1)) == pytest.approx([500, 520, 1000], abs=0.6)
+        assert starts(shaped(take, "rule.lead")) == pytest.approx([500, 480, 1000], abs=0.6)
+        assert starts(shaped(take, "rule.lead", amount=-1)) == pytest.approx([500, 520, 1000], abs=0.6)
 
     def test_gaps_come_after_groups_and_before_the_same_again(self) -> None:
         notes = [(bar * 4 + step, 1.0, 60 + 2 * step, 80) for bar in range(3) for step in range(3)]
         take = take_of(*notes, (12, 1, 70, 80), (13, 1, 70, 80))
-        made = shaped(take, "play.gaps").parts[0].notes
+        made = shaped(take, "rule.gaps").parts[0].notes
         order = np.argsort(made.start)
         seconds = take.tempo.seconds(made.end[order]) - take.tempo.seconds(made.start[order])
         # There is a rest after each group already; the repeated note lets go 40 ms before.
@@ -147,24 +147,25 @@ class TestTime:
     def test_swing_is_what_players_do_at_that_tempo(self, bpm: float, ratio: float) -> None:
         take = take_of((0, 0.5, 60, 80), (0.5, 0.5, 62, 80), (1, 0.5, 64, 80), bpm=bpm)
         beat = 60_000 / bpm
-        made = starts(shaped(take, "play.swing"))
+        made = starts(shaped(take, "rule.swing"))
         assert made == pytest.approx([0, beat * ratio / (ratio + 1), beat], abs=1.2)
 
 
 RULES = ("arch", "high", "metre", "contrast", "voice", "lead", "gaps", "swing")
+KINDS = [*(f"rule.{rule}" for rule in RULES), "play.as"]
 
 
-@pytest.mark.parametrize("rule", [*RULES, "as"])
+@pytest.mark.parametrize("rule", KINDS)
 def test_an_amount_of_nothing_is_byte_for_byte_the_recording(rule: str) -> None:
     for data in (the_keepers_log(), the_lamp_room()):
         take = read(data)
-        assert write(shaped(take, f"play.{rule}", amount=0)) == write(take)
+        assert write(shaped(take, f"{rule}", amount=0)) == write(take)
 
 
 @pytest.mark.parametrize("hand", ["struck", "plucked", "bowed", "blown", "sung", "drum", "pad"])
 def test_a_first_shape_is_its_strokes_one_after_another(hand: str) -> None:
     take = read(the_lamp_room())
-    stroke = parse_stroke({"kind": "play.as", "hand": hand})
+    stroke = parse_stroke({"kind": "play.as", "as": hand})
     made = take
     for one in stroke.strokes(take):  # type: ignore[union-attr]
         # Each of them is a stroke as anybody would send it.
@@ -179,11 +180,11 @@ def test_a_first_shape_is_its_strokes_one_after_another(hand: str) -> None:
 
 def test_each_rule_is_switched_off_by_itself() -> None:
     take = read(the_lamp_room())
-    kinds = [one.kind for one in parse_stroke({"kind": "play.as", "hand": "bowed"}).strokes(take)]  # type: ignore
-    assert {"play.arch", "lane.shape", "bend.shake", "notes.loosen"} <= set(kinds)
-    off = parse_stroke({"kind": "play.as", "hand": "bowed", "arch": 0, "vibrato": 0, "swell": 0, "loose": 0})
+    kinds = [one.kind for one in parse_stroke({"kind": "play.as", "as": "bowed"}).strokes(take)]  # type: ignore
+    assert {"rule.arch", "lane.shape", "bend.shake", "notes.loosen"} <= set(kinds)
+    off = parse_stroke({"kind": "play.as", "as": "bowed", "arch": 0, "vibrato": 0, "swell": 0, "loose": 0})
     left = {one.kind for one in off.strokes(take)}  # type: ignore[union-attr]
-    assert left == set(kinds) - {"play.arch", "lane.shape", "bend.shake", "notes.loosen"}
+    assert left == set(kinds) - {"rule.arch", "lane.shape", "bend.shake", "notes.loosen"}
 
 
 def test_one_note_chords_and_drums_are_shaped_as_far_as_they_can_be() -> None:
@@ -193,7 +194,7 @@ def test_one_note_chords_and_drums_are_shaped_as_far_as_they_can_be() -> None:
         take_of(*((step, 0.5, 36, 80) for step in range(9)), channel=9),
     ):
         for hand in ("struck", "sung"):
-            assert len(shaped(take, "play.as", hand=hand).parts[0].notes) == len(take.parts[0].notes)
+            assert len(shaped(take, "play.as", **{"as": hand}).parts[0].notes) == len(take.parts[0].notes)
     with pytest.raises(NothingMatched):
         shaped(take_of((0, 1, 60, 80)), "play.as", where={"span": [99_999, 100_000]})
     with pytest.raises(BadStroke, match="swell_on must be a lane of a channel"):

@@ -1,0 +1,53 @@
+"""A stiff line becomes a played one: a first shape, and its rules one by one."""
+
+from playwright.sync_api import expect
+
+from tests.browser.desk import Desk
+from tests.files import file_of, phrase
+
+STIFF = [80] * 24
+
+
+class TestFirstShape:
+    def test_a_stiff_line_is_played_and_one_rule_is_switched_off(self, desk: Desk) -> None:
+        desk.open(file_of(phrase(STIFF)))
+        recorded = desk.download()
+        desk.button("First shape").click()
+        desk.button("Keep").click()
+        desk.expect_strokes("As if struck")
+        desk.quiet()
+        played = desk.velocities()
+        assert len(set(played)) > 4
+        desk.strokes.first.get_by_role("button", name="As if struck").click()
+        desk.entry("Metre").fill("0")
+        desk.entry("Metre").press("Enter")
+        desk.quiet()
+        assert desk.velocities() != played
+        desk.page.get_by_label("Way").select_option("bowed")
+        desk.quiet()
+        desk.button("Done").click()
+        desk.expect_strokes("As if bowed")
+        desk.button("Undo").click()
+        desk.button("Undo").click()
+        desk.button("Undo").click()
+        desk.quiet()
+        assert desk.download() == recorded
+
+    def test_one_rule_alone_is_begun_from_its_key(self, desk: Desk) -> None:
+        desk.open(file_of(phrase(STIFF)))
+        desk.page.get_by_role("button", name="One rule alone").click()
+        desk.page.get_by_role("menuitem", name="Phrase arch").click()
+        expect(desk.page.get_by_role("region", name="Shape").get_by_role("heading", name="Phrase arch")).to_be_visible()
+        desk.button("Keep").click()
+        desk.expect_strokes("Phrase arch 1")
+        desk.quiet()
+        velocities = desk.velocities()
+        assert velocities[0] < 80 < max(velocities)
+
+    def test_search_finds_it_by_what_it_does(self, desk: Desk) -> None:
+        desk.open(file_of(phrase(STIFF))).press("/")
+        desk.page.get_by_label("What it does").fill("humanize")
+        found = desk.page.get_by_role("list", name="Actions found")
+        expect(found.get_by_role("button").filter(has_text="First shape")).to_be_visible()
+        desk.page.get_by_label("What it does").fill("swing")
+        expect(found.get_by_role("button").filter(has_text="Swing")).to_be_visible()
