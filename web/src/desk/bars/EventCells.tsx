@@ -50,7 +50,7 @@ function TypedCell({
       ref={input}
       aria-label={label}
       value={typed ?? value}
-      className={`entry h-5 ${className ?? "w-16"}`}
+      className={`entry h-6 ${className ?? "w-16"}`}
       onChange={(event) => setTyped(event.target.value)}
       onKeyDown={(event) => {
         if (event.key === "Enter") finish();
@@ -198,7 +198,7 @@ export function Cells({ row, onChoose, onProblem }: CellsProps) {
       <Cell head={0}>
         <button
           type="button"
-          className="min-h-6 text-left hover:text-accent-deep"
+          className="min-h-6 min-w-6 text-left hover:text-accent-deep"
           // What shows its place is called by that; a ring says nothing by itself.
           aria-label={isOurs ? `Show ${nameOf(row)} at ${row.bar}:${row.beat}` : undefined}
           onClick={onChoose}

@@ -19,7 +19,7 @@ import { desk, frontParts, look, set, useDesk } from "../take/state";
 import { Cells, HEADS, type Row, valueAt } from "./EventCells";
 import { type Order, useEvents } from "./events";
 
-const ROW_PIXELS = 24;
+const ROW_PIXELS = 26;
 const COLUMNS = "grid grid-cols-[9rem_11rem_7rem_10rem_6rem_1fr] gap-2";
 const FEATURES = tableFeatures({ rowSortingFeature });
 const TABLE_COLUMNS: ColumnDef<typeof FEATURES, Row>[] = HEADS.map(([id, header]) => ({ id, header }));

@@ -74,7 +74,7 @@ function Folded({ gestures, lane }: { gestures: readonly Gesture[]; lane: string
   if (!gestures.length) return null;
   return (
     <Menu
-      label="One rule alone"
+      label="One rule …"
       sign="One rule …"
       className="h-full rounded border border-rule bg-sheet px-1 text-[11.5px] tracking-tight hover:border-ink"
     >
