@@ -53,8 +53,8 @@ class TakeText(BaseStroke):
     tick: Tick | None = Field(None, description="Where it goes; absent: it stays where it is.")
     words: str = Field(max_length=MOST_LETTERS, description="What it says. Nothing: it is taken away.")
     of: TextKind = Field("marker", description="What kind of text a new one is.")
-    made: Annotated[int, Field(ge=0)] = Field(
-        IDS_EACH - 1, description="The id that a new one gets. A history gives it."
+    made: Annotated[int, Field(ge=IDS_EACH - 1, le=2**53)] = Field(
+        IDS_EACH - 1, description="The id that a new one gets, which no recorded event has. A history gives it."
     )
 
     @model_validator(mode="after")
@@ -87,7 +87,7 @@ class TakeText(BaseStroke):
         one = self._one(take)
         tick = one.tick if self.tick is None else self.tick
         others = tuple(other for other in take.texts if other.id != one.id)
-        recorded = one.id < len(take.rows.tick)
+        recorded = self.text is not None and one.id < len(take.rows.tick)
         return replace(
             take,
             texts=(*others, one._replace(tick=tick, words=self.words)) if self.words else others,

@@ -119,6 +119,7 @@ def test_the_event_list_has_each_once_with_its_id(take: Take) -> None:
         ({"words": "", "tick": 0}, ""),
         ({"words": "two\nlines", "tick": 0}, ""),
         ({"words": "x" * 1001, "tick": 0}, "words"),
+        ({"words": "x", "tick": 0, "made": 3}, "made"),
     ],
 )
 def test_what_cannot_be_is_refused_in_words(fields: dict[str, object], field: str) -> None:
