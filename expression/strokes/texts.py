@@ -1,7 +1,7 @@
 """Strokes on texts: markers, lyrics, comments."""
 
 from dataclasses import replace
-from typing import Annotated, Literal, Self
+from typing import Literal, Self
 
 from pydantic import Field, model_validator
 from typing_extensions import override
@@ -53,8 +53,8 @@ class TakeText(BaseStroke):
     tick: Tick | None = Field(None, description="Where it goes; absent: it stays where it is.")
     words: str = Field(max_length=MOST_LETTERS, description="What it says. Nothing: it is taken away.")
     of: TextKind = Field("marker", description="What kind of text a new one is.")
-    made: Annotated[int, Field(ge=IDS_EACH - 1, le=2**53)] = Field(
-        IDS_EACH - 1, description="The id that a new one gets, which no recorded event has. A history gives it."
+    made: Count = Field(
+        IDS_EACH - 1, description="The id that a new one gets, as long as no recorded event has it. A history gives it."
     )
 
     @model_validator(mode="after")
@@ -72,7 +72,7 @@ class TakeText(BaseStroke):
     def _one(self, take: Take) -> Text:
         """The text as it is, or as a new one begins. Raises NothingMatched."""
         if self.text is None:
-            return Text(self.made, self._track(take), self.tick or 0, NUMBERS[self.of], "")
+            return Text(max(self.made, len(take.rows.tick)), self._track(take), self.tick or 0, NUMBERS[self.of], "")
         found = next((one for one in texts_of(take) if one.id == self.text), None)
         if found is None:
             raise NothingMatched("The text that this was made for is gone.", "text")

@@ -119,7 +119,6 @@ def test_the_event_list_has_each_once_with_its_id(take: Take) -> None:
         ({"words": "", "tick": 0}, ""),
         ({"words": "two\nlines", "tick": 0}, ""),
         ({"words": "x" * 1001, "tick": 0}, "words"),
-        ({"words": "x", "tick": 0, "made": 3}, "made"),
     ],
 )
 def test_what_cannot_be_is_refused_in_words(fields: dict[str, object], field: str) -> None:
@@ -131,3 +130,8 @@ def test_what_cannot_be_is_refused_in_words(fields: dict[str, object], field: st
 def test_one_that_is_gone_is_not_changed(take: Take) -> None:
     with pytest.raises(NothingMatched, match="is gone"):
         shaped(take, {"text": 77_777, "words": "x"})
+
+
+def test_a_new_one_never_takes_the_place_of_a_recorded_event(take: Take) -> None:
+    made = parse_stroke({"kind": "take.text", "tick": 0, "words": "x", "made": 1}).apply(take)
+    assert said(made) == sorted([*AS_RECORDED, (0, "marker", "x")])

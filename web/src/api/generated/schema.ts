@@ -6054,7 +6054,7 @@ export interface components {
             kind: "take.text";
             /**
              * Made
-             * @description The id that a new one gets, which no recorded event has. A history gives it.
+             * @description The id that a new one gets, as long as no recorded event has it. A history gives it.
              * @default 4294967295
              */
             made: number;
