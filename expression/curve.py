@@ -133,6 +133,11 @@ class Curve(Remembers):
             *(joined(*columns) for columns in zip(self.columns, *(one.columns for one in others), strict=True))
         )
 
+    def among(self, *others: "Curve") -> "Curve":
+        """These nodes and those of others in the order of time; at one tick these first, then others as they come."""
+        both = self.then(*others)
+        return both.rows(np.argsort(both.ticks, kind="stable"))
+
     def within(self, start: int, end: int) -> "Curve":
         """The nodes from `start` to before `end`."""
         return self.rows(slice(*np.searchsorted(self.ticks, [start, end]).tolist()))

@@ -181,8 +181,7 @@ def _let_go(curve: Curve, lane: Lane, ends: Ints) -> Curve:
     ends = ends[(ends < begins) & ~contained(ends, curve.ticks)]
     if not len(ends):
         return curve
-    both = curve.then(Curve.of(ends, np.full(len(ends), LANES[lane.key].default)))
-    return both.rows(np.argsort(both.ticks, kind="stable"))
+    return curve.among(Curve.of(ends, np.full(len(ends), LANES[lane.key].default)))
 
 
 def _once(lane: Lane, curve: Curve) -> Lane:

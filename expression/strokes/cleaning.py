@@ -208,8 +208,7 @@ class LaneDistil(SlidingStroke):
         inside = bad[curve.governing(ticks)] & ~contained(ticks, curve.ticks)
         hold = curve.hold | bad
         held = Curve.of(curve.ticks, curve.values, hold, np.where(hold, 0.0, curve.lift), curve.ease)
-        both = held.then(Curve.of(ticks[inside], values[inside]))
-        return made._replace(curve=both.rows(np.argsort(both.ticks, kind="stable")))
+        return made._replace(curve=held.among(Curve.of(ticks[inside], values[inside])))
 
     @override
     def label(self) -> str:

@@ -491,8 +491,8 @@ class NoteStart(NoteStroke):
         curve = opened(line.curve, line.base + until, line.error)
         owner = line.owner(curve.ticks)
         curve = curve.rows(curve.ticks >= (line.base + until)[owner])
-        both = Curve.of(line.base, np.full(len(line), value), False).then(curve)
-        return line.id, line.curves(both.rows(np.argsort(both.ticks, kind="stable")))
+        rests = Curve.of(line.base, np.full(len(line), value), False)
+        return line.id, line.curves(rests.among(curve))
 
     @override
     def label(self) -> str:

@@ -39,6 +39,10 @@ def played(sign: str, name: str, title: str, words: str, says: str, *asks: Ask, 
     )
 
 
+def _labelled(rule: "ForceRule | TimeRule") -> str:
+    return f"{rule.spec.name} {rule.amount:g}".replace("-", "−")
+
+
 class ForceRule(VelocityStroke):
     """A rule of how hard notes are struck."""
 
@@ -56,7 +60,7 @@ class ForceRule(VelocityStroke):
 
     @override
     def label(self) -> str:
-        return f"{self.spec.name} {self.amount:g}".replace("-", "−")
+        return _labelled(self)
 
 
 def _onsets(take: Take, part: Part, mask: Flags) -> Ints:
@@ -232,7 +236,7 @@ class TimeRule(TimeStroke):
 
     @override
     def label(self) -> str:
-        return f"{self.spec.name} {self.amount:g}".replace("-", "−")
+        return _labelled(self)
 
 
 LEAD_SECONDS = 0.020
@@ -258,8 +262,9 @@ class RuleLead(TimeRule):
         return late, np.zeros(len(late))
 
 
-GAP_SECONDS, GAP_SHARE = 0.060, 0.25
-REPEAT_SECONDS, REPEAT_SHARE = 0.040, 0.25
+GAP_SECONDS, REPEAT_SECONDS = 0.060, 0.040
+MOST_GAP = 0.25
+"""A note gives up so much of its length at most."""
 
 
 class RuleGaps(TimeRule):
@@ -288,8 +293,7 @@ class RuleGaps(TimeRule):
         closes = np.isin(following, groups)
         begins, ends, begun = (take.tempo.seconds(ticks) for ticks in (start, end, np.minimum(following, take.end)))
         gap = np.where(closes, GAP_SECONDS, np.where(again, REPEAT_SECONDS, 0.0))
-        share = np.where(closes, GAP_SHARE, REPEAT_SHARE)
-        wanted = np.minimum(gap * self.amount, share * (ends - begins))
+        wanted = np.minimum(gap * self.amount, MOST_GAP * (ends - begins))
         # What has let go by then has its gap already; less than nothing makes it longer, up to the next note.
         there = np.maximum(begun - ends, 0.0)
         shorter = np.where(wanted > 0, np.maximum(wanted - there, 0.0), np.maximum(wanted, -there))

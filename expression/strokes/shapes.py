@@ -149,8 +149,7 @@ class LaneWave(WritingStroke):
             own = clock.since(int(begins[rows[0]]))
             made = waved(0, int(lasts[rows].max()), TempoMap.of(clock.resolution, [(0, int(one))]) if one > 0 else own)
             found.append(batch.tiled(made, rows))
-        both = found[0].then(*found[1:])
-        return both.rows(np.argsort(both.ticks, kind="stable"))
+        return found[0].among(*found[1:])
 
     @override
     def label(self) -> str:

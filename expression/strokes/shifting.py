@@ -69,8 +69,7 @@ class LaneShift(LaneStroke):
             raise NothingMatched("That would be later than a recording can last.", "ticks")
         moved = old.rows(mine).timed(old.ticks[mine] + self.ticks)
         stays = old.rows(~mine & ~np.isin(old.ticks, moved.ticks))
-        both = stays.then(moved)
-        return both.rows(np.argsort(both.ticks, kind="stable"))
+        return stays.among(moved)
 
     @override
     def lane_reach(self, take: Take) -> Reach:

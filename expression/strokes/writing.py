@@ -108,7 +108,7 @@ class LaneNodes(WritingStroke):
         ticks = batch.base[:, None] + np.array([node.tick for node in self.nodes])
         columns = [[getattr(node, name) for node in self.nodes] for name in ("value", "lift", "ease")]
         value, lift, ease = (np.tile(column, len(batch)) for column in columns)
-        return _in_order(kept, Curve.of(ticks.ravel(), value, hold.ravel(), lift, ease))
+        return kept.among(Curve.of(ticks.ravel(), value, hold.ravel(), lift, ease))
 
     @override
     def lane_fitted(self, take: Take, tick: int, value: float) -> Self:
@@ -366,9 +366,3 @@ class LaneClear(LaneStroke):
     @override
     def label(self) -> str:
         return f"{self.name} erased" if self.where.span else f"{self.name} cleared"
-
-
-def _in_order(one: Curve, other: Curve) -> Curve:
-    """Nodes of two curves in the order of time; none of one lies at a tick of the other."""
-    both = one.then(other)
-    return both.rows(np.argsort(both.ticks, kind="stable"))
