@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from expression.errors import BadStep, NothingMatched
 from expression.limits import FARTHEST, MOST_STEPS
+from expression.phrases import stretches
 from expression.strokes import AnyStroke
 from expression.strokes.bend_range import ranges_kept
 from expression.take import Take
@@ -222,9 +223,29 @@ def shape(take: Take, strokes: Sequence[AnyStroke]) -> Take:
     return take
 
 
+def over_each(stroke: AnyStroke, take: Take) -> Take:
+    """The take as a stroke leaves it that acts over each phrase. Raises NothingMatched where it reaches none."""
+    where = stroke.where
+    first, last = where.span or (0, take.end + 1)
+    made, reason = take, NothingMatched("No phrase begins there.")
+    for part in take.parts if where.parts is None else [one for one in take.parts if one.id in where.parts]:
+        for start, end in stretches(take, part.id, where.each or "phrases"):
+            if max(start, first) >= min(end, last):
+                continue
+            span = max(start, first), min(end, last)
+            place = where.model_copy(update={"each": None, "parts": (part.id,), "span": span})
+            try:
+                made = stroke.model_copy(update={"where": place}).apply(made)
+            except NothingMatched as nothing:
+                reason = nothing
+    if made is take:
+        raise reason
+    return made
+
+
 def applied(stroke: AnyStroke, take: Take) -> Take:
     """The take as a stroke leaves it. Raises NothingMatched, also where the stroke lies outside the take."""
-    made = ranges_kept(take, stroke.apply(take))
+    made = ranges_kept(take, over_each(stroke, take) if stroke.where.each else stroke.apply(take))
     span = stroke.where.span
     if span and span[0] > take.end and not stroke.is_beyond:
         begins, ends = (take.meter.position(tick).bar for tick in (span[0], take.end))

@@ -5,14 +5,16 @@ the study of expressive timing*, ICMC 2001): of each pair of neighbours in a lin
 pitch, that between onsets, and the rest. Where an interval is large and unlike the ones beside it, the line divides.
 """
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
 
+from expression import percussion
 from expression.arrays import Floats, Ints, frozen, union
 from expression.chords import chord_onsets
 from expression.memo import worked_out
-from expression.take import Take
+from expression.take import PhraseMark, Take
 
 WEIGHTS = (0.25, 0.5, 0.25)
 """Pitch, time between onsets, rest: 1:2:1."""
@@ -47,11 +49,13 @@ class Phrases(NamedTuple):
 
 @worked_out(16)
 def line_of(take: Take, part: int) -> Line:
-    """The upper voice of a part: of what is struck as one the highest."""
+    """The upper voice of a part: of what is struck as one the highest. The keys of a drum kit are no pitches: all 0."""
     notes = take.parts[part].notes
     heard = notes.music & ~notes.muted
     onsets = chord_onsets(notes.start[heard], take.resolution)
     pitch, end = notes.pitch[heard].astype(np.int64), notes.end[heard]
+    if take.parts[part].channel.number == percussion.CHANNEL:
+        pitch = np.zeros_like(pitch)
     order = np.lexsort((-pitch, onsets))
     first = np.append(True, np.diff(onsets[order]) > 0)[: len(order)]
     rows = order[first]
@@ -83,7 +87,10 @@ def _profile(intervals: Floats) -> Floats:
 
 @worked_out(16)
 def phrases_of(take: Take, part: int) -> Phrases:
-    """Where the phrases and the groups of a part's upper voice begin."""
+    """Where the phrases and the groups of a part's upper voice begin: as they are found, but for what was said by hand.
+
+    Of a phrase that is made to go on over a boundary the groups stay, and with a phrase a group begins.
+    """
     line = line_of(take, part)
     if not len(line.onset):
         return Phrases(line.onset, line.onset)
@@ -98,9 +105,43 @@ def phrases_of(take: Take, part: int) -> Phrases:
         found[0] = True
         return np.flatnonzero(found)
 
-    phrases = _breathing(line, strength, begins(PHRASE_ABOVE), LONGEST * take.resolution)
-    groups = union(np.concatenate((phrases, begins(GROUP_ABOVE))))
+    found = _breathing(line, strength, begins(PHRASE_ABOVE), LONGEST * take.resolution)
+    marks = [mark for mark in take.phrase_marks if mark.part == part]
+    phrases = _by_hand(line, found, [mark for mark in marks if mark.level == "phrases"])
+    groups = _by_hand(line, union(found, begins(GROUP_ABOVE)), [mark for mark in marks if mark.level == "groups"])
+    groups = union(phrases, groups)
     return Phrases(frozen(line.onset[phrases], np.int64), frozen(line.onset[groups], np.int64))
+
+
+def stretches(take: Take, part: int, level: str) -> list[tuple[int, int]]:
+    """Of each phrase or group of a part (`level`) where it begins and where its last note ends, or the next begins."""
+    line, found = line_of(take, part), phrases_of(take, part)
+    begins = found.phrases if level == "phrases" else found.groups
+    if not len(begins):
+        return []
+    ends = np.maximum.reduceat(line.end, np.searchsorted(line.onset, begins))
+    ends[:-1] = np.minimum(ends[:-1], begins[1:])
+    return list(zip(begins.tolist(), ends.tolist(), strict=True))
+
+
+def nearest(line: Line, ticks: Ints) -> Ints:
+    """The rows of a line (of one note at least) that begin nearest to some ticks; of two as near the earlier."""
+    after = np.clip(np.searchsorted(line.onset, ticks), 1, max(len(line.onset) - 1, 1))
+    after = np.minimum(after, len(line.onset) - 1)
+    before = np.maximum(after - 1, 0)
+    return np.where(ticks - line.onset[before] <= line.onset[after] - ticks, before, after)
+
+
+def _by_hand(line: Line, rows: Ints, marks: Sequence[PhraseMark]) -> Ints:
+    """Rows at which phrases begin, with what was said by hand in the place of what was found there.
+
+    Ticks mean the note of the line that is nearest now: what strokes move in time keeps its phrase.
+    """
+    for mark in marks:
+        first, last, *bounds = nearest(line, np.array([mark.first, mark.last, *mark.bounds], dtype=np.int64)).tolist()
+        # With the first note something begins in any case.
+        rows = union(np.array([0, *bounds], dtype=np.int64), rows[(rows < first) | (rows > last)])
+    return rows
 
 
 def _breathing(line: Line, strength: Floats, rows: Ints, longest: int) -> Ints:

@@ -8,7 +8,7 @@ from expression.arrays import Ints, frozen
 from expression.beats import Moving
 from expression.cable import BendRange, Statement
 from expression.note_curves import NoteCurves
-from expression.take import Channel, Events, Lane, Part, Rows, Standing, Take
+from expression.take import Channel, Events, Lane, Part, PhraseMark, Rows, Standing, Take
 from expression.time import Meter, TempoMap
 
 
@@ -24,7 +24,14 @@ def moved(take: Take, move: Moving) -> Take:
     parts = tuple(_part(part, channels[part.channel.id], move) for part in take.parts)
     ticks = move(np.array([one.tick for one in take.texts], dtype=np.int64)).tolist() if take.texts else []
     texts = tuple(one._replace(tick=tick) for one, tick in zip(take.texts, ticks, strict=True))
-    return replace(take, tracks=tracks, rows=_rows(take.rows, tracks), parts=parts, texts=texts)
+    marks = tuple(_phrase_mark(one, move) for one in take.phrase_marks)
+    rows = _rows(take.rows, tracks)
+    return replace(take, tracks=tracks, rows=rows, parts=parts, texts=texts, phrase_marks=marks)
+
+
+def _phrase_mark(one: PhraseMark, move: Moving) -> PhraseMark:
+    first, last, *bounds = move(np.array([one.first, one.last, *one.bounds], dtype=np.int64)).tolist()
+    return one._replace(first=first, last=last, bounds=tuple(bounds))
 
 
 def _ticks(move: Moving, ticks: Ints) -> Ints:

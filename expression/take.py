@@ -314,6 +314,17 @@ class Text(NamedTuple):
     words: str
 
 
+class PhraseMark(NamedTuple):
+    """Where phrases or groups of a part's line begin by hand, from one tick to the last of a stretch; ticks."""
+
+    part: int
+    level: str
+    """`phrases` or `groups`."""
+    first: int
+    last: int
+    bounds: tuple[int, ...]
+
+
 @dataclass(frozen=True, eq=False)
 class Take(Remembers):
     """A recording, and what strokes have made of it. Times are ticks of `resolution` a quarter note."""
@@ -338,6 +349,8 @@ class Take(Remembers):
     """Texts that strokes have put in, or said otherwise."""
     dropped_texts: frozenset[int] = frozenset()
     """Rows of recorded texts that are not sent as they were recorded."""
+    phrase_marks: tuple[PhraseMark, ...] = ()
+    """Where strokes have said that phrases begin, the newest last."""
     looks_zoned: bool = False
     """It looks like MPE, but nothing in it says so: it was read channel by channel."""
 
@@ -424,7 +437,7 @@ class Take(Remembers):
 
 def _alike_ground(one: Take, other: Take) -> bool:
     """Whether tempo, metre and what was recorded lie alike."""
-    if (one.texts, one.dropped_texts) != (other.texts, other.dropped_texts):
+    if any(getattr(one, name) != getattr(other, name) for name in ("texts", "dropped_texts", "phrase_marks")):
         return False
     pairs = (
         (one.tempo.ticks, other.tempo.ticks),

@@ -681,6 +681,11 @@ def sharing(take: Take, parts: list[int]) -> list[int]:
     return [part.id for part in take.parts if id(part.channel) in lines]
 
 
+ANYWHERE = {
+    f"rule.{one}" for one in ("lead", "gaps", "leaps", "swing", "loose", "swell", "vibrato", "slides", "ritard")
+}
+
+
 def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tuple[float, float]]] | None:
     """Spans in which lanes of a part may be heard otherwise, and {-1: []} where notes may; None: anywhere."""
     kind, where = said["kind"], said["where"]
@@ -691,7 +696,9 @@ def place_of(take: Take, said: dict[str, Any], stroke: Any) -> dict[int, list[tu
     if kind.startswith("notes."):
         # What lies under notes goes with them: untouched notes are held one by one (see test_notes_random).
         return None
-    if kind in ("play.as", "rule.lead", "rule.gaps", "rule.swing"):
+    if kind == "phrase.mark":
+        return {}
+    if kind.startswith("play.") or kind in ANYWHERE:
         # What they come to is held in test_rules.
         return None
     if kind.startswith(("velocity.", "rule.")):

@@ -22,6 +22,7 @@ from expression.strokes.feel import VelocityAccent, VelocityVary
 from expression.strokes.frame import LaneReshape
 from expression.strokes.ground import TakeMetre, TakeTempo
 from expression.strokes.hairpin import VelocityDraw, VelocityHairpin
+from expression.strokes.long_rules import RuleLoose, RuleSlides, RuleSwell, RuleVibrato
 from expression.strokes.note_edits import (
     NotesAdd,
     NotesCue,
@@ -39,14 +40,17 @@ from expression.strokes.passes import RecordPass
 from expression.strokes.pedal_legato import PedalLegato
 from expression.strokes.pedal_lengths import PedalFromLengths, PedalToLengths
 from expression.strokes.pedals import PedalDepth, PedalLift, PedalPress, PedalSwitch
+from expression.strokes.phrasing import PhraseMarks
 from expression.strokes.play_as import PlayAs
 from expression.strokes.resting import BendCentre, BendHome
+from expression.strokes.ritard import RuleRitard
 from expression.strokes.rules import (
     RuleArch,
     RuleContrast,
     RuleGaps,
     RuleHigh,
     RuleLead,
+    RuleLeaps,
     RuleMetre,
     RuleSwing,
     RuleVoice,
@@ -128,6 +132,7 @@ AnyStroke = (
     | TakeTempo
     | TakeMetre
     | TakeText
+    | PhraseMarks
     | PlayAs
     | RuleArch
     | RuleHigh
@@ -136,7 +141,13 @@ AnyStroke = (
     | RuleVoice
     | RuleLead
     | RuleGaps
+    | RuleLeaps
     | RuleSwing
+    | RuleLoose
+    | RuleSwell
+    | RuleVibrato
+    | RuleSlides
+    | RuleRitard
     | RecordPass
 )
 KINDS: dict[str, type[BaseStroke]] = {model.model_fields["kind"].default: model for model in get_args(AnyStroke)}

@@ -83,6 +83,9 @@ class Where(Record):
         None, description="Ticks at the take's resolution: the start is included, the end is not."
     )
     pitches: tuple[Annotated[int, Field(ge=0, le=127)], ...] | None = Field(None, description="Note numbers.")
+    each: Literal["phrases", "groups"] | None = Field(
+        None, description="Once more over each phrase, or each group, of each part, as if that were the span."
+    )
 
     @model_validator(mode="after")
     def _forwards(self) -> "Where":
@@ -230,6 +233,12 @@ class BaseStroke(Record, ABC):
 
     called: Called | None = Field(None, description="A name that the player gave it.")
     where: Where = Field(default_factory=lambda: Where.model_validate({}), description="What the stroke acts on.")
+
+    @model_validator(mode="after")
+    def _takes_each(self) -> Self:
+        if self.where.each and all(ask.widget != "each" for ask in self.spec.asks):
+            raise ValueError("where.each is for strokes that are drawn over a span")
+        return self
 
     @property
     def title(self) -> str:

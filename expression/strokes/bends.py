@@ -203,6 +203,7 @@ class BendShake(BendGesture):
             entry("rate", "Rate", 0.1),
             entry("depth", "Depth ¢", 5),
             entry("depth_end", "Grows to ¢", 5, "the same"),
+            entry("rate_end", "Quickens to", 0.1, "the same"),
             entry("delay", "After (beats)", 0.125),
             entry("settle", "Rest (beats)", 0.125),
         ),
@@ -210,6 +211,9 @@ class BendShake(BendGesture):
         lane="bend",
     )
     rate: Annotated[float, Field(gt=0, le=50)] = Field(5.5, description="By `per`: swings a second, or beats a swing.")
+    rate_end: Annotated[float | None, Field(gt=0, le=50)] = Field(
+        None, description="The rate at its end, to which it changes evenly; absent: the same."
+    )
     per: Literal["hz", "beats"] = "hz"
     depth: Annotated[float, Field(ge=0, le=1200)] = Field(30.0, description="Cents to either side.")
     depth_end: Annotated[float | None, Field(ge=0, le=1200)] = Field(
@@ -226,25 +230,32 @@ class BendShake(BendGesture):
         by_clock = self.per == "hz"
         begins = tempo.seconds(start) if by_clock else start.astype(np.float64)
         lasts = (tempo.seconds(until) if by_clock else until) - begins
-        length = 1 / self.rate if by_clock else self.rate * take.resolution
-        halves = np.floor(2 * lasts / length + NEARLY).astype(np.int64)
+        first, last = (self._a_tick(take, rate) for rate in (self.rate, self.rate_end or self.rate))
+        halves = np.floor((first + last) * lasts + NEARLY).astype(np.int64)
         swings = halves >= 1
-        start, begins, halves = start[swings], begins[swings], halves[swings]
+        start, begins, halves, lasts = start[swings], begins[swings], halves[swings], lasts[swings]
         if halves.sum() > 2 * MOST_CYCLES:
             raise NothingMatched(f"That would be more than {MOST_CYCLES:,} swings; choose a lower rate.", "rate")
         deepest = max(self.depth, self.depth if self.depth_end is None else self.depth_end) / 100
         # So many straight ways a half that none is further off than the error: depth (1 - cos(pi / 2n)).
         each = max(int(np.ceil(np.pi / 2 / np.arccos(max(1 - LANES[BEND].error / max(deepest, 1e-6), 0.0)))), 2)
         step, note = ranges(np.zeros(len(halves), dtype=np.int64), halves * each + 1)
-        moment = begins[note] + step * (length / 2 / each)
+        # So many swings it has made by then: first t + (last - first) t² / 2 over its length.
+        gains = ((last - first) / lasts)[note]
+        turn = step / (2 * each)
+        moment = begins[note] + 2 * turn / (first + np.sqrt(first**2 + 2 * gains * turn))
         ticks = whole(tempo.tick(moment) if by_clock else moment)
         share = step / (halves * each)[note]
         depth = self.depth + ((self.depth if self.depth_end is None else self.depth_end) - self.depth) * share
-        last = step == (halves * each)[note]
-        turn = ((tempo.seconds(ticks) if by_clock else ticks) - begins[note]) / length
-        values = np.where(last, 0.0, depth / 100 * np.sin(2 * np.pi * turn))
-        curve = Curve.of(ticks, values, last)
-        return Offsets(start, ticks[last], curve) if len(start) else Offsets(start, start, curve)
+        rests = step == (halves * each)[note]
+        passed = (tempo.seconds(ticks) if by_clock else ticks) - begins[note]
+        values = np.where(rests, 0.0, depth / 100 * np.sin(2 * np.pi * (first + gains * passed / 2) * passed))
+        curve = Curve.of(ticks, values, rests)
+        return Offsets(start, ticks[rests], curve) if len(start) else Offsets(start, start, curve)
+
+    def _a_tick(self, take: Take, rate: float) -> float:
+        """Swings a second, or a tick."""
+        return rate if self.per == "hz" else 1 / (rate * take.resolution)
 
     @override
     def _grips(self, take: Take, first: First) -> list[Grip]:

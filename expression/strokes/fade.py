@@ -16,7 +16,7 @@ from expression.strokes.base import Lift, Reach, Unit
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import Spot, parts_of
-from expression.strokes.spec import ASK_EASE, ASK_LIFT, Ask, Spec, entry
+from expression.strokes.spec import ASK_EACH, ASK_EASE, ASK_LIFT, Ask, Spec, entry
 from expression.strokes.writing import WritingStroke
 from expression.take import Lane, Take
 
@@ -40,6 +40,7 @@ class LaneFade(WritingStroke):
             entry("end", "End", 0.05),
             ASK_LIFT,
             ASK_EASE,
+            ASK_EACH,
         ),
     )
     lane: str = Field(
@@ -52,7 +53,7 @@ class LaneFade(WritingStroke):
 
     @model_validator(mode="after")
     def _has_span(self) -> Self:
-        if self.where.span is None and not self.of_notes:
+        if self.where.span is None and not (self.of_notes or self.where.each):
             raise ValueError("a fade needs a span")
         if LANES[self.lane].is_ranged or LANES[self.lane].is_pressed:
             raise ValueError(f"{self.name} is not a level that could fade")

@@ -16,6 +16,7 @@ from expression.strokes.base import Lift, Picked, Points, Unit, Wedge, Where, se
 from expression.strokes.grips import Grip, Place, line_grips, turning
 from expression.strokes.spec import (
     ASK_ACCENTS,
+    ASK_EACH,
     ASK_EASE,
     ASK_LIFT,
     ASK_PEAK_AT,
@@ -75,6 +76,7 @@ class VelocityHairpin(VelocityStroke):
             ASK_ACCENTS.shown(among("mode", "to")),
             entry("floor", "Floor"),
             entry("ceiling", "Ceiling"),
+            ASK_EACH,
         ),
         gestures=(
             Gesture(

@@ -14,7 +14,7 @@ from expression.piece import laid_all
 from expression.sounding import pressed
 from expression.strokes.base import Reach, Tick, masks_of, select
 from expression.strokes.lane import LaneStroke, Spot, parts_of
-from expression.strokes.spec import Gesture, Spec, entry
+from expression.strokes.spec import ASK_EACH, Gesture, Spec, entry
 from expression.take import Lane, Take
 
 PedalKey = Annotated[str, Field(description="`cc:64` (sustain), `cc:66` (sostenuto), `cc:67` (soft) or `cc:69`.")]
@@ -103,7 +103,7 @@ class PedalPress(_Foot):
         "pedal",
         "Pressed",
         says="Down over the span, or over each chosen note; after that as it was.",
-        asks=(entry("depth", "Depth"),),
+        asks=(entry("depth", "Depth"), ASK_EACH),
         gestures=(
             Gesture(
                 "press",

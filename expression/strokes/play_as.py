@@ -7,40 +7,51 @@ import numpy as np
 from pydantic import Field, model_validator
 from typing_extensions import override
 
-from expression.chords import chord_onsets
-from expression.errors import NothingMatched
+from expression.documents import Document
 from expression.hands import HANDS, MOST_AMOUNT, PARTS, Hand
-from expression.percussion import CHANNEL
-from expression.strokes.base import BaseStroke, Where, masks_of, select
-from expression.strokes.bends import BendShake
+from expression.strokes.base import BaseStroke, masks_of
 from expression.strokes.lane import LaneKey
-from expression.strokes.note_times import NotesLoosen
+from expression.strokes.long_rules import RuleLoose, RuleSlides, RuleSwell, RuleVibrato, level_lane
+from expression.strokes.made_of import MadeOf
 from expression.strokes.rules import (
     AMOUNT,
     ASK_AMOUNT,
     Amount,
+    Rule,
     RuleArch,
     RuleContrast,
     RuleGaps,
     RuleHigh,
     RuleLead,
+    RuleLeaps,
     RuleMetre,
     RuleVoice,
 )
-from expression.strokes.shapes import LaneShape
 from expression.strokes.spec import ASK_ROLL, Gesture, Spec, choice, entry
-from expression.take import Part, Take
+from expression.take import Take
 
-LOOSE_MS, LOOSE_DRIFT = 8.0, 0.6
-LONG_SECONDS = 0.6
-"""Notes that last so long live: they swell, and tremble."""
-LOUD, RISES, FALLS = 120.0, 36.0, 48.0
-"""Of a swell on a controller: its peak, and by how much it begins and ends below that."""
-TREMBLES, TREMBLED = 6.0, 28.0
-"""Cents of a vibrato where it begins and where it ends, after half a beat without."""
+MOST_SWELL = 2
+"""More would leave nothing to swell from."""
+Swells = Annotated[float, Field(ge=0, le=MOST_SWELL)]
+Shakes = Annotated[float, Field(ge=0, le=4)]
+BY_NAME: dict[str, type[Rule]] = {
+    "arch": RuleArch,
+    "high": RuleHigh,
+    "metre": RuleMetre,
+    "contrast": RuleContrast,
+    "voice": RuleVoice,
+    "lead": RuleLead,
+    "gaps": RuleGaps,
+    "leaps": RuleLeaps,
+    "loose": RuleLoose,
+    "swell": RuleSwell,
+    "vibrato": RuleVibrato,
+    "slides": RuleSlides,
+}
+"""The rules of `PARTS`."""
 
 
-class PlayAs(BaseStroke):
+class PlayAs(MadeOf):
     """A first shape: rules of performance with the amounts that belong to a kind of instrument; each can be another."""
 
     kind: Literal["play.as"] = "play.as"
@@ -76,20 +87,17 @@ class PlayAs(BaseStroke):
     voice: Amount | None = Field(None, description="The upper voice above its chord.")
     lead: Amount | None = Field(None, description="The melody leads.")
     gaps: Amount | None = Field(None, description="Little gaps.")
-    loose: Annotated[float, Field(ge=0, le=4)] | None = Field(
-        None, description="Looseness, 8 ms at 1, most of it slow."
-    )
-    swell: Annotated[float, Field(ge=0, le=2)] | None = Field(None, description="Long notes swell.")
-    vibrato: Annotated[float, Field(ge=0, le=4)] | None = Field(
-        None, description="Long notes tremble after a while, where one sounds at a time."
-    )
+    leaps: Amount | None = Field(None, description="Air before leaps.")
+    loose: Shakes | None = Field(None, description="Looseness, 8 ms at 1, most of it slow.")
+    swell: Swells | None = Field(None, description="Long notes swell.")
+    vibrato: Shakes | None = Field(None, description="Long notes tremble after a while, where one sounds at a time.")
+    slides: Amount | None = Field(None, description="Leaps are slid into, where one sounds at a time.")
     swell_on: LaneKey = Field("cc:11", description="The lane that carries how loud a note goes on.")
     seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = Field(1, description="Another seed is another roll of the dice.")
 
     @model_validator(mode="after")
     def _carries(self) -> Self:
-        if self.swell_on.startswith("note") or self.swell_on == "bend":
-            raise ValueError("swell_on must be a lane of a channel that goes with loudness, such as cc:11")
+        level_lane(self.swell_on, "swell_on")
         return self
 
     @property
@@ -103,62 +111,23 @@ class PlayAs(BaseStroke):
         asked = {name: getattr(self, name) for name in PARTS}
         return {name: self.amount * (usual[name] if asked[name] is None else asked[name]) for name in PARTS}
 
-    def strokes(self, take: Take) -> list[BaseStroke]:
-        """What it comes to, stroke by stroke. Raises NothingMatched where it reaches no notes."""
-        select(take, self.where)
-        return list(self._strokes(take))
-
-    def _strokes(self, take: Take) -> Iterator[BaseStroke]:
-        much = self.amounts()
-        for name, rule in (
-            ("arch", RuleArch), ("high", RuleHigh), ("metre", RuleMetre), ("contrast", RuleContrast),
-            ("voice", RuleVoice), ("lead", RuleLead), ("gaps", RuleGaps),
-        ):  # fmt: skip
-            if much[name]:
-                given = {"about": self._middle(take)} if name == "high" else {}
-                amount = float(np.clip(much[name], -MOST_AMOUNT, MOST_AMOUNT))
-                yield rule.model_validate({"where": self.where, "amount": amount, **given})
-        if much["loose"] > 0:
-            loose = {"amount_ms": LOOSE_MS * much["loose"], "drift": LOOSE_DRIFT, "seed": self.seed}
-            yield NotesLoosen.model_validate({"where": self.where, **loose})
-        for part, where, is_line in self._long(take) if much["swell"] > 0 or much["vibrato"] > 0 else ():
-            if (by := min(much["swell"], 2.0)) > 0:
-                form = {"start": LOUD - RISES * by, "end": LOUD - FALLS * by, "peak": LOUD, "peak_at": 0.4, "ease": 0.5}
-                yield LaneShape.model_validate({"where": where, "lane": self.swell_on, "notes": True, **form})
-            if much["vibrato"] > 0 and is_line and part.channel.number != CHANNEL:
-                depth, end = TREMBLES * much["vibrato"], TREMBLED * much["vibrato"]
-                yield BendShake.model_validate({"where": where, "depth": depth, "depth_end": end, "delay": 0.5})
+    @override
+    def made(self, take: Take) -> Iterator[BaseStroke]:
+        more: dict[str, Document] = {
+            "high": {"about": self._middle(take)},
+            "swell": {"on": self.swell_on},
+            "loose": {"seed": self.seed},
+        }
+        for name, much in self.amounts().items():
+            if much:
+                most = MOST_SWELL if name == "swell" else MOST_AMOUNT
+                amount = float(np.clip(much, -most, most))
+                yield BY_NAME[name].model_validate({"where": self.where, "amount": amount, **more.get(name, {})})
 
     def _middle(self, take: Take) -> int:
         """The pitch about which high and low lie: the mean of what it reaches."""
         masks = masks_of(take, self.where)
         return round(float(np.concatenate([take.parts[one].notes.pitch[mask] for one, mask in masks.items()]).mean()))
-
-    def _long(self, take: Take) -> Iterator[tuple[Part, Where, bool]]:
-        """Of each part its long notes, and whether it has one note at a time."""
-        for number, mask in masks_of(take, self.where).items():
-            part = take.parts[number]
-            notes = part.notes
-            length = take.tempo.seconds(notes.end) - take.tempo.seconds(notes.start)
-            ids = np.sort(notes.id[mask & ~notes.muted & (length >= LONG_SECONDS)])
-            if len(ids):
-                breaks = np.flatnonzero(np.diff(ids) > 1) + 1
-                ranges = tuple((int(one[0]), int(one[-1])) for one in np.split(ids, breaks))
-                onsets = chord_onsets(notes.start[mask], take.resolution)
-                is_line = len(np.unique(onsets)) == len(onsets)
-                where = {"parts": (number,), "notes": ranges, "span": self.where.span}
-                yield part, Where.model_validate(where), is_line
-
-    @override
-    def apply(self, take: Take) -> Take:
-        made = take
-        for stroke in self.strokes(take):
-            try:
-                made = stroke.apply(made)
-            except NothingMatched:
-                # A chord that is not there has no upper voice: the others still act.
-                continue
-        return made
 
     @override
     def label(self) -> str:

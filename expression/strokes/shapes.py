@@ -17,7 +17,19 @@ from expression.strokes.base import Lift, Reach, Unit
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips, turning
 from expression.strokes.lane import Spot, parts_of, switched
-from expression.strokes.spec import ASK_EASE, ASK_LIFT, ASK_PEAK, ASK_PEAK_AT, Ask, Gesture, Spec, among, choice, entry
+from expression.strokes.spec import (
+    ASK_EACH,
+    ASK_EASE,
+    ASK_LIFT,
+    ASK_PEAK,
+    ASK_PEAK_AT,
+    Ask,
+    Gesture,
+    Spec,
+    among,
+    choice,
+    entry,
+)
 from expression.strokes.writing import Value, WritingStroke
 from expression.take import Lane, Take
 from expression.time import TempoMap
@@ -51,6 +63,7 @@ class LaneWave(WritingStroke):
             entry("phase", "Phase", 0.05),
             entry("fade_in", "Fade in (beats)", 0.5),
             choice("mode", "Is", ("set", "set"), ("add", "added")),
+            ASK_EACH,
         ),
         gestures=(
             Gesture(
@@ -83,7 +96,7 @@ class LaneWave(WritingStroke):
 
     @model_validator(mode="after")
     def _has_span(self) -> "LaneWave":
-        if self.where.span is None and not self.of_notes:
+        if self.where.span is None and not (self.of_notes or self.where.each):
             raise ValueError("a wave needs a span")
         return self
 
@@ -175,6 +188,7 @@ class LaneShape(WritingStroke):
             entry("every", "Every (beats)", 0.5, "once").shown(among("notes", False)),
             entry("delay", "Delay (ms)", 10).shown(among("notes", True)),
             entry("over", "Over (share)", 0.05).shown(among("notes", True)),
+            ASK_EACH.shown(among("notes", False)),
         ),
         gestures=(
             Gesture(
@@ -214,7 +228,7 @@ class LaneShape(WritingStroke):
     def _has_place(self) -> "LaneShape":
         if self.of_notes and self.notes:
             raise ValueError("a shape of notes lies over each of them anyway; leave `notes` out")
-        if self.where.span is None and not self.notes and not self.of_notes:
+        if self.where.span is None and not (self.notes or self.of_notes or self.where.each):
             raise ValueError("a shape needs a span, or notes to follow")
         return self
 

@@ -16,7 +16,7 @@ Evidence = Literal["facts", "saving", "sent", "counts", "bows"]
 `counts`: how many notes give way to it is said on the command line as well. `bows`: how far nodes may go is drawn."""
 Widget = Literal[
     "number", "choice", "flag", "measure", "roll", "turns", "one of", "lane", "place", "scale", "lines", "through",
-    "pattern", "tap", "kinds", "pitches", "text", "node", "note", "pass", "writing",
+    "pattern", "tap", "kinds", "pitches", "text", "node", "note", "pass", "writing", "each",
 ]  # fmt: skip
 """How a field is asked for: by what it holds, never by the kind of stroke."""
 
@@ -150,4 +150,11 @@ ASK_UNDER = choice("under", "Under them", (True, "travels along"), (False, "stay
 ASK_PAGE = choice("page", "The page follows", (True, "yes"), (False, "no"))
 ASK_OVER = choice("over", "Same key", ("cut", "is cut"), ("refuse", "refuse"))
 ASK_TIME = entry("time", "Time (beats)", 0.125)
+ASK_EACH = Ask(
+    "where",
+    "Over",
+    "each",
+    options=(Option(None, "all"), Option("phrases", "each phrase"), Option("groups", "each group")),
+)
+"""Over all of its place at once, or once more over each phrase in it."""
 ASK_SCALE = Ask("scale", "Steps of", "scale", absent="all keys")

@@ -17,7 +17,7 @@ from expression.strokes.base import Lift, Points, Reach, Record, Tick, Unit, Whe
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import LaneKey, LaneKeys, LaneStroke, Spot, parts_of, switched
-from expression.strokes.spec import ASK_EASE, ASK_LIFT, Ask, Gesture, Spec, entry
+from expression.strokes.spec import ASK_EACH, ASK_EASE, ASK_LIFT, Ask, Gesture, Spec, entry
 from expression.take import Lane, Take
 
 Value = Annotated[float, Field(ge=-127, le=127)]
@@ -211,6 +211,7 @@ class LaneRamp(WritingStroke):
             entry("end", "End", 1, "as it is"),
             ASK_LIFT,
             ASK_EASE,
+            ASK_EACH,
         ),
         gestures=(
             Gesture(
@@ -233,7 +234,7 @@ class LaneRamp(WritingStroke):
 
     @model_validator(mode="after")
     def _has_span(self) -> Self:
-        if self.where.span is None and not self.of_notes:
+        if self.where.span is None and not (self.of_notes or self.where.each):
             raise ValueError("a ramp needs a span")
         return self
 

@@ -37,7 +37,9 @@ def delta(was: Take, now: Take, part: int | None) -> Delta:
     # still held at the end of the take lasts as long as that, and how long all rings on is a matter of the clock.
     is_longer = was.end != now.end or was.tempo is not now.tempo
     channels = {now.parts[one].channel.id for one in (*whole, *told["lanes"])}
-    heard = [one.id for one in now.parts if one.channel.id in channels or is_longer]
+    # So are phrases that were set by hand.
+    phrased = {mark.part for mark in {*was.phrase_marks} ^ {*now.phrase_marks}}
+    heard = [one.id for one in now.parts if one.channel.id in channels or is_longer or one.id in phrased]
     return {
         **compared(was, now, part, told),
         "parts": lanes_of(now, [one for one in heard if one not in whole]),

@@ -11,6 +11,7 @@ from expression.arrays import runs
 from expression.lanes import BEND, BESIDE, CHANNEL_LANES, LANES, Form
 from expression.levels import is_zoned
 from expression.notes import Notes
+from expression.phrases import phrases_of, stretches
 from expression.pitch import NOTE_NAMES
 from expression.status import SYSEX
 from expression.take import Part, Take
@@ -82,6 +83,14 @@ class SentView(TypedDict):
     bends: float | None
 
 
+class PhraseView(TypedDict):
+    """A phrase of a part's upper voice: from one tick to another, and where further groups begin in it."""
+
+    start: int
+    end: int
+    groups: list[int]
+
+
 class PartLanes(TypedDict):
     """The lanes of a part in short, and what they make of its notes.
 
@@ -100,6 +109,7 @@ class PartLanes(TypedDict):
     rings: Rings | None
     feet: list[tuple[int, int]]
     """Where sustain is down: from one tick to another."""
+    phrases: list[PhraseView]
 
 
 class OffPage(TypedDict):
@@ -266,7 +276,17 @@ def _lanes(take: Take, part: Part) -> PartLanes:
         "contour": contours(part.music),
         "rings": rings(take, part),
         "feet": feet(take, part),
+        "phrases": _phrases(take, part),
     }
+
+
+def _phrases(take: Take, part: Part) -> list[PhraseView]:
+    begins, groups = phrases_of(take, part.id)
+    inner = np.split(groups, np.searchsorted(groups, begins, side="right"))[1:]
+    return [
+        {"start": start, "end": end, "groups": [one for one in inside.tolist() if one > start]}
+        for (start, end), inside in zip(stretches(take, part.id, "phrases"), inner, strict=True)
+    ]
 
 
 def _sent(take: Take, part: Part) -> SentView:

@@ -172,7 +172,8 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
     try:
         start, end, parts, count = stroke.reach(take)
         # It may reach notes and still have nothing to draw: what it would go by is gone.
-        line, grips = stroke.line(take), stroke.grips(take)
+        # What acts over each phrase has no one line.
+        line, grips = ([], []) if stroke.where.each else (stroke.line(take), stroke.grips(take))
         threads = _threads(take, stroke, parts)
     except NothingMatched:
         label, sign = stroke.title, stroke.sign()

@@ -13,6 +13,7 @@ from expression.history import applied
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.phrases import line_of, phrases_of, strengths
+from expression.strokes import KINDS as ALL_KINDS
 from expression.strokes import parse_stroke
 from expression.take import Take
 from tests.files import file_of
@@ -134,6 +135,20 @@ class TestTime:
         assert starts(shaped(take, "rule.lead")) == pytest.approx([500, 480, 1000], abs=0.6)
         assert starts(shaped(take, "rule.lead", amount=-1)) == pytest.approx([500, 520, 1000], abs=0.6)
 
+    def test_what_the_melody_leads_is_spread_from_below(self) -> None:
+        take = take_of(*((1, 1, pitch, 80) for pitch in (67, 48, 60, 55)))
+        assert starts(shaped(take, "rule.lead")) == pytest.approx([500, 504, 508, 480], abs=0.6)
+
+    def test_before_a_leap_there_is_air(self) -> None:
+        take = take_of(
+            (0, 1, 60, 80), (1, 1, 72, 80), (2, 1, 68, 80), (3, 1, 61, 80), (4, 0.05, 73, 80), (5, 1, 60, 80)
+        )
+        made = shaped(take, "rule.leaps").parts[0].notes
+        order = np.argsort(made.start)
+        seconds = (take.tempo.seconds(made.end[order]) - take.tempo.seconds(made.start[order])).tolist()
+        # An octave, a third (nothing), a fifth, an octave; what has let go already, nothing more.
+        assert seconds == pytest.approx([0.44, 0.5, 0.465, 0.44, 0.025, 0.5], abs=1e-3)
+
     def test_gaps_come_after_groups_and_before_the_same_again(self) -> None:
         notes = [(bar * 4 + step, 1.0, 60 + 2 * step, 80) for bar in range(3) for step in range(3)]
         take = take_of(*notes, (12, 1, 70, 80), (13, 1, 70, 80))
@@ -151,7 +166,77 @@ class TestTime:
         assert made == pytest.approx([0, beat * ratio / (ratio + 1), beat], abs=1.2)
 
 
-RULES = ("arch", "high", "metre", "contrast", "voice", "lead", "gaps", "swing")
+class TestLong:
+    def test_long_notes_swell_and_short_ones_do_not(self) -> None:
+        take = take_of((0, 2, 60, 80), (2, 0.5, 62, 80), (3, 2, 64, 80))
+        curve = shaped(take, "rule.swell", amount=0.5).parts[0].lanes["cc:11"].curve
+        quarter = take.resolution
+        assert curve.at(np.array([0, 0.8 * quarter, 3 * quarter, 3.8 * quarter])) == pytest.approx(
+            [102, 120, 102, 120], abs=0.6
+        )
+        lowest = shaped(take, "rule.swell", amount=-1, on="cc:2").parts[0].lanes["cc:2"].curve
+        assert lowest.at(np.array([0, 0.8 * quarter])) == pytest.approx([120, 84], abs=0.6)
+
+    def test_a_vibrato_begins_late_and_grows_deeper_and_faster(self) -> None:
+        take = take_of((0, 8, 60, 80))
+        curve = shaped(take, "rule.vibrato").parts[0].lanes["bend"].curve
+        seconds = np.linspace(0, 4, 40_001)
+        bend = curve.at(np.maximum(take.tempo.tick(seconds), 0))
+        assert np.abs(np.nan_to_num(bend[seconds < 0.25])).max() == 0
+        inside = bend[(seconds > 0.26) & (seconds < 3.9)]
+        crossings = np.flatnonzero(np.diff(np.sign(inside)) > 0) * 1e-4
+        swings = 1 / np.diff(crossings)
+        assert swings[0] == pytest.approx(5.5, abs=0.15)
+        assert swings[-1] == pytest.approx(6.5, abs=0.15)
+        assert np.abs(inside[:2000]).max() == pytest.approx(0.07, abs=0.01)
+        assert np.abs(inside[-3000:]).max() == pytest.approx(0.28, abs=0.015)
+
+    def test_chords_and_drums_do_not_tremble(self) -> None:
+        for take in (take_of((0, 4, 60, 80), (0, 4, 64, 80)), take_of((0, 4, 36, 80), channel=9)):
+            assert write(shaped(take, "rule.vibrato")) == write(take)
+
+    def test_leaps_are_slid_into_from_where_the_line_comes(self) -> None:
+        take = take_of((0, 1, 60, 80), (1, 1, 67, 80), (2, 1, 60, 80), (3, 1, 62, 80), (5, 1, 72, 80))
+        curve = shaped(take, "rule.slides").parts[0].lanes["bend"].curve
+        starts_ = np.array([1, 2, 3, 5]) * take.resolution
+        # Up, down, a step, and a leap after a rest.
+        assert curve.at(starts_) == pytest.approx([-0.5, 0.5, 0, 0], abs=0.01)
+        assert curve.at(starts_ + take.resolution // 8) == pytest.approx([0, 0, 0, 0], abs=0.01)
+
+    def test_looseness_is_that_of_the_stroke_that_it_comes_to(self) -> None:
+        take = read(the_keepers_log())
+        loose = shaped(take, "notes.loosen", amount_ms=16, drift=0.6, seed=7)
+        assert write(shaped(take, "rule.loose", amount=2, seed=7)) == write(loose)
+
+
+class TestRitard:
+    def test_the_tempo_falls_by_the_formula(self) -> None:
+        take = take_of(*((step, 1, 60, 80) for step in range(9)))
+        made = shaped(take, "rule.ritard")
+        for share in (1 / 16, 7 / 16, 15 / 16):
+            tick = (4 + 4 * share) * take.resolution
+            at = int(np.searchsorted(made.tempo.ticks, tick, side="right")) - 1
+            middle = (made.tempo.ticks[at] / take.resolution - 4) / 4 + 1 / 64
+            wanted = 120 * (1 + (0.6**3 - 1) * middle) ** (1 / 3)
+            assert 60e6 / made.tempo.micros[at] == pytest.approx(wanted, rel=1e-4)
+        assert 60e6 / made.tempo.micros[-1] == pytest.approx(72, rel=1e-4)
+        assert made.tempo.ticks[-1] == 8 * take.resolution
+        assert float(made.tempo.seconds(4 * take.resolution)) == pytest.approx(2)
+
+    def test_over_a_span_the_tempo_comes_back(self) -> None:
+        take = take_of(*((step, 1, 60, 80) for step in range(12)))
+        made = shaped(take, "rule.ritard", where={"span": [2 * take.resolution, 6 * take.resolution]})
+        tempo = [round(60e6 / micros) for micros in made.tempo.micros.tolist()]
+        assert tempo[0] == tempo[-1] == 120
+        assert made.tempo.ticks[-1] == 6 * take.resolution
+        assert min(tempo) == 72
+
+    def test_where_nothing_follows_nothing_slows_down(self) -> None:
+        with pytest.raises(NothingMatched, match="nothing could slow down"):
+            shaped(take_of((0, 1, 60, 80)), "rule.ritard")
+
+
+RULES = tuple(kind.removeprefix("rule.") for kind in ALL_KINDS if kind.startswith("rule."))
 KINDS = [*(f"rule.{rule}" for rule in RULES), "play.as"]
 
 
@@ -181,10 +266,10 @@ def test_a_first_shape_is_its_strokes_one_after_another(hand: str) -> None:
 def test_each_rule_is_switched_off_by_itself() -> None:
     take = read(the_lamp_room())
     kinds = [one.kind for one in parse_stroke({"kind": "play.as", "as": "bowed"}).strokes(take)]  # type: ignore
-    assert {"rule.arch", "lane.shape", "bend.shake", "notes.loosen"} <= set(kinds)
+    assert {"rule.arch", "rule.swell", "rule.vibrato", "rule.loose"} <= set(kinds)
     off = parse_stroke({"kind": "play.as", "as": "bowed", "arch": 0, "vibrato": 0, "swell": 0, "loose": 0})
     left = {one.kind for one in off.strokes(take)}  # type: ignore[union-attr]
-    assert left == set(kinds) - {"rule.arch", "lane.shape", "bend.shake", "notes.loosen"}
+    assert left == set(kinds) - {"rule.arch", "rule.swell", "rule.vibrato", "rule.loose"}
 
 
 def test_one_note_chords_and_drums_are_shaped_as_far_as_they_can_be() -> None:

@@ -229,7 +229,11 @@ def test_a_take_is_taken_up_again_from_its_checkpoint(
 
 
 @pytest.mark.parametrize("column", ["data", "seal", "made_by"])
-def test_a_checkpoint_that_lull_has_not_written_so_is_never_taken_up(anna: Caller, column: str) -> None:
+def test_a_checkpoint_that_lull_has_not_written_so_is_never_taken_up(
+    anna: Caller, column: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # However fast the machine is.
+    monkeypatch.setattr(folding, "SLOW", 0.0)
     take = anna.add(LONG)
     shown = anna.get(f"takes/{take}/view")
     other = "0" * 16 if column == "made_by" else b"cos\nsystem\n(S'false'\ntR."

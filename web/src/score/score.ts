@@ -45,6 +45,8 @@ export interface PartScore {
   rings: { until: Int32Array; reach: Int32Array } | null;
   /** Where sustain is down. */
   feet: readonly (readonly [number, number])[];
+  /** Where its line breathes. */
+  phrases: readonly Schemas["PhraseView"][];
   lowest: number;
   highest: number;
   /** Which notes are not sent; null where all are. */
@@ -148,6 +150,7 @@ function partOf(part: DeskView["parts"][number]): PartScore {
     contour: contourOf(part.contour),
     rings: ringsOf(part.rings, count),
     feet: part.feet,
+    phrases: part.phrases,
     lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
     highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
     muted: mutedOf(part.muted, count),
@@ -212,6 +215,7 @@ export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]
       contour: contourOf(part.contour),
       rings: ringsOf(part.rings, parts[part.id]!.start.length),
       feet: part.feet,
+      phrases: part.phrases,
     };
   return { ...score, parts };
 }

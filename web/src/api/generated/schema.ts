@@ -1835,6 +1835,11 @@ export interface components {
              */
             rate: number;
             /**
+             * Rate End
+             * @description The rate at its end, to which it changes evenly; absent: the same.
+             */
+            rate_end?: number | null;
+            /**
              * Settle
              * @description Beats before its end, at rest.
              * @default 0
@@ -1938,7 +1943,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"]) | null;
+            stroke?: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"]) | null;
             where?: components["schemas"]["Where"] | null;
         };
         /**
@@ -2301,7 +2306,7 @@ export interface components {
                 number
             ][];
             /** Stroke */
-            stroke: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"]) | null;
+            stroke: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"]) | null;
         };
         /**
          * Favourite
@@ -4760,6 +4765,8 @@ export interface components {
             lanes: components["schemas"]["LaneHead"][];
             /** Largest */
             largest: number | null;
+            /** Phrases */
+            phrases: components["schemas"]["PhraseView"][];
             rings: components["schemas"]["Rings"] | null;
             sent: components["schemas"]["SentView"];
         };
@@ -4869,6 +4876,8 @@ export interface components {
             off_page: components["schemas"]["OffPage"];
             /** Patch */
             patch: string;
+            /** Phrases */
+            phrases: components["schemas"]["PhraseView"][];
             /** Pitch */
             pitch: number[];
             rings: components["schemas"]["Rings"] | null;
@@ -5166,6 +5175,49 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
+         * PhraseMarks
+         * @description Where phrases begin from the start of `where.span` to its last tick, in the place of what was found there.
+         *
+         *     Each tick means the note of the line that begins nearest to it. Without `bounds` the stretch goes on from what is
+         *     before it; without a span it is all of the line.
+         */
+        PhraseMarks: {
+            /**
+             * Bounds
+             * @description Where they begin, in ticks, ascending.
+             * @default []
+             */
+            bounds: number[];
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "phrase.mark";
+            /**
+             * Level
+             * @description Phrases, or the groups within them.
+             * @default phrases
+             * @enum {string}
+             */
+            level: "phrases" | "groups";
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * PhraseView
+         * @description A phrase of a part's upper voice: from one tick to another, and where further groups begin in it.
+         */
+        PhraseView: {
+            /** End */
+            end: number;
+            /** Groups */
+            groups: number[];
+            /** Start */
+            start: number;
+        };
+        /**
          * PieceAsked
          * @description What came since the piece before: of each message its round, the second of the take, and its bytes.
          */
@@ -5243,6 +5295,11 @@ export interface components {
              */
             lead?: number | null;
             /**
+             * Leaps
+             * @description Air before leaps.
+             */
+            leaps?: number | null;
+            /**
              * Loose
              * @description Looseness, 8 ms at 1, most of it slow.
              */
@@ -5258,6 +5315,11 @@ export interface components {
              * @default 1
              */
             seed: number;
+            /**
+             * Slides
+             * @description Leaps are slid into, where one sounds at a time.
+             */
+            slides?: number | null;
             /**
              * Swell
              * @description Long notes swell.
@@ -5314,7 +5376,7 @@ export interface components {
             proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
         };
         /**
          * PreviewAsked
@@ -5340,7 +5402,7 @@ export interface components {
                 number
             ] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
         };
         /**
          * Problem
@@ -5475,7 +5537,7 @@ export interface components {
                 number
             ];
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
         };
         /** Rename */
         Rename: {
@@ -5645,7 +5707,7 @@ export interface components {
         };
         /**
          * RuleLead
-         * @description The melody leads: the highest of a chord some 20 ms ahead of the others (Goebl 2001).
+         * @description The melody leads: the highest of a chord some 20 ms ahead of the others (Goebl 2001), and those spread a little.
          */
         RuleLead: {
             /**
@@ -5684,6 +5746,73 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
+         * RuleLeaps
+         * @description Leaps are taken: the note before one lets go a little early, the farther the earlier (after Friberg 1991).
+         */
+        RuleLeaps: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.leaps";
+            /**
+             * Over
+             * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
+             * @default cut
+             * @enum {string}
+             */
+            over: "cut" | "refuse";
+            /**
+             * Page
+             * @description The written page follows.
+             * @default false
+             */
+            page: boolean;
+            /**
+             * Under
+             * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
+             * @default true
+             */
+            under: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * RuleLoose
+         * @description Looseness with a memory: most of it is a slow drift, as players have it (Gilden 1995), not white noise.
+         */
+        RuleLoose: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.loose";
+            /**
+             * Seed
+             * @description Another seed is another roll of the dice.
+             * @default 1
+             */
+            seed: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
          * RuleMetre
          * @description The metre's accents: the higher the level of the metre that a note lies on, the louder (Drake, Palmer 1993).
          */
@@ -5701,6 +5830,102 @@ export interface components {
              * @enum {string}
              */
             kind: "rule.metre";
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * RuleRitard
+         * @description The last ritard, as a runner comes to a stop (Friberg and Sundberg 1999): over the span, or before the last note.
+         *
+         *     The tempo is that of before times (1 + (w^q - 1) x)^(1/q), with x from 0 at its start to 1 at the last onset. Notes
+         *     keep their bars.
+         */
+        RuleRitard: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Beats
+             * @description Quarters before the last onset in which it begins, where no span says it.
+             * @default 4
+             */
+            beats: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * Curve
+             * @description q: 2 slows evenly in time, 3 later, as listeners prefer it.
+             * @default 3
+             */
+            curve: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.ritard";
+            /**
+             * Last
+             * @description w: the tempo that it comes to, as a share of the one before.
+             * @default 0.6
+             */
+            last: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * RuleSlides
+         * @description Slides into leaps, from where the line comes: on a line of single notes whose instrument bends.
+         */
+        RuleSlides: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.slides";
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * RuleSwell
+         * @description Long notes live: they rise to a peak and fall away, on the lane that carries how loud a note goes on.
+         */
+        RuleSwell: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.swell";
+            /**
+             * On
+             * @description The lane that carries how loud a note goes on.
+             * @default cc:11
+             */
+            on: string;
+            /**
+             * Seconds
+             * @description Notes that last so long, in seconds, or longer.
+             * @default 0.6
+             */
+            seconds: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
@@ -5742,6 +5967,33 @@ export interface components {
              * @default true
              */
             under: boolean;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * RuleVibrato
+         * @description A vibrato that begins late, and grows deeper and faster (Prame 1994), on long notes of a line.
+         */
+        RuleVibrato: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rule.vibrato";
+            /**
+             * Seconds
+             * @description Notes that last so long, in seconds, or longer.
+             * @default 0.6
+             */
+            seconds: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
@@ -5903,7 +6155,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
             where?: components["schemas"]["Where"] | null;
         };
         /**
@@ -5921,7 +6173,7 @@ export interface components {
             /** Step */
             step: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
         };
         /**
          * Summary
@@ -6179,7 +6431,7 @@ export interface components {
         /** Traced */
         Traced: {
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
         };
         /**
          * TriedContour
@@ -6588,6 +6840,11 @@ export interface components {
          * @description What a stroke acts on. The fields narrow each other; an absent one does not restrict.
          */
         Where: {
+            /**
+             * Each
+             * @description Once more over each phrase, or each group, of each part, as if that were the span.
+             */
+            each?: ("phrases" | "groups") | null;
             /**
              * Notes
              * @description Inclusive ranges of note ids. Ids count through the whole take, part after part.

@@ -9,6 +9,7 @@ import { paste, remember } from "../strokes/copying";
 import { allToFront, arrangeRows, wish } from "../take/arranging";
 import { chooseAll, invertChoice } from "../take/choosing";
 import { closeUpOfChosen, leaveCloseUp } from "../take/closeUp";
+import { stepPhrase } from "../take/phrases";
 import { redo, undo } from "../take/shaping";
 import { desk, type Limit, set } from "../take/state";
 import {
@@ -133,6 +134,13 @@ export const ACTIONS: Action[] = [
     group: "Choose",
     does: "Note before (Shift: add it)",
     run: (event) => stepChoice(-1, event.shiftKey),
+  },
+  {
+    keys: ["z", "Shift+z"],
+    group: "Choose",
+    does: "Choose the phrase, then the next one (Shift: the one before)",
+    words: "phrase line breath sentence slur",
+    run: (event) => stepPhrase(event.shiftKey ? -1 : 1),
   },
   {
     keys: ["s"],

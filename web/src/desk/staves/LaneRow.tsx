@@ -1,4 +1,4 @@
-import { type PointerEvent, useEffect, useRef } from "react";
+import { lazy, type PointerEvent, Suspense, useEffect, useRef } from "react";
 import type { LaneKind } from "../../api/client";
 import { lanesOf } from "../../api/strokes";
 import { BEND, formOf, slides, VELOCITY } from "../../score/lanes";
@@ -17,10 +17,11 @@ import { changeLane, dropLane, type LaneLook, moveLane } from "../take/arranging
 import { desk, kindOf, leadPart, set, useDesk, useLevels } from "../take/state";
 import { FaultMarks } from "./FaultMarks";
 import { FavouriteLook, toggleFavourite } from "./Favourite";
-import { FrameGrips } from "./FrameGrips";
 import { Grips } from "./Grips";
 import { OutOfSight } from "./OutOfSight";
 import { Tip } from "./Tip";
+
+const FrameGrips = lazy(async () => ({ default: (await import("./FrameGrips")).FrameGrips }));
 
 const STRIP_HEIGHT = 34;
 
@@ -55,7 +56,7 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
         </span>
       )}
       {head && <OutOfSight laneKey={look.key} />}
-      {open && slides(now.form) && <FrameGrips kind={kind} height={height} />}
+      <Suspense>{open && slides(now.form) && <FrameGrips kind={kind} height={height} />}</Suspense>
       {open && head && <FaultMarks laneKey={look.key} />}
       {open && <Tip stave={look.key} />}
       {open && <SpokenNode stave={now} />}

@@ -1,9 +1,11 @@
-import { useMemo } from "react";
+import { lazy, Suspense, useMemo } from "react";
 import type { StrokeView } from "../../api/client";
 import { placeText, type Score } from "../../score/score";
 import { type Camera, GUTTER, xOf } from "../page/camera";
 import { openStroke } from "../take/arranging";
 import { leadPart, useDesk } from "../take/state";
+
+const Phrases = lazy(async () => ({ default: (await import("./Phrases")).Phrases }));
 
 const LEAST_WIDTH = 20;
 const ROW_PIXELS = 22;
@@ -35,7 +37,8 @@ export function Marks() {
   const fronts = useDesk((state) => state.fronts);
   const { shown, rows } = useMemo(() => inRows(strokes, fronts), [strokes, fronts]);
   const feet = useDesk((state) => leadPart(state)?.feet);
-  const pedalled = feet?.length ? PEDAL_PIXELS : 0;
+  const hasPhrases = useDesk((state) => !!leadPart(state)?.phrases.length);
+  const pedalled = feet?.length || hasPhrases ? PEDAL_PIXELS : 0;
   return (
     <section
       aria-label="Marks"
@@ -60,12 +63,13 @@ export function Marks() {
         ))}
         {score && <Flags camera={camera} score={score} />}
       </div>
-      {feet && (
+      {pedalled > 0 && (
         <div
-          className="absolute inset-y-0 right-0 overflow-hidden"
-          style={{ left: GUTTER, pointerEvents: "none" }}
+          className="absolute right-0 overflow-hidden"
+          style={{ left: GUTTER, top: ROWS_SEEN * ROW_PIXELS, height: PEDAL_PIXELS }}
         >
-          <Feet feet={feet} camera={camera} top={ROWS_SEEN * ROW_PIXELS} />
+          <Suspense>{hasPhrases && <Phrases camera={camera} />}</Suspense>
+          {feet && <Feet feet={feet} camera={camera} top={FEET_BELOW} />}
         </div>
       )}
     </section>
@@ -145,7 +149,9 @@ function Feet({
   );
 }
 
-const PEDAL_PIXELS = 16;
+/** Under the marks: where the line breathes, and the pedal. */
+const PEDAL_PIXELS = 24;
+const FEET_BELOW = 8;
 const SIGN_PIXELS = 30;
 const STAR_PIXELS = 10;
 

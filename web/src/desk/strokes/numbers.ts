@@ -114,6 +114,7 @@ export const NUMBERS: Record<string, (lane: string, where: Where) => unknown> = 
     const { score } = desk();
     return span?.[0] ?? (score ? Math.round(tickAt(score, player.position())) : 0);
   },
+  bounds: (_, { span }) => (span ? [span[0]] : []),
   "grid line": () => {
     const { score, grid } = desk();
     return score ? Math.round(gridTicks(score, grid)) : 0;

@@ -1,7 +1,8 @@
 /** What gestures act on: what is chosen, the span, a lane, or the parts in front, as each of them is meant. */
 import type { Where } from "../../api/client";
 import { isOfNotes } from "../../score/own";
-import { maskOf, placeOf, reached, type Score } from "../../score/score";
+import { maskOf, placeOf, reached, type Score, tickAt } from "../../score/score";
+import { player } from "../../sound/player";
 import { chosenOfLead, inFront, onLead, partsInFront, selected } from "../take/choosing";
 import { desk, frontParts, keptLane, set } from "../take/state";
 
@@ -43,6 +44,13 @@ export const PLACES: Record<string, (lane: string) => Where | null> = {
   ground: () => (desk().span ? { span: desk().span } : {}),
   "parts in front": () => ({ parts: partsInFront() }),
   span: () => onLead(desk().span),
+  place: () => at(placeOfHand()),
+  "stretch of chosen": () => {
+    const [first, last] = onsetsOfChosen() ?? [];
+    return first === undefined || last === undefined
+      ? lacking("Choose the notes of the phrase first.")
+      : onLead([first, last + 1]);
+  },
   lane: (lane) => onLane(lane, desk().span),
   "all of the lane": (lane) => onLane(lane, spanOf(lane)),
   stretch: (lane) => onLead(spanOf(lane)),
@@ -54,6 +62,24 @@ export const PLACES: Record<string, (lane: string) => Where | null> = {
       ? PLACES["span or chosen"]!("")
       : lacking("Choose a span or some notes: the pedal is pressed there."),
 };
+
+const at = (tick: number): Where => onLead([tick, tick + 1]);
+
+/** Where the first and the last of the chosen notes of the leading part begin, or the first and last in the span. */
+function onsetsOfChosen(): [number, number] | null {
+  const where = chosenWhere();
+  const [part] = frontParts();
+  if (!where || !part) return null;
+  const onsets = [...part.start].filter((_, note) => reached(part, where)[note] === 1);
+  return onsets.length ? [Math.min(...onsets), Math.max(...onsets)] : null;
+}
+
+/** Where the span begins, or the first chosen note; otherwise where the take stands. */
+function placeOfHand(): number {
+  const { score, span } = desk();
+  const chosen = span ? span[0] : onsetsOfChosen()?.[0];
+  return chosen ?? (score ? Math.round(tickAt(score, player.position())) : 0);
+}
 
 /** At the end of the span, of what is chosen, or of the parts in front: over the span, or over some bars. */
 function fadeSpan(way: "in" | "out"): [number, number] {

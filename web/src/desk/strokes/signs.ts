@@ -52,6 +52,8 @@ export const SIGNS = {
   lead: "M3 3 L17 3 M7 8 L21 8 M7 12 L21 12",
   gaps: "M2 7 L9 7 M13 7 L22 7 M11 2 L11 12",
   swing: "M2 7 L12 7 M15 7 L19 7 M14 3 C16 1 20 1 22 3",
+  begins: "M2 9 L9 9 M13 11 L13 3 L22 3",
+  joins: "M3 11 L3 3 L21 3 M9 8 L15 8",
   shape: "M2 12 C5 12 6 3 10 3 C14 3 13 9 16 9 C19 9 19 5 22 5",
 } as const;
 

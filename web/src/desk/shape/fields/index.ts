@@ -3,7 +3,7 @@ import type { ComponentType } from "react";
 import { PassField } from "../PassForm";
 import type { FieldProps } from "./form";
 import { NodeField, NoteField, PitchesField, ScaleField, ThroughField } from "./notes";
-import { LaneField, PlaceField } from "./places";
+import { EachField, LaneField, PlaceField } from "./places";
 import {
   ChoiceField,
   FlagField,
@@ -41,4 +41,5 @@ export const FIELDS: Record<string, ComponentType<FieldProps>> = {
   note: NoteField,
   pass: PassField,
   writing: WritingField,
+  each: EachField,
 };

@@ -9,6 +9,22 @@ import { partName } from "../../take/arranging";
 import { lanesThere, leadPart, useDesk } from "../../take/state";
 import { type FieldProps, type FormProps, told } from "./form";
 
+/** Over all of its place at once, or once more over each phrase in it. */
+export function EachField({ ask, stroke, keep }: FieldProps) {
+  const value = String(stroke.where?.each ?? null);
+  return (
+    <Choice
+      label={ask.label}
+      className="col-span-2"
+      value={value}
+      options={(ask.options ?? []).map((one) => [String(one.value), one.words] as const)}
+      onChange={(each) =>
+        keep({ where: { ...stroke.where, each: each === "null" ? null : (each as "phrases" | "groups") } })
+      }
+    />
+  );
+}
+
 /** On how many parts and lanes a stroke acts alike: the leading part or all in front, this lane or all that slide. */
 export function Extent({ stroke, keep }: FormProps) {
   const { one_part, many } = specOf(stroke.kind);

@@ -1,0 +1,56 @@
+"""Strokes that are several others at once, made for the take that they meet."""
+
+from abc import abstractmethod
+from collections.abc import Iterator
+
+import numpy as np
+from typing_extensions import override
+
+from expression.chords import chord_onsets
+from expression.errors import NothingMatched
+from expression.strokes.base import BaseStroke, Where, masks_of, select
+from expression.take import Part, Take
+
+
+class MadeOf(BaseStroke):
+    """A stroke that comes to others, one after another; of those that reach nothing it goes without."""
+
+    @abstractmethod
+    def made(self, take: Take) -> Iterator[BaseStroke]:
+        """What it comes to where it reaches notes."""
+
+    def strokes(self, take: Take) -> list[BaseStroke]:
+        """What it comes to, stroke by stroke. Raises NothingMatched where it reaches no notes."""
+        select(take, self.where)
+        return list(self.made(take))
+
+    @override
+    def apply(self, take: Take) -> Take:
+        made = take
+        for stroke in self.strokes(take):
+            try:
+                made = stroke.apply(made)
+            except NothingMatched:
+                # A chord that is not there has no upper voice: the others still act.
+                continue
+        return made
+
+
+def long_notes(take: Take, where: Where, seconds: float) -> Iterator[tuple[Part, Where, bool]]:
+    """Of each part the notes that last so long, and whether one sounds at a time where `where` reaches it."""
+    for number, mask in masks_of(take, where).items():
+        part = take.parts[number]
+        notes = part.notes
+        length = take.tempo.seconds(notes.end) - take.tempo.seconds(notes.start)
+        ids = notes.id[mask & ~notes.muted & (length >= seconds)]
+        if len(ids):
+            onsets = chord_onsets(notes.start[mask], take.resolution)
+            yield part, by_ids(number, where, ids.tolist()), len(np.unique(onsets)) == len(onsets)
+
+
+def by_ids(part: int, where: Where, ids: list[int]) -> Where:
+    """Some notes of a part, within the span of a place."""
+    ascending = np.sort(ids)
+    pieces = np.split(ascending, np.flatnonzero(np.diff(ascending) > 1) + 1)
+    ranges = tuple((int(one[0]), int(one[-1])) for one in pieces)
+    return Where.model_validate({"parts": (part,), "notes": ranges, "span": where.span})
