@@ -14,6 +14,7 @@ from expression import percussion
 from expression.arrays import Floats, Ints, frozen, union
 from expression.chords import chord_onsets
 from expression.memo import worked_out
+from expression.notes import Notes
 from expression.take import PhraseMark, Take
 
 WEIGHTS = (0.25, 0.5, 0.25)
@@ -33,6 +34,9 @@ class Line(NamedTuple):
     """That of the chord's first note, in ticks."""
     end: Ints
     pitch: Ints
+    begins: Ints
+    """When it begins on the written page: where a line breathes does not change with how it is played."""
+    ends: Ints
 
 
 class Phrases(NamedTuple):
@@ -52,22 +56,47 @@ def line_of(take: Take, part: int) -> Line:
     """The upper voice of a part: of what is struck as one the highest. The keys of a drum kit are no pitches: all 0."""
     notes = take.parts[part].notes
     heard = notes.music & ~notes.muted
-    onsets = chord_onsets(notes.start[heard], take.resolution)
+    onsets = onsets_of(take, part)[heard]
     pitch, end = notes.pitch[heard].astype(np.int64), notes.end[heard]
     if take.parts[part].channel.number == percussion.CHANNEL:
         pitch = np.zeros_like(pitch)
     order = np.lexsort((-pitch, onsets))
     first = np.append(True, np.diff(onsets[order]) > 0)[: len(order)]
     rows = order[first]
-    return Line(*(frozen(column[rows], np.int64) for column in (onsets, end, pitch)))
+    begins, ends = _written(notes)
+    columns = (onsets, end, pitch, begins[heard], ends[heard])
+    return Line(*(frozen(column[rows], np.int64) for column in columns))
+
+
+@worked_out(16)
+def onsets_of(take: Take, part: int) -> Ints:
+    """For each note of a part when its chord begins (ticks). What is written as one is one, however it is spread.
+
+    Cues, and what is not heard, are in no chord: they begin where they begin.
+    """
+    notes = take.parts[part].notes
+    heard = notes.music & ~notes.muted
+    begins, _ = _written(notes)
+    _, row = np.unique(chord_onsets(begins[heard], take.resolution), return_inverse=True)
+    first = np.full(int(row.max(initial=-1)) + 1, np.iinfo(np.int64).max)
+    np.minimum.at(first, row, notes.start[heard])
+    found = notes.start.astype(np.int64)
+    found[heard] = first[row]
+    return frozen(found, np.int64)
+
+
+def _written(notes: Notes) -> tuple[Ints, Ints]:
+    """Where notes stand on the page; where they are heard, of those that do not."""
+    stands = notes.page_start >= 0
+    return np.where(stands, notes.page_start, notes.start), np.where(stands, notes.page_end, notes.end)
 
 
 def strengths(line: Line, resolution: int) -> Floats:
     """How much the line divides before each note (0 to 1); before the first it begins anyway, and there it is 0."""
     if len(line.onset) < 2:
         return np.zeros(len(line.onset))
-    gaps = np.diff(line.onset) / resolution
-    rests = np.maximum(line.onset[1:] - line.end[:-1], 0) / resolution
+    gaps = np.abs(np.diff(line.begins)) / resolution
+    rests = np.maximum(line.begins[1:] - line.ends[:-1], 0) / resolution
     columns = np.abs(np.diff(line.pitch)).astype(np.float64), gaps, rests
     total = np.zeros(len(gaps))
     for column, weight, widest in zip(columns, WEIGHTS, WIDEST, strict=True):

@@ -216,6 +216,15 @@ def _no_such_notes(take: Take, ranges: Sequence[tuple[int, int]]) -> str:
     return f"There is no note {ranges[0][0]}: the notes of this recording are numbered from 0 to {recorded - 1:,}."
 
 
+class Dial(NamedTuple):
+    """An amount of a stroke: its field, what it is called, how much there is of it, and how much is usual."""
+
+    field: str
+    name: str
+    amount: float
+    usual: float
+
+
 class BaseStroke(Record, ABC):
     """One edit: what was done, to what, with which numbers."""
 
@@ -292,6 +301,14 @@ class BaseStroke(Record, ABC):
         picked, masks = select(take, self.target)
         start, end = self.target.span or (int(picked.start.min()), int(picked.end.max()))
         return Reach(start, end, list(masks), len(picked.id))
+
+    def pieces(self, take: Take) -> "list[BaseStroke]":
+        """The strokes that it comes to on a take, where it comes to several; none where it is one of its own."""
+        return []
+
+    def dials(self) -> "list[Dial]":
+        """The amounts that it is put together from, each of which can be switched off by itself."""
+        return []
 
     def seen(self, take: Take, start: int, end: int) -> Self:
         """As much of the stroke as is to be seen between two ticks; all of it where that is as soon worked out."""

@@ -9,7 +9,7 @@ from typing_extensions import override
 
 from expression.documents import Document
 from expression.hands import HANDS, MOST_AMOUNT, PARTS, Hand
-from expression.strokes.base import BaseStroke, masks_of
+from expression.strokes.base import BaseStroke, Dial, masks_of
 from expression.strokes.lane import LaneKey
 from expression.strokes.long_rules import RuleLoose, RuleSlides, RuleSwell, RuleVibrato, level_lane
 from expression.strokes.made_of import MadeOf
@@ -107,9 +107,22 @@ class PlayAs(MadeOf):
 
     def amounts(self) -> dict[str, float]:
         """How much there is of each of `PARTS`."""
+        return dict.fromkeys(PARTS, 0.0) | {dial.field: self.amount * dial.amount for dial in self.dials()}
+
+    @override
+    def pieces(self, take: Take) -> list[BaseStroke]:
+        return self.strokes(take)
+
+    @override
+    def dials(self) -> list[Dial]:
         usual = dict(zip(PARTS, HANDS[self.hand], strict=True))
         asked = {name: getattr(self, name) for name in PARTS}
-        return {name: self.amount * (usual[name] if asked[name] is None else asked[name]) for name in PARTS}
+        amounts = {name: usual[name] if asked[name] is None else asked[name] for name in PARTS}
+        return [
+            Dial(name, BY_NAME[name].spec.name, amounts[name], usual[name])
+            for name in PARTS
+            if usual[name] or asked[name] is not None
+        ]
 
     @override
     def made(self, take: Take) -> Iterator[BaseStroke]:

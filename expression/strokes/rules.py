@@ -10,10 +10,9 @@ from pydantic import Field
 from typing_extensions import override
 
 from expression.arrays import Flags, Floats, Ints, whole
-from expression.chords import chord_onsets
 from expression.hands import MOST_AMOUNT
 from expression.percussion import CHANNEL
-from expression.phrases import line_of, phrases_of
+from expression.phrases import line_of, onsets_of, phrases_of
 from expression.strokes.base import BaseStroke, Picked, Unit, select
 from expression.strokes.note_times import Times, TimeStroke
 from expression.strokes.spec import ASK_PAGE, ASK_UNDER, Ask, Gesture, Spec, choice, entry
@@ -67,7 +66,7 @@ class ForceRule(Rule, VelocityStroke):
 
 def _onsets(take: Take, part: Part, mask: Flags) -> Ints:
     """When the chord of each masked note begins."""
-    return chord_onsets(part.notes.start[mask], take.resolution)
+    return onsets_of(take, part.id)[mask]
 
 
 class RuleHigh(ForceRule):

@@ -19,6 +19,7 @@ from expression.views import (
     own_lanes,
     page,
     proof,
+    reasons,
     strokes,
     unsent,
 )
@@ -39,6 +40,7 @@ __all__ = [
     "own_lanes",
     "page",
     "proof",
+    "reasons",
     "strokes",
     "unsent",
 ]

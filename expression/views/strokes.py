@@ -54,8 +54,20 @@ class Mark(TypedDict):
     threads: list[ThreadView]
 
 
+class DialView(TypedDict):
+    """An amount of a stroke: its field, what it is called, how much there is of it, and how much is usual."""
+
+    field: str
+    name: str
+    amount: float
+    usual: float
+
+
 class StrokeView(TypedDict):
-    """A stroke of the history; `step`: how many steps had been made when it became as it stands."""
+    """A stroke of the history; `step`: how many steps had been made when it became as it stands.
+
+    `dials`: the amounts that it is put together from, where it opens into several.
+    """
 
     number: int
     on: bool
@@ -63,6 +75,7 @@ class StrokeView(TypedDict):
     stroke: Stroke
     idle: str | None
     mark: Mark
+    dials: list[DialView]
 
 
 class UndoneView(TypedDict):
@@ -136,6 +149,10 @@ def _strokes(shaped: Shaped) -> list[StrokeView]:
             "stroke": entry.stroke,
             "idle": _idle(shaped, entry, met, made),
             "mark": mark(met.take, entry.stroke),
+            "dials": [
+                {"field": field, "name": name, "amount": amount, "usual": usual}
+                for field, name, amount, usual in entry.stroke.dials()
+            ],
         }
         for entry, met, made in zip(shaped.entries, shaped.folds[:-1], shaped.folds[1:], strict=True)
     ]

@@ -16,6 +16,7 @@ from expression.views.events import EventPage, Order
 from expression.views.facts import Facts
 from expression.views.fault import Fault
 from expression.views.own_lanes import OwnFacts
+from expression.views.reasons import Reason
 from studio.api.access import owner
 from studio.api.encoding import encode
 from studio.api.schemas import (
@@ -25,6 +26,7 @@ from studio.api.schemas import (
     OwnFactsAsked,
     PreviewAsked,
     Problem,
+    ReasonsAsked,
     RehearsalAsked,
     RuleAsked,
     StaleProblem,
@@ -87,6 +89,13 @@ def preview(request: HttpRequest, take_id: UUID, asked: PreviewAsked) -> HttpRes
     """What a stroke would change, without keeping it."""
     tried = (asked.stroke, asked.number, asked.pull, asked.part, asked.sight)
     return _json(request, shaping.preview(owner(request), take_id, asked.revision, *tried))
+
+
+@router.post("{uuid:take_id}/reasons", response={200: list[Reason], **REFUSALS})
+def reasons(request: HttpRequest, take_id: UUID, asked: ReasonsAsked) -> HttpResponse:
+    """What each rule of performance did to one note, the open stroke among them."""
+    told = (asked.note, asked.stroke, asked.number)
+    return _json(request, shaping.reasons(owner(request), take_id, asked.revision, *told))
 
 
 @router.post("{uuid:take_id}/rehearse", response={200: Messages, **REFUSALS})

@@ -145,6 +145,15 @@ class PreviewAsked(Schema):
     sight: tuple[Whole, Whole] | None = None
 
 
+class ReasonsAsked(Schema):
+    """A note whose rules are asked for, with a stroke that is tried: as a new one, or as that one's new numbers."""
+
+    revision: Whole
+    note: Whole
+    stroke: Stroke | None = None
+    number: Whole | None = None
+
+
 Second = Annotated[float, Field(strict=True, ge=0, le=1e6, allow_inf_nan=False)]
 
 

@@ -21,6 +21,7 @@ from expression.views.events import EventPage, Order
 from expression.views.facts import Facts
 from expression.views.fault import Fault
 from expression.views.own_lanes import OwnFacts
+from expression.views.reasons import Reason
 from studio.models import Step, Take
 from studio.services import arrangement, takes
 from studio.services.answers import Chosen, DeskView, HistoryView, Lanes, Preview, ProofView, Written
@@ -233,6 +234,14 @@ def rehearsed(
 ) -> Recording:
     """The take as a stroke would leave it, to be heard."""
     return _tried(take_id, _at(owner, take_id, revision), stroke, number).now.take
+
+
+def reasons(
+    owner: AbstractBaseUser, take_id: UUID, revision: int, note: int, stroke: AnyStroke | None, number: int | None
+) -> list[Reason]:
+    """What each rule did to a note, with the stroke that is tried."""
+    known = _at(owner, take_id, revision)
+    return views.reasons.reasons(_tried(take_id, known, stroke, number) if stroke else known, note)
 
 
 def _tried(take_id: UUID, known: Shaped, stroke: AnyStroke, number: int | None) -> Shaped:

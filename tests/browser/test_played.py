@@ -1,5 +1,7 @@
 """A stiff line becomes a played one: a first shape, and its rules one by one."""
 
+import re
+
 from playwright.sync_api import expect
 
 from tests.browser.desk import Desk
@@ -18,7 +20,7 @@ class TestFirstShape:
         desk.quiet()
         played = desk.velocities()
         assert len(set(played)) > 4
-        desk.strokes.first.get_by_role("button", name="As if struck").click()
+        desk.strokes.first.get_by_role("button", name=re.compile("^As if struck")).click()
         desk.entry("Metre").fill("0")
         desk.entry("Metre").press("Enter")
         desk.quiet()
@@ -51,3 +53,34 @@ class TestFirstShape:
         expect(found.get_by_role("button").filter(has_text="First shape")).to_be_visible()
         desk.page.get_by_label("What it does").fill("swing")
         expect(found.get_by_role("button").filter(has_text="Swing")).to_be_visible()
+
+    def test_a_first_shape_opens_into_its_rules_and_one_is_switched_off(self, desk: Desk) -> None:
+        desk.open(file_of(phrase(STIFF)))
+        desk.button("First shape").click()
+        desk.button("Keep").click()
+        desk.quiet()
+        played = desk.velocities()
+        desk.button("What As if struck is made of").click()
+        rules = desk.page.get_by_role("list", name="What As if struck is made of")
+        expect(rules.get_by_role("listitem")).to_have_count(9)
+        metre = rules.get_by_role("switch", name="Metre, of As if struck")
+        expect(metre).to_be_checked()
+        metre.click()
+        expect(metre).not_to_be_checked()
+        desk.quiet()
+        assert desk.velocities() != played
+        metre.click()
+        desk.quiet()
+        assert desk.velocities() == played
+
+    def test_what_the_rules_did_to_a_note_is_told_under_the_pointer(self, desk: Desk) -> None:
+        desk.open(file_of(phrase(STIFF)))
+        desk.button("First shape").click()
+        desk.button("Keep").click()
+        desk.quiet()
+        x, y = desk.bead(0, 0)
+        desk.page.mouse.move(x, y)
+        expect(desk.page.get_by_text("· Phrase arch")).to_be_visible()
+        told = desk.hint()
+        assert "Metre +" in told
+        assert "Phrase arch −" in told

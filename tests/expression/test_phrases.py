@@ -169,3 +169,18 @@ def test_phrases_of_a_played_take_are_of_a_size_that_can_be_breathed() -> None:
     for part in take.parts:
         for start, end in stretches(take, part.id, "phrases"):
             assert end - start <= 33 * take.resolution
+
+
+def test_a_line_breathes_where_it_did_however_it_is_played() -> None:
+    """Gaps, leads and looseness change how it is heard, not what is written."""
+    take = read(the_lamp_room())
+    for hand in ("struck", "sung"):
+        made = shaped(take, "play.as", **{"as": hand})
+        for part in take.parts:
+            was, now = (take_.parts[part.id].notes for take_ in (take, made))
+            begun = [set(phrases_of(take_, part.id).phrases.tolist()) for take_ in (take, made)]
+            ids = [
+                {int(one) for one in notes.id[np.isin(notes.start, list(ticks))]}
+                for notes, ticks in zip((was, now), begun, strict=True)
+            ]
+            assert ids[0] == ids[1]

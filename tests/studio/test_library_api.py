@@ -98,6 +98,7 @@ REQUESTS = [
     ("post", "zoned", None),
     ("post", "preview", STROKE),
     ("post", "strokes", STROKE),
+    ("post", "reasons", {"revision": 0, "note": 0}),
     ("post", "rehearse", {**STROKE, "span": [0, 1]}),
     ("patch", "strokes/1", {"revision": 0, "on": False}),
     ("delete", "strokes/1", {"revision": 0}),

@@ -11,11 +11,13 @@ interface MenuProps {
   sign: ReactNode;
   className: string;
   align?: "start" | "end";
+  /** Of many items: in two columns. */
+  wide?: boolean;
   children: ReactNode;
 }
 
 /** A small menu behind a sign. */
-export function Menu({ label, sign, className, align = "end", children }: MenuProps) {
+export function Menu({ label, sign, className, align = "end", wide, children }: MenuProps) {
   // Who has chosen by keys goes on from the menu's sign; a hand on the mouse has the desk's keys again.
   const byKeys = useRef(false);
   return (
@@ -29,7 +31,8 @@ export function Menu({ label, sign, className, align = "end", children }: MenuPr
       <DropdownMenu.Portal>
         <DropdownMenu.Content
           align={align}
-          className="z-40 min-w-36 rounded-lg border border-rule-strong bg-sheet p-1 shadow-lg"
+          collisionPadding={8}
+          className={`z-40 max-h-(--radix-dropdown-menu-content-available-height) min-w-36 overflow-y-auto rounded-lg border border-rule-strong bg-sheet p-1 shadow-lg ${wide ? "grid grid-cols-2" : ""}`}
           onKeyDownCapture={() => {
             byKeys.current = true;
           }}

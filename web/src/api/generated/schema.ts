@@ -1009,6 +1009,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/reasons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reasons
+         * @description What each rule of performance did to one note, the open stroke among them.
+         */
+        post: operations["studio_api_desk_reasons"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/redo": {
         parameters: {
             query?: never;
@@ -2164,6 +2184,20 @@ export interface components {
             /** Seconds */
             seconds: number;
             tempo: components["schemas"]["Tempo"];
+        };
+        /**
+         * DialView
+         * @description An amount of a stroke: its field, what it is called, how much there is of it, and how much is usual.
+         */
+        DialView: {
+            /** Amount */
+            amount: number;
+            /** Field */
+            field: string;
+            /** Name */
+            name: string;
+            /** Usual */
+            usual: number;
         };
         /** Ended */
         Ended: {
@@ -5445,6 +5479,37 @@ export interface components {
             revision: number;
         };
         /**
+         * Reason
+         * @description What one rule did to a note: steps of velocity, milliseconds later that it begins and that it ends; `moves`: it
+         *     gives it something that goes on while it sounds, which has no one number.
+         */
+        Reason: {
+            /** Begins Ms */
+            begins_ms: number;
+            /** Ends Ms */
+            ends_ms: number;
+            /** Moves */
+            moves: boolean;
+            /** Rule */
+            rule: string;
+            /** Velocity */
+            velocity: number;
+        };
+        /**
+         * ReasonsAsked
+         * @description A note whose rules are asked for, with a stroke that is tried: as a new one, or as that one's new numbers.
+         */
+        ReasonsAsked: {
+            /** Note */
+            note: number;
+            /** Number */
+            number?: number | null;
+            /** Revision */
+            revision: number;
+            /** Stroke */
+            stroke?: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"]) | null;
+        };
+        /**
          * RecordPass
          * @description What was played in one go over `where.span`, on one part.
          *
@@ -5707,7 +5772,7 @@ export interface components {
         };
         /**
          * RuleLead
-         * @description The melody leads: the highest of a chord some 20 ms ahead of the others (Goebl 2001), and those spread a little.
+         * @description The melody leads: the highest of a chord some 20 ms ahead of the others, spread a little (Goebl 2001).
          */
         RuleLead: {
             /**
@@ -6161,8 +6226,12 @@ export interface components {
         /**
          * StrokeView
          * @description A stroke of the history; `step`: how many steps had been made when it became as it stands.
+         *
+         *     `dials`: the amounts that it is put together from, where it opens into several.
          */
         StrokeView: {
+            /** Dials */
+            dials: components["schemas"]["DialView"][];
             /** Idle */
             idle: string | null;
             mark: components["schemas"]["Mark"];
@@ -9333,6 +9402,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProofView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_reasons: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReasonsAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reason"][];
                 };
             };
             /** @description Unauthorized */

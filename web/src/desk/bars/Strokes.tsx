@@ -1,5 +1,4 @@
-import { Switch } from "radix-ui";
-import { useEffect, useRef, useState } from "react";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import type { StrokeView } from "../../api/client";
 import { placeText } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
@@ -8,6 +7,9 @@ import { NameEntry } from "../../ui/NameEntry";
 import { openStroke } from "../take/arranging";
 import { apply, deleteStroke, jump, moveStroke, nameStroke, redo, switchStroke, undo } from "../take/shaping";
 import { useDesk } from "../take/state";
+import { Toggle } from "./Toggle";
+
+const Dials = lazy(async () => ({ default: (await import("./Dials")).Dials }));
 
 /** What was done, in order: each stroke can be switched off and on, opened again, gone back to, compared with. */
 export function Strokes() {
@@ -33,7 +35,7 @@ export function Strokes() {
       ) : (
         <ol ref={list} className="-mx-2 min-h-0 flex-1 overflow-y-auto" aria-label="History">
           {history.strokes.map((one) => (
-            <StrokeItem
+            <StrokeLine
               key={one.number}
               stroke={one}
               isOpen={openNumber === one.number}
@@ -83,15 +85,34 @@ function UndoKeys() {
   );
 }
 
-function StrokeItem({
-  stroke,
-  isOpen,
-  isNewest,
-}: {
+interface LineProps {
   stroke: StrokeView;
   isOpen: boolean;
   isNewest: boolean;
-}) {
+}
+
+/** A stroke; one that is made of several opens into them. */
+function StrokeLine(props: LineProps) {
+  const [unfolded, setUnfolded] = useState(false);
+  const { stroke } = props;
+  return (
+    <li data-newest={props.isNewest || undefined}>
+      <StrokeItem {...props} unfolded={unfolded} onUnfold={() => setUnfolded(!unfolded)} />
+      {unfolded && stroke.dials.length > 0 && (
+        <Suspense>
+          <Dials stroke={stroke} />
+        </Suspense>
+      )}
+    </li>
+  );
+}
+
+function StrokeItem({
+  stroke,
+  isOpen,
+  unfolded,
+  onUnfold,
+}: LineProps & { unfolded: boolean; onUnfold: () => void }) {
   const { number, on, mark } = stroke;
   const against = usePlayer((state) => state.against);
   const [naming, setNaming] = useState(false);
@@ -101,7 +122,7 @@ function StrokeItem({
       if (typed !== (stroke.stroke.called ?? "")) void nameStroke(stroke, typed);
     };
     return (
-      <li className="flex min-h-6 items-center px-2">
+      <div className="flex min-h-6 items-center px-2">
         <NameEntry
           label="Name of the stroke"
           name={stroke.stroke.called ?? ""}
@@ -110,26 +131,36 @@ function StrokeItem({
           asked
           onDone={done}
         />
-      </li>
+      </div>
     );
   }
   return (
-    <li
-      data-newest={isNewest || undefined}
+    <div
       className={`flex min-h-6 items-center gap-1.5 rounded px-2 text-[13px] ${isOpen ? "bg-accent-wash" : "hover:bg-paper"}`}
     >
-      <span className="w-5 text-right text-faded">{number}</span>
+      {stroke.dials.length > 0 ? (
+        <button
+          type="button"
+          aria-expanded={unfolded}
+          aria-label={`What ${mark.label} is made of`}
+          title="What it is made of, one by one"
+          className="-ml-2 flex min-h-6 w-7 items-center justify-end text-faded hover:text-ink"
+          onClick={onUnfold}
+        >
+          <span aria-hidden>{unfolded ? "▾" : "▸"}</span>
+          {number}
+        </button>
+      ) : (
+        <span className="w-5 text-right text-faded">{number}</span>
+      )}
       <StrokeName stroke={stroke} isOpen={isOpen} isAgainst={against === number} />
-      <Switch.Root
-        checked={on}
-        onCheckedChange={(checked) => void switchStroke(number, checked)}
-        aria-label={`${mark.label}, ${mark.place}`}
-        className="relative h-4 w-7 shrink-0 rounded-full after:absolute after:-inset-y-1 after:-inset-x-0.5 border border-faded bg-paper data-[state=checked]:border-ink data-[state=checked]:bg-ink"
-      >
-        <Switch.Thumb className="block h-2.5 w-2.5 translate-x-0.5 rounded-full bg-faded transition-transform data-[state=checked]:translate-x-[13px] data-[state=checked]:bg-sheet" />
-      </Switch.Root>
+      <Toggle
+        on={on}
+        label={`${mark.label}, ${mark.place}`}
+        onChange={(checked) => void switchStroke(number, checked)}
+      />
       <StrokeMenu stroke={stroke} isAgainst={against === number} onName={() => setNaming(true)} />
-    </li>
+    </div>
   );
 }
 

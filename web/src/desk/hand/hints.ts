@@ -2,13 +2,14 @@
 
 import { BEND, isPedal, slides, textOf, VELOCITY, valueAt, wordOf } from "../../score/lanes";
 import { isOfNotes, NOTE_PITCH } from "../../score/own";
-import { placeText, soundingAlone } from "../../score/score";
+import { idOfRow, placeText, soundingAlone } from "../../score/score";
 import { GUTTER, pitchOf, tickOf } from "../page/camera";
 import type { LaneStave } from "../stage/laneStage";
 import type { Stave } from "../stage/stage";
 import { noteName, partName, rowName } from "../take/arranging";
 import { selected } from "../take/choosing";
 import { shown } from "../take/layers";
+import { reasonsOf } from "../take/reasons";
 import { desk, frontParts, keptVelocities, kindOf, laneLevels, leadPart, set } from "../take/state";
 import { noteHint } from "./noteGestures";
 import { depthHint, pedalHint } from "./pedalGestures";
@@ -18,7 +19,18 @@ import { threadHint } from "./threadGestures";
 export function hover(stave: Stave, x: number, y: number): void {
   const { camera, score } = desk();
   if (!score || !leadPart()) return;
-  set({ hint: hintFor(stave, x, y, placeText(score, Math.max(tickOf(camera, x), 0))) });
+  const hint = hintFor(stave, x, y, placeText(score, Math.max(tickOf(camera, x), 0)));
+  set({ hint: `${hint}${byRule(stave, x, y, hint)}` });
+}
+
+/** What the rules did to the note under the pointer, behind what is said of it: at once, or when it is known. */
+function byRule(stave: Stave, x: number, y: number, hint: string): string {
+  const hit = stave === "notes" ? noteAt("notes", x, y) : stave === "lane" ? noteAt("bead", x, y) : null;
+  if (!hit) return "";
+  const told = reasonsOf(idOfRow(hit.part, hit.note), () => {
+    if (desk().hint === hint) hover(stave, x, y);
+  });
+  return told && ` · ${told}`;
 }
 
 function hintFor(stave: Stave, x: number, y: number, place: string): string {

@@ -76,6 +76,7 @@ function Folded({ gestures, lane }: { gestures: readonly Gesture[]; lane: string
     <Menu
       label="One rule …"
       sign="One rule …"
+      wide
       className="h-full rounded border border-rule bg-sheet px-1 text-[11.5px] tracking-tight hover:border-ink"
     >
       {gestures.map((gesture) => (

@@ -337,6 +337,10 @@ export const moveStroke = (number: number, begins: number) => changeStrokes([{ n
 export const nameStroke = ({ number, stroke }: StrokeView, name: string) =>
   changeStrokes([{ number, stroke: { ...stroke, called: name.trim() || null } }]);
 
+/** An amount of a stroke off, or as it usually is. */
+export const turnDial = ({ number, stroke }: StrokeView, field: string, on: boolean) =>
+  changeStrokes([{ number, stroke: { ...stroke, [field]: on ? null : 0 } as Stroke }]);
+
 export async function deleteStroke(number: number): Promise<void> {
   if (desk().shaping?.number === number) letGo();
   else close();
