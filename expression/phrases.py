@@ -60,10 +60,11 @@ def line_of(take: Take, part: int) -> Line:
     pitch, end = notes.pitch[heard].astype(np.int64), notes.end[heard]
     if take.parts[part].channel.number == percussion.CHANNEL:
         pitch = np.zeros_like(pitch)
-    order = np.lexsort((-pitch, onsets))
+    begins, ends = _written(notes)
+    # Of two as high the one that is written first, whichever is heard first.
+    order = np.lexsort((notes.id[heard], begins[heard], -pitch, onsets))
     first = np.append(True, np.diff(onsets[order]) > 0)[: len(order)]
     rows = order[first]
-    begins, ends = _written(notes)
     columns = (onsets, end, pitch, begins[heard], ends[heard])
     return Line(*(frozen(column[rows], np.int64) for column in columns))
 

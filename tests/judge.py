@@ -1346,17 +1346,20 @@ def shaken(said: dict[str, Any], take: Take, ticks: Any, start: int, end: int, p
     begin = start + round(said.get("delay", 0.0) * take.resolution)
     until = end - round(said.get("settle", 0.0) * take.resolution)
     clock = take.tempo.seconds if said.get("per", "hz") == "hz" else (lambda tick: np.asarray(tick, dtype=float))
+    by_clock = said.get("per", "hz") == "hz"
     rate = said.get("rate", 5.5)
-    length = 1 / rate if said.get("per", "hz") == "hz" else rate * take.resolution
-    halves = math.floor(2 * float(clock(until) - clock(begin)) / length + 1e-9)
-    if halves < 1 or length / 2 < (0.02 if said.get("per", "hz") == "hz" else 40):
+    rates = [one if by_clock else 1 / (one * take.resolution) for one in (rate, said.get("rate_end") or rate)]
+    lasts = float(clock(until) - clock(begin))
+    halves = math.floor(sum(rates) * lasts + 1e-9)
+    if halves < 1 or 1 / max(rates) / 2 < (0.02 if by_clock else 40):
         return None
     passed = clock(ticks) - clock(begin)
-    share = passed / (halves * length / 2)
+    turns = rates[0] * passed + (rates[1] - rates[0]) / lasts / 2 * passed**2
+    share = turns / (halves / 2)
     first = said.get("depth", 30.0)
     last = first if said.get("depth_end") is None else said["depth_end"]
     depth = first + (last - first) * np.clip(share, 0, 1)
-    return np.where((share >= 0) & (share < 1), depth / 100 * np.sin(2 * np.pi * passed / length), 0.0)
+    return np.where((share >= 0) & (share < 1), depth / 100 * np.sin(2 * np.pi * turns), 0.0)
 
 
 def glided(said: dict[str, Any], take: Take, ticks: Any, start: int, end: int, pitch: int) -> Any:

@@ -10,7 +10,7 @@ from expression.errors import BadStroke, NothingMatched
 from expression.history import History, Shaped, applied
 from expression.midi.read import read
 from expression.midi.write import write
-from expression.phrases import phrases_of, stretches
+from expression.phrases import line_of, phrases_of, stretches
 from expression.strokes import parse_stroke
 from expression.take import Take
 from expression.views.delta import delta
@@ -177,10 +177,8 @@ def test_a_line_breathes_where_it_did_however_it_is_played() -> None:
     for hand in ("struck", "sung"):
         made = shaped(take, "play.as", **{"as": hand})
         for part in take.parts:
-            was, now = (take_.parts[part.id].notes for take_ in (take, made))
-            begun = [set(phrases_of(take_, part.id).phrases.tolist()) for take_ in (take, made)]
-            ids = [
-                {int(one) for one in notes.id[np.isin(notes.start, list(ticks))]}
-                for notes, ticks in zip((was, now), begun, strict=True)
-            ]
-            assert ids[0] == ids[1]
+            written = []
+            for one in (take, made):
+                line = line_of(one, part.id)
+                written.append(line.begins[np.isin(line.onset, phrases_of(one, part.id).phrases)].tolist())
+            assert written[0] == written[1]
