@@ -9,7 +9,8 @@ from typing_extensions import override
 from expression.arrays import Flags, Ints, runs
 from expression.chords import chord_onsets
 from expression.errors import NothingMatched
-from expression.strokes.base import Record, Where
+from expression.records import Record
+from expression.strokes.base import Where
 from expression.take import Part, Take
 
 Beats = Annotated[float, Field(ge=0, le=1024)]

@@ -42,6 +42,7 @@ from expression.strokes.pedal_lengths import PedalFromLengths, PedalToLengths
 from expression.strokes.pedals import PedalDepth, PedalLift, PedalPress, PedalSwitch
 from expression.strokes.phrasing import PhraseMarks
 from expression.strokes.play_as import PlayAs
+from expression.strokes.play_like import PlayLike
 from expression.strokes.resting import BendCentre, BendHome
 from expression.strokes.ritard import RuleRitard
 from expression.strokes.rules import (
@@ -134,6 +135,7 @@ AnyStroke = (
     | TakeText
     | PhraseMarks
     | PlayAs
+    | PlayLike
     | RuleArch
     | RuleHigh
     | RuleMetre

@@ -3,17 +3,17 @@
 import itertools
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
-from functools import cache
 from typing import Annotated, ClassVar, Literal, NamedTuple, Self, TypeVar
 
 import numpy as np
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 from typing_extensions import TypeAliasType
 
 from expression.arrays import Flags, Ints, frozen
 from expression.errors import NothingMatched
 from expression.limits import LAST_TICK, MOST_POINTS
 from expression.memo import worked_out
+from expression.records import Record
 from expression.strokes.grips import Grip
 from expression.strokes.spec import Spec
 from expression.take import Part, Take
@@ -22,7 +22,6 @@ from expression.time import TempoMap
 Count = Annotated[int, Field(ge=0, le=2**53)]
 Tick = Annotated[int, Field(ge=0, le=LAST_TICK)]
 Called = TypeAliasType("Called", Annotated[str, Field(min_length=1, max_length=60)])
-Unit = Annotated[float, Field(ge=0, le=1)]
 Lift = Annotated[float, Field(ge=-1, le=1)]
 Height = TypeVar("Height")
 IDS_EACH = 2**32
@@ -42,34 +41,6 @@ Points = Annotated[
     Field(min_length=1, max_length=MOST_POINTS, description="Ticks and values of the line, ascending by tick."),
     AfterValidator(_ascending),
 ]
-
-
-class Record(BaseModel):
-    """A record of a stroke's text form: unknown fields, infinities and non-numbers are refused."""
-
-    # Built when first used: a command that needs no stroke does not wait for them.
-    model_config = ConfigDict(extra="forbid", frozen=True, allow_inf_nan=False, defer_build=True)
-
-    @model_validator(mode="before")
-    @classmethod
-    def _no_truths_for_numbers(cls, given: object) -> object:
-        """JSON's true and false are no numbers, though Python would count with them."""
-        if isinstance(given, dict):
-            for name, value in given.items():
-                if name in _without_truth(cls) and _holds_truth(value):
-                    raise ValueError(f"{name} must be a number, not true or false")
-        return given
-
-
-@cache
-def _without_truth(model: type[BaseModel]) -> frozenset[str]:
-    """The fields of a model that can be neither true nor false: looked up once, not with each stroke that is tried."""
-    return frozenset(name for name, field in model.model_fields.items() if "bool" not in str(field.annotation))
-
-
-def _holds_truth(value: object) -> bool:
-    """Whether a value, or anything in lists of it, is true or false."""
-    return value is True or value is False or (isinstance(value, list | tuple) and any(map(_holds_truth, value)))
 
 
 class Where(Record):

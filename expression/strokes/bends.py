@@ -13,8 +13,9 @@ from expression.lanes import BEND, LANES
 from expression.limits import MOST_CYCLES
 from expression.memo import worked_out
 from expression.notes import Notes
+from expression.records import Unit
 from expression.sounding import died_away
-from expression.strokes.base import Lift, Unit, masks_of
+from expression.strokes.base import Lift, masks_of
 from expression.strokes.gestures import (
     EASE,
     LIFT,

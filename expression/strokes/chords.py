@@ -17,7 +17,8 @@ from expression.memo import worked_out
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.piece import Piece, cut, laid
-from expression.strokes.base import BaseStroke, Count, Lift, Reach, Record, Thread, Unit, select
+from expression.records import Record, Unit
+from expression.strokes.base import BaseStroke, Count, Lift, Reach, Thread, select
 from expression.strokes.grips import Grip, Time
 from expression.strokes.spec import ASK_EASE, ASK_LIFT, Ask, Gesture, Spec, entry
 from expression.take import Part, Take

@@ -14,7 +14,8 @@ from expression.errors import NothingMatched
 from expression.lanes import LANES
 from expression.limits import LAST_TICK, MOST_NODES
 from expression.piece import Piece
-from expression.strokes.base import Count, Reach, Record, Tick
+from expression.records import Record
+from expression.strokes.base import Count, Reach, Tick
 from expression.strokes.batch import Batch, Chosen
 from expression.strokes.lane import LaneKey, LaneStroke, Spot, known_lane, lane_of, switched, with_batch
 from expression.strokes.spec import Ask, Gesture, Spec, choice, entry

@@ -12,7 +12,8 @@ from expression.chords import chord_onsets
 from expression.curve import Curve, lift_between, line_between
 from expression.lanes import EXPRESSION, LANES
 from expression.piece import Piece
-from expression.strokes.base import Lift, Reach, Unit
+from expression.records import Unit
+from expression.strokes.base import Lift, Reach
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import Spot, parts_of

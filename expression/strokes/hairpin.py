@@ -12,7 +12,8 @@ from expression.chords import chord_onsets
 from expression.curve import LINE_POINTS, form, lift_between
 from expression.memo import worked_out
 from expression.notes import HIGHEST, LOWEST
-from expression.strokes.base import Lift, Picked, Points, Unit, Wedge, Where, select
+from expression.records import Unit
+from expression.strokes.base import Lift, Picked, Points, Wedge, Where, select
 from expression.strokes.grips import Grip, Place, line_grips, turning
 from expression.strokes.spec import (
     ASK_ACCENTS,

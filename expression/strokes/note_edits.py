@@ -12,7 +12,8 @@ from expression.errors import NothingMatched
 from expression.limits import LAST_TICK, LONGEST_NAME, MOST_COPIES
 from expression.notes import Notes
 from expression.pitch import NOTE_NAMES
-from expression.strokes.base import Reach, Record, Tick, Where, Which
+from expression.records import Record
+from expression.strokes.base import Reach, Tick, Where, Which
 from expression.strokes.carried_lanes import carried, cleared
 from expression.strokes.keys import Keys, PitchClasses, transposed
 from expression.strokes.note_stroke import (

@@ -15,7 +15,8 @@ from expression.lanes import LANES
 from expression.limits import MOST_COPIES
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
-from expression.strokes.base import Lift, Tick, Unit
+from expression.records import Unit
+from expression.strokes.base import Lift, Tick
 from expression.strokes.keys import PitchClasses
 from expression.strokes.note_stroke import MakingStroke, NotesStroke, Outcome
 from expression.strokes.note_times import Beats, Grid

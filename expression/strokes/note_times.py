@@ -11,7 +11,8 @@ from expression.chords import chord_onsets
 from expression.curve import form
 from expression.errors import NothingMatched
 from expression.memo import worked_out
-from expression.strokes.base import Lift, Unit
+from expression.records import Unit
+from expression.strokes.base import Lift
 from expression.strokes.carried_lanes import Timing, stretched, warped
 from expression.strokes.feel import chance
 from expression.strokes.note_edits import OverKey
@@ -437,12 +438,12 @@ def _deviations(stroke: NotesLoosen, take: Take, number: int) -> tuple[Floats, F
     """When the chosen notes of a part begin, in seconds, and how far each deviates, in times of the amount."""
     notes, mask = take.parts[number].notes, stroke.chosen(take).masks[number]
     at = take.tempo.seconds(notes.start[mask])
-    quick, slow = chance(notes.id[mask], stroke.seed), _drifting(at, stroke.seed, number)
+    quick, slow = chance(notes.id[mask], stroke.seed), drifting(at, stroke.seed, number)
     # Two that are independent add up to one of the same spread.
     return at, np.clip(np.sqrt(1 - stroke.drift) * quick + np.sqrt(stroke.drift) * slow, -2, 2)
 
 
-def _drifting(seconds: Floats, seed: int, part: int) -> Floats:
+def drifting(seconds: Floats, seed: int, part: int) -> Floats:
     """A slow wandering of a part's time, of about the same spread as `chance`: knots of its own, and a smooth way.
 
     At knots `SLOW` apart a deviation each; between two their mean by raised cosines, whose squares add up to one, so

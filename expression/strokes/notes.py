@@ -13,7 +13,8 @@ from expression.limits import MOST_COPIES
 from expression.memo import worked_out
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
-from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Record, Tick, masks_of
+from expression.records import Record
+from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Tick, masks_of
 from expression.strokes.copying import converted, repeated
 from expression.strokes.keys import Keys, transposed
 from expression.strokes.lane import Spot, lane_of

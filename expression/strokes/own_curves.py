@@ -16,7 +16,8 @@ from expression.limits import MOST_NODES
 from expression.note_curves import NoteCurves
 from expression.piece import Piece, backwards, cut, opened
 from expression.piece import clipped as piece_clipped
-from expression.strokes.base import BaseStroke, Count, Lift, Record, Unit, masks_of, select
+from expression.records import Record, Unit
+from expression.strokes.base import BaseStroke, Count, Lift, masks_of, select
 from expression.strokes.batch import Batch
 from expression.strokes.batch import Chosen as Sounding
 from expression.strokes.feel import CUT, chance

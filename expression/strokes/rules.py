@@ -13,7 +13,8 @@ from expression.arrays import Flags, Floats, Ints, whole
 from expression.hands import MOST_AMOUNT
 from expression.percussion import CHANNEL
 from expression.phrases import line_of, onsets_of, phrases_of
-from expression.strokes.base import BaseStroke, Picked, Unit, select
+from expression.records import Unit
+from expression.strokes.base import BaseStroke, Picked, select
 from expression.strokes.note_times import Times, TimeStroke
 from expression.strokes.spec import ASK_PAGE, ASK_UNDER, Ask, Gesture, Spec, choice, entry
 from expression.strokes.velocity import VelocityStroke

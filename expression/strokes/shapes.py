@@ -13,7 +13,8 @@ from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.limits import MOST_CYCLES
-from expression.strokes.base import Lift, Reach, Unit
+from expression.records import Unit
+from expression.strokes.base import Lift, Reach
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips, turning
 from expression.strokes.lane import Spot, parts_of, switched

@@ -13,7 +13,8 @@ from expression.distil import line_through
 from expression.errors import NothingMatched
 from expression.lanes import LANES
 from expression.limits import MOST_NODES
-from expression.strokes.base import Lift, Points, Reach, Record, Tick, Unit, Where
+from expression.records import Record, Unit
+from expression.strokes.base import Lift, Points, Reach, Tick, Where
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips
 from expression.strokes.lane import LaneKey, LaneKeys, LaneStroke, Spot, parts_of, switched
