@@ -33,7 +33,7 @@ class Case(NamedTuple):
 
 def cases(folder: Path) -> list[Case]:
     """Every part of a folder's files that somebody played."""
-    found = []
+    found: list[Case] = []
     for file in sorted(folder.rglob("*.mid*")):
         try:
             take = read(file.read_bytes())
@@ -102,6 +102,7 @@ def mean_hand(hands: list[Hand]) -> Hand:
         time=mean(times) if times else None,
         length=mean([one.length for one in hands]),
         played=Played(pitch=(), force=(), late=(), held=()),
+        lacks=(),
     )
 
 

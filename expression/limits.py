@@ -36,6 +36,8 @@ SOUND_RATES = (100, 400_000)
 MOST_SOUND_CHANNELS = 64
 MOST_BANK_BYTES = 64 * MIB
 MOST_BANKS_EACH = 16
+MOST_HANDS_EACH = 100
+MOST_HAND_BYTES = MIB
 MOST_CALL_BYTES = 4 * MIB
 MOST_PIECE_EVENTS = 20_000
 """Of a pass that is being played in, in about a second."""
@@ -67,6 +69,7 @@ class Limit(NamedTuple):
 TABLE: tuple[Limit, ...] = (
     Limit("A SoundFont", "size", f"{MOST_BANK_BYTES // MIB} MiB"),
     Limit("An account", "SoundFonts", f"{MOST_BANKS_EACH}"),
+    Limit("An account", "hands", f"{MOST_HANDS_EACH}"),
     Limit("A pass that is played in", "events in one piece of it", f"{MOST_PIECE_EVENTS:,}"),
     Limit("A pass that is played in", "size, deflated", f"{MOST_PASS_BYTES // MIB} MiB"),
     Limit("A pass that is played in", "events", f"{MOST_PASS_EVENTS:,}"),

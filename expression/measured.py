@@ -19,7 +19,7 @@ from expression.take import Part, Take
 
 FEWEST_NOTES = 24
 """Fewer say nothing about a hand."""
-MOST_NOTES = 5_000
+MOST_NOTES = 2_000
 """Of a longer part so many are kept one by one, for who plays the same music."""
 RIDGE = 0.05
 """How much a weight has to be worth, as a share of what each note says."""
@@ -377,7 +377,10 @@ def _vibrato(bend: Floats) -> tuple[float, float, float] | None:
     cents = 100 * float(np.percentile(size, 90))
     if cents < LEAST_CENTS:
         return None
-    begins = float(np.argmax(size >= size.max() / 2) * 4 / RATE_HZ)
+    # Where it has begun for good: what comes before, such as a scoop, is another thing.
+    sure = len(size) // 2 + int(np.argmax(size[len(size) // 2 :]))
+    still = np.flatnonzero(size[:sure] < cents / 200)
+    begins = float(still[-1] + 1) * 4 / RATE_HZ if len(still) else 0.0
     return float(rates[at]), cents, begins
 
 

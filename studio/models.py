@@ -155,6 +155,24 @@ class SoundBank(models.Model):
         return self.name
 
 
+class MeasuredHand(models.Model):
+    """How somebody plays, measured from a part (see `expression.measured`)."""
+
+    id = models.UUIDField(primary_key=True, default=uuid4, editable=False)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="hands")
+    name = models.CharField(max_length=80)
+    notes = models.PositiveIntegerField(help_text="From so many it was measured.")
+    lacks = models.JSONField(default=list, help_text="What could not be measured, in sentences.")
+    data = models.JSONField(help_text="What was measured.")
+    added_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("name", "added_at")
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class PassUnderWay(models.Model):
     """What is being played in: its pieces are kept as they come, until it is a stroke of its take."""
 

@@ -162,7 +162,6 @@ class RuleLoose(Rule, MadeOf):
         "humanise humanize drift timing random loose",
         "8 ms, three fifths of it slow.",
         ASK_ROLL,
-        time=True,
     )
     amount: Amount = AMOUNT
     seed: Seed = SEED

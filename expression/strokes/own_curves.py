@@ -25,13 +25,12 @@ from expression.strokes.grips import Grip
 from expression.strokes.spec import ASK_ROLL, Gesture, Spec, choice, entry, yes_no
 from expression.take import Part, Take
 
-NoteLane = Annotated[
-    str, Field(description="`note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.")
-]
+ALL = "`note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`."
+NoteLane = Annotated[str, Field(description=ALL)]
 OCTAVE = 12.0
 """Semitones to either side of a note that become the whole range of another kind."""
 NODES_EACH = 2**16
-"""Ids that are set aside for the nodes of a note, by which they deviate."""
+"""Ids of a note's nodes, by which they deviate."""
 
 
 def known_note_lane(key: str, field: str = "lane") -> str:

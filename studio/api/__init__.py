@@ -14,10 +14,11 @@ from ninja.security import django_auth
 from expression.documents import Document
 from expression.errors import Refused
 from expression.strokes import KINDS, explain
-from studio.api import banks, desk, examples, jobs, recording, session, sounds, takes
+from studio.api import banks, desk, examples, hands, jobs, recording, session, sounds, takes
 from studio.api.encoding import encode
 from studio.error_responses import NO_DATABASE, SENTENCES
 from studio.services.banks import NoSuchBank
+from studio.services.hands import NoSuchHand
 from studio.services.heavy import AGAIN, Busy
 from studio.services.jobs import NoSuchJob
 from studio.services.recording import NoSuchPass
@@ -45,6 +46,8 @@ api.add_router("takes", takes.router)
 api.add_router("takes", desk.router)
 api.add_router("takes", sounds.router)
 api.add_router("takes", recording.router)
+api.add_router("takes", hands.measuring)
+api.add_router("hands", hands.router)
 api.add_router("banks", banks.router)
 api.add_router("examples", examples.router)
 
@@ -98,6 +101,7 @@ HANDLERS: dict[type[Exception], Callable[[HttpRequest, Any], HttpResponse]] = {
     NoSuchTake: lambda request, error: _problem(404, "There is no such take in your library."),
     NoSuchJob: lambda request, error: _problem(404, "There is no such file of yours that waits or was read."),
     NoSuchBank: lambda request, error: _problem(404, "There is no such SoundFont of yours."),
+    NoSuchHand: lambda request, error: _problem(404, "There is no such hand of yours."),
     NoSuchPass: lambda request, error: _problem(404, "There is no such pass of yours: it was kept, or let go."),
     Busy: lambda request, error: _later(503, BUSY, AGAIN),
     Stale: lambda request, error: _problem(

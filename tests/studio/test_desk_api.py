@@ -417,7 +417,7 @@ def test_of_very_many_notes_a_run_is_tried_where_it_is_seen_and_kept_everywhere(
     # All that would come to be seen: five keys between each two of the forty notes in sight.
     seen = [start for start in added["start"] if sight[0] <= start < sight[1]]
     assert len(seen) == 40 * 5
-    assert tried["stroke"]["where"] == {"parts": [0], "notes": None, "span": None, "pitches": None}
+    assert tried["stroke"]["where"] == {"parts": [0], "notes": None, "span": None, "pitches": None, "each": None}
     assert tried["mark"]["count"] == 3000
     written = anna.call("post", f"takes/{take}/strokes", {"revision": 0, "stroke": tried["stroke"]})
     assert written.status_code == 200

@@ -99,6 +99,7 @@ REQUESTS = [
     ("post", "preview", STROKE),
     ("post", "strokes", STROKE),
     ("post", "reasons", {"revision": 0, "note": 0}),
+    ("post", "hands", {"part": 0, "name": "mine"}),
     ("post", "rehearse", {**STROKE, "span": [0, 1]}),
     ("patch", "strokes/1", {"revision": 0, "on": False}),
     ("delete", "strokes/1", {"revision": 0}),

@@ -128,6 +128,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/hands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Hands
+         * @description All hands of the account, by name.
+         */
+        get: operations["studio_api_hands_list_hands"];
+        put?: never;
+        /**
+         * Bring Hand
+         * @description Keep a hand that was given on (JSON).
+         */
+        post: operations["studio_api_hands_bring_hand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hands/{hand_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hand Data
+         * @description What was measured, as a stroke takes it, and as it is given on.
+         */
+        get: operations["studio_api_hands_hand_data"];
+        put?: never;
+        post?: never;
+        /**
+         * Drop Hand
+         * @description Let go of one. Strokes that were made with it keep what they have of it.
+         */
+        delete: operations["studio_api_hands_drop_hand"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -713,6 +761,26 @@ export interface paths {
         get: operations["studio_api_takes_take_file"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/hands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure Hand
+         * @description Measure how a part is played, and keep that as a hand of the account.
+         */
+        post: operations["studio_api_hands_measure_hand"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1963,7 +2031,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"]) | null;
+            stroke?: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"]) | null;
             where?: components["schemas"]["Where"] | null;
         };
         /**
@@ -2340,7 +2408,7 @@ export interface components {
                 number
             ][];
             /** Stroke */
-            stroke: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"]) | null;
+            stroke: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"]) | null;
         };
         /**
          * Favourite
@@ -2485,6 +2553,68 @@ export interface components {
              * @default false
              */
             turned: boolean;
+        };
+        /**
+         * Hand
+         * @description How somebody plays.
+         */
+        Hand: {
+            /** @description Steps of velocity. */
+            force: components["schemas"]["Sum"];
+            /**
+             * Lacks
+             * @description What could not be measured, and why.
+             * @default []
+             */
+            lacks: string[];
+            /** @description log2 of how long a note is held against what is written. */
+            length: components["schemas"]["Sum"];
+            /**
+             * Lull Hand
+             * @default 1
+             * @constant
+             */
+            lull_hand: 1;
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @description From so many it was measured.
+             */
+            notes: number;
+            played: components["schemas"]["Played"];
+            scoop?: components["schemas"]["Scoop"] | null;
+            swell?: components["schemas"]["Swell"] | null;
+            /** @description Milliseconds late; none where no grid was played to. */
+            time?: components["schemas"]["Sum"] | null;
+            vibrato?: components["schemas"]["Vibrato"] | null;
+        };
+        /**
+         * HandAsked
+         * @description A part whose hand is measured, and what it is to be called.
+         */
+        HandAsked: {
+            /** Name */
+            name: string;
+            /** Part */
+            part: number;
+        };
+        /**
+         * HandView
+         * @description A hand in short: from how many notes it was measured, and what it lacks.
+         */
+        HandView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Lacks */
+            lacks: string[];
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: number;
         };
         /**
          * HistoryChange
@@ -5379,6 +5509,95 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
+         * PlayLike
+         * @description As somebody played: a hand that was measured, given to other notes.
+         *
+         *     Where the music is the same, note after note, what was played of each is carried over; otherwise, and of notes that
+         *     are not in it, what goes with their place.
+         */
+        PlayLike: {
+            /**
+             * Amount
+             * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
+             * @default 1
+             */
+            amount: number;
+            /** @description A name that the player gave it. */
+            called?: components["schemas"]["Called"] | null;
+            /**
+             * Force
+             * @description How hard.
+             * @default 1
+             */
+            force: number;
+            /** @description What was measured. */
+            hand: components["schemas"]["Hand"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "play.like";
+            /**
+             * Length
+             * @description How long.
+             * @default 1
+             */
+            length: number;
+            /**
+             * Rest
+             * @description What goes with no place, by chance, as much of it as was measured.
+             * @default 1
+             */
+            rest: number;
+            /**
+             * Scoop
+             * @description How notes are come to, where one sounds at a time.
+             * @default 1
+             */
+            scoop: number;
+            /**
+             * Seed
+             * @description Another seed is another roll of the dice.
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Swell
+             * @description What a lane does over long notes.
+             * @default 1
+             */
+            swell: number;
+            /**
+             * Time
+             * @description When.
+             * @default 1
+             */
+            time: number;
+            /**
+             * Vibrato
+             * @description How long notes tremble, where one sounds at a time.
+             * @default 1
+             */
+            vibrato: number;
+            /** @description What the stroke acts on. */
+            where?: components["schemas"]["Where"];
+        };
+        /**
+         * Played
+         * @description The notes one by one in their order, for who plays the same music: pitch, force, milliseconds late, log2 of how
+         *     long they were held against what is written.
+         */
+        Played: {
+            /** Force */
+            force: number[];
+            /** Held */
+            held: number[];
+            /** Late */
+            late: number[];
+            /** Pitch */
+            pitch: number[];
+        };
+        /**
          * PresetView
          * @description What a program of a bank calls up.
          */
@@ -5410,7 +5629,7 @@ export interface components {
             proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
         };
         /**
          * PreviewAsked
@@ -5436,7 +5655,7 @@ export interface components {
                 number
             ] | null;
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
         };
         /**
          * Problem
@@ -5507,7 +5726,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke?: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"]) | null;
+            stroke?: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"]) | null;
         };
         /**
          * RecordPass
@@ -5602,7 +5821,7 @@ export interface components {
                 number
             ];
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
         };
         /** Rename */
         Rename: {
@@ -6123,6 +6342,21 @@ export interface components {
             steps: number[];
         };
         /**
+         * Scoop
+         * @description Of notes that are come to from elsewhere: semitones away at the start, seconds until they are there.
+         */
+        Scoop: {
+            /** Seconds */
+            seconds: number;
+            /** Semitones */
+            semitones: number;
+            /**
+             * Share
+             * @description Of all notes, how many are.
+             */
+            share: number;
+        };
+        /**
          * SentView
          * @description How a part is sent (`zoned`: in a zone of MPE), and what its instrument takes of single notes (None: all).
          */
@@ -6220,7 +6454,7 @@ export interface components {
             /** Revision */
             revision: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
             where?: components["schemas"]["Where"] | null;
         };
         /**
@@ -6242,7 +6476,24 @@ export interface components {
             /** Step */
             step: number;
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+        };
+        /**
+         * Sum
+         * @description What goes with a note's place, and what remains.
+         */
+        Sum: {
+            /**
+             * Memory
+             * @description How much of what remains goes on from note to note.
+             */
+            memory: number;
+            /**
+             * Spread
+             * @description Standard deviation of what remains.
+             */
+            spread: number;
+            weights: components["schemas"]["Weights"];
         };
         /**
          * Summary
@@ -6264,6 +6515,23 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * Swell
+         * @description How a lane goes over long notes: its mean, and the one curve by which they differ most (first principal).
+         */
+        Swell: {
+            /** Curve */
+            curve: number[];
+            /** Lane */
+            lane: string;
+            /** Mean */
+            mean: number[];
+            /**
+             * Spread
+             * @description Standard deviation along that curve.
+             */
+            spread: number;
         };
         /** TakeCard */
         TakeCard: {
@@ -6500,7 +6768,7 @@ export interface components {
         /** Traced */
         Traced: {
             /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
         };
         /**
          * TriedContour
@@ -6865,6 +7133,23 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
+         * Vibrato
+         * @description Of long notes that tremble: swings a second, cents where it has grown, seconds before it begins.
+         */
+        Vibrato: {
+            /** Cents */
+            cents: number;
+            /** Delay */
+            delay: number;
+            /** Rate */
+            rate: number;
+            /**
+             * Share
+             * @description Of long notes, how many do.
+             */
+            share: number;
+        };
+        /**
          * Voice
          * @description One voice that goes in its own way: by the note with which it begins.
          */
@@ -6903,6 +7188,97 @@ export interface components {
             pieces: number;
             /** Start */
             start: number;
+        };
+        /**
+         * Weights
+         * @description What is worth how much. What a note's place says is a number of about the size of 1, or 0 (see `features`).
+         */
+        Weights: {
+            /**
+             * Again
+             * @default 0
+             */
+            again: number;
+            /**
+             * Bar
+             * @default 0
+             */
+            bar: number;
+            /**
+             * Beat
+             * @default 0
+             */
+            beat: number;
+            /**
+             * Group
+             * @default 0
+             */
+            group: number;
+            /**
+             * Group Bow
+             * @default 0
+             */
+            group_bow: number;
+            /**
+             * Half Bar
+             * @default 0
+             */
+            half_bar: number;
+            /**
+             * Half Beat
+             * @default 0
+             */
+            half_beat: number;
+            /**
+             * Height
+             * @default 0
+             */
+            height: number;
+            /**
+             * Inner
+             * @default 0
+             */
+            inner: number;
+            /**
+             * Leap
+             * @default 0
+             */
+            leap: number;
+            /**
+             * Longer
+             * @default 0
+             */
+            longer: number;
+            /**
+             * Phrase
+             * @default 0
+             */
+            phrase: number;
+            /**
+             * Phrase Begins
+             * @default 0
+             */
+            phrase_begins: number;
+            /**
+             * Phrase Bow
+             * @default 0
+             */
+            phrase_bow: number;
+            /**
+             * Phrase Ends
+             * @default 0
+             */
+            phrase_ends: number;
+            /**
+             * Step
+             * @default 0
+             */
+            step: number;
+            /**
+             * Top
+             * @default 0
+             */
+            top: number;
         };
         /**
          * Where
@@ -7304,6 +7680,176 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Example"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_hands_list_hands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandView"][];
+                };
+            };
+        };
+    };
+    studio_api_hands_bring_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** File */
+                    file?: string | null;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_hands_hand_data: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hand_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hand"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_hands_drop_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hand_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {
@@ -8581,6 +9127,59 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    studio_api_hands_measure_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
             };
         };
     };

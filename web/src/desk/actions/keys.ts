@@ -9,7 +9,6 @@ import { paste, remember } from "../strokes/copying";
 import { allToFront, arrangeRows, wish } from "../take/arranging";
 import { chooseAll, invertChoice } from "../take/choosing";
 import { closeUpOfChosen, leaveCloseUp } from "../take/closeUp";
-import { stepPhrase } from "../take/phrases";
 import { redo, undo } from "../take/shaping";
 import { desk, type Limit, set } from "../take/state";
 import {
@@ -140,7 +139,8 @@ export const ACTIONS: Action[] = [
     group: "Choose",
     does: "Choose the phrase, then the next one (Shift: the one before)",
     words: "phrase line breath sentence slur",
-    run: (event) => stepPhrase(event.shiftKey ? -1 : 1),
+    run: ({ shiftKey }) =>
+      void import("../take/phrases").then(({ stepPhrase }) => stepPhrase(shiftKey ? -1 : 1)),
   },
   {
     keys: ["s"],

@@ -292,6 +292,9 @@ function PartMenu({ part, name, inFront, isHidden, isMuted, isSoloed, onRename }
         <Tick on={isSoloed} /> Solo
       </DropdownMenu.CheckboxItem>
       <MenuItem onSelect={onRename}>Rename</MenuItem>
+      <MenuItem onSelect={() => void import("../strokes/hands").then(({ measureHand }) => measureHand(part))}>
+        Measure how it is played
+      </MenuItem>
       <DropdownMenu.Separator className="my-1 h-px bg-rule" />
       <DropdownMenu.Label className="px-3 pt-1 text-[12px] text-faded">Colour</DropdownMenu.Label>
       <DropdownMenu.RadioGroup

@@ -1,5 +1,6 @@
 /** The line at the bottom: where the pointer is, and what it would do there. */
 
+import { specOf } from "../../api/strokes";
 import { BEND, isPedal, slides, textOf, VELOCITY, valueAt, wordOf } from "../../score/lanes";
 import { isOfNotes, NOTE_PITCH } from "../../score/own";
 import { idOfRow, placeText, soundingAlone } from "../../score/score";
@@ -9,7 +10,6 @@ import type { Stave } from "../stage/stage";
 import { noteName, partName, rowName } from "../take/arranging";
 import { selected } from "../take/choosing";
 import { shown } from "../take/layers";
-import { reasonsOf } from "../take/reasons";
 import { desk, frontParts, keptVelocities, kindOf, laneLevels, leadPart, set } from "../take/state";
 import { noteHint } from "./noteGestures";
 import { depthHint, pedalHint } from "./pedalGestures";
@@ -26,11 +26,29 @@ export function hover(stave: Stave, x: number, y: number): void {
 /** What the rules did to the note under the pointer, behind what is said of it: at once, or when it is known. */
 function byRule(stave: Stave, x: number, y: number, hint: string): string {
   const hit = stave === "notes" ? noteAt("notes", x, y) : stave === "lane" ? noteAt("bead", x, y) : null;
-  if (!hit) return "";
-  const told = reasonsOf(idOfRow(hit.part, hit.note), () => {
+  if (!hit || !isRuled()) return "";
+  const again = () => {
     if (desk().hint === hint) hover(stave, x, y);
+  };
+  if (reasons) {
+    const told = reasons.reasonsOf(idOfRow(hit.part, hit.note), again);
+    return told && ` · ${told}`;
+  }
+  void import("../take/reasons").then((found) => {
+    reasons = found;
+    again();
   });
-  return told && ` · ${told}`;
+  return "";
+}
+
+let reasons: typeof import("../take/reasons") | null = null;
+
+/** Whether any rule has a say: nothing is asked for otherwise. */
+function isRuled(): boolean {
+  const { history, shaping } = desk();
+  const all = history.strokes.filter(({ on }) => on).map(({ stroke }) => stroke);
+  if (shaping && !shaping.problem) all.push(shaping.stroke);
+  return all.some(({ kind }) => specOf(kind).family === "play");
 }
 
 function hintFor(stave: Stave, x: number, y: number, place: string): string {

@@ -23,6 +23,7 @@ const OPENERS: Record<string, (lane: string) => void> = {
   copy: copyNotes,
   give: beginGive,
   glide: beginGlide,
+  hand: () => void import("./hands").then(({ beginHand }) => beginHand()),
 };
 
 /** Begin a gesture of the table on a lane. */

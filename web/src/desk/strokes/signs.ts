@@ -54,6 +54,7 @@ export const SIGNS = {
   swing: "M2 7 L12 7 M15 7 L19 7 M14 3 C16 1 20 1 22 3",
   begins: "M2 9 L9 9 M13 11 L13 3 L22 3",
   joins: "M3 11 L3 3 L21 3 M9 8 L15 8",
+  hand: "M3 11 C5 3 8 3 9 8 C10 12 13 12 14 6 C15 2 19 2 21 9",
   shape: "M2 12 C5 12 6 3 10 3 C14 3 13 9 16 9 C19 9 19 5 22 5",
 } as const;
 

@@ -1,6 +1,5 @@
 /** What the rules of performance did to the note under the pointer: asked for when the pointer rests, and kept. */
 import { answered, api, type Schemas } from "../../api/client";
-import { specOf } from "../../api/strokes";
 import { signed } from "../../ui/numbers";
 import { desk, takePath } from "./state";
 
@@ -10,19 +9,9 @@ const known = new Map<string, string>();
 let resting = 0;
 let asked = "";
 
-/** Whether any rule has a say: none is asked for otherwise. */
-function isRuled(): boolean {
-  const { history, shaping } = desk();
-  const open = shaping && !shaping.problem ? [shaping.stroke] : [];
-  return [...history.strokes.filter(({ on }) => on).map(({ stroke }) => stroke), ...open].some(
-    ({ kind }) => specOf(kind).family === "play",
-  );
-}
-
 /** In words, where they are known; otherwise they come, and `told` is called. */
 export function reasonsOf(note: number, told: () => void): string {
   window.clearTimeout(resting);
-  if (!isRuled()) return "";
   const { history, shaping } = desk();
   const open = shaping && !shaping.problem ? { stroke: shaping.stroke, number: shaping.number } : {};
   const body = { revision: history.revision, note, ...open };

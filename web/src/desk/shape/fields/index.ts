@@ -2,6 +2,7 @@
 import type { ComponentType } from "react";
 import { PassField } from "../PassForm";
 import type { FieldProps } from "./form";
+import { HandField } from "./hands";
 import { NodeField, NoteField, PitchesField, ScaleField, ThroughField } from "./notes";
 import { EachField, LaneField, PlaceField } from "./places";
 import {
@@ -42,4 +43,5 @@ export const FIELDS: Record<string, ComponentType<FieldProps>> = {
   pass: PassField,
   writing: WritingField,
   each: EachField,
+  hand: HandField,
 };
