@@ -15,6 +15,7 @@ from demo.hand import RESOLUTION, Hand
 from demo.lens_room import half_pedalled, unpedalled
 from demo.reed_loft import drawn, reed_box, thin_line
 from demo.rope_locker import called, harp, told_reeds
+from demo.watch_room import stiff_drum, stiff_glass, stiff_reeds
 
 CHORDS = ((50, 57, 60, 65), (48, 55, 60, 64), (46, 53, 58, 62), (45, 52, 57, 60))
 TUNE = (74, 77, 76, 72, 74, 69, 72, 70, 69, 67, 69, 65, 67, 69, 62, 64)
@@ -180,6 +181,11 @@ def the_rope_locker() -> bytes:
     return _file("The rope locker", [harp(), told_reeds()], [(0, 80)], waltz=None)
 
 
+def the_watch_room() -> bytes:
+    """Programmed, every note alike: for a first shape, rules, and the hands of the keeper."""
+    return _file("The watch room", [stiff_glass(), stiff_reeds(), stiff_drum()], [(0, 88)], waltz=None)
+
+
 TAKES: dict[str, Callable[[], bytes]] = {
     "The fog signal: the stair": the_stair,
     "The fog signal: the keeper's log": the_keepers_log,
@@ -188,6 +194,7 @@ TAKES: dict[str, Callable[[], bytes]] = {
     "The fog signal: the reed loft": the_reed_loft,
     "The fog signal: the lens room": the_lens_room,
     "The fog signal: the rope locker": the_rope_locker,
+    "The fog signal: the watch room": the_watch_room,
 }
 STROKES: dict[str, list[dict[str, object]]] = {
     "The fog signal: the bellows room": [too_far(8)],
@@ -195,3 +202,8 @@ STROKES: dict[str, list[dict[str, object]]] = {
     "The fog signal: the rope locker": called(1),
 }
 """What has been done to a take already."""
+HANDS = {
+    "The keeper's thumbs": ("The fog signal: the keeper's log", 0),
+    "The keeper's reeds": ("The fog signal: the keeper's log", 1),
+}
+"""Hands that are measured for whoever tries the demo: the take and the part that each is played in."""

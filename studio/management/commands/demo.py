@@ -4,8 +4,8 @@ from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import transaction
 
-from demo.fog_signal import TAKES
-from studio.services import examples
+from demo.fog_signal import HANDS, TAKES
+from studio.services import examples, hands, takes
 from studio.signing_in import link_token
 
 
@@ -32,4 +32,6 @@ class Command(BaseCommand):
             # The newest stands first in the library, so the first is loaded last.
             for name in reversed(TAKES):
                 examples.added(user, name)
+            for name, (take, part) in HANDS.items():
+                hands.measured(user, takes.owned(user).get(name=take), part, name)
         return user
