@@ -12,6 +12,7 @@ import mido
 
 from demo.bellows_room import bowed_glass, glass_bell, glass_drone, glass_harp, second_wheel, too_far
 from demo.hand import RESOLUTION, Hand
+from demo.hum import hummed
 from demo.lens_room import half_pedalled, unpedalled
 from demo.reed_loft import drawn, reed_box, thin_line
 from demo.rope_locker import called, harp, told_reeds
@@ -202,6 +203,8 @@ STROKES: dict[str, list[dict[str, object]]] = {
     "The fog signal: the rope locker": called(1),
 }
 """What has been done to a take already."""
+SOUNDS = {"The fog signal: the watch room": ("A hum", hummed)}
+"""What is to be heard beside a take."""
 HANDS = {
     "The keeper's thumbs": ("The fog signal: the keeper's log", 0),
     "The keeper's reeds": ("The fog signal: the keeper's log", 1),

@@ -55,6 +55,7 @@ class Job(models.Model):
         SOUND = "sound"
         ARCHIVE = "archive"
         EXPORT = "export"
+        TUNE = "tune"
 
     class State(models.TextChoices):
         """How far it has come."""
@@ -110,6 +111,7 @@ class TakeSound(models.Model):
     peaks = models.BinaryField(help_text="One byte for each fiftieth of a second.")
     seconds = models.FloatField()
     offset = models.FloatField(default=0.0, help_text="Seconds of the take at which it begins.")
+    tune = models.BinaryField(null=True, help_text="Its pitch, brightness and attacks, once they were followed.")
 
     def __str__(self) -> str:
         return self.name

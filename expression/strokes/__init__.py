@@ -23,6 +23,7 @@ from expression.strokes.frame import LaneReshape
 from expression.strokes.ground import TakeMetre, TakeTempo
 from expression.strokes.hairpin import VelocityDraw, VelocityHairpin
 from expression.strokes.long_rules import RuleLoose, RuleSlides, RuleSwell, RuleVibrato
+from expression.strokes.note_attacks import NotesFollow
 from expression.strokes.note_edits import (
     NotesAdd,
     NotesCue,
@@ -90,6 +91,7 @@ AnyStroke = (
     | LaneLeadIn
     | NotesMove
     | NotesPlace
+    | NotesFollow
     | NotesLoosen
     | NotesLength
     | NotesSpread

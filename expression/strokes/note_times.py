@@ -341,7 +341,7 @@ class NotesPlace(TimeStroke):
         if self.window is not None:
             moved = np.where(np.abs(start - line) <= self.window * take.resolution, moved, start)
         pitch = part.notes.pitch[mask].astype(np.int64)
-        moved = np.where(_meets(pitch, moved, start), start, moved)
+        moved = np.where(meets(pitch, moved, start), start, moved)
         return Times(moved, end + moved - start)
 
     @override
@@ -363,7 +363,7 @@ def _lines(stroke: NotesPlace, take: Take, number: int) -> Floats:
     return np.asarray(np.take_along_axis(lines, nearest[None], axis=0)[0])
 
 
-def _meets(pitch: Ints, at: Ints, start: Ints) -> Flags:
+def meets(pitch: Ints, at: Ints, start: Ints) -> Flags:
     """Which notes would be struck with a nearer one of their key, that was struck at another time before."""
     place = pitch * (int(at.max(initial=0)) + 2) + at
     # Key by key first: what is nearly in order is soon in order.

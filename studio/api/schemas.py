@@ -78,7 +78,7 @@ class JobView(Schema):
     """What is done for an account by and by. `share`: how much of it; `size`: bytes of its file."""
 
     id: UUID
-    kind: Literal["take", "sound", "archive", "export"]
+    kind: Literal["take", "sound", "archive", "export", "tune"]
     state: Literal["arriving", "waiting", "working", "done", "refused"]
     name: str
     size: int
@@ -231,6 +231,32 @@ class TraceAsked(Schema):
     high: Annotated[float, Field(strict=True, ge=0, le=127)] = 127
     linear: Annotated[bool, Field(strict=True)] = False
     tolerance: Annotated[float, Field(strict=True, ge=0, le=64)] = 1
+
+
+Index = Annotated[int, Field(strict=True, ge=0, le=10_000)]
+
+
+class SingAsked(Schema):
+    """A bend as the sound sings. `correction`: how far what is off is brought to what is written (0 to 1)."""
+
+    part: Index
+    correction: Annotated[float, Field(strict=True, ge=0, le=1)] = 1
+
+
+class ShineAsked(Schema):
+    """A lane from the sound's brightness: the values of its darkest and of its brightest."""
+
+    part: Index
+    lane: str
+    low: Annotated[float, Field(strict=True, ge=0, le=127)] = 0
+    high: Annotated[float, Field(strict=True, ge=0, le=127)] = 127
+    tolerance: Annotated[float, Field(strict=True, ge=0, le=64)] = 1
+
+
+class AttacksAsked(Schema):
+    """Notes that are to go to where the sound is struck."""
+
+    where: Where
 
 
 class Traced(Schema):

@@ -9,9 +9,10 @@ from ninja.files import UploadedFile
 from expression.errors import BadFile
 from expression.limits import MOST_READ_AT_ONCE
 from studio.api.access import owner
-from studio.api.schemas import JobView, Problem, SoundMoved, TraceAsked, Traced
+from studio.api.schemas import AttacksAsked, JobView, Problem, ShineAsked, SingAsked, SoundMoved, TraceAsked, Traced
 from studio.services import jobs, sounds, takes
 from studio.services.answers import SoundView
+from studio.services.takes import NoSuchTake
 
 router = Router(tags=["sound"])
 REFUSALS = {401: Problem, 404: Problem, 422: Problem}
@@ -57,6 +58,34 @@ def remove_sound(request: HttpRequest, take_id: UUID) -> Status[None]:
 def sound_data(request: HttpRequest, take_id: UUID) -> HttpResponse:
     """The sound itself, as FLAC."""
     return HttpResponse(sounds.data(takes.get(owner(request), take_id)), content_type="audio/flac")
+
+
+@router.post("{uuid:take_id}/sound/follow", response={202: JobView, **REFUSALS})
+def follow_sound(request: HttpRequest, take_id: UUID) -> Status[object]:
+    """Have its pitch, its brightness and its attacks measured (see `jobs`)."""
+    take = takes.get(owner(request), take_id)
+    if sounds.of(take) is None:
+        raise NoSuchTake
+    return Status(202, jobs.follow_sound(take))
+
+
+@router.post("{uuid:take_id}/sound/sing", response={200: Traced, **REFUSALS})
+def sing(request: HttpRequest, take_id: UUID, asked: SingAsked) -> object:
+    """The stroke that bends a part's line as the sound sings, once that was followed."""
+    return {"stroke": sounds.sing(takes.get(owner(request), take_id), asked.part, asked.correction)}
+
+
+@router.post("{uuid:take_id}/sound/shine", response={200: Traced, **REFUSALS})
+def shine(request: HttpRequest, take_id: UUID, asked: ShineAsked) -> object:
+    """The stroke that draws a lane after the sound's brightness, once that was followed."""
+    take = takes.get(owner(request), take_id)
+    return {"stroke": sounds.shine(take, asked.part, asked.lane, asked.low, asked.high, asked.tolerance)}
+
+
+@router.post("{uuid:take_id}/sound/attacks", response={200: Traced, **REFUSALS})
+def attacks(request: HttpRequest, take_id: UUID, asked: AttacksAsked) -> object:
+    """The stroke that brings notes to where the sound is struck, once that was followed."""
+    return {"stroke": sounds.attacks(takes.get(owner(request), take_id), asked.where)}
 
 
 @router.post("{uuid:take_id}/sound/trace", response={200: Traced, **REFUSALS})

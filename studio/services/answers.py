@@ -103,3 +103,5 @@ class SoundView(TypedDict):
     offset: float
     peaks_a_second: int
     peaks: str
+    followed: bool
+    """Its pitch, brightness and attacks have been measured."""

@@ -2,10 +2,10 @@
 
 from django.contrib.auth.models import AbstractBaseUser
 
-from demo.fog_signal import STROKES, TAKES
+from demo.fog_signal import SOUNDS, STROKES, TAKES
 from expression.strokes import parse_stroke
 from studio.models import Take
-from studio.services import shaping, takes
+from studio.services import shaping, sounds, takes
 from studio.services.takes import NoSuchTake
 
 
@@ -29,6 +29,9 @@ def added(owner: AbstractBaseUser, name: str) -> Take:
     """A take of the fog signal, with what has been done to it already."""
     take = takes.add(owner, "demo.mid", TAKES[name]())
     takes.rename(owner, take.pk, name)
+    if name in SOUNDS:
+        called, made = SOUNDS[name]
+        sounds.add(take, called, made())
     for stroke in STROKES.get(name, []):
         shaping.commit(owner, take.pk, takes.get(owner, take.pk).revision, parse_stroke(stroke))
     return takes.get(owner, take.pk)

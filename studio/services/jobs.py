@@ -54,6 +54,12 @@ def read_sound(take: Take, file: "UploadedFile[bytes]") -> Job:
     return _ask(take.owner, Kind.SOUND, file.name or "", file, take)
 
 
+def follow_sound(take: Take) -> Job:
+    """Have it measured what a take's sound sings: one at a time."""
+    waiting = Job.objects.filter(owner_id=take.owner_id, kind=Kind.TUNE, take=take, state__in=UNDER_WAY).first()
+    return waiting or _ask(take.owner, Kind.TUNE, "", None, take)
+
+
 def export(owner: AbstractBaseUser) -> Job:
     """Have an archive made of all that an account holds: one at a time; one that was made before gives way."""
     for earlier in Job.objects.filter(owner_id=owner.pk, kind=Kind.EXPORT):
@@ -141,7 +147,7 @@ def _check_count(owner: AbstractBaseUser) -> None:
 
 def _enqueue(job: Job) -> None:
     """Who waits for many things lets those go first who wait for one."""
-    line = queue.SLOW if job.kind in (Kind.ARCHIVE, Kind.EXPORT) else queue.QUICK
+    line = queue.SLOW if job.kind in (Kind.ARCHIVE, Kind.EXPORT, Kind.TUNE) else queue.QUICK
     queue.work(job.pk, line, -Job.objects.filter(owner_id=job.owner_id, state__in=UNDER_WAY).count())
 
 
@@ -212,6 +218,14 @@ def _sound(job: Job, progress: Progress) -> Done:
     return Done(take)
 
 
+def _tune(job: Job, progress: Progress) -> Done:
+    take = job.take
+    if take is None or take.deleted_at is not None or sounds.of(take) is None:
+        raise BadFile("The sound that was to be followed is gone.")
+    sounds.follow(take, progress)
+    return Done(take)
+
+
 def _archive(job: Job, progress: Progress) -> Done:
     if spool.size(job.pk) != job.size:
         raise BadFile(GONE)
@@ -230,4 +244,5 @@ DOES: dict[Job.Kind, Callable[[Job, Progress], Done]] = {
     Kind.SOUND: _sound,
     Kind.ARCHIVE: _archive,
     Kind.EXPORT: _export,
+    Kind.TUNE: _tune,
 }

@@ -1,10 +1,15 @@
-"""A sound beside a take: kept with it, moved, traced, taken away."""
+"""A sound beside a take: kept with it, moved, traced, followed, taken away."""
 
 import base64
 
-from expression import sound
+from expression import sound, tune
 from expression.documents import Document
-from expression.strokes import AnyStroke, parse_stroke
+from expression.errors import NothingMatched
+from expression.lanes import BEND
+from expression.limits import MOST_POINTS
+from expression.strokes import AnyStroke, Where, parse_stroke
+from expression.take import Part
+from expression.take import Take as Recording
 from studio.models import Take, TakeSound
 from studio.services import quota
 from studio.services.answers import SoundView
@@ -33,6 +38,7 @@ def keep(
             "peaks": sound.peaks(heard, progress.tell).tobytes(),
             "seconds": heard.seconds,
             "offset": offset,
+            "tune": None,
         },
     )
     return kept
@@ -62,6 +68,53 @@ def data(take: Take) -> bytes:
     return bytes(_kept(take).data)
 
 
+def follow(take: Take, progress: Progress) -> None:
+    """Measure what the sound sings, and keep that with it. Raises BadFile where it is too long."""
+    kept = _kept(take)
+    kept.tune = tune.packed(tune.followed(sound.unpack(bytes(kept.data)), progress.tell))
+    kept.save(update_fields=["tune"])
+
+
+def _tune(kept: TakeSound) -> tune.Tune:
+    if kept.tune is None:
+        raise NothingMatched("The pitch of this sound has not been followed yet.")
+    return tune.unpacked(bytes(kept.tune))
+
+
+def sing(take: Take, part: int, correction: float) -> AnyStroke:
+    """The stroke that bends a part as the sound sings."""
+    kept = _kept(take)
+    recording = seen(take)
+    points = tune.sung(recording, _part(recording, part), _tune(kept), kept.offset, correction)
+    return _drawn(part, BEND, points, tune.TOLERANCE)
+
+
+def shine(take: Take, part: int, lane: str, low: float, high: float, tolerance: float) -> AnyStroke:
+    """The stroke that draws a lane after the sound's brightness."""
+    kept = _kept(take)
+    return _drawn(part, lane, tune.shining(seen(take), _tune(kept), kept.offset, low, high), tolerance)
+
+
+def attacks(take: Take, where: Where) -> AnyStroke:
+    """The stroke that brings notes to where the sound is struck."""
+    kept = _kept(take)
+    ticks = tune.struck(seen(take), _tune(kept), kept.offset)
+    return parse_stroke({"kind": "notes.follow", "where": where.model_dump(), "attacks": ticks[:MOST_POINTS].tolist()})
+
+
+def _part(recording: Recording, part: int) -> Part:
+    if part >= len(recording.parts):
+        raise NothingMatched(f"This take has no part {part}.", "part")
+    return recording.parts[part]
+
+
+def _drawn(part: int, lane: str, points: list[tuple[int, float]], tolerance: float) -> AnyStroke:
+    """Of very many points every second, third ... is drawn."""
+    points = points[:: -(-len(points) // MOST_POINTS)]
+    where = {"parts": [part]}
+    return parse_stroke({"kind": "lane.draw", "lane": lane, "where": where, "points": points, "tolerance": tolerance})
+
+
 def trace(take: Take, part: int, lane: str, numbers: Document, tolerance: float) -> AnyStroke:
     """The stroke that draws a lane after the sound's loudness."""
     kept = _kept(take)
@@ -85,4 +138,5 @@ def _view(kept: TakeSound) -> SoundView:
         "offset": kept.offset,
         "peaks_a_second": sound.PEAKS_A_SECOND,
         "peaks": base64.b64encode(bytes(kept.peaks)).decode(),
+        "followed": kept.tune is not None,
     }

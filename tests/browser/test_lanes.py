@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 from playwright.sync_api import FloatRect, Locator, Page, expect
 
-from demo.fog_signal import the_lamp_room
+from demo.fog_signal import the_lamp_room, the_watch_room
+from demo.hum import hummed
 from expression.midi.read import read
 from tests.browser.desk import Desk
 from tests.browser.test_sound import RATE, render
@@ -323,6 +324,26 @@ def test_a_loudness_is_traced_from_a_sound_beside_the_take(page: Page, desk: Des
     desk.reopen()
     expect(page.locator("[data-lane='cc:11']")).to_be_visible()
     assert desk.api("sound")["offset"] == 1
+
+
+def test_a_hum_becomes_bends(page: Page, desk: Desk) -> None:
+    desk.open(the_watch_room(), "watch.mid")
+    add_lane(desk, "bend", "bend")
+    page.get_by_label("Load a WAV …").set_input_files({"name": "hum.wav", "mimeType": "audio/wav", "buffer": hummed()})
+    expect(page.get_by_text("hum.wav, 22.3 s")).to_be_visible()
+    desk.button("Follow its pitch, brightness and attacks").click()
+    expect(desk.button("Pitch to the wheel")).to_be_visible()
+    desk.button("Pitch to the wheel").click()
+    desk.button("Keep").click()
+    desk.expect_strokes("Pitch bend drawn")
+    desk.quiet()
+    (lane,) = (one for one in desk.api("lanes?part=0")["lanes"] if one["key"] == "bend")
+    assert min(lane["value"]) < -0.3
+    desk.button("Done").click()
+    desk.button("Notes to its attacks").click()
+    desk.button("Keep").click()
+    expect(desk.strokes).to_have_count(2)
+    expect(desk.strokes.last).to_contain_text("Notes onto attacks")
 
 
 def test_a_frame_over_several_lanes_and_parts(desk: Desk) -> None:

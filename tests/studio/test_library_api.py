@@ -85,7 +85,7 @@ def test_a_deleted_take_is_gone_until_it_is_restored(anna: Caller) -> None:
 
 STROKE = {"revision": 0, "stroke": {"kind": "velocity.set", "value": 9}}
 PASS = "11111111-1111-4111-8111-111111111111"
-REQUESTS = [
+REQUESTS: list[tuple[str, str, Any]] = [
     ("get", "view", None),
     ("get", "file", None),
     ("get", "before", None),
@@ -118,6 +118,10 @@ REQUESTS = [
     ("patch", "sound", {"offset": 1}),
     ("delete", "sound", None),
     ("get", "sound/data", None),
+    ("post", "sound/follow", None),
+    ("post", "sound/sing", {"part": 0}),
+    ("post", "sound/shine", {"part": 0, "lane": "cc:74"}),
+    ("post", "sound/attacks", {"where": {}}),
     ("post", "sound/trace", {"part": 0, "lane": "cc:1"}),
     ("get", "events", None),
     ("put", "arrangement", {}),

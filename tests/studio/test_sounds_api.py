@@ -3,6 +3,8 @@ from typing import Any
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from demo.fog_signal import the_watch_room
+from demo.hum import hummed
 from studio.models import TakeSound
 from tests.expression.test_sound import tone, wav
 from tests.studio.conftest import Caller
@@ -59,3 +61,35 @@ def test_nobody_else_hears_it(anna: Caller, bert: Caller) -> None:
         assert bert.call(method, f"takes/{take}/sound{path}", body).status_code == 404
     assert send(bert, take, wav(tone(0.2))).status_code == 404
     assert anna.get(f"takes/{take}/sound") is not None
+
+
+def test_a_hum_is_followed_and_becomes_bends_brightness_and_places_of_notes(anna: Caller) -> None:
+    take = anna.add(the_watch_room())
+    answer = send(anna, take, hummed(), "hum.wav")
+    if answer.status_code == 202:
+        anna.worked(answer)
+    assert anna.get(f"takes/{take}/sound")["followed"] is False
+    early = anna.call("post", f"takes/{take}/sound/sing", {"part": 0})
+    assert (early.status_code, early.json()["detail"]) == (422, "The pitch of this sound has not been followed yet.")
+    done = anna.worked(anna.call("post", f"takes/{take}/sound/follow"))
+    assert done["state"] == "done"
+    assert anna.get(f"takes/{take}/sound")["followed"] is True
+    sung = anna.call("post", f"takes/{take}/sound/sing", {"part": 0, "correction": 1}).json()["stroke"]
+    assert (sung["kind"], sung["lane"]) == ("lane.draw", "bend")
+    written = anna.call("post", f"takes/{take}/strokes", {"revision": 0, "stroke": sung})
+    assert written.status_code == 200
+    chords = anna.call("post", f"takes/{take}/sound/sing", {"part": 1})
+    assert "Several notes sound at a time" in chords.json()["detail"]
+    assert anna.call("post", f"takes/{take}/sound/sing", {"part": 9}).json()["detail"] == "This take has no part 9."
+    shone = anna.call("post", f"takes/{take}/sound/shine", {"part": 0, "lane": "cc:74", "low": 20, "high": 100})
+    assert {20, 100} <= {value for _, value in shone.json()["stroke"]["points"]}
+    struck = anna.call("post", f"takes/{take}/sound/attacks", {"where": {"parts": [2]}}).json()["stroke"]
+    assert struck["kind"] == "notes.follow"
+    # Another sound is another thing.
+    send(anna, take, wav(tone(0.2)))
+    assert anna.get(f"takes/{take}/sound")["followed"] is False
+
+
+def test_without_a_sound_nothing_is_followed(anna: Caller) -> None:
+    take = anna.add()
+    assert anna.call("post", f"takes/{take}/sound/follow").status_code == 404

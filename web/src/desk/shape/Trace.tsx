@@ -1,12 +1,15 @@
 import { useState } from "react";
-import type { LaneKind } from "../../api/client";
+import type { LaneKind, Stroke } from "../../api/client";
+import { BEND } from "../../score/lanes";
 import { Check } from "../../ui/Entries";
 import { NumberEntry } from "../../ui/NumberEntry";
 import { Progress } from "../../ui/Progress";
 import type { TakeAudio } from "../page/draw/lane";
 import { begin } from "../strokes/opening";
-import { hearSound, loadSound, moveSound, removeSound, traceSound } from "../take/audio";
+import { hearSound, loadSound, moveSound, removeSound } from "../take/audio";
+import { inFront, onLead } from "../take/choosing";
 import { useDesk } from "../take/state";
+import { followSound, shineSound, singSound, strikeSound, traceSound } from "../take/tune";
 
 /** A recorded sound beside the take: drawn behind the lanes, heard with it, and a lane made from its loudness. */
 export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
@@ -54,7 +57,60 @@ export function Trace({ kind, sliding }: { kind: LaneKind; sliding: boolean }) {
         </p>
       )}
       {sound && <Follow {...{ sound, kind, sliding, setProblem }} />}
+      {sound && <Sung {...{ sound, kind, sliding, setProblem }} />}
     </fieldset>
+  );
+}
+
+/** What the sound sings, once that was measured: into the wheel, into this lane, or as places of notes. */
+function Sung({ sound, kind, sliding, setProblem }: FollowProps) {
+  const [share, setShare] = useState<number | null>(null);
+  const [correction, setCorrection] = useState(1);
+  const follow = async () => {
+    setShare(0);
+    setProblem(await followSound(setShare));
+    setShare(null);
+  };
+  const draw = async (asked: Promise<Stroke | string>) => {
+    const made = await asked;
+    setProblem(typeof made === "string" ? made : null);
+    if (typeof made !== "string") begin(made);
+  };
+  if (!sound.followed)
+    return share === null ? (
+      <button type="button" className="key h-8 w-full text-[13px]" onClick={() => void follow()}>
+        Follow its pitch, brightness and attacks
+      </button>
+    ) : (
+      <Progress share={share > 0 ? share : null} label="Following the sound" />
+    );
+  return (
+    <>
+      <NumberEntry label="In tune" step={0.1} value={correction} limits={[0, 1]} onTry={setCorrection} />
+      <button
+        type="button"
+        className="key h-8 w-full text-[13px]"
+        onClick={() => void draw(singSound(correction))}
+      >
+        Pitch to the wheel
+      </button>
+      {sliding && kind.key !== BEND && (
+        <button
+          type="button"
+          className="key h-8 w-full text-[13px]"
+          onClick={() => void draw(shineSound(kind.key, kind.low, kind.high))}
+        >
+          Brightness to this lane
+        </button>
+      )}
+      <button
+        type="button"
+        className="key h-8 w-full text-[13px]"
+        onClick={() => void draw(strikeSound({ ...inFront(), ...onLead() }))}
+      >
+        Notes to its attacks
+      </button>
+    </>
   );
 }
 

@@ -1,5 +1,5 @@
 /** The sound that is kept beside the take: loaded, moved, heard, traced. */
-import { answered, api, csrfToken, refusal, type Schemas, type Stroke, sentence } from "../../api/client";
+import { answered, api, csrfToken, refusal, type Schemas, sentence } from "../../api/client";
 import { type Job, watched } from "../../api/jobs";
 import { player } from "../../sound/player";
 import { complain, desk, set, takePath, visit } from "./state";
@@ -15,6 +15,7 @@ function show(view: View | null, heard: boolean): void {
       peaksASecond: view.peaks_a_second,
       peaks: Uint8Array.from(atob(view.peaks), (sign) => sign.charCodeAt(0)),
       heard,
+      followed: view.followed,
     },
   });
 }
@@ -65,6 +66,9 @@ export async function removeSound(): Promise<void> {
 
 let moved: Promise<void> = Promise.resolve();
 
+/** Once it lies where it was put last. */
+export const settled = () => moved;
+
 /** It begins at `offset` (seconds of the take) from now on. */
 export function moveSound(offset: number): void {
   moved = moved.then(() => move(offset));
@@ -103,23 +107,5 @@ export async function hearSound(heard: boolean): Promise<void> {
     complain(thrown);
     const { sound: now } = desk();
     if (now) set({ sound: { ...now, heard: false } });
-  }
-}
-
-/** The stroke that draws a lane after the loudness; a sentence where there is none. */
-export async function traceSound(
-  lane: string,
-  numbers: { attack: number; release: number; low: number; high: number; linear: boolean },
-): Promise<Stroke | string> {
-  await moved;
-  try {
-    const body = { part: desk().fronts[0] ?? 0, lane, tolerance: desk().tolerance, ...numbers };
-    const params = { path: takePath() };
-    const answer = await answered<Schemas["Traced"]>(
-      api.POST("/api/takes/{take_id}/sound/trace", { params, body }),
-    );
-    return answer.stroke;
-  } catch (thrown) {
-    return sentence(thrown);
   }
 }

@@ -24,6 +24,8 @@ export interface TakeAudio {
   peaksASecond: number;
   peaks: Uint8Array;
   heard: boolean;
+  /** Its pitch, brightness and attacks are known. */
+  followed: boolean;
 }
 
 export interface LaneScene extends Scene {
