@@ -4,10 +4,10 @@ Force, time and length of notes are each a sum of what goes with their place (`F
 (A. Hoerl, R. Kennard, 1970), and of what remains: its spread, and its memory from note to note.
 """
 
-from typing import Annotated, Literal, NamedTuple
+from typing import Annotated, Literal, NamedTuple, Self
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from expression.arrays import Flags, Floats, Ints
 from expression.errors import NothingMatched
@@ -105,6 +105,12 @@ class Played(Record):
     force: Column
     late: Column
     held: Column
+
+    @model_validator(mode="after")
+    def _of_the_same_notes(self) -> Self:
+        if len({len(self.pitch), len(self.force), len(self.late), len(self.held)}) > 1:
+            raise ValueError("pitch, force, late and held must say something of each note")
+        return self
 
 
 class Hand(Record):

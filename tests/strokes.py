@@ -62,7 +62,8 @@ def _meant(schema: dict[str, Any], known: dict[str, Any]) -> st.SearchStrategy[A
         case "array" if "prefixItems" in schema:
             return st.tuples(*(_meant(item, known) for item in schema["prefixItems"]))
         case "array":
-            items = st.lists(_meant(schema["items"], known), min_size=schema.get("minItems", 0), max_size=4)
+            fewest = schema.get("minItems", 0)
+            items = st.lists(_meant(schema["items"], known), min_size=fewest, max_size=max(fewest, 4))
             return items.map(lambda made: sorted(made, key=_by_tick))
         case _:
             fields = {name: _meant(field, known) for name, field in schema["properties"].items()}

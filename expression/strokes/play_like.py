@@ -13,6 +13,7 @@ from expression.curve import Curve
 from expression.hands import MOST_AMOUNT
 from expression.measured import SHAPE, Hand, Sum, Swell, features, predicted
 from expression.memo import worked_out
+from expression.notes import HIGHEST
 from expression.percussion import CHANNEL
 from expression.piece import laid_all
 from expression.strokes.base import BaseStroke, Dial, Picked, Reach, masks_of, select
@@ -32,6 +33,7 @@ ALIKE = 0.8
 """Music of which so much is found again in the same order is the same."""
 FEWEST_ALIKE = 8
 MOST_COMPARED = 5_000
+MOST_LATE_MS = 1_000.0
 Share = Annotated[float, Field(ge=0, le=MOST_AMOUNT)]
 PIECES = ("force", "time", "length", "rest", "swell", "vibrato", "scoop")
 NAMES = ("Force", "Time", "Length", "Chance", "Swells", "Vibrato", "Scoops")
@@ -93,7 +95,9 @@ def _given(take: Take, number: int, hand: Hand, weighed: Weighed, ids: tuple[int
         force[there] = np.array(played.force)[which] - part.notes.velocity[rows[there]]
         late[there] = np.array(played.late)[which] if hand.time else 0.0
         held[there] = np.array(played.held)[which]
-    return Given(force * weighed.force, late * weighed.time, held * weighed.length)
+    # What nobody plays, a record may say all the same.
+    late = np.clip(late * weighed.time, -MOST_LATE_MS, MOST_LATE_MS)
+    return Given(np.clip(force * weighed.force, -HIGHEST, HIGHEST), late, held * weighed.length)
 
 
 def _remaining(take: Take, part: Part, rows: Ints, told: Sum, seed: int) -> Floats:

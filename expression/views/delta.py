@@ -17,7 +17,8 @@ class Delta(TypedDict):
 
     `lanes`, `own`: of the part that is looked at, node by node. `parts`: what else is drawn of lanes that differ, and
     of the notes that they shape. `whole`: parts of which notes have come, gone or moved, anew. `frame`: bars, tempo and
-    length, where any of it differs. `contours`: while a gesture is held, the shapes of the notes in sight.
+    length, where any of it differs (told while a gesture is held, too). `contours`: while one is held, the shapes of the
+    notes in sight.
     """
 
     changes: Changes
@@ -56,6 +57,7 @@ def tried(was: Take, now: Take, part: int | None, sight: Sight | None) -> Delta:
         "lanes": lane_changes(old, new, outlined=True) if old and new else [],
         "own": own_changes(old, new, sight) if old and new and sight else [],
         "contours": tried_contours(was, now, *sight) if sight else [],
+        "frame": frame(now) if frame_differs(was, now) else None,
     }
 
 

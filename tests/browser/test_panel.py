@@ -209,3 +209,35 @@ def test_a_take_seen_first_gives_its_notes_half_of_the_height(desk: Desk, page: 
     stage = page.get_by_role("main").bounding_box()
     assert stage
     assert desk.box("Notes of")["height"] >= stage["height"] / 2 - 40
+
+
+def test_while_a_metre_is_tried_the_ruler_has_its_bars_and_lets_go_of_them(desk: Desk) -> None:
+    page = desk.open(EIGHT).page
+    page.get_by_role("button", name="Tempo and metre: 120, 4/4").click()
+    page.get_by_role("menuitem", name="Metre").click()
+    desk.entry("Beats a bar").fill("3")
+    expect(page.get_by_role("button", name="Tempo and metre: 120, 3/4")).to_be_visible()
+    # The first leaves the entry, the second lets go of what is tried.
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="Tempo and metre: 120, 4/4")).to_be_visible()
+    # Opened, changed and let go of by Undo, it is as it was kept.
+    desk.keep({"kind": "take.tempo", "bpm": 90})
+    expect(page.get_by_role("button", name="Tempo and metre: 90, 4/4")).to_be_visible()
+    desk.strokes.first.get_by_role("button", name="Tempo 90").click()
+    desk.entry("Quarters a minute").fill("70")
+    expect(page.get_by_role("button", name="Tempo and metre: 70, 4/4")).to_be_visible()
+    desk.entry("Quarters a minute").press("Enter")
+    desk.expect_strokes("Tempo 70")
+    desk.button("Undo").click()
+    expect(page.get_by_role("button", name="Tempo and metre: 90, 4/4")).to_be_visible()
+
+
+def test_the_history_stays_in_sight_beside_the_list_of_events(desk: Desk) -> None:
+    desk.page.set_viewport_size({"width": 1280, "height": 800})
+    desk.open(EIGHT).keep({"kind": "velocity.set", "value": 50})
+    desk.button("Events").click()
+    panel, list_ = desk.page.locator("aside").bounding_box(), desk.strokes.first.bounding_box()
+    assert panel
+    assert list_
+    assert list_["y"] + list_["height"] <= panel["y"] + panel["height"] + 1

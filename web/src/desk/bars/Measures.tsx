@@ -1,14 +1,17 @@
 import { firstAbove, type PartScore, placeOf, type Score } from "../../score/score";
+import { usePlayer } from "../../sound/player";
 import { partName, rowName } from "../take/arranging";
 import { desk, frontParts } from "../take/state";
 
 /** The bars of the page as a list that is read out: each with its notes, part by part, in the order of time. */
 export function Measures({ first, count }: { first: number; count: number }) {
+  const isBefore = usePlayer((state) => state.before);
   const { score } = desk();
   if (!score) return null;
   const parts = frontParts();
   return (
-    <ol className="sr-only" aria-label="Measures">
+    // The page may show what was before: the list tells the take as it is, and says so.
+    <ol className="sr-only" aria-label={isBefore ? "Measures, as they are now" : "Measures"}>
       {Array.from({ length: count }, (_, at) => first + at).map((bar) => (
         <li key={bar}>
           {`Bar ${bar}. ${parts

@@ -124,6 +124,7 @@ const page: Page = {
       },
       before: layers.before ?? kept,
     });
+    showFrame(delta.frame);
     if (facts) tellFacts(facts);
     set({
       shaping: {
@@ -139,7 +140,7 @@ const page: Page = {
   },
   impossible(_, { message, field, offer }) {
     set({ shaping: { ...(desk().shaping as Shaping), problem: message, field, offer, mark: null } });
-    setLayers({ tried: null });
+    dropTried();
   },
   kept({ number }) {
     const found = desk().history.strokes.find((one) => one.number === number);
@@ -182,13 +183,35 @@ export const unwritten = () => attempts.unwritten();
 export const allWritten = () => attempts.allWritten();
 export const forget = () => attempts.forget();
 
+type Frame = NonNullable<Delta["frame"]>;
+/** Bars and tempo as they are kept, while others are tried, and those. */
+let frames: { kept: Frame; tried: Frame } | null = null;
+
+/** Bars, tempo and length as a stroke would have them; as they are kept, where it changes none. */
+function showFrame(frame: Frame | null): void {
+  const { score } = desk();
+  // What was read anew meanwhile is as it is kept.
+  if (frames && score?.bars !== frames.tried.bars) frames = null;
+  const kept = frames?.kept;
+  if (!score || !(frame ?? kept)) return;
+  const { end, seconds, bars, tempo, flags } = score;
+  frames = frame && { kept: kept ?? { end, seconds, bars, tempo, flags }, tried: frame };
+  set({ score: { ...score, ...(frame ?? kept) } });
+}
+
+/** Nothing is tried any longer. */
+function dropTried(): void {
+  setLayers({ tried: null });
+  showFrame(null);
+}
+
 /** Open a stroke of the history, to be changed. */
 export async function open(number: number): Promise<void> {
   const found = desk().history.strokes.find((one) => one.number === number);
   if (!found || !desk().score) return;
   if (desk().shaping?.number !== number) close();
   const mine = attempts.open(found.stroke, found);
-  setLayers({ tried: null });
+  dropTried();
   void readFacts();
   const before = (await layerBefore(number)) ?? desk().layers.kept;
   if (attempts.isOpen(mine)) setLayers({ before });
@@ -259,7 +282,8 @@ export function letGo(): void {
 
 function left(): void {
   set({ shaping: null, box: null, tip: null });
-  setLayers({ tried: null, before: null });
+  dropTried();
+  setLayers({ before: null });
   void readFacts();
 }
 
@@ -413,6 +437,8 @@ type Looked = ReturnType<typeof looked>;
 
 /** One answer brings all that is drawn on; `before`: what is seen beside it from now on. */
 async function taken(written: Written, sight: Looked, before: Layer | null): Promise<void> {
+  // What it is compared with is the take as it was kept.
+  showFrame(null);
   const { score: was, layers, history, fronts, chosen } = desk();
   if (!was) return;
   // Of a change of another history than the one that is known here nothing can be made.
