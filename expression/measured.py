@@ -4,6 +4,7 @@ Force, time and length of notes are each a sum of what goes with their place (`F
 (A. Hoerl, R. Kennard, 1970), and of what remains: its spread, and its memory from note to note.
 """
 
+from collections.abc import Iterator
 from typing import Annotated, Literal, NamedTuple, Self
 
 import numpy as np
@@ -21,6 +22,8 @@ FEWEST_NOTES = 24
 """Fewer say nothing about a hand."""
 MOST_NOTES = 2_000
 """Of a longer part so many are kept one by one, for who plays the same music."""
+MOST_CURVES = 300
+"""Of a lane: notes whose curve is kept."""
 RIDGE = 0.05
 """How much a weight has to be worth, as a share of what each note says."""
 LONG_SECONDS = 0.6
@@ -93,6 +96,20 @@ class Scoop(Record):
     share: Unit = Field(description="Of all notes, how many are.")
 
 
+class Carried(Record):
+    """What a lane does over some of the notes: which they are, counted in their order, and the shape of each."""
+
+    lane: str
+    of: Annotated[tuple[Annotated[int, Field(ge=0, lt=MOST_NOTES)], ...], Field(max_length=MOST_CURVES)]
+    shapes: Annotated[tuple[Shape, ...], Field(max_length=MOST_CURVES)]
+
+    @model_validator(mode="after")
+    def _of_each(self) -> Self:
+        if len(self.of) != len(self.shapes):
+            raise ValueError("of and shapes must say something of each note")
+        return self
+
+
 Column = Annotated[tuple[Number, ...], Field(max_length=MOST_NOTES)]
 
 
@@ -105,6 +122,7 @@ class Played(Record):
     force: Column
     late: Column
     held: Column
+    curves: Annotated[tuple[Carried, ...], Field(max_length=8)] = ()
 
     @model_validator(mode="after")
     def _of_the_same_notes(self) -> Self:
@@ -288,6 +306,7 @@ def measure(take: Take, part: Part, name: str) -> Hand:
             force=tuple(heard.force[few].tolist()),
             late=tuple(np.round(late[few], 1).tolist()),
             held=tuple(np.round(heard.held[few], 3).tolist()),
+            curves=tuple(_carried(take, part, heard.rows[few])),
         ),
         lacks=tuple(lacks),
     )
@@ -321,6 +340,20 @@ def _swell(take: Take, part: Part, rows: Ints) -> Swell | None:
         spread = float(size[0]) / max(np.sqrt(moves.sum()), 1)
         return Swell(lane=key, mean=_shape(mean), curve=_shape(curves[0]), spread=round(spread, 3))
     return None
+
+
+def _carried(take: Take, part: Part, rows: Ints) -> Iterator[Carried]:
+    """Of each lane of loudness the curves over notes that last and on which it moves."""
+    lasting = np.flatnonzero(np.isin(rows, long_rows(take, part, rows)))
+    for key in SWELLING:
+        if key not in part.lanes or not len(lasting):
+            continue
+        shapes = _sampled(take, part, key, rows[lasting])
+        moving = np.flatnonzero(np.ptp(shapes, axis=1) >= LEAST_SWELL)[:MOST_CURVES]
+        if len(moving):
+            yield Carried(
+                lane=key, of=tuple(lasting[moving].tolist()), shapes=tuple(_shape(shapes[at]) for at in moving)
+            )
 
 
 def _shape(values: Floats) -> tuple[float, ...]:

@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression.arrays import Ints
+from expression.measured import SWELLING
 from expression.percussion import CHANNEL
 from expression.phrases import line_of
 from expression.strokes.base import BaseStroke
@@ -18,7 +19,7 @@ from expression.strokes.note_times import NotesLoosen
 from expression.strokes.rules import AMOUNT, Amount, Rule, played
 from expression.strokes.shapes import LaneShape
 from expression.strokes.spec import ASK_ROLL, entry
-from expression.take import Take
+from expression.take import Part, Take
 
 LONG_SECONDS = 0.6
 """Notes that last so long live: they swell, and tremble."""
@@ -29,10 +30,15 @@ Seed = Annotated[int, Field(ge=0, le=2**31 - 1)]
 SEED: Seed = Field(1, description="Another seed is another roll of the dice.")
 
 
-def level_lane(lane: str, name: str) -> None:
+def level_lane(lane: str | None, name: str) -> None:
     """Whether a lane can carry how loud a note goes on. Raises ValueError."""
-    if lane.startswith("note") or lane == "bend":
+    if lane is not None and (lane.startswith("note") or lane == "bend"):
         raise ValueError(f"{name} must be a lane of a channel that goes with loudness, such as cc:11")
+
+
+def loud_lane(part: Part) -> str:
+    """The lane that carries how loud a part's notes go on: the first that it has, or expression."""
+    return next((key for key in SWELLING if key in part.lanes), SWELLING[0])
 
 
 LOUD, RISES, FALLS, PEAK_AT = 120.0, 36.0, 48.0, 0.4
@@ -48,11 +54,13 @@ class RuleSwell(Rule, MadeOf):
         "Long notes swell",
         "Long notes rise and fall away on expression, breath or what carries them",
         "messa di voce swell long held notes live breathe",
-        "From 36 steps below its peak to 48 below, on the lane that carries loudness.",
+        "From 36 steps below its peak to 48 below, on the lane that the part has for it, or expression.",
         ASK_LONG,
     )
     amount: Amount = AMOUNT
-    on: LaneKey = Field("cc:11", description="The lane that carries how loud a note goes on.")
+    on: LaneKey | None = Field(
+        None, description="The lane that carries how loud a note goes on; absent: as it has one."
+    )
     seconds: Seconds = LONG
 
     @model_validator(mode="after")
@@ -68,8 +76,8 @@ class RuleSwell(Rule, MadeOf):
         else:
             levels = {"start": LOUD, "end": LOUD, "peak": LOUD + RISES * by}
         form = {name: max(level, 0.0) for name, level in levels.items()} | {"peak_at": PEAK_AT, "ease": 0.5}
-        for _, where, _ in long_notes(take, self.where, self.seconds) if by else ():
-            yield LaneShape.model_validate({"where": where, "lane": self.on, "notes": True, **form})
+        for part, where, _ in long_notes(take, self.where, self.seconds) if by else ():
+            yield LaneShape.model_validate({"where": where, "lane": self.on or loud_lane(part), "notes": True, **form})
 
 
 TREMBLES, TREMBLED = 6.0, 28.0

@@ -92,7 +92,9 @@ class PlayAs(MadeOf):
     swell: Swells | None = Field(None, description="Long notes swell.")
     vibrato: Shakes | None = Field(None, description="Long notes tremble after a while, where one sounds at a time.")
     slides: Amount | None = Field(None, description="Leaps are slid into, where one sounds at a time.")
-    swell_on: LaneKey = Field("cc:11", description="The lane that carries how loud a note goes on.")
+    swell_on: LaneKey | None = Field(
+        None, description="The lane that carries how loud a note goes on; absent: one that the part has for that."
+    )
     seed: Annotated[int, Field(ge=0, le=2**31 - 1)] = Field(1, description="Another seed is another roll of the dice.")
 
     @model_validator(mode="after")

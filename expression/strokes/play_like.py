@@ -11,7 +11,7 @@ from typing_extensions import override
 from expression.arrays import Flags, Floats, Ints, looked_up, whole
 from expression.curve import Curve
 from expression.hands import MOST_AMOUNT
-from expression.measured import SHAPE, Hand, Sum, Swell, features, predicted
+from expression.measured import SHAPE, Hand, Shape, Sum, Swell, features, predicted
 from expression.memo import worked_out
 from expression.notes import HIGHEST
 from expression.percussion import CHANNEL
@@ -151,10 +151,11 @@ class _Time(TimeStroke):
 
 
 class _Swells(WritingStroke):
-    """What a lane does over long notes, as a hand has it."""
+    """What a lane does over long notes, as a hand has it; over notes that it played itself (ids) as it played them."""
 
     spec = Spec("play", "Swells")
-    swell: Swell
+    swell: Swell | None
+    own: tuple[tuple[int, Shape], ...]
     share: float
     seed: int
 
@@ -166,12 +167,16 @@ class _Swells(WritingStroke):
         starts, first = np.unique(starts, return_index=True)
         ends, ids = ends[first], ids[first]
         ends[:-1] = np.minimum(ends[:-1], starts[1:])
-        wide = ends - starts >= SHAPE
+        own = dict(self.own)
+        known = np.array([self.swell is not None or one in own for one in ids.tolist()], dtype=bool)
+        wide = (ends - starts >= SHAPE) & known
         if not wide.any():
             return spot.lane
         starts, ends, ids = starts[wide], ends[wide], ids[wide]
-        along = chance(ids, self.seed)[:, None] * self.swell.spread
-        shapes = np.array(self.swell.mean) + along * np.array(self.swell.curve)
+        shapes = self._shapes(ids)
+        for row, one in enumerate(ids.tolist()):
+            if one in own:
+                shapes[row] = own[one]
         middle = shapes.mean(axis=1, keepdims=True)
         low, high = spot.bounds
         levels = np.clip(middle + (shapes - middle) * self.share, low, high)
@@ -180,6 +185,13 @@ class _Swells(WritingStroke):
         hold[:, -1] = True
         made = Curve.of(ticks.ravel(), np.round(levels, 2).ravel(), hold.ravel())
         return spot.lane.reshaped(laid_all(spot.curve, starts, ends, made, spot.error, resumes=False))
+
+    def _shapes(self, ids: Ints) -> Floats:
+        """The curve of each note: the mean one, and by chance along the one by which they differ."""
+        if self.swell is None:
+            return np.zeros((len(ids), SHAPE))
+        along = chance(ids, self.seed)[:, None] * self.swell.spread
+        return np.asarray(np.array(self.swell.mean) + along * np.array(self.swell.curve))
 
     def _long(self, take: Take, part: Part) -> tuple[Ints, Ints, Ints]:
         notes = part.notes
@@ -254,12 +266,27 @@ class PlayLike(MadeOf):
             yield _Force.model_validate({"where": self.where, "hand": hand, "weighed": weighed})
         if (weighed.time and hand.time) or weighed.length:
             yield _Time.model_validate({"where": self.where, "hand": hand, "weighed": weighed})
-        if hand.swell and (share := self.swell * abs(much)):
-            parts = tuple(masks_of(take, self.where))
-            where = self.where.model_copy(update={"parts": parts})
-            told = {"lane": hand.swell.lane, "swell": hand.swell, "share": share, "seed": self.seed}
-            yield _Swells.model_validate({"where": where, **told})
+        if share := self.swell * abs(much):
+            yield from self._swells(take, share)
         yield from self._bends(take)
+
+    def _swells(self, take: Take, share: float) -> Iterator[BaseStroke]:
+        swell = self.hand.swell
+        parts = tuple(masks_of(take, self.where))
+        own: dict[str, list[tuple[int, tuple[float, ...]]]] = {swell.lane: []} if swell else {}
+        for part in parts:
+            found = matched(take, part, self.hand.played.pitch)
+            if found is None:
+                continue
+            ids = dict(zip(found[1].tolist(), take.parts[part].notes.id[found[0]].tolist(), strict=True))
+            for one in self.hand.played.curves:
+                shapes = zip(one.of, one.shapes, strict=True)
+                own.setdefault(one.lane, []).extend((ids[at], shape) for at, shape in shapes if at in ids)
+        where = self.where.model_copy(update={"parts": parts})
+        for lane, notes in own.items():
+            mine = swell if swell and swell.lane == lane else None
+            told = {"lane": lane, "swell": mine, "own": tuple(notes), "share": share, "seed": self.seed}
+            yield _Swells.model_validate({"where": where, **told})
 
     def _bends(self, take: Take) -> Iterator[BaseStroke]:
         vibrato, scoop = self.hand.vibrato, self.hand.scoop

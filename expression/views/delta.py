@@ -17,8 +17,8 @@ class Delta(TypedDict):
 
     `lanes`, `own`: of the part that is looked at, node by node. `parts`: what else is drawn of lanes that differ, and
     of the notes that they shape. `whole`: parts of which notes have come, gone or moved, anew. `frame`: bars, tempo and
-    length, where any of it differs (told while a gesture is held, too). `contours`: while one is held, the shapes of the
-    notes in sight.
+    length, where any of it differs (told while a gesture is held, too). `contours`: while one is held, the shapes of
+    the notes in sight.
     """
 
     changes: Changes

@@ -154,6 +154,28 @@ def test_swells_vibrato_and_scoops_are_measured_and_given() -> None:
     assert again.swell.mean == pytest.approx(hand.swell.mean, abs=6)
 
 
+def test_of_the_same_music_the_swells_are_carried_over_note_for_note() -> None:
+    take = bending(cents=0, scoop=0)
+    hand = measure(take, take.parts[0], "Singing")
+    stiff = shaped(take, "lane.clear", lane="cc:11", where={"parts": [0]})
+    # Every second one was pressed half as far.
+    quiet = shaped(
+        take,
+        "lane.reshape",
+        lane="cc:11",
+        depth=0.5,
+        level=-20,
+        where={"parts": [0], "span": [0, int(take.parts[0].notes.start[1]) - 1]},
+    )
+    hand = measure(quiet, quiet.parts[0], "Singing")
+    made = like(stiff, hand, rest=0)
+    notes = take.parts[0].notes
+    middles = ((notes.start[:3] + notes.end[:3]) // 2).astype(np.int64)
+    was, now = (one.parts[0].lanes["cc:11"].curve.at(middles) for one in (quiet, made))
+    assert now == pytest.approx(was, abs=4)
+    assert was[0] < was[1] - 20
+
+
 def test_a_wheel_that_rests_does_not_tremble() -> None:
     take = bending(cents=0, scoop=0)
     hand = measure(take, take.parts[0], "Plain")
