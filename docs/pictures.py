@@ -162,39 +162,12 @@ def chords(page: Page) -> None:
     _numbers(page, ("Apart (ms)", "140"), ("Beats", "1"))
 
 
-def curves(page: Page) -> None:
-    """A swell that was given to all notes of a line, every other upside down, and how its values are spread."""
-    _open(page, "The fog signal: the reed loft", "Thin line")
-    page.keyboard.press("ArrowRight")
-    act_on(page, "note:timbre")
-    page.get_by_role("button", name="There and back", exact=True).click()
-    page.get_by_role("button", name="Keep", exact=True).click()
-    page.get_by_role("button", name="Done", exact=True).click()
-    page.keyboard.press("Control+a")
-    page.get_by_role("button", name="Give to others", exact=True).click()
-    group = page.get_by_role("radiogroup", name="Every other upside down")
-    group.get_by_role("radio", name="yes").click()
-    page.get_by_role("button", name="Keep", exact=True).click()
-    page.get_by_role("button", name="Done", exact=True).click()
-    expect(page.get_by_test_id("own-facts")).to_be_visible()
-
-
 def close_up(page: Page) -> None:
     """One note large, with all of its curves."""
     _open(page, "The fog signal: the reed loft", "Reed box")
     for key in ("ArrowRight", "ArrowRight", "c"):
         page.keyboard.press(key)
     expect(page.get_by_role("region", name="Lanes of the close-up")).to_be_visible()
-
-
-def pedal_lengths(page: Page) -> None:
-    """A pedal that has become lengths, and the page on which that is seen."""
-    _open(page, "The fog signal: the lens room", "Reed box")
-    act_on(page, "cc:64")
-    page.get_by_role("button", name="Into lengths", exact=True).click()
-    expect(page.get_by_role("region", name="Shape")).to_contain_text("notes grow")
-    page.get_by_role("button", name="Keep", exact=True).click()
-    _with_page(page)
 
 
 def strum(page: Page) -> None:
@@ -219,6 +192,23 @@ def cues(page: Page) -> None:
 def _with_page(page: Page) -> None:
     page.get_by_role("button", name="Page", exact=True).click()
     expect(page.get_by_test_id("sheet").locator("g.note").first).to_be_attached()
+
+
+def phrases(page: Page) -> None:
+    """A line that was programmed, with a first shape: open in the panel, and unfolded in the history."""
+    _open(page, "The fog signal: the watch room", "Bowed glass")
+    page.get_by_role("button", name="First shape", exact=True).click()
+    page.get_by_label("Way", exact=True).select_option("sung")
+    page.get_by_role("button", name="Keep", exact=True).click()
+    page.get_by_role("button", name="What As if sung is made of").click()
+    page.locator("[data-phrase='1']").click()
+
+
+def hand(page: Page) -> None:
+    """The keeper's reeds, measured, give their force and time to chords that nobody played."""
+    _open(page, "The fog signal: the watch room", "Reed box")
+    page.get_by_role("button", name="Like a hand", exact=True).click()
+    expect(page.get_by_label("Hand", exact=True)).to_be_visible()
 
 
 def recording(page: Page) -> None:
@@ -276,7 +266,6 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "reed-box": reed_box,
     "frame-drum-and-events": drum_and_events,
     "frame": frame,
-    "pedal-lengths": pedal_lengths,
     "strum": strum,
     "cues": cues,
     "glide": glide,
@@ -284,8 +273,9 @@ VIEWS: dict[str, Callable[[Page], None]] = {
     "pedal-depth": pedal_depth,
     "trace": trace,
     "chords-glide": chords,
-    "many-curves": curves,
     "close-up": close_up,
+    "phrases": phrases,
+    "hand": hand,
     "recording": recording,
     "passes": passes,
     "instruments": instruments,

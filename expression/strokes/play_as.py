@@ -76,6 +76,7 @@ class PlayAs(MadeOf):
             ),
         ),
         evidence=("facts",),
+        by_phrase=True,
     )
     vars()["__annotations__"]["as"] = Hand
     vars()["as"] = Field("struck", description="How the instrument is played.")

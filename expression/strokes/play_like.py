@@ -238,6 +238,7 @@ class PlayLike(MadeOf):
             ),
         ),
         evidence=("facts",),
+        by_phrase=True,
     )
     hand: Hand = Field(description="What was measured.")
     amount: Amount = AMOUNT

@@ -27,7 +27,9 @@ DECIBELS_A_DECADE = 40.0
 """Of velocity: the level of a note goes with its square (Dannenberg, *The interpretation of MIDI velocity*, 2006)."""
 
 
-def played(sign: str, name: str, title: str, words: str, says: str, *asks: Ask, time: bool = False) -> Spec:
+def played(
+    sign: str, name: str, title: str, words: str, says: str, *asks: Ask, time: bool = False, by_phrase: bool = False
+) -> Spec:
     """What all rules are: with an amount, begun on what is chosen."""
     return Spec(
         "play",
@@ -36,6 +38,7 @@ def played(sign: str, name: str, title: str, words: str, says: str, *asks: Ask, 
         asks=(ASK_AMOUNT, *asks, *((ASK_UNDER, ASK_PAGE) if time else ())),
         gestures=(Gesture(sign, name, title, words, "Rules", where="notes of the part", folded=True),),
         evidence=("counts",) if time else ("facts",),
+        by_phrase=by_phrase,
     )
 
 
@@ -128,6 +131,7 @@ class RuleArch(ForceRule):
         entry("depth", "Depth (dB)", 0.5),
         entry("peak_at", "Peak at", 0.05),
         choice("over", "Over", ("phrases", "phrases"), ("groups", "groups")),
+        by_phrase=True,
     )
     depth: Annotated[float, Field(ge=0, le=24)] = Field(6.0, description="Decibels from its ends to its peak.")
     peak_at: Unit = Field(0.5, description="Where it is loudest, as a share of the phrase.")
@@ -288,6 +292,7 @@ class RuleGaps(TimeRule):
         "articulation punctuation breath micropause repeat detach",
         "60 ms after a group, 40 ms before the same note again; a quarter of the note at most.",
         time=True,
+        by_phrase=True,
     )
 
     @override

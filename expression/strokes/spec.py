@@ -90,7 +90,8 @@ class Spec:
 
     `slides`: only on lanes that slide, or only on those that are off or on. `lane`: the one lane on which it shows;
     where it is empty, the fields of `named_by` name lanes, the first that says one. `one_part`: it cannot be spread
-    over all parts in front.
+    over all parts in front. `by_phrase`: it goes by where phrases
+    begin.
     """
 
     family: Family
@@ -103,6 +104,7 @@ class Spec:
     named_by: tuple[str, ...] = ("lane",)
     evidence: tuple[Evidence, ...] = ()
     one_part: bool = False
+    by_phrase: bool = False
 
 
 def entry(name: str, label: str, step: float = 1, absent: str | None = None) -> Ask:

@@ -1,9 +1,12 @@
 """A stiff line becomes a played one: a first shape, and its rules one by one."""
 
+import io
 import re
 
+import mido
 from playwright.sync_api import expect
 
+from demo.fog_signal import the_watch_room
 from tests.browser.desk import Desk
 from tests.files import file_of, phrase
 
@@ -84,3 +87,33 @@ class TestFirstShape:
         told = desk.hint()
         assert "Metre +" in told
         assert "Phrase arch −" in told
+
+
+def test_a_programmed_take_becomes_a_played_one(desk: Desk) -> None:
+    """First shape, one rule off, one phrase elsewhere: and the file says so."""
+    desk.open(the_watch_room(), "watch.mid")
+    desk.button("First shape").click()
+    desk.page.get_by_label("Way", exact=True).select_option("sung")
+    desk.button("Keep").click()
+    desk.expect_strokes("As if sung")
+    desk.button("What As if sung is made of").click()
+    rules = desk.page.get_by_role("list", name="What As if sung is made of")
+    rules.get_by_role("switch", name="Metre, of As if sung").click()
+    desk.quiet()
+    before = desk.velocities()
+    phrases = desk.page.get_by_role("group", name="Phrases").get_by_role("button")
+    expect(phrases).to_have_count(6)
+    phrases.nth(1).focus()
+    desk.page.keyboard.press("Alt+ArrowRight")
+    expect(phrases.nth(1)).to_have_accessible_name(re.compile(r"from 5:2"))
+    desk.quiet()
+    # What was made before the phrase was moved stays, until it is shaped anew.
+    assert desk.velocities() == before
+    desk.button("Shape it anew").click()
+    desk.expect_strokes("Phrase begins", "As if sung")
+    desk.quiet()
+    assert desk.velocities() != before
+    file = mido.MidiFile(file=io.BytesIO(desk.download()))
+    glass = next(track for track in file.tracks if track.name == "Bowed glass")
+    assert len({one.velocity for one in glass if one.type == "note_on"}) > 10
+    assert {"pitchwheel", "control_change"} <= {one.type for one in glass}

@@ -79,6 +79,8 @@ interface Spec {
   named_by: readonly string[];
   evidence?: readonly string[];
   one_part?: boolean;
+  /** It goes by where phrases begin. */
+  by_phrase?: boolean;
   /** Of these there is one at each place: made again, it is opened again. */
   stands: boolean;
   /** It can act on several lanes alike. */

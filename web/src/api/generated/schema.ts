@@ -2103,6 +2103,18 @@ export interface components {
             unit: 1 | 2 | 4 | 8 | 16 | 32;
         };
         Called: string;
+        /**
+         * Carried
+         * @description What a lane does over some of the notes: which they are, counted in their order, and the shape of each.
+         */
+        Carried: {
+            /** Lane */
+            lane: string;
+            /** Of */
+            of: number[];
+            /** Shapes */
+            shapes: number[][];
+        };
         /** ChangeAsked */
         ChangeAsked: {
             /**
@@ -2293,7 +2305,8 @@ export interface components {
          *
          *     `lanes`, `own`: of the part that is looked at, node by node. `parts`: what else is drawn of lanes that differ, and
          *     of the notes that they shape. `whole`: parts of which notes have come, gone or moved, anew. `frame`: bars, tempo and
-         *     length, where any of it differs. `contours`: while a gesture is held, the shapes of the notes in sight.
+         *     length, where any of it differs (told while a gesture is held, too). `contours`: while one is held, the shapes of
+         *     the notes in sight.
          */
         Delta: {
             changes: components["schemas"]["Changes"];
@@ -5631,10 +5644,9 @@ export interface components {
             swell?: number | null;
             /**
              * Swell On
-             * @description The lane that carries how loud a note goes on.
-             * @default cc:11
+             * @description The lane that carries how loud a note goes on; absent: one that the part has for that.
              */
-            swell_on: string;
+            swell_on?: string | null;
             /**
              * Vibrato
              * @description Long notes tremble after a while, where one sounds at a time.
@@ -5728,6 +5740,11 @@ export interface components {
          *     long they were held against what is written.
          */
         Played: {
+            /**
+             * Curves
+             * @default []
+             */
+            curves: components["schemas"]["Carried"][];
             /** Force */
             force: number[];
             /** Held */
@@ -6340,10 +6357,9 @@ export interface components {
             kind: "rule.swell";
             /**
              * On
-             * @description The lane that carries how loud a note goes on.
-             * @default cc:11
+             * @description The lane that carries how loud a note goes on; absent: as it has one.
              */
-            on: string;
+            on?: string | null;
             /**
              * Seconds
              * @description Notes that last so long, in seconds, or longer.

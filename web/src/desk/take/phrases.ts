@@ -1,9 +1,10 @@
 /** Phrases of the leading part: choosing their notes, and saying by hand where one begins. */
-import { plain } from "../../api/strokes";
+import type { Stroke } from "../../api/client";
+import { plain, specOf } from "../../api/strokes";
 import type { PartScore } from "../../score/score";
 import { choose, chooseIn } from "./choosing";
-import { apply } from "./shaping";
-import { desk, leadPart } from "./state";
+import { apply, deleteStroke } from "./shaping";
+import { desk, leadPart, set } from "./state";
 
 /** Which notes belong to a phrase. */
 function notesOf({ phrases, start }: PartScore, row: number): Uint8Array {
@@ -52,11 +53,29 @@ export function onsetNear({ start }: PartScore, tick: number, steps = 0): number
   return onsets[near + steps];
 }
 
-/** A phrase begins there, and nothing else between the two. */
-function mark(part: PartScore, from: number, to: number, bounds: readonly number[]): void {
+/** A phrase begins there, and nothing else between the two. What was shaped by phrases before can be shaped anew. */
+async function mark(part: PartScore, from: number, to: number, bounds: readonly number[]): Promise<void> {
   const span: [number, number] = [Math.min(from, to), Math.max(from, to) + 1];
-  void apply(plain("phrase.mark", { bounds: [...bounds], where: { parts: [part.id], span } }));
+  const shaped = desk().history.strokes.filter(({ on, stroke }) => on && isByPhrase(part, stroke));
+  await apply(plain("phrase.mark", { bounds: [...bounds], where: { parts: [part.id], span } }));
+  const run = async () => {
+    for (const { number, stroke } of shaped) {
+      await deleteStroke(number);
+      await apply(stroke);
+    }
+  };
+  if (shaped.length && !desk().notice)
+    set({
+      notice: {
+        text: "What was shaped by phrases before this stays as it is.",
+        action: { label: "Shape it anew", run: () => void run() },
+      },
+    });
 }
+
+/** Whether a stroke goes by where the phrases of a part begin. */
+const isByPhrase = ({ id }: PartScore, { kind, where }: Stroke): boolean =>
+  (specOf(kind).by_phrase === true || !!where?.each) && (where?.parts?.includes(id) ?? true);
 
 /** A phrase begins elsewhere; it cannot pass the ones beside it. */
 export function movePhrase(part: PartScore, row: number, tick: number): void {
@@ -64,17 +83,17 @@ export function movePhrase(part: PartScore, row: number, tick: number): void {
   const [from, before] = [phrases[row]!.start, phrases[row - 1]?.start];
   const to = onsetNear(part, tick);
   if (to === undefined || to === from || before === undefined || to <= before) return;
-  if (to < (phrases[row + 1]?.start ?? Number.POSITIVE_INFINITY)) mark(part, from, to, [to]);
+  if (to < (phrases[row + 1]?.start ?? Number.POSITIVE_INFINITY)) void mark(part, from, to, [to]);
 }
 
 /** A phrase goes on from the one before. */
 export function joinPhrase(part: PartScore, row: number): void {
   const at = part.phrases[row]!.start;
-  if (row > 0) mark(part, at, at, []);
+  if (row > 0) void mark(part, at, at, []);
 }
 
 /** A phrase begins at the note that is nearest. */
 export function splitPhrase(part: PartScore, tick: number): void {
   const at = onsetNear(part, tick);
-  if (at !== undefined && !part.phrases.some(({ start }) => start === at)) mark(part, at, at, [at]);
+  if (at !== undefined && !part.phrases.some(({ start }) => start === at)) void mark(part, at, at, [at]);
 }
