@@ -173,6 +173,7 @@ def in_the_core(data: bytes, moved: bytes) -> None:
     core.zoning()
     core.pedalling()
     core.noting()
+    core.playing()
     core.starting()
 
 

@@ -139,6 +139,15 @@ LANE_GESTURES: Gestures = [
 
 
 LINE = {"parts": [0], "notes": [[0, 1999]]}
+AMOUNTS = [0.5, 1, 1.5]
+RULES: Gestures = [
+    *(
+        ({"kind": f"rule.{rule}", "where": LINE}, "amount", AMOUNTS)
+        for rule in ("arch", "metre", "gaps", "lead", "swell", "slides")
+    ),
+    *(({"kind": "play.as", "as": hand, "where": LINE}, "amount", AMOUNTS) for hand in ("struck", "sung")),
+]
+"""Rules over 2,000 notes, and first shapes of them."""
 BENDS: Gestures = [
     ({"kind": "bend.scoop", "where": LINE}, "start", [-1, -2, -3]),
     ({"kind": "bend.fall", "where": LINE}, "end", [-1, -2, -3]),
@@ -186,8 +195,8 @@ def grips(page: Page, take_id: str) -> None:
 
 
 def bends(page: Page, line: str, moved: str) -> None:
-    """Gestures of the wheel over many notes; ranges, and what is done to all of a lane."""
-    for take_id, cases in ((line, BENDS), (moved, WHEELS)):
+    """Gestures of the wheel and rules of performance over many notes; ranges, and what is done to all of a lane."""
+    for take_id, cases in ((line, BENDS), (line, RULES), (moved, WHEELS)):
         for stroke, field, values in cases:
             mode = stroke.get("as") or stroke.get("keep") or ""
             _preview(page, take_id, f"{stroke['kind']} {mode}".strip(), stroke, field, values)

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import mido
+import numpy as np
 import orjson
 
 from bench.fewest import fewest, made_up
@@ -19,11 +20,13 @@ from expression import views
 from expression.distil import distil
 from expression.documents import Document
 from expression.history import History, Shaped, applied
+from expression.memo import forget
 from expression.midi.emit import emit_with_notes
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.receiver import receive
 from expression.strokes import AnyStroke, parse_stroke
+from expression.take import Take
 from expression.views.changes import changes
 
 
@@ -169,6 +172,31 @@ def noting() -> None:
         taken = timed(tried, 7)
         named = " ".join(f"{name} {value}" for name, value in said.items() if name != "kind")
         print(f"{said['kind']} {named} on 20,000 notes: {taken * 1000:.1f} ms")
+
+
+def playing() -> None:
+    """A first shape of 20,000 notes; and the pitch of three minutes, as a worker follows it."""
+    from bench.performance import performance
+    from expression.sound import Sound
+    from expression.tune import RATE, followed
+
+    take = read(performance(notes=20_000, pedals=0, parts=1))
+    for hand in ("struck", "sung"):
+        stroke = parse_stroke({"kind": "play.as", "as": hand})
+        taken = timed(lambda stroke=stroke: _anew(take, stroke), 3)  # type: ignore[misc]
+        print(f"play.as {hand} on 20,000 notes: {taken * 1000:.0f} ms (budget 1,000)")
+    at = np.arange(180 * RATE) / RATE
+    samples = (0.3 * np.sin(2 * np.pi * 220 * at + 3 * np.sin(2 * np.pi * 5.5 * at))).astype(np.float32)
+    sound = Sound(RATE, len(samples), lambda: iter([samples]))
+    # The first time the tracker is compiled, which is kept.
+    followed(Sound(RATE, RATE, lambda: iter([samples[:RATE]])))
+    print(f"following three minutes of sound: {timed(lambda: followed(sound), 1):.1f} s (budget 30)")
+
+
+def _anew(take: Take, stroke: AnyStroke) -> Take:
+    """A stroke on a take as if that had just been read."""
+    forget(take)
+    return stroke.apply(take)
 
 
 def starting() -> None:
