@@ -1,6 +1,6 @@
 """What the API takes, and the few answers that are not a view of the core. TypeScript types are made from these."""
 
-from typing import Annotated, Literal
+from typing import Annotated
 from uuid import UUID
 
 from ninja import Schema
@@ -10,6 +10,7 @@ from expression.selection import SelectionRule
 from expression.strokes import Stroke, Where
 from expression.strokes.base import Tick
 from expression.views.library import Summary
+from studio.models import Job
 from studio.services.answers import HistoryView
 
 Whole = Annotated[int, Field(strict=True, ge=-(2**53), le=2**53)]
@@ -78,8 +79,8 @@ class JobView(Schema):
     """What is done for an account by and by. `share`: how much of it; `size`: bytes of its file."""
 
     id: UUID
-    kind: Literal["take", "sound", "archive", "export", "tune"]
-    state: Literal["arriving", "waiting", "working", "done", "refused"]
+    kind: Job.Kind
+    state: Job.State
     name: str
     size: int
     share: float

@@ -26,20 +26,22 @@ from expression.history import Entry, Folded, History
 from expression.limits import (
     MOST_BYTES_EACH,
     MOST_FILE_BYTES,
+    MOST_HAND_BYTES,
+    MOST_HANDS_EACH,
     MOST_SOUND_BYTES,
     MOST_STEPS,
     MOST_TAKES_EACH,
 )
 from expression.midi.files import opened, saved
 from expression.strokes import parse_stroke
-from studio.models import Preferences, Step, Take, TakeSound
-from studio.services import arrangement, folding, quota, sounds, takes
+from studio.models import MeasuredHand, Preferences, Step, Take, TakeSound
+from studio.services import arrangement, folding, hands, quota, sounds, takes
 from studio.services.progress import Progress
 
 log = logging.getLogger(__name__)
 
 FORMAT, VERSION = "lull-archive", 1
-ABOUT, WISHES, TAKES = "archive.json", "preferences.json", "takes"
+ABOUT, WISHES, TAKES, HANDS = "archive.json", "preferences.json", "takes", "hands"
 HISTORY, RECORDING, SHAPED, SOUND = "take.json", "recording.mid", "shaped.mid", "sound.flac"
 MOST_TEXT_BYTES = 64 * 2**20
 """Of a file of JSON in an archive."""
@@ -111,6 +113,8 @@ def write(owner: AbstractBaseUser, target: Path, progress: Progress) -> None:
         about = {"format": FORMAT, "version": VERSION, "player": owner.get_username(), "made_at": timezone.now()}
         archive.writestr(ABOUT, _json(about))
         archive.writestr(WISHES, _json(arrangement.wishes(owner).model_dump(mode="json")))
+        for number, hand in enumerate(MeasuredHand.objects.filter(owner_id=owner.pk), 1):
+            archive.writestr(f"{HANDS}/{number:04}.json", _json(hand.data))
         for number, take in enumerate(mine.iterator(chunk_size=20), 1):
             _write_take(archive, f"{TAKES}/{number:04}", take)
             progress.tell(number / count)
@@ -166,6 +170,7 @@ def take_in(owner: AbstractBaseUser, source: Path, progress: Progress) -> TakenI
             quota.check(owner, sum(kept), len(folders))
             remarks = list(_take_all_in(owner, archive, folders, progress))
             _wishes_in(owner, archive)
+            left_out = [name for name in archive.namelist() if _is_hand(name) and not _hand_in(owner, archive, name)]
     except Refused:
         raise
     except UNREADABLE:
@@ -173,7 +178,23 @@ def take_in(owner: AbstractBaseUser, source: Path, progress: Progress) -> TakenI
     count = len(folders) - len(remarks)
     more = [f"… and {len(remarks) - MOST_REMARKS} more."] if len(remarks) > MOST_REMARKS else []
     said = f"{count:,} take{'' if count == 1 else 's'} added."
-    return TakenIn(said, (*remarks[:MOST_REMARKS], *more))
+    hands_ = [
+        f"{PurePosixPath(name).name}: this hand cannot be read, or is one more than are kept." for name in left_out
+    ]
+    return TakenIn(said, (*remarks[:MOST_REMARKS], *more, *hands_[:MOST_REMARKS]))
+
+
+def _is_hand(name: str) -> bool:
+    return name.startswith(f"{HANDS}/") and name.endswith(".json")
+
+
+def _hand_in(owner: AbstractBaseUser, archive: zipfile.ZipFile, name: str) -> bool:
+    """A hand of an archive into an account that has not got the same; whether it is there now."""
+    try:
+        hands.brought(owner, _bytes(archive, name, MOST_HAND_BYTES), anew=False)
+    except BadFile:
+        return False
+    return True
 
 
 UNREADABLE = (
@@ -186,7 +207,10 @@ UNREADABLE = (
 def _check(archive: zipfile.ZipFile) -> None:
     """As far as an archive tells its size. Raises BadFile."""
     listed = archive.infolist()
-    if len(listed) > 4 * MOST_TAKES_EACH + 10 or sum(info.file_size for info in listed) > MOST_BYTES_EACH:
+    if (
+        len(listed) > 4 * MOST_TAKES_EACH + MOST_HANDS_EACH + 10
+        or sum(info.file_size for info in listed) > MOST_BYTES_EACH
+    ):
         raise BadFile(f"This archive holds more than an account may: {MOST_TAKES_EACH:,} takes and 4 GiB.")
     if any(info.flag_bits & 1 for info in listed):
         raise BadFile("This archive is locked with a password. Unpack it, pack it again without one, and try again.")

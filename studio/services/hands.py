@@ -7,6 +7,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db.models import QuerySet
 from pydantic import ValidationError
 
+from expression.documents import Document
 from expression.errors import BadFile, NothingMatched
 from expression.limits import MOST_HANDS_EACH
 from expression.measured import Hand, measure
@@ -32,13 +33,16 @@ def measured(owner: AbstractBaseUser, take: Take, part: int, name: str) -> Measu
     return _kept(owner, measure(recording, recording.parts[part], clean_name(name)[:80] or "A hand"))
 
 
-def brought(owner: AbstractBaseUser, data: bytes) -> MeasuredHand:
-    """Keep a hand that was given on. Raises BadFile, and then nothing is stored."""
+def brought(owner: AbstractBaseUser, data: bytes, anew: bool = True) -> MeasuredHand:
+    """Keep a hand that was given on; unless it is `anew`, only where there is none like it. Raises BadFile, and then
+    nothing is stored.
+    """
     try:
         hand = Hand.model_validate(orjson.loads(data))
     except (orjson.JSONDecodeError, ValidationError):
         raise BadFile("This is no hand of Lull's: export one (JSON) from the form of “Like a hand”.") from None
-    return _kept(owner, hand)
+    known = None if anew else MeasuredHand.objects.filter(owner_id=owner.pk, name=hand.name, data=_told(hand)).first()
+    return known or _kept(owner, hand)
 
 
 def one_of(owner: AbstractBaseUser, hand_id: UUID) -> MeasuredHand:
@@ -57,7 +61,10 @@ def drop(owner: AbstractBaseUser, hand_id: UUID) -> None:
 def _kept(owner: AbstractBaseUser, hand: Hand) -> MeasuredHand:
     if owned(owner).count() >= MOST_HANDS_EACH:
         raise BadFile(f"{MOST_HANDS_EACH} hands are kept, which is the most; let go of one first.")
-    data = hand.model_dump(mode="json", exclude_none=True)
     return MeasuredHand.objects.create(
-        owner_id=owner.pk, name=hand.name, notes=hand.notes, lacks=list(hand.lacks), data=data
+        owner_id=owner.pk, name=hand.name, notes=hand.notes, lacks=list(hand.lacks), data=_told(hand)
     )
+
+
+def _told(hand: Hand) -> Document:
+    return hand.model_dump(mode="json", exclude_none=True)

@@ -224,3 +224,18 @@ def test_an_archive_gives_way_to_the_next(anna: Caller, place: Path) -> None:
     assert [file.name for file in place.iterdir()] == [second["id"]]
     assert anna.call("get", f"jobs/{first['id']}/file").status_code == 404
     assert jobs.exported(anna.user, UUID(second["id"]))
+
+
+def test_hands_come_along_and_are_not_doubled(anna: Caller, bert: Caller) -> None:
+    take = anna.add(file_of(phrase([30 + at % 90 for at in range(40)])))
+    assert anna.call("post", f"takes/{take}/hands", {"part": 0, "name": "Mine"}).status_code == 201
+    data = archive_of(anna)
+    for _ in range(2):
+        done = sent(bert, data)
+        assert (done["state"], done["remarks"]) == ("done", [])
+        [hand] = bert.get("hands")
+    [own] = anna.get("hands")
+    assert bert.client.get(f"/api/hands/{hand['id']}").json() == anna.client.get(f"/api/hands/{own['id']}").json()
+    # What is no hand is left out, and told of.
+    other = remade(data, lambda files: files.update({"hands/0001.json": b"{}"}))
+    assert "this hand cannot be read" in " ".join(sent(bert, other)["remarks"])

@@ -2812,11 +2812,7 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "take" | "sound" | "archive" | "export" | "tune";
+            kind: components["schemas"]["Kind"];
             /** Looks Zoned */
             looks_zoned: boolean;
             /** Name */
@@ -2829,11 +2825,7 @@ export interface components {
             share: number;
             /** Size */
             size: number;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "arriving" | "waiting" | "working" | "done" | "refused";
+            state: components["schemas"]["State"];
             /** Take Id */
             take_id: string | null;
         };
@@ -2866,6 +2858,12 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /**
+         * Kind
+         * @description What is done. The worker finds how by this name.
+         * @enum {string}
+         */
+        Kind: "take" | "sound" | "archive" | "export" | "tune";
         /**
          * LaneChange
          * @description Nodes that take the place of those from `first` to before `after`.
@@ -6628,6 +6626,12 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /**
+         * State
+         * @description How far it has come.
+         * @enum {string}
+         */
+        State: "arriving" | "waiting" | "working" | "done" | "refused";
         /**
          * StepAsked
          * @description A change of the history, at the revision that is known. `part`: whose lanes are looked at, node by node.
