@@ -29,16 +29,15 @@ class Fault(Exception):
 
 
 def main(arguments: list[str] | None = None) -> int:
-    """Run one command; the exit code is 0, or 2 where the input was at fault."""
+    """Run one command; the exit code is 0, 2 where the input was at fault, 1 where a check found something broken."""
     options = _parser().parse_args(arguments)
     try:
-        options.run(options)
+        return int(options.run(options) or 0)
     except (Refused, Fault) as fault:
         print(f"lull: {fault}", file=sys.stderr)
         return 2
     except KeyboardInterrupt:
         return 130
-    return 0
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -78,6 +77,10 @@ def _parser() -> argparse.ArgumentParser:
         "--strokes-out", metavar="FILE.json", help="write what it comes to, for ./lull shape --strokes"
     )
     playing.set_defaults(run=_play)
+    checking = commands.add_parser("check", help="tell what is broken in a MIDI file, and what sounds programmed")
+    checking.add_argument("file", metavar="IN.mid")
+    checking.add_argument("--json", action="store_true", help="as JSON")
+    checking.set_defaults(run=_check)
     inspecting = commands.add_parser("inspect", help="tell what a MIDI file holds")
     inspecting.add_argument("file", metavar="IN.mid")
     inspecting.add_argument("--json", action="store_true", help="as JSON")
@@ -125,6 +128,28 @@ def _amount(words: str) -> float:
     if not -MOST_AMOUNT <= amount <= MOST_AMOUNT:
         raise argparse.ArgumentTypeError(f"an amount is from -{MOST_AMOUNT} to {MOST_AMOUNT}, not {words}")
     return amount
+
+
+def _check(options: argparse.Namespace) -> int:
+    """Print what is broken and what is stiff; 1 where anything is broken."""
+    from expression.views.checkup import checkup
+
+    take = _take(options.file)
+    found = checkup(take)
+    if options.json:
+        told = [
+            {**one, "mends": [{**mend, "stroke": mend["stroke"].model_dump(mode="json", exclude_none=True)}
+                              for mend in one["mends"]]}
+            for one in found
+        ]  # fmt: skip
+        print(json.dumps(told, indent=1))
+    else:
+        for one in found:
+            mends = ", ".join(mend["words"] for mend in one["mends"])
+            print(f"{take.parts[one['part']].name}: {one['kind']}: {one['says']}" + (f" [{mends}]" if mends else ""))
+        if not found:
+            print("Nothing is broken, and nothing sounds programmed.")
+    return int(any(one["kind"] == "broken" for one in found))
 
 
 def _play(options: argparse.Namespace) -> None:

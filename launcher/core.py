@@ -5,7 +5,7 @@ import os
 from launcher import install
 from launcher.base import PYTHON, Trouble, say, with_path
 
-COMMANDS = ("shape", "play", "inspect", "receive", "strokes-doc")
+COMMANDS = ("shape", "play", "check", "inspect", "receive", "strokes-doc")
 
 
 def main(words: list[str]) -> int:

@@ -29,7 +29,7 @@ HELP = """usage: ./lull COMMAND
   bench             measure: previews, reading, folding, drawing
   pictures          take the pictures in docs/screenshots anew
   shape, play,      work on MIDI files without a server (./lull shape --help)
-  inspect, receive
+  check, inspect, receive
   manage ...        Django's own commands (createsuperuser, changepassword ...)
   format            bring Python and TypeScript into their format
   generate          make docs/strokes.md, docs/openapi.json and what the desk knows of the API anew

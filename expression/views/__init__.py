@@ -6,6 +6,7 @@ Each module tells one thing, and says its shape beside it (`TypedDict`: nothing 
 from expression.views import (
     bend_faults,
     changes,
+    checkup,
     contours,
     delta,
     events,
@@ -27,6 +28,7 @@ from expression.views import (
 __all__ = [
     "bend_faults",
     "changes",
+    "checkup",
     "contours",
     "delta",
     "events",

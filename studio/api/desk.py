@@ -11,6 +11,7 @@ from pydantic import Field
 
 from expression.limits import MOST_BARS, MOST_PAGE_BARS
 from expression.midi.files import FileKind
+from expression.views.checkup import SpotView
 from expression.views.delta import Delta
 from expression.views.events import EventPage, Order
 from expression.views.facts import Facts
@@ -171,6 +172,12 @@ def _numbers(listed: str) -> list[int]:
 
 def _is_key(said: str) -> bool:
     return said.isdecimal() and len(said) <= 3 and int(said) <= 127
+
+
+@router.get("{uuid:take_id}/checkup", response={200: list[SpotView], **REFUSALS})
+def checkup(request: HttpRequest, take_id: UUID) -> HttpResponse:
+    """What is broken in a take, what reads as programmed, and strokes that mend it."""
+    return _json(request, shaping.checkup(takes.get(owner(request), take_id)), pack=True)
 
 
 @router.get("{uuid:take_id}/unplayed", response={200: list[Fault], **REFUSALS})

@@ -16,6 +16,7 @@ from expression.moving import moved
 from expression.selection import AnyRule, select_by
 from expression.strokes import AnyStroke, Where
 from expression.take import Take as Recording
+from expression.views.checkup import SpotView
 from expression.views.delta import Delta
 from expression.views.events import EventPage, Order
 from expression.views.facts import Facts
@@ -177,6 +178,11 @@ def choose(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where, 
     """The notes that a rule picks, and how many they are."""
     notes = select_by(_at(owner, take_id, revision).now.take, where, rule)
     return {"notes": notes, "count": sum(last - first + 1 for first, last in notes)}
+
+
+def checkup(take: Take) -> list[SpotView]:
+    """What is broken, and what reads as programmed, of the take as it is."""
+    return views.checkup.checkup(seen(take))
 
 
 def faults(take: Take) -> list[Fault]:

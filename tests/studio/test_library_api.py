@@ -112,6 +112,7 @@ REQUESTS: list[tuple[str, str, Any]] = [
     ("get", "page", None),
     ("get", "page/musicxml", None),
     ("get", "unplayed", None),
+    ("get", "checkup", None),
     ("get", "unsent", None),
     ("get", "sound", None),
     ("post", "sound", None),

@@ -354,6 +354,13 @@ export const ACTIONS: Action[] = [
     run: () => set({ listOpen: !desk().listOpen }),
   },
   {
+    keys: [],
+    group: "Look",
+    does: "Check-up: what is broken, and what sounds programmed",
+    words: "stiff robotic mechanical faults errors problems humanise lint",
+    run: () => set({ checkOpen: !desk().checkOpen }),
+  },
+  {
     keys: ["p"],
     group: "Look",
     does: "Fold the panel away, or unfold it",

@@ -6,7 +6,7 @@ import { Dots, Menu, MenuItem } from "../../ui/Menu";
 import { NameEntry } from "../../ui/NameEntry";
 import { openStroke } from "../take/arranging";
 import { apply, deleteStroke, jump, moveStroke, nameStroke, redo, switchStroke, undo } from "../take/shaping";
-import { useDesk } from "../take/state";
+import { set, useDesk } from "../take/state";
 import { Toggle } from "./Toggle";
 
 const Dials = lazy(async () => ({ default: (await import("./Dials")).Dials }));
@@ -62,9 +62,19 @@ export function Strokes() {
 
 function UndoKeys() {
   const history = useDesk((state) => state.history);
+  const checkOpen = useDesk((state) => state.checkOpen);
   return (
     <div className="mb-0.5 flex items-center gap-1">
       <h2 className="flex-1 font-semibold">Strokes</h2>
+      <button
+        type="button"
+        className="key h-6 px-2 text-[13px] aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
+        aria-pressed={checkOpen}
+        title="What is broken, and what sounds programmed"
+        onClick={() => set({ checkOpen: !checkOpen })}
+      >
+        Check-up
+      </button>
       <button
         type="button"
         className="key h-6 px-2 text-[13px]"

@@ -7,11 +7,11 @@ import { inFront } from "../take/choosing";
 import { leadPart, useDesk } from "../take/state";
 import { ActiveLane } from "./ActiveLane";
 import { Facts } from "./Facts";
-import { TypedVelocity } from "./TypedVelocity";
 
 /** The numbers of a stroke, and what lanes have, come once the desk is drawn: before a hand can ask for them. */
 const opening = () => import("./OpenStroke");
 const OpenStroke = lazy(async () => ({ default: (await opening()).OpenStroke }));
+const TypedVelocity = lazy(async () => ({ default: (await import("./TypedVelocity")).TypedVelocity }));
 const Gestures = lazy(async () => ({ default: (await import("./Gestures")).Gestures }));
 const Rules = lazy(async () => ({ default: (await import("./Rules")).Rules }));
 const LaneCare = lazy(() => import("./OnLane"));
@@ -33,7 +33,7 @@ export function Shape() {
         <h2 className="sr-only">Shape</h2>
         <div className="flex items-center gap-2">
           <ActiveLane />
-          {onVelocity && hasSelection && <TypedVelocity where={inFront} />}
+          <Suspense>{onVelocity && hasSelection && <TypedVelocity where={inFront} />}</Suspense>
         </div>
         <VoiceName />
         {onVelocity && <Facts />}

@@ -74,6 +74,10 @@ function useAsked<T>(what: readonly unknown[], ask: () => Asked, enabled: boolea
   });
 }
 
+/** What is wrong on all lanes, and what reads as programmed. */
+export const useCheckUp = (): Rested<Schemas["SpotView"][]> =>
+  useRestedRead(["checkup"], () => api.GET("/api/takes/{take_id}/checkup", { params: { path: takePath() } }));
+
 /** What is wrong on all lanes. */
 export const useFaults = (): Rested<Schemas["Fault"][]> =>
   useRestedRead(["unplayed"], () =>

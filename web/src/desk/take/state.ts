@@ -130,6 +130,8 @@ interface ScreenState {
   /** What the page was pointed at with last. */
   hand: Hand;
   listOpen: boolean;
+  /** What is broken and what sounds programmed, as a list. */
+  checkOpen: boolean;
   /** The page, as staff notation, is in sight. */
   pageOpen: boolean;
   panelOpen: boolean;
@@ -149,7 +151,7 @@ export interface DeskState extends TakeState, ChoiceState, HandState, ScreenStat
 export const cleared: TakeState &
   ChoiceState &
   HandState &
-  Pick<ScreenState, "rowsFit" | "notice" | "listOpen"> = {
+  Pick<ScreenState, "rowsFit" | "notice" | "listOpen" | "checkOpen"> = {
   score: null,
   name: "",
   history: { revision: 0, strokes: [], undone: [], can_undo: 0, can_redo: 0 },
@@ -192,6 +194,7 @@ export const cleared: TakeState &
   rowsFit: true,
   notice: null,
   listOpen: false,
+  checkOpen: false,
 };
 
 const screen: Omit<ScreenState, keyof typeof cleared> = {

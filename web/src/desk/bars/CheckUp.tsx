@@ -1,0 +1,99 @@
+import type { Schemas } from "../../api/client";
+import { lanesOf } from "../../api/strokes";
+import { placeText } from "../../score/score";
+import { Seal } from "../../ui/Seal";
+import { count } from "../../ui/words";
+import { showing } from "../page/camera";
+import { begin } from "../strokes/opening";
+import { partDye, partName, toFront } from "../take/arranging";
+import { useCheckUp } from "../take/reading";
+import { look, set, useDesk } from "../take/state";
+
+type Found = Schemas["SpotView"];
+
+/** What is broken and what sounds programmed, part by part: each is gone to, and mended by a stroke that is tried first. */
+export function CheckUp() {
+  const { data: found, isNew } = useCheckUp();
+  const broken = found?.filter(({ kind }) => kind === "broken").length ?? 0;
+  const said = found
+    ? found.length
+      ? `${count(broken, "thing")} broken, ${count(found.length - broken, "stiff spot")}`
+      : "Nothing is broken, and nothing sounds programmed."
+    : "Listening …";
+  return (
+    <section
+      aria-label="Check-up"
+      className="flex h-56 shrink-0 flex-col border-t border-rule-strong bg-sheet"
+    >
+      <div className="flex items-center gap-3 border-b border-rule px-3 py-1">
+        <h2 className="font-semibold">Check-up</h2>
+        <span role="status" className="text-faded">
+          {isNew || !found ? said : "Listening …"}
+        </span>
+        <button
+          type="button"
+          className="ml-auto min-h-6 text-faded hover:text-ink"
+          onClick={() => set({ checkOpen: false })}
+        >
+          Close
+        </button>
+      </div>
+      <ul className="min-h-0 flex-1 overflow-y-auto" aria-label="What was found">
+        {found?.map((one) => (
+          <Row key={`${one.part} ${one.lane} ${one.reason} ${one.spans[0]?.[0]}`} found={one} />
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** So much is seen around a place that is gone to, in quarters. */
+const AROUND = 4;
+
+function Row({ found }: { found: Found }) {
+  const score = useDesk((state) => state.score);
+  const part = score?.parts[found.part];
+  if (!score || !part) return null;
+  const [span] = found.spans;
+  const go = () => {
+    toFront(part.id);
+    if (!span) return;
+    const air = AROUND * score.resolution;
+    const [from, to] = [span[0], Math.min(span[1], span[0] + 16 * air)];
+    look((camera, whole) => showing(camera, whole, Math.max(from - air, 0), to + air));
+    set({ span: [span[0], span[1]], ...(found.lane ? { activeLane: found.lane } : {}) });
+  };
+  const mend = (stroke: Found["mends"][number]["stroke"]) => {
+    go();
+    const [lane] = lanesOf(stroke);
+    if (lane) set({ activeLane: lane });
+    begin(stroke);
+  };
+  return (
+    <li className="flex min-h-8 items-center gap-2 border-b border-rule px-3 py-0.5 text-[13px]">
+      <Seal seal={part.seal} dye={partDye(part)} />
+      <span className={`w-14 shrink-0 ${found.kind === "broken" ? "text-accent-deep" : "text-faded"}`}>
+        {found.kind}
+      </span>
+      <button
+        type="button"
+        className="min-h-6 min-w-0 flex-1 text-left hover:text-accent-deep"
+        title={`${partName(part)}: go there`}
+        onClick={go}
+      >
+        {found.says}
+      </button>
+      {span && <span className="shrink-0 text-faded">{placeText(score, span[0])}</span>}
+      {found.mends.map(({ words, stroke }) => (
+        <button
+          key={words}
+          type="button"
+          className="key h-6 shrink-0 px-2 text-[13px]"
+          onClick={() => mend(stroke)}
+        >
+          {words}
+        </button>
+      ))}
+    </li>
+  );
+}
