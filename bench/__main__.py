@@ -1,7 +1,7 @@
 """`./lull bench`: all measurements in one run, each beside its floor or its budget.
 
 `./lull bench --judge MINUTES` holds every kind of stroke before the judge for so long instead; `--played FOLDER` holds
-rules and hands against the performances of a folder; `--players N` has so
+rules and hands against the performances of a folder, `--stiff FOLDER` the check-up; `--players N` has so
 many play at once; `--harm MINUTES` has so long everything go wrong that can; `--mutants N` puts so many small faults
 into the core and tells how many of them the tests see.
 """
@@ -50,6 +50,7 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=1_000_000, help="where the judge begins")
     parser.add_argument("--mutants", type=int, metavar="N", help="small faults in the core: does a test see them?")
     parser.add_argument("--played", type=Path, metavar="FOLDER", help="rules and hands against performances")
+    parser.add_argument("--stiff", type=Path, metavar="FOLDER", help="what the check-up finds in performances")
     parser.add_argument("--record", type=float, metavar="MINUTES", help="play in and out for so long")
     parser.add_argument("--players", type=int, metavar="N", help="many players at once, and many takes")
     parser.add_argument("--harm", type=float, metavar="MINUTES", help="mutated files and calls, slow clients, kills")
@@ -66,6 +67,11 @@ def main() -> None:
         from bench import played
 
         played.measured(options.played)
+        return
+    if options.stiff is not None:
+        from bench import stiff
+
+        stiff.measured(options.stiff)
         return
     prepare()
     if options.record is not None:

@@ -1,6 +1,7 @@
 """What rules and hands propose against what was played: how far the two go together, take by take."""
 
-from collections.abc import Callable
+import contextlib
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import NamedTuple
 
@@ -31,16 +32,33 @@ class Case(NamedTuple):
     hand: Hand
 
 
+def _files(folder: Path) -> Iterator[tuple[str, Take]]:
+    """The takes of a folder that can be read, by the names of their files; the same file counts once."""
+    known = set()
+    for file in sorted(folder.rglob("*.mid*")):
+        data = file.read_bytes()
+        if data in known:
+            continue
+        known.add(data)
+        with contextlib.suppress(Refused):
+            yield file.stem[:12], read(data)
+
+
 def cases(folder: Path) -> list[Case]:
     """Every part of a folder's files that somebody played."""
     found: list[Case] = []
-    for file in sorted(folder.rglob("*.mid*")):
-        try:
-            take = read(file.read_bytes())
-        except Refused:
-            continue
-        found += [one for part in take.parts if (one := _case(f"{len(found)} {file.stem[:12]}", take, part.id))]
+    for name, take in _files(folder):
+        found += [one for part in take.parts if (one := _case(f"{len(found)} {name}", take, part.id))]
     return found
+
+
+def cases_of(folder: Path) -> Iterator[tuple[Take, int]]:
+    """Takes and parts of a folder that were played freely: to no grid, so that nobody has programmed them."""
+    for _, take in _files(folder):
+        for part in take.parts:
+            heard = heard_of(take, part)
+            if len(heard.rows) >= FEWEST and heard.force.std() >= LEAST_SPREAD and heard.late is None:
+                yield take, part.id
 
 
 def _case(name: str, take: Take, number: int) -> Case | None:
