@@ -396,6 +396,11 @@ def _bend_of(take: Take, part: Part, row: int) -> Floats:
     return np.nan_to_num(curve.at(np.asarray(ticks)))
 
 
+def vibrato_of(take: Take, part: Part, row: int) -> tuple[float, float, float] | None:
+    """How a note trembles: swings a second, cents to either side, seconds before it begins; None: it does not."""
+    return _vibrato(_bend_of(take, part, row))
+
+
 def _vibrato(bend: Floats) -> tuple[float, float, float] | None:
     """Swings a second, cents to either side, and seconds before it begins."""
     if len(bend) < RATE_HZ / 2:

@@ -12,7 +12,7 @@ import numpy as np
 
 from expression.arrays import Flags, Floats, Ints
 from expression.lanes import BEND, LANES, Form
-from expression.measured import features, fitted, predicted
+from expression.measured import features, fitted, long_rows, predicted, vibrato_of
 from expression.percussion import CHANNEL
 from expression.phrases import line_of, onsets_of, phrases_of
 from expression.strokes import AnyStroke, parse_stroke
@@ -315,9 +315,59 @@ def jumping_lanes(music: Music) -> Iterator[Spot]:
             yield from music.found("jumping lane", says, spans, mend, lane=key)
 
 
+LOOP_JUMP, FEWEST_LOOPS = 16.0, 3
+
+
+def loop_ends(music: Music) -> Iterator[Spot]:
+    """Lanes that jump on bar lines again and again, each time as far: a loop that was cut and put on end."""
+    bars = music.take.meter.bars(max(music.take.end, 1)).start[1:]
+    near = max(music.take.resolution // 32, 1)
+    for key, lane in music.part.lanes.items():
+        curve = lane.curve
+        if LANES[key].form_of(curve.values) is Form.SWITCH or len(curve) < FEWEST_LOOPS or not len(bars):
+            continue
+        unit = 24.0 if key == BEND else 1.0
+        jump = np.nan_to_num(curve.at(bars + near) - curve.at(np.maximum(bars - near, 0))) * unit
+        far = np.abs(jump) >= LOOP_JUMP
+        # It moves within the bars as well: what only changes on bar lines was meant to.
+        inner = np.isin(curve.ticks, bars) | (np.abs(np.append(0, np.diff(curve.values)) * unit) < 1)
+        if far.sum() < FEWEST_LOOPS or inner.mean() > 0.5:
+            continue
+        same = far & (np.abs(jump - np.median(jump[far])) <= 2)
+        if same.sum() >= FEWEST_LOOPS and same.sum() >= 0.75 * far.sum():
+            half = music.take.resolution // 4
+            spans = [(int(tick) - half, int(tick) + half) for tick in bars[same].tolist()]
+            mend = music.mend("lane.smooth", spans, lane=key, width=250)
+            says = f"{LANES[key].name} jumps as a loop does at its end {{where}}."
+            yield from music.found("loop ends", says, spans, mend, lane=key)
+
+
+FEWEST_SHAKEN, ALIKE_SHAKEN = 4, 0.02
+
+
+def same_vibrato(music: Music) -> Iterator[Spot]:
+    """Long notes that all tremble as fast, as deep and as late as each other."""
+    if BEND not in music.part.lanes or music.part.channel.number == CHANNEL:
+        return
+    rows = long_rows(music.take, music.part, music.rows)[:MOST_SHAKEN]
+    told = [(row, found) for row in rows.tolist() if (found := vibrato_of(music.take, music.part, row))]
+    if len(told) < FEWEST_SHAKEN:
+        return
+    rate, cents, _ = np.array([found for _, found in told]).T
+    if rate.std() < ALIKE_SHAKEN * rate.mean() and cents.std() < 2 * ALIKE_SHAKEN * cents.mean():
+        notes = music.part.notes
+        spans = [(int(notes.start[row]), int(notes.end[row])) for row, _ in told]
+        says = (
+            f"Every long note has the same vibrato, {rate.mean():.1f} a second by {cents.mean():.0f} cents, {{where}}."
+        )
+        yield from music.found("same vibrato", says, spans, music.mend("rule.vibrato", spans, amount=0.4), lane=BEND)
+
+
+MOST_SHAKEN = 200
+
 MEASURES: tuple[Callable[[Music], Iterator[Spot]], ...] = (
     equal_velocities, copied_bars, dead_on_the_grid, chords_as_one, lengths_alike, still_notes, aimless_velocities,
-    stair_steps, straight_swells, jumping_lanes,
+    stair_steps, straight_swells, jumping_lanes, loop_ends, same_vibrato,
 )  # fmt: skip
 """In the order of how soon they are heard."""
 

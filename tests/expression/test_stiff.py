@@ -16,6 +16,7 @@ from expression.stiff import stiff_spots
 from expression.strokes import parse_stroke
 from expression.take import Take
 from expression.views.checkup import checkup
+from tests.expression.test_hands import bending
 from tests.expression.test_rules import shaped, take_of
 
 PLANTED = {
@@ -81,6 +82,26 @@ def test_what_is_planted_in_a_played_take_is_found(reason: str) -> None:
             # Each is a stroke that can be sent, and does something.
             again = parse_stroke(json.loads(mend.model_dump_json(exclude_none=True)))
             assert write(applied(again, made)) != write(made)
+
+
+def test_the_same_vibrato_on_every_note_is_told_and_another_each_is_not() -> None:
+    [spot] = [one for one in stiff_spots(bending()) if one.reason == "same vibrato"]
+    assert "a second by" in spot.says
+    assert len(spot.spans) >= 30
+    take = take_of(*((step * 4, 3.8, 60 + step % 5, 70 + step) for step in range(8)))
+    for step in range(8):
+        fields = {"rate": 5 + step / 8, "depth": 20 + 4 * step, "where": {"notes": [[step, step]]}}
+        take = shaped(take, "bend.shake", **fields)
+    assert "same vibrato" not in {one.reason for one in stiff_spots(take)}
+
+
+def test_a_loop_that_is_cut_at_its_end_is_told() -> None:
+    saw = lane_of(1, "cc:1", [(4 * bar + at, 30 + 20 * at) for bar in range(8) for at in range(4)], hold=False)
+    loop = saw(PLAYED)
+    cut = lane_of(1, "cc:1", [(4 * bar + at, 20 + 20 * at) for bar in range(8) for at in (0, 1, 2, 3.99)], hold=False)
+    [spot] = [one for one in stiff_spots(cut(PLAYED)) if one.reason == "loop ends"]
+    assert len(spot.spans) >= 6
+    assert "loop ends" not in {one.reason for one in stiff_spots(loop)}
 
 
 def runs(values: list[int], apart: int, least: int) -> int:
