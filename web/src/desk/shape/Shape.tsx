@@ -19,7 +19,8 @@ const OwnCare = lazy(() => import("./OnOwn"));
 
 /**
  * What Shape acts on, all gestures that fit it, and under them the stroke that is open, with its numbers; or, where none is,
- * what else is known of the lane. Only that scrolls: the gestures stay where the hand has learned them.
+ * what else is known of the lane. Only that scrolls, unless there is next to no room: the gestures stay where the hand has
+ * learned them.
  */
 export function Shape() {
   const shaping = useDesk((state) => state.shaping);
@@ -28,7 +29,7 @@ export function Shape() {
   const hasSelection = useDesk((state) => state.chosenCount > 0 || state.span !== null);
   useEffect(() => void opening(), []);
   return (
-    <section aria-label="Shape" className="flex min-h-[27rem] flex-1 basis-0 flex-col">
+    <section aria-label="Shape" className="flex min-h-0 flex-1 basis-0 flex-col overflow-y-auto">
       <div className="shrink-0 space-y-1.5 px-3 pt-2 pb-1.5">
         <h2 className="sr-only">Shape</h2>
         <div className="flex items-center gap-2">
@@ -41,7 +42,7 @@ export function Shape() {
           <Gestures />
         </Suspense>
       </div>
-      <div className="min-h-16 flex-1 overflow-y-auto border-t border-rule px-3 pb-2">
+      <div className="min-h-28 flex-1 overflow-y-auto border-t border-rule px-3 pb-2">
         <Suspense>
           {shaping ? (
             <OpenStroke shaping={shaping} />
