@@ -168,7 +168,7 @@ NOTHING = b"PK\x05\x06" + bytes(18)
         (NOTHING, "This is not an archive of Lull"),
         (remade(NOTHING, lambda files: files.update({"a": b"b"})), "This is not an archive of Lull"),
         (remade(NOTHING, lambda files: files.update({"archive.json": b'{"format": "other"}'})), "not an archive of"),
-        (remade(NOTHING, lambda files: files.update({f"{n}/take.json": b"" for n in range(8_011)})), "more than an"),
+        (remade(NOTHING, lambda files: files.update({f"{n}/take.json": b"" for n in range(8_111)})), "more than an"),
     ],
 )  # fmt: skip
 def test_what_is_no_archive_is_refused(anna: Caller, data: bytes, sentence: str) -> None:

@@ -21,6 +21,7 @@ import {
   numbered,
   page,
   pageRows,
+  phraseAway,
   playOrStop,
   release,
   rows,
@@ -43,6 +44,15 @@ export interface Action {
   words?: string;
   run: (event: KeyboardEvent) => void;
 }
+
+/** What changes the view, and is only found by search. */
+const look = (does: string, words: string, run: () => void): Action => ({
+  keys: [],
+  group: "Look",
+  does,
+  words,
+  run,
+});
 
 export const ACTIONS: Action[] = [
   {
@@ -139,8 +149,7 @@ export const ACTIONS: Action[] = [
     group: "Choose",
     does: "Choose the phrase, then the next one (Shift: the one before)",
     words: "phrase line breath sentence slur",
-    run: ({ shiftKey }) =>
-      void import("../take/phrases").then(({ stepPhrase }) => stepPhrase(shiftKey ? -1 : 1)),
+    run: ({ shiftKey }) => phraseAway(shiftKey ? -1 : 1),
   },
   {
     keys: ["s"],
@@ -354,13 +363,6 @@ export const ACTIONS: Action[] = [
     run: () => set({ listOpen: !desk().listOpen }),
   },
   {
-    keys: [],
-    group: "Look",
-    does: "Check-up: what is broken, and what sounds programmed",
-    words: "stiff robotic mechanical faults errors problems humanise lint",
-    run: () => set({ checkOpen: !desk().checkOpen }),
-  },
-  {
     keys: ["p"],
     group: "Look",
     does: "Fold the panel away, or unfold it",
@@ -417,13 +419,6 @@ export const ACTIONS: Action[] = [
     words: "zoom fit selection",
     run: () => viewSelection(),
   },
-  {
-    keys: [],
-    group: "Look",
-    does: "Show the strip of cues, or not",
-    words: "keyswitch articulation",
-    run: () => set({ showsCues: !desk().showsCues }),
-  },
   ...([3, 4, 5] as const).map(
     (octave): Action => ({
       keys: [],
@@ -443,13 +438,15 @@ export const ACTIONS: Action[] = [
   ).map(
     ([kind, does, words]): Action => ({ keys: [], group: "Shape", does, words, run: () => download(kind) }),
   ),
-  {
-    keys: [],
-    group: "Look",
-    does: "Back to the library",
-    words: "takes close",
-    run: () => window.location.assign("/"),
-  },
+  look("Show the strip of cues, or not", "keyswitch articulation", () =>
+    set({ showsCues: !desk().showsCues }),
+  ),
+  look(
+    "Check-up: what is broken, and what sounds programmed",
+    "stiff robotic mechanical faults errors problems humanise",
+    () => set({ checkOpen: !desk().checkOpen }),
+  ),
+  look("Back to the library", "takes close", () => window.location.assign("/")),
 ];
 
 /** Whether a key may act: those of one sign can be made to need Alt, so that nothing is done by mistake. */
