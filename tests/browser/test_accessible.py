@@ -136,9 +136,33 @@ def recorded(desk: Desk) -> None:
     expect(desk.page.get_by_text("Recording, ")).to_be_visible()
 
 
+def checked_up(desk: Desk) -> None:
+    """What is broken and what is stiff, as a list."""
+    desk.button("Check-up").click()
+    expect(desk.page.get_by_role("list", name="What was found").get_by_role("listitem").first).to_be_visible()
+
+
+def first_shape_unfolded(desk: Desk) -> None:
+    """A first shape, open in the panel and unfolded in the history; a phrase has the focus."""
+    desk.button("First shape").click()
+    desk.button("Keep").click()
+    desk.quiet()
+    desk.button("What As if struck is made of").click()
+    desk.page.locator("[data-phrase='1']").focus()
+
+
+def like_a_hand(desk: Desk) -> None:
+    """A hand that was measured, given to the part."""
+    desk.page.get_by_role("button", name="More for part Thumb piano").click()
+    desk.page.get_by_role("menuitem", name="Measure how it is played").click()
+    expect(desk.page.get_by_text("is a hand now")).to_be_visible()
+    desk.button("Like a hand").click()
+    expect(desk.page.get_by_label("Hand", exact=True)).to_be_visible()
+
+
 STATES = [
     *(chosen, hairpin_with_a_fault, kept, framed, listed, finder, keys, a_bar_that_is_not_there, part_menu),
-    *(the_page_and_cues, a_strum, played_in, recorded),
+    *(the_page_and_cues, a_strum, played_in, recorded, checked_up, first_shape_unfolded, like_a_hand),
 ]
 
 

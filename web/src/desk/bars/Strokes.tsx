@@ -148,21 +148,19 @@ function StrokeItem({
     <div
       className={`flex min-h-6 items-center gap-1.5 rounded px-2 text-[13px] ${isOpen ? "bg-accent-wash" : "hover:bg-paper"}`}
     >
-      {stroke.dials.length > 0 ? (
+      {stroke.dials.length > 0 && (
         <button
           type="button"
           aria-expanded={unfolded}
           aria-label={`What ${mark.label} is made of`}
           title="What it is made of, one by one"
-          className="-ml-2 flex min-h-6 w-7 items-center justify-end text-faded hover:text-ink"
+          className="-mr-4 -ml-2 grid min-h-6 w-6 shrink-0 place-items-center text-faded hover:text-ink"
           onClick={onUnfold}
         >
           <span aria-hidden>{unfolded ? "▾" : "▸"}</span>
-          {number}
         </button>
-      ) : (
-        <span className="w-5 text-right text-faded">{number}</span>
       )}
+      <span className="w-5 text-right text-faded">{number}</span>
       <StrokeName stroke={stroke} isOpen={isOpen} isAgainst={against === number} />
       <Toggle
         on={on}
