@@ -1,6 +1,7 @@
 """A hand is measured on one take and given to another."""
 
 import json
+import re
 from pathlib import Path
 
 from playwright.sync_api import Page, expect
@@ -31,7 +32,20 @@ def test_measured_on_one_take_and_given_to_another(desk: Desk) -> None:
     desk.button("Keep").click()
     desk.expect_strokes("Like Thumb piano")
     desk.quiet()
-    assert len(set(desk.velocities())) > 6
+    played = desk.velocities()
+    assert len(set(played)) > 6
+    # Opened into what it is made of, one is switched off, and on again.
+    desk.page.get_by_role("button", name="What Like Thumb piano").click()
+    force = desk.page.get_by_role("switch", name="Force, of Like Thumb piano")
+    force.click()
+    expect(force).not_to_be_checked()
+    desk.quiet()
+    assert desk.velocities() == STIFF
+    force.click()
+    expect(force).to_be_checked()
+    desk.quiet()
+    assert desk.velocities() == played
+    desk.strokes.first.get_by_role("button", name=re.compile("^Like Thumb piano")).click()
     desk.entry("Amount").fill("0")
     desk.entry("Amount").press("Enter")
     desk.quiet()

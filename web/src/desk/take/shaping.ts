@@ -10,6 +10,7 @@ import {
   type StrokeView,
   type Written,
 } from "../../api/client";
+import { specOf } from "../../api/strokes";
 import { nodesOf, withLaneChanges } from "../../score/lanes";
 import { isOfNotes, ownOf, withOwnChanges } from "../../score/own";
 import {
@@ -362,8 +363,10 @@ export const nameStroke = ({ number, stroke }: StrokeView, name: string) =>
   changeStrokes([{ number, stroke: { ...stroke, called: name.trim() || null } }]);
 
 /** An amount of a stroke off, or as it usually is. */
-export const turnDial = ({ number, stroke }: StrokeView, field: string, on: boolean) =>
-  changeStrokes([{ number, stroke: { ...stroke, [field]: on ? null : 0 } as Stroke }]);
+export function turnDial({ number, stroke }: StrokeView, field: string, on: boolean) {
+  const usual = specOf(stroke.kind).fields[field]?.default ?? null;
+  return changeStrokes([{ number, stroke: { ...stroke, [field]: on ? usual : 0 } as Stroke }]);
+}
 
 export async function deleteStroke(number: number): Promise<void> {
   if (desk().shaping?.number === number) letGo();
