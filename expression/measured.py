@@ -10,11 +10,11 @@ from typing import Annotated, Literal, NamedTuple, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from expression.arrays import Flags, Floats, Ints
+from expression.arrays import Floats, Ints
 from expression.errors import NothingMatched
 from expression.lanes import BEND
 from expression.percussion import CHANNEL
-from expression.phrases import Line, line_of, onsets_of, phrases_of
+from expression.phrases import LEAP, Line, heard_rows, line_of, metre_levels, onsets_of, phrases_of
 from expression.records import Record, Unit
 from expression.take import Part, Take
 
@@ -27,6 +27,7 @@ MOST_CURVES = 300
 RIDGE = 0.05
 """How much a weight has to be worth, as a share of what each note says."""
 LONG_SECONDS = 0.6
+"""Notes that last so long live: they swell, and tremble."""
 SHAPE = 17
 """Even times from the start of a note to its end at which a curve is looked at."""
 SWELLING = ("cc:11", "cc:2", "pressure", "cc:7", "cc:1")
@@ -174,32 +175,21 @@ def features(take: Take, part: Part, rows: Ints) -> Floats:
     is_drum = part.channel.number == CHANNEL
     if is_drum:
         pitch, step = np.zeros(len(rows)), np.zeros(len(rows))
-    size = np.bincount(np.searchsorted(np.unique(onsets), onsets))[np.searchsorted(np.unique(onsets), onsets)]
+    _, chord, sizes = np.unique(onsets, return_inverse=True, return_counts=True)
+    size = sizes[chord]
     is_top = pitch == line.pitch[row]
     following = np.append(line.begins, line.ends[-1:])[row + 1]
     longer = np.log2(np.maximum(following - line.begins[row], 1) / take.resolution)
     columns = (
-        *_metre(take, line.begins[row]),
+        *metre_levels(take, line.begins[row]),
         phrase, phrase * (1 - phrase) * 4, in_phrase == 0, in_phrase == 1,
         group, group * (1 - group) * 4,
         (pitch - pitch.mean()) / 12,
         is_top & (size > 1) & (not is_drum), ~is_top & (size > 1),
-        np.clip(step / 12, -1, 1), np.abs(step) >= 5, (step == 0) & (row > 0),
+        np.clip(step / 12, -1, 1), np.abs(step) >= LEAP, (step == 0) & (row > 0),
         np.clip(longer, -4, 4),
     )  # fmt: skip
     return np.stack([np.asarray(column, dtype=np.float64) for column in columns], axis=1)
-
-
-def _metre(take: Take, onsets: Ints) -> tuple[Flags, ...]:
-    """Whether each lies on a bar line, a half bar, a beat, and half a beat."""
-    start, beat, bar = take.meter.bar_of(onsets)
-    half = np.where((bar // beat) % 2 == 0, bar / 2, bar)
-    near = take.resolution / 8
-    found = []
-    for length in (bar, half, beat, beat / 2):
-        away = (onsets - start) % length
-        found.append(np.minimum(away, length - away) <= near)
-    return tuple(found)
 
 
 def _share(line: Line, onsets: Ints, begins: Ints) -> tuple[Floats, Floats]:
@@ -215,8 +205,7 @@ def _share(line: Line, onsets: Ints, begins: Ints) -> tuple[Floats, Floats]:
 def heard_of(take: Take, part: Part) -> Notes:
     """The heard music of a part, and what was played of each note."""
     notes = part.notes
-    rows = np.flatnonzero(notes.music & ~notes.muted)
-    rows = rows[np.lexsort((notes.pitch[rows], notes.start[rows]))]
+    rows = heard_rows(part)
     start, end = notes.start[rows], notes.end[rows]
     written = np.where(notes.page_start[rows] >= 0, notes.page_start[rows], start)
     lasts = np.where(notes.page_start[rows] >= 0, notes.page_end[rows], end) - written

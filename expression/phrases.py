@@ -11,11 +11,11 @@ from typing import NamedTuple
 import numpy as np
 
 from expression import percussion
-from expression.arrays import Floats, Ints, frozen, union
+from expression.arrays import Flags, Floats, Ints, frozen, union
 from expression.chords import chord_onsets
 from expression.memo import worked_out
 from expression.notes import Notes
-from expression.take import PhraseMark, Take
+from expression.take import Part, PhraseMark, Take
 
 WEIGHTS = (0.25, 0.5, 0.25)
 """Pitch, time between onsets, rest: 1:2:1."""
@@ -84,6 +84,29 @@ def onsets_of(take: Take, part: int) -> Ints:
     found = notes.start.astype(np.int64)
     found[heard] = first[row]
     return frozen(found, np.int64)
+
+
+def heard_rows(part: Part) -> Ints:
+    """Rows of the heard music of a part (no cues, nothing muted), by onset, of one onset from below."""
+    notes = part.notes
+    rows = np.flatnonzero(notes.music & ~notes.muted)
+    return rows[np.lexsort((notes.pitch[rows], notes.start[rows]))]
+
+
+LEAP = 5
+"""Semitones: what is as far, or farther, is a leap."""
+
+
+def metre_levels(take: Take, onsets: Ints) -> tuple[Flags, Flags, Flags, Flags]:
+    """Whether onsets lie on a bar line, a half bar (of an even count of beats), a beat, and half a beat."""
+    start, beat, bar = take.meter.bar_of(onsets)
+    near = take.resolution / 8
+
+    def on(length: Floats | Ints) -> Flags:
+        away = (onsets - start) % length
+        return np.asarray(np.minimum(away, length - away) <= near)
+
+    return on(bar), on(np.where((bar // beat) % 2 == 0, bar / 2, bar)), on(beat), on(beat / 2)
 
 
 def _written(notes: Notes) -> tuple[Ints, Ints]:

@@ -14,7 +14,7 @@ from expression.arrays import Flags, Floats, Ints
 from expression.lanes import BEND, LANES, Form
 from expression.measured import features, fitted, long_rows, predicted, vibrato_of
 from expression.percussion import CHANNEL
-from expression.phrases import line_of, onsets_of, phrases_of
+from expression.phrases import heard_rows, line_of, onsets_of, phrases_of
 from expression.strokes import AnyStroke, parse_stroke
 from expression.take import Part, Take
 
@@ -72,8 +72,7 @@ class Music(NamedTuple):
 def music_of(take: Take, part: Part) -> Music:
     """The heard music of a part."""
     notes = part.notes
-    rows = np.flatnonzero(notes.music & ~notes.muted)
-    rows = rows[np.lexsort((notes.pitch[rows], notes.start[rows]))]
+    rows = heard_rows(part)
     columns = (notes.start, notes.end, notes.pitch, notes.velocity)
     return Music(take, part, rows, *(column[rows].astype(np.int64) for column in columns))
 

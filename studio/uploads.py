@@ -7,7 +7,7 @@ from django.conf import settings
 from django.core.files.uploadedfile import InMemoryUploadedFile, TemporaryUploadedFile, UploadedFile
 from django.core.files.uploadhandler import FileUploadHandler, SkipFile
 
-from expression.limits import MOST_BANK_BYTES, MOST_READ_AT_ONCE
+from expression.limits import MOST_BANK_BYTES, MOST_HAND_BYTES, MOST_READ_AT_ONCE
 
 
 class BoundedUpload(FileUploadHandler):
@@ -21,7 +21,7 @@ class BoundedUpload(FileUploadHandler):
     def handle_raw_input(self, *args: object, **kwargs: object) -> None:
         """Begin a request: all its files count together."""
         path = self.request.path if self.request is not None else ""
-        most = {"sound": settings.MOST_SOUND_BYTES, "banks": MOST_BANK_BYTES}
+        most = {"sound": settings.MOST_SOUND_BYTES, "banks": MOST_BANK_BYTES, "hands": MOST_HAND_BYTES}
         self._most = most.get(path.rpartition("/")[2], settings.MOST_UPLOAD_BYTES)
         self._received = 0
 

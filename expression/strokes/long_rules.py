@@ -8,21 +8,18 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression.arrays import Ints
-from expression.measured import SWELLING
-from expression.percussion import CHANNEL
-from expression.phrases import line_of
+from expression.measured import LONG_SECONDS, SWELLING
+from expression.phrases import LEAP, line_of
 from expression.strokes.base import BaseStroke
 from expression.strokes.bends import BendScoop, BendShake
 from expression.strokes.lane import LaneKey
-from expression.strokes.made_of import MadeOf, by_ids, long_notes
+from expression.strokes.made_of import MadeOf, bendable, by_ids, long_notes
 from expression.strokes.note_times import NotesLoosen
 from expression.strokes.rules import AMOUNT, Amount, Rule, played
 from expression.strokes.shapes import LaneShape
 from expression.strokes.spec import ASK_ROLL, entry
 from expression.take import Part, Take
 
-LONG_SECONDS = 0.6
-"""Notes that last so long live: they swell, and tremble."""
 Seconds = Annotated[float, Field(gt=0, le=60)]
 LONG: Seconds = Field(LONG_SECONDS, description="Notes that last so long, in seconds, or longer.")
 ASK_LONG = entry("seconds", "From (seconds)", 0.1)
@@ -76,7 +73,7 @@ class RuleSwell(Rule, MadeOf):
         else:
             levels = {"start": LOUD, "end": LOUD, "peak": LOUD + RISES * by}
         form = {name: max(level, 0.0) for name, level in levels.items()} | {"peak_at": PEAK_AT, "ease": 0.5}
-        for part, where, _ in long_notes(take, self.where, self.seconds) if by else ():
+        for part, where in long_notes(take, self.where, self.seconds) if by else ():
             yield LaneShape.model_validate({"where": where, "lane": self.on or loud_lane(part), "notes": True, **form})
 
 
@@ -104,15 +101,12 @@ class RuleVibrato(Rule, MadeOf):
 
     @override
     def made(self, take: Take) -> Iterator[BaseStroke]:
-        for part, where, is_line in long_notes(take, self.where, self.seconds) if self.amount else ():
-            if is_line and part.channel.number != CHANNEL:
-                depth, end = TREMBLES * abs(self.amount), TREMBLED * abs(self.amount)
-                told = {"rate": SWINGS, "rate_end": SWUNG, "depth": depth, "depth_end": end, "delay": DELAY_BEATS}
-                yield BendShake.model_validate({"where": where, **told})
+        depth, end = TREMBLES * abs(self.amount), TREMBLED * abs(self.amount)
+        told = {"rate": SWINGS, "rate_end": SWUNG, "depth": depth, "depth_end": end, "delay": DELAY_BEATS}
+        for _, where in bendable(take, self.where, self.seconds) if self.amount else ():
+            yield BendShake.model_validate({"where": where, **told})
 
 
-LEAP = 5
-"""Semitones: what is as far, or farther, is a leap."""
 SLIDE_SEMITONES, SLIDE_BEATS = 0.5, 0.125
 BOUND_SECONDS, SLID_SECONDS = 0.06, 0.2
 """Only what is bound to the note before and lasts long enough is slid into."""
@@ -139,9 +133,7 @@ class RuleSlides(Rule, MadeOf):
 
     def _leaps(self, take: Take) -> Iterator[tuple[int, list[int], int]]:
         """Of each part the notes (ids) to which a leap leads up (1), and those to which one leads down (-1)."""
-        for part, where, is_line in long_notes(take, self.where, SLID_SECONDS):
-            if not is_line or part.channel.number == CHANNEL:
-                continue
+        for part, where in bendable(take, self.where, SLID_SECONDS):
             line, notes = line_of(take, part.id), part.notes
             mask = where.notes_of(part)
             onset, pitch = notes.start[mask], notes.pitch[mask].astype(np.int64)

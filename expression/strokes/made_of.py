@@ -8,6 +8,7 @@ from typing_extensions import override
 
 from expression.chords import chord_onsets
 from expression.errors import NothingMatched
+from expression.percussion import CHANNEL
 from expression.strokes.base import BaseStroke, Where, masks_of, select
 from expression.take import Part, Take
 
@@ -36,16 +37,23 @@ class MadeOf(BaseStroke):
         return made
 
 
-def long_notes(take: Take, where: Where, seconds: float) -> Iterator[tuple[Part, Where, bool]]:
-    """Of each part the notes that last so long, and whether one sounds at a time where `where` reaches it."""
+def long_notes(take: Take, where: Where, seconds: float) -> Iterator[tuple[Part, Where]]:
+    """Of each part the notes that last so long."""
     for number, mask in masks_of(take, where).items():
         part = take.parts[number]
         notes = part.notes
         length = take.tempo.seconds(notes.end) - take.tempo.seconds(notes.start)
         ids = notes.id[mask & ~notes.muted & (length >= seconds)]
         if len(ids):
-            onsets = chord_onsets(notes.start[mask], take.resolution)
-            yield part, by_ids(number, where, ids.tolist()), len(np.unique(onsets)) == len(onsets)
+            yield part, by_ids(number, where, ids.tolist())
+
+
+def bendable(take: Take, where: Where, seconds: float) -> Iterator[tuple[Part, Where]]:
+    """The same of parts whose wheel moves one note alone: a line where `where` reaches it, and no kit."""
+    for part, notes in long_notes(take, where, seconds):
+        onsets = chord_onsets(part.notes.start[where.notes_of(part)], take.resolution)
+        if part.channel.number != CHANNEL and len(np.unique(onsets)) == len(onsets):
+            yield part, notes
 
 
 def by_ids(part: int, where: Where, ids: list[int]) -> Where:

@@ -11,17 +11,17 @@ from typing_extensions import override
 from expression.arrays import Flags, Floats, Ints, looked_up, whole
 from expression.curve import Curve
 from expression.hands import MOST_AMOUNT
-from expression.measured import SHAPE, Hand, Shape, Sum, Swell, features, predicted
+from expression.measured import LONG_SECONDS, SHAPE, Hand, Shape, Sum, Swell, features, predicted
 from expression.memo import worked_out
 from expression.notes import HIGHEST
-from expression.percussion import CHANNEL
+from expression.phrases import heard_rows
 from expression.piece import laid_all
 from expression.strokes.base import BaseStroke, Dial, Picked, Reach, masks_of, select
 from expression.strokes.bends import BendScoop, BendShake
 from expression.strokes.feel import chance
 from expression.strokes.lane import Spot
-from expression.strokes.long_rules import LONG_SECONDS, SEED, Seed
-from expression.strokes.made_of import MadeOf, by_ids, long_notes
+from expression.strokes.long_rules import SEED, Seed
+from expression.strokes.made_of import MadeOf, bendable, by_ids
 from expression.strokes.note_times import Times, TimeStroke, drifting
 from expression.strokes.rules import AMOUNT, ASK_AMOUNT, Amount
 from expression.strokes.spec import ASK_ROLL, Ask, Gesture, Spec, entry
@@ -51,8 +51,7 @@ class Given(NamedTuple):
 def matched(take: Take, part: int, pitches: tuple[int, ...]) -> tuple[Ints, Ints] | None:
     """Rows of the notes of a part, and which of the hand's they are, where both are the same music."""
     notes = take.parts[part].notes
-    rows = np.flatnonzero(notes.music & ~notes.muted)
-    rows = rows[np.lexsort((notes.pitch[rows], notes.start[rows]))]
+    rows = heard_rows(take.parts[part])
     mine = notes.pitch[rows].tolist()
     fewest = min(len(mine), len(pitches))
     if fewest < FEWEST_ALIKE or max(len(mine), len(pitches)) > MOST_COMPARED:
@@ -292,16 +291,14 @@ class PlayLike(MadeOf):
     def _bends(self, take: Take) -> Iterator[BaseStroke]:
         vibrato, scoop = self.hand.vibrato, self.hand.scoop
         if vibrato and (much := self.vibrato * abs(self.amount)):
-            for part, where, is_line in long_notes(take, self.where, LONG_SECONDS):
-                ids = self._some(part, where.notes_of(part), vibrato.share, 3)
-                if is_line and part.channel.number != CHANNEL and ids:
+            for part, where in bendable(take, self.where, LONG_SECONDS):
+                if ids := self._some(part, where.notes_of(part), vibrato.share, 3):
                     beats = vibrato.delay / take.tempo.micros[0] * 1e6
                     told = {"rate": vibrato.rate, "depth": min(vibrato.cents * much, 1200), "delay": float(beats)}
                     yield BendShake.model_validate({"where": by_ids(part.id, self.where, ids), **told})
         if scoop and (semitones := scoop.semitones * self.scoop * self.amount):
-            for part, where, is_line in long_notes(take, self.where, 2 * scoop.seconds):
-                ids = self._some(part, where.notes_of(part), scoop.share, 4)
-                if is_line and part.channel.number != CHANNEL and ids:
+            for part, where in bendable(take, self.where, 2 * scoop.seconds):
+                if ids := self._some(part, where.notes_of(part), scoop.share, 4):
                     beats = scoop.seconds / take.tempo.micros[0] * 1e6
                     told = {"start": float(np.clip(semitones, -24, 24)), "time": float(beats), "ease": 0.5}
                     yield BendScoop.model_validate({"where": by_ids(part.id, self.where, ids), **told})

@@ -12,7 +12,7 @@ from typing_extensions import override
 from expression.arrays import Flags, Floats, Ints, whole
 from expression.hands import MOST_AMOUNT
 from expression.percussion import CHANNEL
-from expression.phrases import line_of, onsets_of, phrases_of
+from expression.phrases import LEAP, line_of, metre_levels, onsets_of, phrases_of
 from expression.records import Unit
 from expression.strokes.base import BaseStroke, Picked, select
 from expression.strokes.note_times import Times, TimeStroke
@@ -178,16 +178,8 @@ class RuleMetre(ForceRule):
 
     @override
     def levels(self, take: Take, part: Part, mask: Flags) -> Floats:
-        onsets = _onsets(take, part, mask)
-        start, beat, bar = take.meter.bar_of(onsets)
-        near = take.resolution / 8
-        levels = np.zeros(len(onsets))
-        # A bar of an even count of beats has a half.
-        half = np.where((bar // beat) % 2 == 0, bar / 2, bar)
-        for length in (bar, half, beat, beat / 2):
-            away = (onsets - start) % length
-            levels += np.minimum(away, length - away) <= near
-        return np.asarray(METRE_STEP * (levels - 2))
+        levels = np.sum(metre_levels(take, _onsets(take, part, mask)), axis=0)
+        return np.asarray(METRE_STEP * (levels - 2.0))
 
 
 VOICE_DECIBELS = 3.0
@@ -308,17 +300,19 @@ class RuleGaps(TimeRule):
         closes = np.isin(following, groups)
         begins, ends, begun = (take.tempo.seconds(ticks) for ticks in (start, end, np.minimum(following, take.end)))
         gap = np.where(closes, GAP_SECONDS, np.where(again, REPEAT_SECONDS, 0.0))
-        wanted = np.minimum(gap * self.amount, MOST_GAP * (ends - begins))
-        # What has let go by then has its gap already; less than nothing makes it longer, up to the next note.
-        there = np.maximum(begun - ends, 0.0)
-        shorter = np.where(wanted > 0, np.maximum(wanted - there, 0.0), np.maximum(wanted, -there))
+        shorter = _let_go(gap * self.amount, begins, ends, begun)
         return np.zeros(len(start)), np.where((closes | again) & (row < len(line.onset)), -shorter, 0.0)
 
 
-SHORT_SECONDS, MOST_SWING = 0.100, 3.5
+def _let_go(gap: Floats, begins: Floats, ends: Floats, begun: Floats) -> Floats:
+    """Seconds that notes are shorter by, so that there is a gap before the next begins (`begun`)."""
+    wanted = np.minimum(gap, MOST_GAP * (ends - begins))
+    # What has let go by then has its gap already; less than nothing makes it longer, up to the next note.
+    there = np.maximum(begun - ends, 0.0)
+    return np.where(wanted > 0, np.maximum(wanted - there, 0.0), np.maximum(wanted, -there))
 
 
-LEAP, LEAP_SECONDS = 5, 0.005
+LEAP_SECONDS = 0.005
 
 
 class RuleLeaps(TimeRule):
@@ -345,10 +339,10 @@ class RuleLeaps(TimeRule):
         begins, ends, begun = (take.tempo.seconds(ticks) for ticks in (start, end, following))
         is_top, _ = _tops(take, part, mask)
         wanted = np.where(is_top & (row <= last) & (leap >= LEAP), LEAP_SECONDS * leap * self.amount, 0.0)
-        wanted = np.minimum(wanted, MOST_GAP * (ends - begins))
-        there = np.maximum(begun - ends, 0.0)
-        shorter = np.where(wanted > 0, np.maximum(wanted - there, 0.0), np.maximum(wanted, -there))
-        return np.zeros(len(start)), -shorter
+        return np.zeros(len(start)), -_let_go(wanted, begins, ends, begun)
+
+
+SHORT_SECONDS, MOST_SWING = 0.100, 3.5
 
 
 class RuleSwing(TimeRule):

@@ -10,7 +10,6 @@ from ninja.files import UploadedFile
 from pydantic import Field
 
 from expression.errors import BadFile
-from expression.limits import MOST_HAND_BYTES
 from expression.measured import Hand
 from studio.api.access import owner
 from studio.api.encoding import encode
@@ -57,10 +56,10 @@ def bring_hand(
     file: UploadedFile | None = File(None),  # type: ignore[type-arg]  # noqa: B008
 ) -> Status[object]:
     """Keep a hand that was given on (JSON)."""
+    if request.META.get("lull.too_large"):
+        raise BadFile("This file is too large for a hand.")
     if file is None:
         raise BadFile("No file came with the request. Choose a hand (.json).")
-    if (file.size or 0) > MOST_HAND_BYTES:
-        raise BadFile("This file is too large for a hand.")
     return Status(201, hands.brought(owner(request), file.read()))
 
 

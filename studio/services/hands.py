@@ -8,11 +8,11 @@ from django.db.models import QuerySet
 from pydantic import ValidationError
 
 from expression.documents import Document
-from expression.errors import BadFile, NothingMatched
+from expression.errors import BadFile
 from expression.limits import MOST_HANDS_EACH
 from expression.measured import Hand, measure
 from studio.models import MeasuredHand, Take
-from studio.services.shaping import seen
+from studio.services.shaping import part_of, seen
 from studio.services.takes import clean_name
 
 
@@ -28,9 +28,7 @@ def owned(owner: AbstractBaseUser) -> QuerySet[MeasuredHand]:
 def measured(owner: AbstractBaseUser, take: Take, part: int, name: str) -> MeasuredHand:
     """Measure how a part of a take is played, as it is now. Raises NothingMatched where it says too little."""
     recording = seen(take)
-    if part >= len(recording.parts):
-        raise NothingMatched(f"This take has no part {part}.", "part")
-    return _kept(owner, measure(recording, recording.parts[part], clean_name(name)[:80] or "A hand"))
+    return _kept(owner, measure(recording, part_of(recording, part), clean_name(name)[:80] or "A hand"))
 
 
 def brought(owner: AbstractBaseUser, data: bytes, anew: bool = True) -> MeasuredHand:

@@ -15,6 +15,7 @@ from expression.midi.files import FileKind
 from expression.moving import moved
 from expression.selection import AnyRule, select_by
 from expression.strokes import AnyStroke, Where
+from expression.take import Part
 from expression.take import Take as Recording
 from expression.views.checkup import SpotView
 from expression.views.delta import Delta
@@ -178,6 +179,13 @@ def choose(owner: AbstractBaseUser, take_id: UUID, revision: int, where: Where, 
     """The notes that a rule picks, and how many they are."""
     notes = select_by(_at(owner, take_id, revision).now.take, where, rule)
     return {"notes": notes, "count": sum(last - first + 1 for first, last in notes)}
+
+
+def part_of(recording: Recording, part: int) -> Part:
+    """A part by its id. Raises NothingMatched."""
+    if part >= len(recording.parts):
+        raise NothingMatched(f"This take has no part {part}.", "part")
+    return recording.parts[part]
 
 
 def checkup(take: Take) -> list[SpotView]:

@@ -8,13 +8,11 @@ from expression.errors import NothingMatched
 from expression.lanes import BEND
 from expression.limits import MOST_POINTS
 from expression.strokes import AnyStroke, Where, parse_stroke
-from expression.take import Part
-from expression.take import Take as Recording
 from studio.models import Take, TakeSound
 from studio.services import quota
 from studio.services.answers import SoundView
 from studio.services.progress import NOBODY, Progress
-from studio.services.shaping import seen
+from studio.services.shaping import part_of, seen
 from studio.services.takes import NoSuchTake, clean_name
 
 
@@ -85,7 +83,7 @@ def sing(take: Take, part: int, correction: float) -> AnyStroke:
     """The stroke that bends a part as the sound sings."""
     kept = _kept(take)
     recording = seen(take)
-    points = tune.sung(recording, _part(recording, part), _tune(kept), kept.offset, correction)
+    points = tune.sung(recording, part_of(recording, part), _tune(kept), kept.offset, correction)
     return _drawn(part, BEND, points, tune.TOLERANCE)
 
 
@@ -100,12 +98,6 @@ def attacks(take: Take, where: Where) -> AnyStroke:
     kept = _kept(take)
     ticks = tune.struck(seen(take), _tune(kept), kept.offset)
     return parse_stroke({"kind": "notes.follow", "where": where.model_dump(), "attacks": ticks[:MOST_POINTS].tolist()})
-
-
-def _part(recording: Recording, part: int) -> Part:
-    if part >= len(recording.parts):
-        raise NothingMatched(f"This take has no part {part}.", "part")
-    return recording.parts[part]
 
 
 def _drawn(part: int, lane: str, points: list[tuple[int, float]], tolerance: float) -> AnyStroke:

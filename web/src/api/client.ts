@@ -82,6 +82,17 @@ export async function answered<T = void>(
   throw refusal(response.status, error);
 }
 
+/** Send a file. Throws Refusal. */
+export async function sendFile<T>(address: string, file: File): Promise<{ status: number; answer: T }> {
+  const body = new FormData();
+  body.append("file", file);
+  const headers = { "X-CSRFToken": csrfToken() };
+  const response = await fetch(address, { method: "POST", body, headers });
+  const answer = await response.json().catch(() => null);
+  if (!response.ok) throw refusal(response.status, answer);
+  return { status: response.status, answer: answer as T };
+}
+
 export function refusal(status: number, error: unknown): Refusal {
   const body = (error && typeof error === "object" ? error : {}) as Partial<Schemas["StaleProblem"]>;
   const sentence = body.detail ?? "Something went wrong on the server; nothing was changed. Try again.";

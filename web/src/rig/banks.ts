@@ -1,6 +1,6 @@
 /** SoundFonts that the player has brought: each is an instrument that parts can be heard on, played by a kept library. */
 
-import { answered, api, csrfToken, refusal, type Schemas } from "../api/client";
+import { answered, api, refusal, type Schemas, sendFile } from "../api/client";
 import { askAnew } from "../api/queries";
 import { player } from "../sound/player";
 import { Members } from "./members";
@@ -16,14 +16,9 @@ export const readBanks = () => answered<Bank[]>(api.GET("/api/banks"));
 
 /** Keep a file in the account. Throws Refusal. */
 export async function bringBank(file: File): Promise<Bank> {
-  const body = new FormData();
-  body.append("file", file);
-  const headers = { "X-CSRFToken": csrfToken() };
-  const response = await fetch("/api/banks", { method: "POST", body, headers });
-  const answer = await response.json().catch(() => null);
-  if (!response.ok) throw refusal(response.status, answer);
+  const { answer } = await sendFile<Bank>("/api/banks", file);
   await askAnew("banks");
-  return answer as Bank;
+  return answer;
 }
 
 export async function dropBank(bank_id: string): Promise<void> {

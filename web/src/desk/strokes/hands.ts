@@ -1,5 +1,5 @@
 /** Hands: how somebody plays, measured from a part and kept in the account. */
-import { answered, api, csrfToken, refusal, type Schemas } from "../../api/client";
+import { answered, api, type Schemas, sendFile } from "../../api/client";
 import { askAnew } from "../../api/queries";
 import { plain } from "../../api/strokes";
 import type { PartScore } from "../../score/score";
@@ -56,17 +56,9 @@ export async function beginHand(): Promise<void> {
 
 /** Keep a hand that was given on. Throws Refusal. */
 export async function bringHand(file: File): Promise<Hand> {
-  const body = new FormData();
-  body.append("file", file);
-  const response = await fetch("/api/hands", {
-    method: "POST",
-    body,
-    headers: { "X-CSRFToken": csrfToken() },
-  });
-  const answer = await response.json().catch(() => null);
-  if (!response.ok) throw refusal(response.status, answer);
+  const { answer } = await sendFile<Hand>("/api/hands", file);
   await askAnew("hands");
-  return answer as Hand;
+  return answer;
 }
 
 export async function dropHand(hand_id: string): Promise<void> {

@@ -1,5 +1,5 @@
 /** The sound that is kept beside the take: loaded, moved, heard, traced. */
-import { answered, api, csrfToken, refusal, type Schemas, sentence } from "../../api/client";
+import { answered, api, refusal, type Schemas, sendFile, sentence } from "../../api/client";
 import { type Job, watched } from "../../api/jobs";
 import { player } from "../../sound/player";
 import { complain, desk, set, takePath, visit } from "./state";
@@ -33,17 +33,13 @@ export async function readSound(takeId: string): Promise<void> {
 
 /** Keep a file beside the take; a sentence where it cannot be read. `onShare` hears how much of it was read so far. */
 export async function loadSound(file: File, onShare: (share: number) => void): Promise<string | null> {
-  const body = new FormData();
-  body.append("file", file);
   const isSameVisit = visit();
   try {
     const address = `/api/takes/${takePath().take_id}/sound`;
-    const response = await fetch(address, { method: "POST", body, headers: { "X-CSRFToken": csrfToken() } });
-    const answer = await response.json().catch(() => null);
-    if (!response.ok) throw refusal(response.status, answer);
-    if (response.status === 202) await watched(answer as Job, ({ share }) => onShare(share));
+    const { status, answer } = await sendFile<Job | View>(address, file);
+    if (status === 202) await watched(answer as Job, ({ share }) => onShare(share));
     if (!isSameVisit()) return null;
-    if (response.status === 202) await readSound(takePath().take_id);
+    if (status === 202) await readSound(takePath().take_id);
     else show(answer as View, false);
     await hearSound(true);
     return null;

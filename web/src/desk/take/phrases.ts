@@ -1,7 +1,7 @@
 /** Phrases of the leading part: choosing their notes, and saying by hand where one begins. */
 import type { Stroke } from "../../api/client";
 import { plain, specOf } from "../../api/strokes";
-import type { PartScore } from "../../score/score";
+import { firstAbove, type PartScore } from "../../score/score";
 import { choose, chooseIn } from "./choosing";
 import { apply, deleteStroke } from "./shaping";
 import { desk, leadPart, set } from "./state";
@@ -45,12 +45,14 @@ export function stepPhrase(by: 1 | -1): void {
 
 /** The onset of the part that is nearest to a tick, or so many onsets away from it. */
 export function onsetNear({ start }: PartScore, tick: number, steps = 0): number | undefined {
-  const onsets = [...new Set(start)].sort((a, b) => a - b);
-  let near = 0;
-  onsets.forEach((one, at) => {
-    if (Math.abs(one - tick) < Math.abs(onsets[near]! - tick)) near = at;
-  });
-  return onsets[near + steps];
+  const after = firstAbove(start, tick);
+  let near = after;
+  if (after > 0 && !(start[after]! - tick < tick - start[after - 1]!)) near = after - 1;
+  let onset = start[near];
+  // Notes of a chord that begin together are one onset.
+  for (let left = Math.abs(steps); left && onset !== undefined; left--)
+    onset = steps > 0 ? start[firstAbove(start, onset)] : start[firstAbove(start, onset - 1) - 1];
+  return onset;
 }
 
 /** A phrase begins there, and nothing else between the two. What was shaped by phrases before can be shaped anew. */

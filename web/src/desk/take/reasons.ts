@@ -5,7 +5,9 @@ import { desk, takePath } from "./state";
 
 const REST_MS = 120;
 const MOST_KEPT = 200;
+/** Of the open stroke, or of none. */
 const known = new Map<string, string>();
+let knownOf: unknown;
 let resting = 0;
 let asked = "";
 
@@ -15,7 +17,9 @@ export function reasonsOf(note: number, told: () => void): string {
   const { history, shaping } = desk();
   const open = shaping && !shaping.problem ? { stroke: shaping.stroke, number: shaping.number } : {};
   const body = { revision: history.revision, note, ...open };
-  const key = JSON.stringify([takePath().take_id, body]);
+  if (knownOf !== open.stroke) known.clear();
+  knownOf = open.stroke;
+  const key = `${takePath().take_id} ${history.revision} ${note}`;
   asked = key;
   if (!known.has(key)) resting = window.setTimeout(() => void ask(key, body, told), REST_MS);
   return known.get(key) ?? "";
