@@ -4,15 +4,15 @@ Force, time and length of notes are each a sum of what goes with their place (`F
 (A. Hoerl, R. Kennard, 1970), and of what remains: its spread, and its memory from note to note.
 """
 
-from collections.abc import Iterator
-from typing import Annotated, Literal, NamedTuple, Self
+from typing import Annotated, Any, Literal, NamedTuple, Self
 
 import numpy as np
 from pydantic import Field, model_validator
 
 from expression.arrays import Floats, Ints
+from expression.carried import MOST_NOTES, Carried, carried_of
 from expression.errors import NothingMatched
-from expression.lanes import BEND
+from expression.living import SCOOP_SECONDS, SHAPE, Scoop, Swell, Vibrato, bends_of, swell_of
 from expression.percussion import CHANNEL
 from expression.phrases import LEAP, Line, heard_rows, line_of, metre_levels, onsets_of, phrases_of
 from expression.records import Record, Unit
@@ -20,22 +20,10 @@ from expression.take import Part, Take
 
 FEWEST_NOTES = 24
 """Fewer say nothing about a hand."""
-MOST_NOTES = 2_000
-"""Of a longer part so many are kept one by one, for who plays the same music."""
-MOST_CURVES = 300
-"""Of a lane: notes whose curve is kept."""
 RIDGE = 0.05
 """How much a weight has to be worth, as a share of what each note says."""
-LONG_SECONDS = 0.6
-"""Notes that last so long live: they swell, and tremble."""
-SHAPE = 17
-"""Even times from the start of a note to its end at which a curve is looked at."""
-SWELLING = ("cc:11", "cc:2", "pressure", "cc:7", "cc:1")
-"""Lanes that carry how loud a note goes on, the likeliest first."""
-FEWEST_SHAPES, LEAST_SWELL = 4, 8.0
 
 Number = Annotated[float, Field(ge=-1e6, le=1e6)]
-Shape = Annotated[tuple[Annotated[float, Field(ge=-127, le=127)], ...], Field(min_length=SHAPE, max_length=SHAPE)]
 
 
 class Weights(Record):
@@ -71,46 +59,6 @@ class Sum(Record):
     memory: Unit = Field(description="How much of what remains goes on from note to note.")
 
 
-class Swell(Record):
-    """How a lane goes over long notes: its mean, and the one curve by which they differ most (first principal)."""
-
-    lane: str
-    mean: Shape
-    curve: Shape
-    spread: Annotated[float, Field(ge=0, le=1e3)] = Field(description="Standard deviation along that curve.")
-
-
-class Vibrato(Record):
-    """Of long notes that tremble: swings a second, cents where it has grown, seconds before it begins."""
-
-    rate: Annotated[float, Field(gt=0, le=20)]
-    cents: Annotated[float, Field(ge=0, le=400)]
-    delay: Annotated[float, Field(ge=0, le=30)]
-    share: Unit = Field(description="Of long notes, how many do.")
-
-
-class Scoop(Record):
-    """Of notes that are come to from elsewhere: semitones away at the start, seconds until they are there."""
-
-    semitones: Annotated[float, Field(ge=-24, le=24)]
-    seconds: Annotated[float, Field(gt=0, le=10)]
-    share: Unit = Field(description="Of all notes, how many are.")
-
-
-class Carried(Record):
-    """What a lane does over some of the notes: which they are, counted in their order, and the shape of each."""
-
-    lane: str
-    of: Annotated[tuple[Annotated[int, Field(ge=0, lt=MOST_NOTES)], ...], Field(max_length=MOST_CURVES)]
-    shapes: Annotated[tuple[Shape, ...], Field(max_length=MOST_CURVES)]
-
-    @model_validator(mode="after")
-    def _of_each(self) -> Self:
-        if len(self.of) != len(self.shapes):
-            raise ValueError("of and shapes must say something of each note")
-        return self
-
-
 Column = Annotated[tuple[Number, ...], Field(max_length=MOST_NOTES)]
 
 
@@ -123,7 +71,7 @@ class Played(Record):
     force: Column
     late: Column
     held: Column
-    curves: Annotated[tuple[Carried, ...], Field(max_length=8)] = ()
+    curves: Annotated[tuple[Carried, ...], Field(max_length=16)] = ()
 
     @model_validator(mode="after")
     def _of_the_same_notes(self) -> Self:
@@ -135,7 +83,7 @@ class Played(Record):
 class Hand(Record):
     """How somebody plays."""
 
-    lull_hand: Literal[1] = 1
+    lull_hand: Literal[2] = 2
     name: Annotated[str, Field(min_length=1, max_length=80)]
     notes: Annotated[int, Field(ge=FEWEST_NOTES, le=10_000_000)] = Field(description="From so many it was measured.")
     force: Sum = Field(description="Steps of velocity.")
@@ -148,6 +96,35 @@ class Hand(Record):
     lacks: tuple[Annotated[str, Field(max_length=200)], ...] = Field(
         (), description="What could not be measured, and why."
     )
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_before(cls, told: Any) -> Any:
+        """As the first form of the record said it: without shapes of vibrato and scoops."""
+        if not isinstance(told, dict) or told.get("lull_hand") != 1:
+            return told
+        now = {**told, "lull_hand": 2}
+        if isinstance(vibrato := told.get("vibrato"), dict):
+            begins = float(vibrato.get("delay", 0)) / FORMERLY_SECONDS
+            depth = np.where(np.linspace(0, 1, SHAPE) >= begins, float(vibrato.get("cents", 0)), 0.0)
+            pace = np.full(SHAPE, float(vibrato.get("rate", 0)))
+            now["vibrato"] = {**vibrato, "depth": _alike(depth), "pace": _alike(pace)}
+        if isinstance(scoop := told.get("scoop"), dict):
+            passed = np.linspace(0, SCOOP_SECONDS, SHAPE) / max(float(scoop.get("seconds", 0)), 0.01)
+            now["scoop"] = {**scoop, "shape": _alike(float(scoop.get("semitones", 0)) * np.maximum(1 - passed, 0))}
+        if isinstance(played := told.get("played"), dict):
+            curves = [{**one, "curves": one["shapes"]} for one in played.get("curves", ())]
+            now["played"] = {**played, "curves": [{k: v for k, v in one.items() if k != "shapes"} for one in curves]}
+        return now
+
+
+FORMERLY_SECONDS = 1.5
+"""A long note, of which only the seconds before its vibrato were known."""
+
+
+def _alike(shape: Floats) -> dict[str, Any]:
+    """Curves that do not differ."""
+    return {"mean": tuple(shape.round(3).tolist()), "curve": (0.0,) * SHAPE, "spread": 0.0}
 
 
 class Notes(NamedTuple):
@@ -274,7 +251,7 @@ def measure(take: Take, part: Part, name: str) -> Hand:
         lacks.append("All notes are struck alike: it says nothing of force.")
     if heard.late is None:
         lacks.append("It was not played to the grid of its bars: it says nothing of time.")
-    shapes, vibrato, scoop = _swell(take, part, heard.rows), *_bends(take, part, heard.rows)
+    shapes, vibrato, scoop = swell_of(take, part, heard.rows), *bends_of(take, part, heard.rows)
     if shapes is None:
         lacks.append("No lane swells over its long notes.")
     if vibrato is None:
@@ -295,132 +272,7 @@ def measure(take: Take, part: Part, name: str) -> Hand:
             force=tuple(heard.force[few].tolist()),
             late=tuple(np.round(late[few], 1).tolist()),
             held=tuple(np.round(heard.held[few], 3).tolist()),
-            curves=tuple(_carried(take, part, heard.rows[few])),
+            curves=tuple(carried_of(take, part, heard.rows[few])),
         ),
         lacks=tuple(lacks),
     )
-
-
-def long_rows(take: Take, part: Part, rows: Ints) -> Ints:
-    """Rows of the notes that last."""
-    notes = part.notes
-    return rows[take.tempo.seconds(notes.end[rows]) - take.tempo.seconds(notes.start[rows]) >= LONG_SECONDS]
-
-
-def _sampled(take: Take, part: Part, key: str, rows: Ints) -> Floats:
-    """A lane at even times over notes: one row a note; where it says nothing yet, its first value."""
-    notes, curve = part.notes, part.lanes[key].curve
-    share = np.linspace(0, 1, SHAPE)
-    ticks = notes.start[rows, None] + share * (notes.end[rows] - 1 - notes.start[rows])[:, None]
-    return np.asarray(curve.at(np.maximum(ticks, curve.ticks[0]).ravel()).reshape(len(rows), SHAPE))
-
-
-def _swell(take: Take, part: Part, rows: Ints) -> Swell | None:
-    long = long_rows(take, part, rows)
-    for key in SWELLING:
-        if key not in part.lanes or len(long) < FEWEST_SHAPES:
-            continue
-        shapes = _sampled(take, part, key, long)
-        moves = np.ptp(shapes, axis=1) >= LEAST_SWELL
-        if moves.sum() < max(FEWEST_SHAPES, len(long) / 4):
-            continue
-        mean = shapes[moves].mean(axis=0)
-        _, size, curves = np.linalg.svd(shapes[moves] - mean, full_matrices=False)
-        spread = float(size[0]) / max(np.sqrt(moves.sum()), 1)
-        return Swell(lane=key, mean=_shape(mean), curve=_shape(curves[0]), spread=round(spread, 3))
-    return None
-
-
-def _carried(take: Take, part: Part, rows: Ints) -> Iterator[Carried]:
-    """Of each lane of loudness the curves over notes that last and on which it moves."""
-    lasting = np.flatnonzero(np.isin(rows, long_rows(take, part, rows)))
-    for key in SWELLING:
-        if key not in part.lanes or not len(lasting):
-            continue
-        shapes = _sampled(take, part, key, rows[lasting])
-        moving = np.flatnonzero(np.ptp(shapes, axis=1) >= LEAST_SWELL)[:MOST_CURVES]
-        if len(moving):
-            yield Carried(
-                lane=key, of=tuple(lasting[moving].tolist()), shapes=tuple(_shape(shapes[at]) for at in moving)
-            )
-
-
-def _shape(values: Floats) -> tuple[float, ...]:
-    return tuple(np.round(values, 3).tolist())
-
-
-RATE_HZ = 200.0
-TREMBLING = (3.5, 9.0)
-LEAST_CENTS, LEAST_SCOOP, SCOOP_SECONDS = 4.0, 0.15, 0.35
-FEWEST_BENT = 0.15
-
-
-def _bends(take: Take, part: Part, rows: Ints) -> tuple[Vibrato | None, Scoop | None]:
-    """What the wheel does over notes of a line: how long ones tremble, and how any are come to."""
-    if BEND not in part.lanes or part.channel.number == CHANNEL or not len(rows):
-        return None, None
-    long = set(long_rows(take, part, rows).tolist())
-    shaken, scooped = [], []
-    for row in rows.tolist():
-        bend = _bend_of(take, part, row)
-        if row in long and (found := _vibrato(bend)):
-            shaken.append(found)
-        if found_ := _scoop(bend):
-            scooped.append(found_)
-    vibrato = scoop = None
-    if len(shaken) >= max(FEWEST_SHAPES, FEWEST_BENT * len(long)):
-        rate, cents, delay = np.median(np.array(shaken), axis=0).round(3).tolist()
-        vibrato = Vibrato(rate=rate, cents=cents, delay=delay, share=round(len(shaken) / len(long), 3))
-    if len(scooped) >= max(FEWEST_SHAPES, FEWEST_BENT * len(rows)):
-        semitones, seconds = np.median(np.array(scooped), axis=0).round(3).tolist()
-        scoop = Scoop(semitones=semitones, seconds=seconds, share=round(len(scooped) / len(rows), 3))
-    return vibrato, scoop
-
-
-def _bend_of(take: Take, part: Part, row: int) -> Floats:
-    """The bend of a note, `RATE_HZ` times a second."""
-    notes, curve = part.notes, part.lanes[BEND].curve
-    first, last = (float(take.tempo.seconds(int(tick))) for tick in (notes.start[row], notes.end[row]))
-    ticks = take.tempo.tick(np.arange(first, min(last, first + 20), 1 / RATE_HZ))
-    return np.nan_to_num(curve.at(np.asarray(ticks)))
-
-
-def vibrato_of(take: Take, part: Part, row: int) -> tuple[float, float, float] | None:
-    """How a note trembles: swings a second, cents to either side, seconds before it begins; None: it does not."""
-    return _vibrato(_bend_of(take, part, row))
-
-
-def _vibrato(bend: Floats) -> tuple[float, float, float] | None:
-    """Swings a second, cents to either side, and seconds before it begins."""
-    if len(bend) < RATE_HZ / 2:
-        return None
-    # What is slower than three swings a second is no vibrato: a running mean of a third of a second is taken away.
-    width = int(RATE_HZ / 3) | 1
-    padded = np.pad(bend, width // 2, mode="edge")
-    swings = bend - np.convolve(padded, np.ones(width) / width, mode="valid")
-    strength = np.abs(np.fft.rfft(swings * np.hanning(len(swings)), 4 * len(swings)))
-    rates = np.fft.rfftfreq(4 * len(swings), 1 / RATE_HZ)
-    inside = (rates >= TREMBLING[0]) & (rates <= TREMBLING[1])
-    at = int(np.argmax(np.where(inside, strength, 0)))
-    # What moves mostly at another rate, or not at all, is no vibrato.
-    if not inside[at] or strength[at] < strength.max() * 0.99 or strength[at] < 1e-9:
-        return None
-    steps = int(RATE_HZ / rates[at])
-    size = np.array([np.ptp(swings[max(at_ - steps, 0) : at_ + 1]) / 2 for at_ in range(steps, len(swings), 4)])
-    cents = 100 * float(np.percentile(size, 90))
-    if cents < LEAST_CENTS:
-        return None
-    # Where it has begun for good: what comes before, such as a scoop, is another thing.
-    sure = len(size) // 2 + int(np.argmax(size[len(size) // 2 :]))
-    still = np.flatnonzero(size[:sure] < cents / 200)
-    begins = float(still[-1] + 1) * 4 / RATE_HZ if len(still) else 0.0
-    return float(rates[at]), cents, begins
-
-
-def _scoop(bend: Floats) -> tuple[float, float] | None:
-    """Semitones away where it begins, and seconds until it is there."""
-    if len(bend) < RATE_HZ * 0.1 or abs(bend[0]) < LEAST_SCOOP:
-        return None
-    early = bend[: int(SCOOP_SECONDS * RATE_HZ)]
-    there = np.flatnonzero(np.abs(early) < LEAST_SCOOP / 3)
-    return (float(bend[0]), max(float(there[0]) / RATE_HZ, 0.01)) if len(there) else None

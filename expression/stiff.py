@@ -12,7 +12,8 @@ import numpy as np
 
 from expression.arrays import Flags, Floats, Ints
 from expression.lanes import BEND, LANES, Form
-from expression.measured import features, fitted, long_rows, predicted, vibrato_of
+from expression.living import long_rows, vibrato_of
+from expression.measured import features, fitted, predicted
 from expression.percussion import CHANNEL
 from expression.phrases import heard_rows, line_of, onsets_of, phrases_of
 from expression.strokes import AnyStroke, parse_stroke

@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field
 from typing_extensions import override
 
-from expression.arrays import Flags, Ints, ranges, whole
+from expression.arrays import Flags, Floats, Ints, ranges, whole
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
@@ -205,6 +205,7 @@ class BendShake(BendGesture):
             entry("depth", "Depth ¢", 5),
             entry("depth_end", "Grows to ¢", 5, "the same"),
             entry("rate_end", "Quickens to", 0.1, "the same"),
+            entry("grown_at", "Grown at", 0.05, "its end"),
             entry("delay", "After (beats)", 0.125),
             entry("settle", "Rest (beats)", 0.125),
         ),
@@ -214,6 +215,9 @@ class BendShake(BendGesture):
     rate: Annotated[float, Field(gt=0, le=50)] = Field(5.5, description="By `per`: swings a second, or beats a swing.")
     rate_end: Annotated[float | None, Field(gt=0, le=50)] = Field(
         None, description="The rate at its end, to which it changes evenly; absent: the same."
+    )
+    grown_at: Unit | None = Field(
+        None, description="Where in the note it has come to both, as a share of its length; absent: at its end."
     )
     per: Literal["hz", "beats"] = "hz"
     depth: Annotated[float, Field(ge=0, le=1200)] = Field(30.0, description="Cents to either side.")
@@ -232,27 +236,44 @@ class BendShake(BendGesture):
         begins = tempo.seconds(start) if by_clock else start.astype(np.float64)
         lasts = (tempo.seconds(until) if by_clock else until) - begins
         first, last = (self._a_tick(take, rate) for rate in (self.rate, self.rate_end or self.rate))
-        halves = np.floor((first + last) * lasts + NEARLY).astype(np.int64)
+        grows = self._grows(take, line, begins, lasts)
+        # So many swings it makes while it grows.
+        growing = (first + last) / 2 * grows
+        halves = np.floor(2 * (growing + last * (lasts - grows)) + NEARLY).astype(np.int64)
         swings = halves >= 1
         start, begins, halves, lasts = start[swings], begins[swings], halves[swings], lasts[swings]
+        grows, growing = grows[swings], growing[swings]
         if halves.sum() > 2 * MOST_CYCLES:
             raise NothingMatched(f"That would be more than {MOST_CYCLES:,} swings; choose a lower rate.", "rate")
         deepest = max(self.depth, self.depth if self.depth_end is None else self.depth_end) / 100
         # So many straight ways a half that none is further off than the error: depth (1 - cos(pi / 2n)).
         each = max(int(np.ceil(np.pi / 2 / np.arccos(max(1 - LANES[BEND].error / max(deepest, 1e-6), 0.0)))), 2)
         step, note = ranges(np.zeros(len(halves), dtype=np.int64), halves * each + 1)
-        # So many swings it has made by then: first t + (last - first) t² / 2 over its length.
-        gains = ((last - first) / lasts)[note]
+        # So many swings by then: first t + (last - first) t² / 2 over its growing, then as many as at its end.
+        gains = ((last - first) / np.maximum(grows, NEARLY))[note]
         turn = step / (2 * each)
-        moment = begins[note] + 2 * turn / (first + np.sqrt(first**2 + 2 * gains * turn))
+        after = np.maximum(turn - growing[note], 0.0)
+        turning = turn - after
+        moment = begins[note] + 2 * turning / (first + np.sqrt(first**2 + 2 * gains * turning)) + after / last
         ticks = whole(tempo.tick(moment) if by_clock else moment)
-        share = step / (halves * each)[note]
+        halves_growing = np.where(grows < lasts, np.maximum(2 * growing, NEARLY), halves)
+        share = np.minimum(step / (halves_growing * each)[note], 1.0)
         depth = self.depth + ((self.depth if self.depth_end is None else self.depth_end) - self.depth) * share
         rests = step == (halves * each)[note]
         passed = (tempo.seconds(ticks) if by_clock else ticks) - begins[note]
-        values = np.where(rests, 0.0, depth / 100 * np.sin(2 * np.pi * (first + gains * passed / 2) * passed))
+        grown = np.minimum(passed, grows[note])
+        turns = (first + gains * grown / 2) * grown + last * (passed - grown)
+        values = np.where(rests, 0.0, depth / 100 * np.sin(2 * np.pi * turns))
         curve = Curve.of(ticks, values, rests)
         return Offsets(start, ticks[rests], curve) if len(start) else Offsets(start, start, curve)
+
+    def _grows(self, take: Take, line: Line, begins: Floats, lasts: Floats) -> Floats:
+        """How long it changes, of each note: seconds, or ticks, from where it begins."""
+        if self.grown_at is None:
+            return lasts
+        at = line.start + self.grown_at * (line.end - line.start)
+        there = take.tempo.seconds(whole(at)) if self.per == "hz" else at
+        return np.asarray(np.clip(there - begins, 0, np.maximum(lasts, 0)))
 
     def _a_tick(self, take: Take, rate: float) -> float:
         """Swings a second, or a tick."""

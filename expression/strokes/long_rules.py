@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression.arrays import Ints
-from expression.measured import LONG_SECONDS, SWELLING
+from expression.living import LONG_SECONDS, SWELLING
 from expression.phrases import LEAP, line_of
 from expression.strokes.base import BaseStroke
 from expression.strokes.bends import BendScoop, BendShake
@@ -78,22 +78,22 @@ class RuleSwell(Rule, MadeOf):
 
 
 TREMBLES, TREMBLED = 6.0, 28.0
-"""Cents of a vibrato where it begins and where it ends, after half a beat without."""
+"""Cents of a vibrato where it begins, after half a beat without, and from the top of the swell on."""
 SWINGS, SWUNG = 5.5, 6.5
-"""Swings a second where it begins and where it ends."""
+"""Swings a second where it begins, and from the top of the swell on."""
 DELAY_BEATS = 0.5
 
 
 class RuleVibrato(Rule, MadeOf):
-    """A vibrato that begins late, and grows deeper and faster (Prame 1994), on long notes of a line."""
+    """A vibrato that begins late, and grows deeper and faster to the top of the swell, on long notes of a line."""
 
     kind: Literal["rule.vibrato"] = "rule.vibrato"
     spec = played(
         "shake",
         "Late vibrato",
-        "On long notes a vibrato that begins late and grows deeper and faster",
+        "On long notes a vibrato that begins late and grows towards the top of the swell",
         "vibrato tremble singing late grows",
-        "From 6 cents at 5.5 swings a second to 28 at 6.5, after half a beat, where one note sounds at a time.",
+        "From 6 cents at 5.5 swings a second, after half a beat, to 28 at 6.5 at the swell's top, where one sounds.",
         ASK_LONG,
     )
     amount: Amount = AMOUNT
@@ -102,7 +102,14 @@ class RuleVibrato(Rule, MadeOf):
     @override
     def made(self, take: Take) -> Iterator[BaseStroke]:
         depth, end = TREMBLES * abs(self.amount), TREMBLED * abs(self.amount)
-        told = {"rate": SWINGS, "rate_end": SWUNG, "depth": depth, "depth_end": end, "delay": DELAY_BEATS}
+        told = {
+            "rate": SWINGS,
+            "rate_end": SWUNG,
+            "depth": depth,
+            "depth_end": end,
+            "delay": DELAY_BEATS,
+            "grown_at": PEAK_AT,
+        }
         for _, where in bendable(take, self.where, self.seconds) if self.amount else ():
             yield BendShake.model_validate({"where": where, **told})
 

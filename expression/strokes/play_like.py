@@ -9,25 +9,30 @@ from pydantic import Field
 from typing_extensions import override
 
 from expression.arrays import Flags, Floats, Ints, looked_up, whole
-from expression.curve import Curve
 from expression.hands import MOST_AMOUNT
-from expression.measured import LONG_SECONDS, SHAPE, Hand, Shape, Sum, Swell, features, predicted
+from expression.lanes import LANES, NOTE_LANES
+from expression.living import LONG_SECONDS
+from expression.measured import Hand, Sum, features, heard_of, predicted
 from expression.memo import worked_out
 from expression.notes import HIGHEST
 from expression.phrases import heard_rows
-from expression.piece import laid_all
-from expression.strokes.base import BaseStroke, Dial, Picked, Reach, masks_of, select
-from expression.strokes.bends import BendScoop, BendShake
+from expression.strokes.base import BaseStroke, Dial, Picked, Where, masks_of, select
 from expression.strokes.feel import chance
-from expression.strokes.lane import Spot
+from expression.strokes.hand_curves import (
+    PITCH_UNIT,
+    HandCarried,
+    HandCarriedNotes,
+    HandScoops,
+    HandSwells,
+    HandVibrato,
+)
 from expression.strokes.long_rules import SEED, Seed
 from expression.strokes.made_of import MadeOf, bendable, by_ids
 from expression.strokes.note_times import Times, TimeStroke, drifting
 from expression.strokes.rules import AMOUNT, ASK_AMOUNT, Amount
 from expression.strokes.spec import ASK_ROLL, Ask, Gesture, Spec, entry
 from expression.strokes.velocity import VelocityStroke
-from expression.strokes.writing import WritingStroke
-from expression.take import Lane, Part, Take
+from expression.take import Part, Take
 
 ALIKE = 0.8
 """Music of which so much is found again in the same order is the same."""
@@ -90,10 +95,13 @@ def _given(take: Take, number: int, hand: Hand, weighed: Weighed, ids: tuple[int
     if found := matched(take, number, hand.played.pitch):
         at, there = looked_up(rows, found[0])
         which = found[1][at[there]]
-        played = hand.played
-        force[there] = np.array(played.force)[which] - part.notes.velocity[rows[there]]
-        late[there] = np.array(played.late)[which] if hand.time else 0.0
-        held[there] = np.array(played.held)[which]
+        # What is there already is not done once more.
+        played, now = hand.played, heard_of(take, part)
+        mine, _ = looked_up(rows[there], now.rows)
+        force[there] = np.array(played.force)[which] - now.force[mine]
+        late_now = np.zeros(len(now.rows)) if now.late is None else now.late
+        late[there] = np.array(played.late)[which] - late_now[mine] if hand.time else 0.0
+        held[there] = np.array(played.held)[which] - now.held[mine]
     # What nobody plays, a record may say all the same.
     late = np.clip(late * weighed.time, -MOST_LATE_MS, MOST_LATE_MS)
     return Given(np.clip(force * weighed.force, -HIGHEST, HIGHEST), late, held * weighed.length)
@@ -147,64 +155,6 @@ class _Time(TimeStroke):
     @override
     def label(self) -> str:
         return "Time and length"
-
-
-class _Swells(WritingStroke):
-    """What a lane does over long notes, as a hand has it; over notes that it played itself (ids) as it played them."""
-
-    spec = Spec("play", "Swells")
-    swell: Swell | None
-    own: tuple[tuple[int, Shape], ...]
-    share: float
-    seed: int
-
-    @override
-    def on_spot(self, take: Take, spot: Spot) -> Lane:
-        found = [self._long(take, part) for part in take.parts_on(spot.channel)]
-        starts, ends, ids = (np.concatenate(column) for column in zip(*found, strict=True))
-        # Of a chord once, and up to the next.
-        starts, first = np.unique(starts, return_index=True)
-        ends, ids = ends[first], ids[first]
-        ends[:-1] = np.minimum(ends[:-1], starts[1:])
-        own = dict(self.own)
-        known = np.array([self.swell is not None or one in own for one in ids.tolist()], dtype=bool)
-        wide = (ends - starts >= SHAPE) & known
-        if not wide.any():
-            return spot.lane
-        starts, ends, ids = starts[wide], ends[wide], ids[wide]
-        shapes = self._shapes(ids)
-        for row, one in enumerate(ids.tolist()):
-            if one in own:
-                shapes[row] = own[one]
-        middle = shapes.mean(axis=1, keepdims=True)
-        low, high = spot.bounds
-        levels = np.clip(middle + (shapes - middle) * self.share, low, high)
-        ticks = whole(starts[:, None] + np.linspace(0, 1, SHAPE) * (ends - 1 - starts)[:, None])
-        hold = np.zeros(levels.shape, dtype=bool)
-        hold[:, -1] = True
-        made = Curve.of(ticks.ravel(), np.round(levels, 2).ravel(), hold.ravel())
-        return spot.lane.reshaped(laid_all(spot.curve, starts, ends, made, spot.error, resumes=False))
-
-    def _shapes(self, ids: Ints) -> Floats:
-        """The curve of each note: the mean one, and by chance along the one by which they differ."""
-        if self.swell is None:
-            return np.zeros((len(ids), SHAPE))
-        along = chance(ids, self.seed)[:, None] * self.swell.spread
-        return np.asarray(np.array(self.swell.mean) + along * np.array(self.swell.curve))
-
-    def _long(self, take: Take, part: Part) -> tuple[Ints, Ints, Ints]:
-        notes = part.notes
-        mask = self.where.notes_of(part) & ~notes.muted
-        mask &= take.tempo.seconds(notes.end) - take.tempo.seconds(notes.start) >= LONG_SECONDS
-        return notes.start[mask], notes.end[mask], notes.id[mask]
-
-    @override
-    def lane_reach(self, take: Take) -> Reach:
-        return BaseStroke.reach(self, take)
-
-    @override
-    def label(self) -> str:
-        return "Swells"
 
 
 class PlayLike(MadeOf):
@@ -266,42 +216,55 @@ class PlayLike(MadeOf):
             yield _Force.model_validate({"where": self.where, "hand": hand, "weighed": weighed})
         if (weighed.time and hand.time) or weighed.length:
             yield _Time.model_validate({"where": self.where, "hand": hand, "weighed": weighed})
-        if share := self.swell * abs(much):
-            yield from self._swells(take, share)
-        yield from self._bends(take)
+        yield from self._carried(take)
+        yield from self._living(take)
 
-    def _swells(self, take: Take, share: float) -> Iterator[BaseStroke]:
-        swell = self.hand.swell
-        parts = tuple(masks_of(take, self.where))
-        own: dict[str, list[tuple[int, tuple[float, ...]]]] = {swell.lane: []} if swell else {}
-        for part in parts:
-            found = matched(take, part, self.hand.played.pitch)
-            if found is None:
-                continue
-            ids = dict(zip(found[1].tolist(), take.parts[part].notes.id[found[0]].tolist(), strict=True))
+    def _carried(self, take: Take) -> Iterator[BaseStroke]:
+        """Of the same music what each lane, and each note's own curve, did."""
+        levels, slow, quick = (share * abs(self.amount) for share in (self.swell, self.scoop, self.vibrato))
+        masks = masks_of(take, self.where)
+        for part, found in self._alike(take).items():
+            reached = masks[part][found[0]]
+            rows, theirs = found[0][reached], found[1][reached]
+            ids = dict(zip(theirs.tolist(), take.parts[part].notes.id[rows].tolist(), strict=True))
+            where = by_ids(part, self.where, list(ids.values()))
             for one in self.hand.played.curves:
-                shapes = zip(one.of, one.shapes, strict=True)
-                own.setdefault(one.lane, []).extend((ids[at], shape) for at, shape in shapes if at in ids)
-        where = self.where.model_copy(update={"parts": parts})
-        for lane, notes in own.items():
-            mine = swell if swell and swell.lane == lane else None
-            told = {"lane": lane, "swell": mine, "own": tuple(notes), "share": share, "seed": self.seed}
-            yield _Swells.model_validate({"where": where, **told})
+                own = tuple((ids[at], curve) for at, curve in zip(one.of, one.curves, strict=True) if at in ids)
+                is_pitch = LANES[one.lane].unit == PITCH_UNIT
+                told = {"lane": one.lane, "own": own, "slow": slow if is_pitch else levels, "quick": quick}
+                if own and (slow or quick if is_pitch else levels):
+                    made = HandCarriedNotes if one.lane in NOTE_LANES else HandCarried
+                    yield made.model_validate({"where": where, **told})
 
-    def _bends(self, take: Take) -> Iterator[BaseStroke]:
-        vibrato, scoop = self.hand.vibrato, self.hand.scoop
-        if vibrato and (much := self.vibrato * abs(self.amount)):
-            for part, where in bendable(take, self.where, LONG_SECONDS):
-                if ids := self._some(part, where.notes_of(part), vibrato.share, 3):
-                    beats = vibrato.delay / take.tempo.micros[0] * 1e6
-                    told = {"rate": vibrato.rate, "depth": min(vibrato.cents * much, 1200), "delay": float(beats)}
-                    yield BendShake.model_validate({"where": by_ids(part.id, self.where, ids), **told})
-        if scoop and (semitones := scoop.semitones * self.scoop * self.amount):
-            for part, where in bendable(take, self.where, 2 * scoop.seconds):
-                if ids := self._some(part, where.notes_of(part), scoop.share, 4):
-                    beats = scoop.seconds / take.tempo.micros[0] * 1e6
-                    told = {"start": float(np.clip(semitones, -24, 24)), "time": float(beats), "ease": 0.5}
-                    yield BendScoop.model_validate({"where": by_ids(part.id, self.where, ids), **told})
+    def _alike(self, take: Take) -> dict[int, tuple[Ints, Ints]]:
+        """Parts that are the same music as the hand's: which of their notes (rows) are which of its."""
+        parts = {part: matched(take, part, self.hand.played.pitch) for part in masks_of(take, self.where)}
+        return {part: found for part, found in parts.items() if found}
+
+    def _others(self, take: Take) -> Where | None:
+        """What is reached and is not the hand's own music: there its shapes are given. None where all is."""
+        alike = self._alike(take)
+        parts = tuple(part for part in masks_of(take, self.where) if part not in alike)
+        return self.where.model_copy(update={"parts": parts}) if parts else None
+
+    def _living(self, take: Take) -> Iterator[BaseStroke]:
+        where, much = self._others(take), abs(self.amount)
+        if where is None:
+            return
+        hand, seed = self.hand, self.seed
+        if hand.swell and (share := self.swell * much):
+            told = {"lane": hand.swell.lane, "swell": hand.swell, "share": share}
+            yield HandSwells.model_validate({"where": where, "seed": seed, **told})
+        if hand.scoop and (share := self.scoop * self.amount):
+            for part, long in bendable(take, where, 2 * hand.scoop.seconds):
+                if ids := self._some(part, long.notes_of(part), hand.scoop.share, 4):
+                    told = {"where": by_ids(part.id, where, ids), "scoop": hand.scoop, "much": share}
+                    yield HandScoops.model_validate({"seed": seed, **told})
+        if hand.vibrato and (share := self.vibrato * much):
+            for part, long in bendable(take, where, LONG_SECONDS):
+                if ids := self._some(part, long.notes_of(part), hand.vibrato.share, 3):
+                    told = {"where": by_ids(part.id, where, ids), "vibrato": hand.vibrato, "much": share}
+                    yield HandVibrato.model_validate({"seed": seed, **told})
 
     def _some(self, part: Part, mask: Flags, share: float, salt: int) -> list[int]:
         """As large a share of some notes (ids) as a hand does it on, by chance."""

@@ -151,7 +151,8 @@ def test_swells_vibrato_and_scoops_are_measured_and_given() -> None:
     assert again.vibrato is not None
     assert again.vibrato.rate == pytest.approx(6, abs=0.3)
     assert again.swell is not None
-    assert again.swell.mean == pytest.approx(hand.swell.mean, abs=6)
+    # Steps eleven times a second are now ways between them.
+    assert again.swell.mean == pytest.approx(hand.swell.mean, abs=8)
 
 
 def test_of_the_same_music_the_swells_are_carried_over_note_for_note() -> None:
@@ -176,6 +177,115 @@ def test_of_the_same_music_the_swells_are_carried_over_note_for_note() -> None:
     assert was[0] < was[1] - 20
 
 
+def test_of_the_same_music_bends_are_carried_over_note_for_note() -> None:
+    take = bending()
+    hand = measure(take, take.parts[0], "Singing")
+    stiff = shaped(take, "lane.clear", lane="bend", where={"parts": [0]})
+    notes = take.parts[0].notes
+    inside = (notes.start[:, None] + np.linspace(0.05, 0.9, 120) * (notes.end - notes.start)[:, None]).ravel()
+    was = take.parts[0].lanes["bend"].curve.at(inside)
+
+    def off(**fields: Any) -> tuple[float, float]:
+        now = like(stiff, hand, **fields).parts[0].lanes["bend"].curve.at(inside)
+        return float(np.corrcoef(was, now)[0, 1]), float(np.abs(was - now).max())
+
+    together, farthest = off()
+    assert together > 0.99
+    assert farthest < 0.12  # of a vibrato of 30 cents and a scoop of 100, recorded a hundred times a second
+    # What is quick alone: nothing is left of the scoops, and all of the vibrato.
+    quick = like(stiff, hand, scoop=0).parts[0].lanes["bend"].curve
+    start = notes.start[:, None] + np.round(np.linspace(0.5, 0.9, 200) * (notes.end - notes.start)[:, None])
+    assert np.ptp(quick.at(start), axis=1) == pytest.approx(0.6, abs=0.1)
+    assert np.abs(quick.at(notes.start + 40)).max() < 0.6
+    slow = like(stiff, hand, vibrato=0).parts[0].lanes["bend"].curve
+    assert np.ptp(slow.at(start), axis=1).max() < 0.12
+    assert "bend" not in like(stiff, hand, scoop=0, vibrato=0).parts[0].lanes
+
+
+def test_a_hand_changes_nothing_in_what_it_has_played_itself() -> None:
+    take = read(the_keepers_log())
+    for part in take.parts[:2]:
+        hand = measure(take, part, "Keeper")
+        mine = {"force": 1, "time": 1, "length": 1, "swell": 0, "vibrato": 0, "scoop": 0}
+        made = like(take, hand, **mine, where={"parts": [part.id]}).parts[part.id].notes
+        assert made.velocity.tolist() == part.notes.velocity.tolist()
+        assert np.abs(made.start - part.notes.start).max() <= 1
+        assert np.abs(made.end - part.notes.end).max() <= 2
+
+
+def test_of_the_same_music_only_the_chosen_notes_are_bent() -> None:
+    take = bending()
+    hand = measure(take, take.parts[0], "Singing")
+    stiff = shaped(take, "lane.clear", lane="bend", where={"parts": [0]})
+    made = like(stiff, hand, where={"parts": [0], "notes": [[4, 5]]}).parts[0]
+    moved = made.lanes["bend"].curve
+    heard = [one for one in range(32) if np.ptp(moved.at(np.arange(made.notes.start[one], made.notes.end[one]))) > 0.1]
+    assert heard == [4, 5]
+
+
+def test_curves_of_notes_are_carried_over_too() -> None:
+    take = bending(cents=0, scoop=0)
+    ids = take.parts[0].notes.id.tolist()
+    for lane, points in (("note:pressure", [[0, 20], [960, 110]]), ("note:pitch", [[0, -0.5], [240, 0], [960, 0.25]])):
+        take = shaped(
+            take, "lane.draw", lane=lane, points=points, where={"parts": [0], "notes": [[ids[3], ids[20]]]}, tolerance=0
+        )
+    hand = measure(take, take.parts[0], "Fingers")
+    assert {"note:pressure", "note:pitch"} <= {one.lane for one in hand.played.curves}
+    stiff = take_of(*((note * 4, 3.8, 60 + note % 5, 80) for note in range(32)))
+    made, was = like(stiff, hand, length=0, time=0).parts[0], take.parts[0]
+    at = np.arange(20, 900, 40)
+    for lane, near in (("note:pressure", 2.0), ("note:pitch", 0.03)):
+        for one in ids[3:21]:
+            mine = made.curves[lane].curve(made.notes.id[ids.index(one)].item())
+            assert mine.at(at) == pytest.approx(was.curves[lane].curve(one).at(at), abs=near)
+
+
+def test_vibrato_and_scoops_differ_along_their_first_principal_curve() -> None:
+    """Half of the notes tremble twice as deep at their end, the other half as deep all along."""
+    take = bending(cents=0, scoop=-1)
+    notes = take.parts[0].notes
+    for begins, grows in ((0, 60), (1, 20)):
+        ids = notes.id[begins::2].tolist()
+        told = {"depth": 20, "depth_end": grows, "rate": 5, "rate_end": 7}
+        where = {"parts": [0], "notes": [[one, one] for one in ids]}
+        take = shaped(take, "bend.shake", **told, where=where)
+    hand = measure(take, take.parts[0], "Two ways")
+    assert hand.vibrato is not None
+    depth, pace = hand.vibrato.depth, hand.vibrato.pace
+    # The mean grows from 20 to 40 cents, and faster; a deviation is half of what lies between both ways, at the end.
+    assert depth.mean[8] == pytest.approx(30, abs=4)
+    assert depth.mean[14] == pytest.approx(37.5, abs=5)
+    assert abs(depth.curve[14] * depth.spread) == pytest.approx(17.5, abs=4)
+    assert pace.mean[14] - pace.mean[4] == pytest.approx(1.25, abs=0.4)
+    assert hand.scoop is not None
+    assert hand.scoop.shape.mean[0] == pytest.approx(-1, abs=0.1)
+    assert hand.scoop.shape.mean[-1] == 0
+    # Given to other notes they differ as much.
+    stiff = take_of(*((step * 4, 4, 60 + (step * 7) % 11, 80) for step in range(60)))
+    again = measure(made := like(stiff, hand), made.parts[0], "Again")
+    assert again.vibrato is not None
+    assert again.vibrato.depth.mean[8] == pytest.approx(30, abs=8)
+    assert again.vibrato.depth.spread == pytest.approx(depth.spread, rel=0.6)
+
+
+def test_a_hand_of_the_first_form_is_still_read() -> None:
+    take = bending()
+    now = told(measure(take, take.parts[0], "Singing"))
+    before = now | {"lull_hand": 1}
+    before["vibrato"] = {"rate": 6.0, "cents": 30.0, "delay": 0.4, "share": 1.0}
+    before["scoop"] = {"semitones": -1.0, "seconds": 0.1, "share": 1.0}
+    shapes = [{"lane": "cc:11", "of": [0], "shapes": [[float(level) for level in range(17)]]}]
+    before["played"] = now["played"] | {"curves": shapes}
+    read_again = Hand.model_validate(before)
+    assert read_again.vibrato is not None
+    assert read_again.vibrato.depth.mean[-1] == 30
+    assert read_again.vibrato.depth.mean[0] == 0
+    assert read_again.played.curves[0].curves[0][-1] == 16
+    stiff = take_of(*((step * 4, 4, 60 + (step * 7) % 11, 80) for step in range(30)))
+    assert np.ptp(like(stiff, read_again).parts[0].lanes["bend"].curve.values) > 0.9
+
+
 def test_a_wheel_that_rests_does_not_tremble() -> None:
     take = bending(cents=0, scoop=0)
     hand = measure(take, take.parts[0], "Plain")
@@ -192,7 +302,7 @@ def test_too_few_notes_say_what_they_lack() -> None:
 @pytest.mark.parametrize(
     "change",
     [
-        {"lull_hand": 2},
+        {"lull_hand": 3},
         {"notes": 3},
         {"name": ""},
         {"more": 1},
