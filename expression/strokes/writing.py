@@ -13,6 +13,7 @@ from expression.distil import line_through
 from expression.errors import NothingMatched
 from expression.lanes import LANES
 from expression.limits import MOST_NODES
+from expression.piece import cut
 from expression.records import Record, Unit
 from expression.strokes.base import Lift, Points, Reach, Tick, Where
 from expression.strokes.batch import Batch
@@ -151,6 +152,9 @@ class LaneDraw(WritingStroke):
         "semitones.",
     )
     steps: bool = Field(False, description="Jump from point to point without a slide.")
+    in_take: bool = Field(
+        False, description="On curves of notes: ticks are those of the take, and each note gets what lies over it."
+    )
 
     @property
     @override
@@ -164,10 +168,32 @@ class LaneDraw(WritingStroke):
     @override
     def shape(self, batch: Batch) -> Curve:
         start, end = self.target.span or (0, 1)
+        if batch.on_notes and self.in_take:
+            return self._over_each(batch, start, end)
         if batch.on_notes:
             batch.keep(batch.length > start)
         if not len(batch):
             raise NothingMatched("The line begins behind the end of each of these notes.", "points")
+        made = self._drawn(batch, start, end)
+        batch.over(start, end)
+        return batch.laid(batch.tiled(made.timed(made.ticks - start)))
+
+    def _over_each(self, batch: Batch, start: int, end: int) -> Curve:
+        """To each note what lies over it; of those that sound together one after another."""
+        begins, until = np.maximum(batch.begins, start), np.minimum(batch.begins + batch.length, end)
+        batch.keep(until - begins > 0)
+        if not len(batch):
+            raise NothingMatched("The line lies over none of these notes.", "points")
+        drawn = self._drawn(batch, start, end)
+        begins, until = np.maximum(batch.begins, start), np.minimum(batch.begins + batch.length, end)
+        pieces = [cut(drawn, first, last, batch.error).curve for first, last in zip(begins, until, strict=True)]
+        counts = [len(one) for one in pieces]
+        made = pieces[0].then(*pieces[1:])
+        batch.starts, batch.ends = batch.base + begins - batch.begins, batch.base + until - batch.begins
+        return batch.laid(made.timed(made.ticks + np.repeat(batch.base - batch.begins, counts)))
+
+    def _drawn(self, batch: Batch, start: int, end: int) -> Curve:
+        """The line from one tick to before another, in as few nodes as may be."""
         ticks, values = np.array(self.points, dtype=np.float64).T
         inside = (ticks > start) & (ticks < end - 1)
         # Where the span cuts the line, it begins and ends on the line all the same.
@@ -179,16 +205,17 @@ class LaneDraw(WritingStroke):
             values = switched(values)
         if self.steps or batch.is_switch:
             turns = np.concatenate(([True], np.diff(values) != 0))
-            made = Curve.of(ticks[turns], values[turns])
-        else:
-            made = line_through(ticks, values, self.tolerance)
-        batch.over(start, end)
-        return batch.laid(batch.tiled(made.timed(made.ticks - start)))
+            return Curve.of(ticks[turns], values[turns])
+        return line_through(ticks, values, self.tolerance)
 
     @property
     @override
     def furthest(self) -> int:
-        return self.points[-1][0] + 1
+        return 0 if self.in_take else self.points[-1][0] + 1
+
+    @override
+    def line(self, take: Take) -> list[tuple[int, float]]:
+        return list(self.points) if self.in_take else super().line(take)
 
     @override
     def lane_line(self, take: Take) -> list[tuple[int, float]]:

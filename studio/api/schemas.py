@@ -1,6 +1,6 @@
 """What the API takes, and the few answers that are not a view of the core. TypeScript types are made from these."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 from uuid import UUID
 
 from ninja import Schema
@@ -238,9 +238,12 @@ Index = Annotated[int, Field(strict=True, ge=0, le=10_000)]
 
 
 class SingAsked(Schema):
-    """A bend as the sound sings. `correction`: how far what is off is brought to what is written (0 to 1)."""
+    """A bend as the sound sings, of the wheel or of each note. `correction`: how far what is off is brought to what is
+    written (0 to 1).
+    """
 
     part: Index
+    lane: Literal["bend", "note:pitch"] = "bend"
     correction: Annotated[float, Field(strict=True, ge=0, le=1)] = 1
 
 

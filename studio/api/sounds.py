@@ -71,8 +71,8 @@ def follow_sound(request: HttpRequest, take_id: UUID) -> Status[object]:
 
 @router.post("{uuid:take_id}/sound/sing", response={200: Traced, **REFUSALS})
 def sing(request: HttpRequest, take_id: UUID, asked: SingAsked) -> object:
-    """The stroke that bends a part's line as the sound sings, once that was followed."""
-    return {"stroke": sounds.sing(takes.get(owner(request), take_id), asked.part, asked.correction)}
+    """The stroke that bends a part's line (the wheel, or its notes) as the sound sings, once that was followed."""
+    return {"stroke": sounds.sing(takes.get(owner(request), take_id), asked.part, asked.correction, asked.lane)}
 
 
 @router.post("{uuid:take_id}/sound/shine", response={200: Traced, **REFUSALS})

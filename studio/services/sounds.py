@@ -5,7 +5,7 @@ import base64
 from expression import sound, tune
 from expression.documents import Document
 from expression.errors import NothingMatched
-from expression.lanes import BEND
+from expression.lanes import BEND, NOTE_LANES
 from expression.limits import MOST_POINTS
 from expression.strokes import AnyStroke, Where, parse_stroke
 from studio.models import Take, TakeSound
@@ -79,12 +79,12 @@ def _tune(kept: TakeSound) -> tune.Tune:
     return tune.unpacked(bytes(kept.tune))
 
 
-def sing(take: Take, part: int, correction: float) -> AnyStroke:
-    """The stroke that bends a part as the sound sings."""
+def sing(take: Take, part: int, correction: float, lane: str = BEND) -> AnyStroke:
+    """The stroke that bends a part as the sound sings: the wheel, or each note by itself."""
     kept = _kept(take)
     recording = seen(take)
     points = tune.sung(recording, part_of(recording, part), _tune(kept), kept.offset, correction)
-    return _drawn(part, BEND, points, tune.TOLERANCE)
+    return _drawn(part, lane, points, tune.TOLERANCE)
 
 
 def shine(take: Take, part: int, lane: str, low: float, high: float, tolerance: float) -> AnyStroke:
@@ -103,17 +103,15 @@ def attacks(take: Take, where: Where) -> AnyStroke:
 def _drawn(part: int, lane: str, points: list[tuple[int, float]], tolerance: float) -> AnyStroke:
     """Of very many points every second, third ... is drawn."""
     points = points[:: -(-len(points) // MOST_POINTS)]
-    where = {"parts": [part]}
-    return parse_stroke({"kind": "lane.draw", "lane": lane, "where": where, "points": points, "tolerance": tolerance})
+    told = {"lane": lane, "points": points, "tolerance": tolerance, "in_take": lane in NOTE_LANES}
+    return parse_stroke({"kind": "lane.draw", "where": {"parts": [part]}, **told})
 
 
 def trace(take: Take, part: int, lane: str, numbers: Document, tolerance: float) -> AnyStroke:
     """The stroke that draws a lane after the sound's loudness."""
     kept = _kept(take)
     points = sound.traced(seen(take), sound.unpack(bytes(kept.data)), kept.offset, **numbers)
-    return parse_stroke(
-        {"kind": "lane.draw", "lane": lane, "where": {"parts": [part]}, "points": points, "tolerance": tolerance}
-    )
+    return _drawn(part, lane, points, tolerance)
 
 
 def _kept(take: Take) -> TakeSound:

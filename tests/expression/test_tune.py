@@ -127,6 +127,37 @@ def test_without_correction_it_is_as_out_of_tune_as_it_was_sung() -> None:
     assert half == pytest.approx(whole / 2, abs=0.1)
 
 
+def test_a_hum_becomes_the_pitch_of_each_note_as_it_becomes_the_wheel() -> None:
+    take = line()
+    points = sung(take, take.parts[0], tune_of_hum(), 0.0, 1.0)
+    fields = {"lane": "note:pitch", "in_take": True, "points": points, "tolerance": TOLERANCE, "where": {"parts": [0]}}
+    made = applied(parse_stroke({"kind": "lane.draw", **fields}), take)
+    wheel, part = bent(1).parts[0].lanes["bend"].curve, made.parts[0]
+    notes = part.notes
+    assert len(part.curves["note:pitch"]) == len(notes)
+    for id_, start, end in zip(notes.id.tolist(), notes.start.tolist(), notes.end.tolist(), strict=True):
+        ticks = np.arange(start, end - 1, 7)
+        own = part.curves["note:pitch"].curve(id_).at(ticks - start)
+        assert own == pytest.approx(wheel.at(ticks), abs=3 * TOLERANCE)
+
+
+def test_a_line_in_the_time_of_the_take_gives_each_note_what_lies_over_it() -> None:
+    """Two that sound together, one before the line and one that it ends in."""
+    take = take_of((0, 1, 50, 80), (2, 4, 60, 80), (3, 2, 64, 80), (7, 4, 62, 80))
+    quarter = take.resolution
+    points = [[2 * quarter, 0.0], [8 * quarter, 6.0]]
+    fields = {"lane": "note:pitch", "in_take": True, "points": points, "tolerance": 0, "where": {"parts": [0]}}
+    part = applied(parse_stroke({"kind": "lane.draw", **fields}), take).parts[0]
+    curves, ids = part.curves["note:pitch"], dict(zip(part.notes.pitch.tolist(), part.notes.id.tolist(), strict=True))
+    assert len(curves.curve(ids[50])) == 0
+    at = np.array([0, quarter, 2 * quarter - 2])
+    assert curves.curve(ids[60]).at(at) == pytest.approx(at / quarter, abs=0.01)
+    assert curves.curve(ids[64]).at(at) == pytest.approx(1 + at / quarter, abs=0.01)
+    assert curves.curve(ids[62]).at(np.array([0, quarter // 2, 3 * quarter])) == pytest.approx([5, 5.5, 6], abs=0.01)
+    with pytest.raises(NothingMatched, match="lies over none of these notes"):
+        applied(parse_stroke({"kind": "lane.draw", **fields, "where": {"notes": [[ids[50], ids[50]]]}}), take)
+
+
 def test_another_tune_chords_and_no_notes_are_clear_outcomes() -> None:
     tune = tune_of_hum()
     other = take_of(*((step, 1, 60 + (step * 5) % 11, 80) for step in range(30)), bpm=88)

@@ -78,6 +78,11 @@ def test_a_hum_is_followed_and_becomes_bends_brightness_and_places_of_notes(anna
     assert (sung["kind"], sung["lane"]) == ("lane.draw", "bend")
     written = anna.call("post", f"takes/{take}/strokes", {"revision": 0, "stroke": sung})
     assert written.status_code == 200
+    own = anna.call("post", f"takes/{take}/sound/sing", {"part": 0, "lane": "note:pitch"}).json()["stroke"]
+    assert (own["lane"], own["in_take"]) == ("note:pitch", True)
+    kept = anna.call("post", f"takes/{take}/strokes", {"revision": 1, "stroke": own})
+    assert kept.status_code < 300, kept.json()
+    assert anna.call("post", f"takes/{take}/sound/sing", {"part": 0, "lane": "cc:1"}).status_code == 422
     chords = anna.call("post", f"takes/{take}/sound/sing", {"part": 1})
     assert "Several notes sound at a time" in chords.json()["detail"]
     assert anna.call("post", f"takes/{take}/sound/sing", {"part": 9}).json()["detail"] == "This take has no part 9."

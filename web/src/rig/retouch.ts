@@ -78,6 +78,7 @@ function show(): void {
     where: onLead(),
     points: points.slice(),
     tolerance: tolerance * beginning(lane).tolerance,
+    in_take: false,
     steps,
   });
 }

@@ -1320,7 +1320,7 @@ export interface paths {
         put?: never;
         /**
          * Sing
-         * @description The stroke that bends a part's line as the sound sings, once that was followed.
+         * @description The stroke that bends a part's line (the wheel, or its notes) as the sound sings, once that was followed.
          */
         post: operations["studio_api_sounds_sing"];
         delete?: never;
@@ -2013,6 +2013,11 @@ export interface components {
              */
             depth_end?: number | null;
             /**
+             * Grown At
+             * @description Where in the note it has come to both, as a share of its length; absent: at its end.
+             */
+            grown_at?: number | null;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
@@ -2125,15 +2130,16 @@ export interface components {
         Called: string;
         /**
          * Carried
-         * @description What a lane does over some of the notes: which they are, counted in their order, and the shape of each.
+         * @description What a lane does over notes: which they are, counted in their order, and the curve of each, at even times from
+         *     its start to its end; of what does not move one value.
          */
         Carried: {
+            /** Curves */
+            curves: number[][];
             /** Lane */
             lane: string;
             /** Of */
             of: number[];
-            /** Shapes */
-            shapes: number[][];
         };
         /** ChangeAsked */
         ChangeAsked: {
@@ -2691,10 +2697,10 @@ export interface components {
             length: components["schemas"]["Sum"];
             /**
              * Lull Hand
-             * @default 1
+             * @default 2
              * @constant
              */
-            lull_hand: 1;
+            lull_hand: 2;
             /** Name */
             name: string;
             /**
@@ -3028,6 +3034,12 @@ export interface components {
         LaneDraw: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
+            /**
+             * In Take
+             * @description On curves of notes: ticks are those of the take, and each note gets what lies over it.
+             * @default false
+             */
+            in_take: boolean;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3838,6 +3850,21 @@ export interface components {
             revision: number;
             /** Seconds */
             seconds: number[];
+        };
+        /**
+         * Modes
+         * @description Curves of one kind at `SHAPE` even times: their mean, and the one by which they differ most (first principal).
+         */
+        Modes: {
+            /** Curve */
+            curve: number[];
+            /** Mean */
+            mean: number[];
+            /**
+             * Spread
+             * @description Standard deviation along that curve.
+             */
+            spread: number;
         };
         /**
          * MovedNotes
@@ -6430,7 +6457,7 @@ export interface components {
         };
         /**
          * RuleVibrato
-         * @description A vibrato that begins late, and grows deeper and faster (Prame 1994), on long notes of a line.
+         * @description A vibrato that begins late, and grows deeper and faster to the top of the swell, on long notes of a line.
          */
         RuleVibrato: {
             /**
@@ -6517,13 +6544,21 @@ export interface components {
         };
         /**
          * Scoop
-         * @description Of notes that are come to from elsewhere: semitones away at the start, seconds until they are there.
+         * @description Of notes that are come to from elsewhere. Numbers are medians: what to read; the shape is given to others.
          */
         Scoop: {
-            /** Seconds */
+            /**
+             * Seconds
+             * @description Until it is there.
+             */
             seconds: number;
-            /** Semitones */
+            /**
+             * Semitones
+             * @description Away from the note where it begins.
+             */
             semitones: number;
+            /** @description Semitones away, over the first 0.35 seconds. */
+            shape: components["schemas"]["Modes"];
             /**
              * Share
              * @description Of all notes, how many are.
@@ -6600,7 +6635,8 @@ export interface components {
         };
         /**
          * SingAsked
-         * @description A bend as the sound sings. `correction`: how far what is off is brought to what is written (0 to 1).
+         * @description A bend as the sound sings, of the wheel or of each note. `correction`: how far what is off is brought to what is
+         *     written (0 to 1).
          */
         SingAsked: {
             /**
@@ -6608,6 +6644,12 @@ export interface components {
              * @default 1
              */
             correction: number;
+            /**
+             * Lane
+             * @default bend
+             * @enum {string}
+             */
+            lane: "bend" | "note:pitch";
             /** Part */
             part: number;
         };
@@ -6774,7 +6816,7 @@ export interface components {
         };
         /**
          * Swell
-         * @description How a lane goes over long notes: its mean, and the one curve by which they differ most (first principal).
+         * @description How a lane goes over long notes, from their start to their end.
          */
         Swell: {
             /** Curve */
@@ -7390,14 +7432,27 @@ export interface components {
         };
         /**
          * Vibrato
-         * @description Of long notes that tremble: swings a second, cents where it has grown, seconds before it begins.
+         * @description Of long notes that tremble. Numbers are medians: what to read; the shapes are what is given to others.
          */
         Vibrato: {
-            /** Cents */
+            /**
+             * Cents
+             * @description To either side, where it has grown.
+             */
             cents: number;
-            /** Delay */
+            /**
+             * Delay
+             * @description Seconds before it begins.
+             */
             delay: number;
-            /** Rate */
+            /** @description Cents to either side, from a note's start to its end. */
+            depth: components["schemas"]["Modes"];
+            /** @description Swings a second, from a note's start to its end. */
+            pace: components["schemas"]["Modes"];
+            /**
+             * Rate
+             * @description Swings a second.
+             */
             rate: number;
             /**
              * Share

@@ -153,6 +153,7 @@ function drawGrip(stave: LaneStave, x: number, y: number, straight: boolean, fre
         where: onLead(),
         points: points.map(([tick, value]) => [tick, value]),
         tolerance: straight ? 0 : tolerance * beginning(stave.kind.key).tolerance,
+        in_take: false,
         steps,
       });
     },

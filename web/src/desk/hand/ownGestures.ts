@@ -200,6 +200,7 @@ function drawGrip(surface: Surface, met: Met, x: number, y: number): Grip {
         where: notesWith(met),
         points: points.map(([tick, value]) => [tick, value]),
         tolerance: tolerance * beginning(surface.lane).tolerance,
+        in_take: false,
         steps,
       });
     },

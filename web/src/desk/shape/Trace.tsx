@@ -87,13 +87,22 @@ function Sung({ sound, kind, sliding, setProblem }: FollowProps) {
   return (
     <>
       <NumberEntry label="In tune" step={0.1} value={correction} limits={[0, 1]} onTry={setCorrection} />
-      <button
-        type="button"
-        className="key h-8 w-full text-[13px]"
-        onClick={() => void draw(singSound(correction))}
-      >
-        Pitch to the wheel
-      </button>
+      <div className="grid grid-cols-2 gap-1.5">
+        <button
+          type="button"
+          className="key h-8 text-[13px]"
+          onClick={() => void draw(singSound(correction, "bend"))}
+        >
+          Pitch to the wheel
+        </button>
+        <button
+          type="button"
+          className="key h-8 text-[13px]"
+          onClick={() => void draw(singSound(correction, "note:pitch"))}
+        >
+          Pitch to its notes
+        </button>
+      </div>
       {sliding && kind.key !== BEND && (
         <button
           type="button"

@@ -31,10 +31,10 @@ async function strokeOf(asked: Answer): Promise<Stroke | string> {
   }
 }
 
-/** The wheel of the leading part as the sound sings. */
-export async function singSound(correction: number): Promise<Stroke | string> {
+/** The wheel of the leading part, or the pitch of each of its notes, as the sound sings. */
+export async function singSound(correction: number, lane: "bend" | "note:pitch"): Promise<Stroke | string> {
   await settled();
-  const body = { part: desk().fronts[0] ?? 0, correction };
+  const body = { part: desk().fronts[0] ?? 0, correction, lane };
   return strokeOf(api.POST("/api/takes/{take_id}/sound/sing", { params: { path: takePath() }, body }));
 }
 
