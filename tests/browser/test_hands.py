@@ -59,7 +59,7 @@ def test_a_hand_is_given_on_as_a_file_and_brought(desk: Desk, page: Page, tmp_pa
     with page.expect_download() as waiting:
         page.get_by_role("link", name="Give on").click()
     data = json.loads(Path(waiting.value.path()).read_bytes())
-    assert data["lull_hand"] == 1
+    assert data["lull_hand"] == 2
     file = tmp_path / "other.json"
     file.write_text(json.dumps({**data, "name": "Another hand"}))
     page.get_by_test_id("hand").set_input_files(file)

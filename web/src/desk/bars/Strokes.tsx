@@ -25,7 +25,7 @@ export function Strokes() {
   return (
     <section
       aria-label="Strokes"
-      className="flex h-[20%] min-h-24 shrink-0 flex-col border-t border-rule-strong px-3 pt-1.5 pb-1"
+      className="flex max-h-[20%] min-h-16 shrink-0 flex-col border-t border-rule-strong px-3 pt-1.5 pb-1"
     >
       <UndoKeys />
       {!history.strokes.length && !history.undone.length ? (
