@@ -82,6 +82,6 @@ def _sampled(part: Part, key: str, rows: Ints, counts: Ints) -> Floats:
     since = np.round(step / (counts[note] - 1) * (notes.end[rows] - 1 - notes.start[rows])[note]).astype(np.int64)
     if key in part.curves:
         return part.curves[key].at(notes.id[rows][note], since)
-    curve = part.lanes[key].curve
-    # Where it says nothing yet: its first value.
-    return np.asarray(curve.at(np.maximum(notes.start[rows][note] + since, curve.ticks[0])))
+    said = part.lanes[key].curve.at(notes.start[rows][note] + since)
+    # Where it says nothing yet a receiver is at its default.
+    return np.where(np.isnan(said), LANES[key].default, said)

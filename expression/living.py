@@ -7,7 +7,7 @@ import numpy as np
 from pydantic import Field
 
 from expression.arrays import Floats, Ints
-from expression.lanes import BEND, NOTE_PITCH
+from expression.lanes import BEND, LANES, NOTE_PITCH
 from expression.percussion import CHANNEL
 from expression.records import Record, Unit
 from expression.take import Part, Take
@@ -87,8 +87,9 @@ def swell_of(take: Take, part: Part, rows: Ints) -> Swell | None:
             continue
         curve = part.lanes[key].curve
         ticks = notes.start[long, None] + np.linspace(0, 1, SHAPE) * (notes.end[long] - 1 - notes.start[long])[:, None]
-        # Where it says nothing yet: its first value.
-        shapes = curve.at(np.maximum(ticks, curve.ticks[0]).ravel()).reshape(ticks.shape)
+        shapes = curve.at(ticks.ravel()).reshape(ticks.shape)
+        # Where it says nothing yet a receiver is at its default.
+        shapes = np.where(np.isnan(shapes), LANES[key].default, shapes)
         moves = np.ptp(shapes, axis=1) >= LEAST_SWELL
         if moves.sum() < max(FEWEST_SHAPES, len(long) / 4):
             continue

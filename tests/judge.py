@@ -1350,15 +1350,23 @@ def shaken(said: dict[str, Any], take: Take, ticks: Any, start: int, end: int, p
     rate = said.get("rate", 5.5)
     rates = [one if by_clock else 1 / (one * take.resolution) for one in (rate, said.get("rate_end") or rate)]
     lasts = float(clock(until) - clock(begin))
-    halves = math.floor(sum(rates) * lasts + 1e-9)
+    grown_at = said.get("grown_at")
+    grows = lasts
+    if grown_at is not None:
+        at = start + grown_at * (end - start)
+        grows = min(max(float(clock(math.floor(at + 0.5) if by_clock else at) - clock(begin)), 0.0), max(lasts, 0.0))
+    growing = sum(rates) / 2 * grows
+    halves = math.floor(2 * (growing + rates[1] * (lasts - grows)) + 1e-9)
     if halves < 1 or 1 / max(rates) / 2 < (0.02 if by_clock else 40):
         return None
     passed = clock(ticks) - clock(begin)
-    turns = rates[0] * passed + (rates[1] - rates[0]) / lasts / 2 * passed**2
+    early = np.minimum(passed, grows)
+    turns = rates[0] * early + (rates[1] - rates[0]) / max(grows, 1e-9) / 2 * early**2 + rates[1] * (passed - early)
+    grown = np.clip(turns / max(growing if grown_at is not None else halves / 2, 1e-9), 0, 1)
     share = turns / (halves / 2)
     first = said.get("depth", 30.0)
     last = first if said.get("depth_end") is None else said["depth_end"]
-    depth = first + (last - first) * np.clip(share, 0, 1)
+    depth = first + (last - first) * grown
     return np.where((share >= 0) & (share < 1), depth / 100 * np.sin(2 * np.pi * turns), 0.0)
 
 

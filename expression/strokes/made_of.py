@@ -2,12 +2,14 @@
 
 from abc import abstractmethod
 from collections.abc import Iterator
+from typing import NamedTuple
 
 import numpy as np
 from typing_extensions import override
 
 from expression.chords import chord_onsets
 from expression.errors import NothingMatched
+from expression.memo import worked_out
 from expression.percussion import CHANNEL
 from expression.strokes.base import BaseStroke, Where, masks_of, select
 from expression.take import Part, Take
@@ -27,14 +29,37 @@ class MadeOf(BaseStroke):
 
     @override
     def apply(self, take: Take) -> Take:
-        made = take
-        for stroke in self.strokes(take):
-            try:
-                made = stroke.apply(made)
-            except NothingMatched:
-                # A chord that is not there has no upper voice: the others still act.
-                continue
-        return made
+        steps = _steps(self, take)
+        return steps[-1].after if steps else take
+
+    @override
+    def also(self, take: Take) -> str:
+        told = [step.stroke.also(step.before) for step in _steps(self, take)]
+        return " ".join(dict.fromkeys(one for one in told if one))
+
+
+class Step(NamedTuple):
+    """One of what a stroke comes to, and the take before and after it."""
+
+    stroke: BaseStroke
+    before: Take
+    after: Take
+
+
+@worked_out(4)
+def _steps(stroke: MadeOf, take: Take) -> list[Step]:
+    """Known while a hand tries it: what it says besides is asked for after it has been applied."""
+    steps: list[Step] = []
+    made = take
+    for one in stroke.strokes(take):
+        before = made
+        try:
+            made = one.apply(before)
+        except NothingMatched:
+            # A chord that is not there has no upper voice: the others still act.
+            continue
+        steps.append(Step(one, before, made))
+    return steps
 
 
 def long_notes(take: Take, where: Where, seconds: float) -> Iterator[tuple[Part, Where]]:

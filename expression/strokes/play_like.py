@@ -1,14 +1,15 @@
 """As somebody played: what was measured of a hand, given to other notes; note for note where the music is the same."""
 
 from collections.abc import Iterator
-from difflib import SequenceMatcher
 from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
 from pydantic import Field
 from typing_extensions import override
 
+from expression.alike import same_music
 from expression.arrays import Flags, Floats, Ints, looked_up, whole
+from expression.carried import MOST_NOTES
 from expression.hands import MOST_AMOUNT
 from expression.lanes import LANES, NOTE_LANES
 from expression.living import LONG_SECONDS
@@ -34,10 +35,8 @@ from expression.strokes.spec import ASK_ROLL, Ask, Gesture, Spec, entry
 from expression.strokes.velocity import VelocityStroke
 from expression.take import Part, Take
 
-ALIKE = 0.8
-"""Music of which so much is found again in the same order is the same."""
-FEWEST_ALIKE = 8
-MOST_COMPARED = 5_000
+MOST_COMPARED, MORE = 20_000, 200
+"""Notes; and how many may have been added to what a hand has."""
 MOST_LATE_MS = 1_000.0
 Share = Annotated[float, Field(ge=0, le=MOST_AMOUNT)]
 PIECES = ("force", "time", "length", "rest", "swell", "vibrato", "scoop")
@@ -57,16 +56,12 @@ def matched(take: Take, part: int, pitches: tuple[int, ...]) -> tuple[Ints, Ints
     """Rows of the notes of a part, and which of the hand's they are, where both are the same music."""
     notes = take.parts[part].notes
     rows = heard_rows(take.parts[part])
-    mine = notes.pitch[rows].tolist()
-    fewest = min(len(mine), len(pitches))
-    if fewest < FEWEST_ALIKE or max(len(mine), len(pitches)) > MOST_COMPARED:
+    # Of a long part a hand has only the beginning.
+    few = rows[: MOST_NOTES + MORE] if len(pitches) == MOST_NOTES else rows
+    if len(few) > MOST_COMPARED:
         return None
-    blocks = SequenceMatcher(None, mine, pitches, autojunk=False).get_matching_blocks()
-    if sum(block.size for block in blocks) < ALIKE * fewest:
-        return None
-    here = np.concatenate([rows[block.a : block.a + block.size] for block in blocks])
-    there = np.concatenate([np.arange(block.b, block.b + block.size) for block in blocks])
-    return here, there
+    found = same_music(notes.pitch[few].tolist(), pitches)
+    return (few[found[0]], found[1]) if found else None
 
 
 class Weighed(NamedTuple):

@@ -213,6 +213,20 @@ def test_a_hand_changes_nothing_in_what_it_has_played_itself() -> None:
         assert np.abs(made.end - part.notes.end).max() <= 2
 
 
+def test_before_a_lane_says_anything_it_is_at_its_default() -> None:
+    """A wheel that is first moved in the middle of a take was at rest before."""
+    take = bending(cents=0, scoop=0)
+    notes, quarter = take.parts[0].notes, take.resolution
+    take = shaped(take, "lane.clear", lane="bend", where={"parts": [0]})
+    begins = int(notes.start[10])
+    points = [[begins, -2.0], [begins + quarter, 0.0]]
+    take = shaped(take, "lane.draw", lane="bend", points=points, where={"parts": [0]}, tolerance=0)
+    hand = measure(take, take.parts[0], "Late")
+    made = like(shaped(take, "lane.clear", lane="bend", where={"parts": [0]}), hand).parts[0].lanes["bend"].curve
+    assert np.abs(np.nan_to_num(made.at(np.arange(0, begins, 60)))).max() == 0
+    assert made.at(np.array([begins])) == pytest.approx([-2.0])
+
+
 def test_of_the_same_music_only_the_chosen_notes_are_bent() -> None:
     take = bending()
     hand = measure(take, take.parts[0], "Singing")

@@ -297,3 +297,13 @@ def test_one_note_chords_and_drums_are_shaped_as_far_as_they_can_be() -> None:
         shaped(take_of((0, 1, 60, 80)), "play.as", where={"span": [99_999, 100_000]})
     with pytest.raises(BadStroke, match="swell_on must be a lane of a channel"):
         parse_stroke({"kind": "play.as", "swell_on": "bend"})
+
+
+def test_a_first_shape_says_what_its_rules_do_besides() -> None:
+    """Of two strikes of a key close by, what is loose in time may end one sooner, or take one away: that is told."""
+    take = take_of(*((step * 0.02, 0.02, 60, 80) for step in range(40)))
+    stroke = parse_stroke({"kind": "play.as", "as": "struck", "loose": 4})
+    said = stroke.also(take)
+    lost = len(take.parts[0].notes) - len(applied(stroke, take).parts[0].notes)
+    assert lost > 0
+    assert f"{lost} notes give way to another of the same key." in said or "gives way to another" in said
