@@ -1362,7 +1362,7 @@ def shaken(said: dict[str, Any], take: Take, ticks: Any, start: int, end: int, p
     passed = clock(ticks) - clock(begin)
     early = np.minimum(passed, grows)
     turns = rates[0] * early + (rates[1] - rates[0]) / max(grows, 1e-9) / 2 * early**2 + rates[1] * (passed - early)
-    grown = np.clip(turns / max(growing if grown_at is not None else halves / 2, 1e-9), 0, 1)
+    grown = np.clip(turns / max(growing if grows < lasts else halves / 2, 1e-9), 0, 1)
     share = turns / (halves / 2)
     first = said.get("depth", 30.0)
     last = first if said.get("depth_end") is None else said["depth_end"]
