@@ -203,6 +203,19 @@ def test_focus_never_falls_to_nowhere(desk: Desk) -> None:
     desk.until(lambda: focused(page))
 
 
+def test_what_was_left_by_the_mouse_takes_no_focus_when_keys_are_pressed(page: Page, player: User) -> None:
+    takes.add(player, "One.mid", the_stair())
+    page.reload()
+    page.get_by_role("link", name="One").click()
+    page.get_by_role("navigation", name="Parts").wait_for()
+    page.keyboard.press("w")
+    page.keyboard.press("?")
+    page.get_by_role("dialog").wait_for()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    expect(page.get_by_role("button", name="Skip to the staves")).not_to_be_focused()
+
+
 def test_a_menu_gives_the_focus_back_and_a_deleted_take_leaves_it_to_another(page: Page, player: User) -> None:
     for name in ("One", "Two"):
         takes.add(player, f"{name}.mid", the_stair())

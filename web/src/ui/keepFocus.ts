@@ -22,11 +22,13 @@ export function keepFocus(page: HTMLElement = document.body): () => void {
   const mend = () => {
     const [last, ...around] = held;
     const now = document.activeElement;
-    if (!byKeys || !last || (now && now !== page && now !== last)) return;
+    if (!last || (now && now !== page && now !== last)) return;
     const isGone = !last.isConnected || (last as HTMLButtonElement).disabled;
     if (!isGone) return;
-    const home = around.find((one) => one.isConnected && one.querySelector(REACHABLE));
+    // What a hand on the mouse has left is not looked for when it comes to the keys.
     held = [];
+    if (!byKeys) return;
+    const home = around.find((one) => one.isConnected && one.querySelector(REACHABLE));
     home?.querySelector<HTMLElement>(REACHABLE)?.focus({ preventScroll: true });
   };
   // After what else happens at once: a dialog that closes gives the focus back by itself.

@@ -109,25 +109,25 @@ function Feet({
   camera: Camera;
   top: number;
 }) {
-  const signs: { x: number; lifts: boolean }[] = [];
+  const signs: { x: number; tick: number; lifts: boolean }[] = [];
   let free = Number.NEGATIVE_INFINITY;
   for (const [down, up] of feet) {
     const [left, right] = [xOf(camera, down) - GUTTER, xOf(camera, up) - GUTTER];
     if (right < -SIGN_PIXELS || left > camera.width) continue;
     if (left >= free) {
-      signs.push({ x: left, lifts: false });
+      signs.push({ x: left, tick: down, lifts: false });
       free = left + SIGN_PIXELS;
     }
     if (right - STAR_PIXELS >= free) {
-      signs.push({ x: right - STAR_PIXELS, lifts: true });
+      signs.push({ x: right - STAR_PIXELS, tick: up, lifts: true });
       free = right;
     }
   }
   return (
     <span aria-hidden className="pointer-events-none absolute inset-x-0 text-faded" style={{ top }}>
-      {signs.map(({ x, lifts }) => (
+      {signs.map(({ x, tick, lifts }) => (
         <span
-          key={`${x} ${lifts}`}
+          key={`${tick} ${lifts}`}
           className="absolute font-mark text-[13px] leading-[15px] italic"
           style={{ left: x }}
         >
@@ -189,7 +189,7 @@ function Flags({ camera, score }: { camera: Camera; score: Score }) {
     const shown = [...new Set(lines)].slice(0, 12).join("\n");
     return (
       <span
-        key={`${tick} ${x}`}
+        key={tick}
         role="img"
         aria-label={`At ${placeText(score, tick)}: ${shown}`}
         title={`${placeText(score, tick)}\n${shown}`}

@@ -6,7 +6,10 @@ import { desk, leadPart, useDesk } from "../take/state";
 
 /** Where the beginning of a phrase is taken by hand. */
 const EDGE_PIXELS = 10;
-const LEAST_WIDTH = 6;
+/** Narrower ones are drawn, and taken by keys or from closer by. */
+const LEAST_TARGET = 24;
+/** No two brackets are drawn closer together. */
+const LEAST_APART = 3;
 
 interface Held {
   row: number;
@@ -23,14 +26,20 @@ export function Phrases({ camera }: { camera: Camera }) {
   const [held, setHeld] = useState<Held | null>(null);
   if (!part?.phrases.length) return null;
   const focused = Math.min(current, part.phrases.length - 1);
+  const placeOf = (row: number) => {
+    const phrase = part.phrases[row]!;
+    const begins = held?.row === row ? held.tick : phrase.start;
+    const ends = held?.row === row + 1 ? Math.min(phrase.end, held.tick) : phrase.end;
+    return { left: xOf(camera, begins) - GUTTER, width: (ends - begins) * camera.perTick - 2 };
+  };
   return (
     <fieldset aria-label="Phrases" className="absolute inset-0">
+      <svg aria-hidden className="pointer-events-none absolute inset-0 h-full w-full text-faded">
+        <path d={brackets(part, camera, placeOf)} fill="none" stroke="currentColor" />
+      </svg>
       {part.phrases.map((phrase, row) => {
-        const begins = held?.row === row ? held.tick : phrase.start;
-        const ends = held?.row === row + 1 ? Math.min(phrase.end, held.tick) : phrase.end;
-        const left = xOf(camera, begins) - GUTTER;
-        const width = Math.max((ends - begins) * camera.perTick - 2, LEAST_WIDTH);
-        const isSeen = left + width >= 0 && left <= camera.width;
+        const { left, width } = placeOf(row);
+        const isSeen = left + width >= 0 && left <= camera.width && width >= LEAST_TARGET;
         if (!isSeen && row !== focused) return null;
         return (
           <Bracket
@@ -38,7 +47,7 @@ export function Phrases({ camera }: { camera: Camera }) {
             part={part}
             row={row}
             stops={row === focused}
-            place={{ left, width }}
+            place={{ left, width: Math.max(width, LEAST_TARGET) }}
             camera={camera}
             onFocus={() => setCurrent(row)}
             onHold={setHeld}
@@ -47,6 +56,31 @@ export function Phrases({ camera }: { camera: Camera }) {
       })}
     </fieldset>
   );
+}
+
+/** All brackets in sight, and the small strokes with which groups begin, as one path. */
+function brackets(
+  part: PartScore,
+  camera: Camera,
+  placeOf: (row: number) => { left: number; width: number },
+): string {
+  let [path, free] = ["", Number.NEGATIVE_INFINITY];
+  for (let row = 0; row < part.phrases.length; row++) {
+    const { left, width } = placeOf(row);
+    if (left + width < 0 || left < free) continue;
+    if (left > camera.width) break;
+    free = left + LEAST_APART;
+    const x = left + 0.5;
+    path += `M${x} 10V6Q${x} 4.5 ${x + 2} 4.5H${x + Math.max(width, 2)}`;
+    const { start, groups } = part.phrases[row]!;
+    for (const tick of groups) {
+      const at = left + (tick - start) * camera.perTick;
+      if (at < free) continue;
+      free = at + LEAST_APART;
+      path += `M${at + 0.5} 4.5V8`;
+    }
+  }
+  return path;
 }
 
 interface BracketProps {
@@ -61,7 +95,7 @@ interface BracketProps {
 
 function Bracket({ part, row, stops, place, camera, onFocus, onHold }: BracketProps) {
   const score = useDesk((state) => state.score);
-  const { start, groups } = part.phrases[row]!;
+  const { start } = part.phrases[row]!;
   const tickUnder = (event: MouseEvent<HTMLElement>) => {
     const box = event.currentTarget.parentElement!.getBoundingClientRect();
     return tickOf(camera, event.clientX - box.left + GUTTER);
@@ -96,7 +130,7 @@ function Bracket({ part, row, stops, place, camera, onFocus, onHold }: BracketPr
       onPointerUp={drop}
       onPointerCancel={() => onHold(null)}
       style={place}
-      className="group absolute inset-y-0 touch-none text-faded hover:text-accent focus-visible:text-accent"
+      className="absolute inset-y-0 touch-none text-transparent hover:text-accent focus-visible:text-accent"
     >
       <span
         aria-hidden
@@ -109,14 +143,6 @@ function Bracket({ part, row, stops, place, camera, onFocus, onHold }: BracketPr
           style={{ width: EDGE_PIXELS }}
         />
       )}
-      {groups.map((tick) => (
-        <span
-          key={tick}
-          aria-hidden
-          className="absolute top-1 h-1 border-l border-current opacity-70"
-          style={{ left: (tick - start) * camera.perTick }}
-        />
-      ))}
     </button>
   );
 }

@@ -257,9 +257,23 @@ function drawSwitch({ pen, ink, camera, height, scale, dyeOf, fronts }: LaneScen
 
 /** A pedal that is pressed in part: ground of that depth, dark where it holds, and the line from which it does. */
 function drawDepth(scene: LaneScene, nodes: LaneNodes): void {
+  const { pen, ink, camera, scale, open } = scene;
+  const [base, threshold] = [scale.yOf(scale.low), scale.yOf(HOLDS_FROM)];
+  if (isDense(camera, nodes)) drawDense(scene, nodes, base, 0.2, threshold);
+  else drawGround(scene, nodes, base, threshold);
+  if (!open) return;
+  pen.strokeStyle = ink.ink;
+  pen.lineWidth = 1;
+  pen.setLineDash([5, 4]);
+  pen.beginPath();
+  hair(pen, GUTTER, threshold, camera.width, threshold);
+  pen.stroke();
+  pen.setLineDash([]);
+}
+
+function drawGround(scene: LaneScene, nodes: LaneNodes, base: number, threshold: number): void {
   const { pen, ink, camera, scale, dyeOf, fronts, open } = scene;
   const line = outline(camera, nodes, scale);
-  const [base, threshold] = [scale.yOf(scale.low), scale.yOf(HOLDS_FROM)];
   const ground = new Path2D(line.path);
   ground.lineTo(camera.width, base);
   ground.lineTo(line.left, base);
@@ -278,18 +292,72 @@ function drawDepth(scene: LaneScene, nodes: LaneNodes): void {
   pen.strokeStyle = scene.was ? ink.accent : ink.dye(dyeOf(fronts[0]!));
   pen.lineWidth = open ? 1.25 : 1;
   pen.stroke(line.path);
-  if (!open) return;
-  pen.strokeStyle = ink.ink;
-  pen.lineWidth = 1;
-  pen.setLineDash([5, 4]);
-  pen.beginPath();
-  hair(pen, GUTTER, threshold, camera.width, threshold);
-  pen.stroke();
-  pen.setLineDash([]);
 }
 
-function drawSteps({ pen, ink, camera, scale, dyeOf, fronts, open, was }: LaneScene, nodes: LaneNodes): void {
+/** More than so many nodes a pixel: what is seen is how far they go in each column, and no line. */
+const DENSE = 2;
+
+function isDense(camera: Camera, nodes: LaneNodes): boolean {
+  const [from, to] = visible(camera, nodes);
+  return to - from > DENSE * (camera.width - GUTTER);
+}
+
+/** A lane column by column: how far it goes there, and the ground up to what it comes to; dark where that holds. */
+function drawDense(
+  { pen, ink, camera, scale, dyeOf, fronts, was }: LaneScene,
+  nodes: LaneNodes,
+  base: number,
+  pale: number,
+  threshold = Number.NEGATIVE_INFINITY,
+): void {
+  const extremes = extremesOf(nodes.value);
+  const columns = [...columnsOf(camera, nodes)];
+  pen.fillStyle = ink.dye(dyeOf(fronts[0]!));
+  columns.forEach(({ x, after }, row) => {
+    const wide = (columns[row + 1]?.x ?? camera.width) - x;
+    const y = scale.yOf(nodes.value[after - 1]!);
+    pen.globalAlpha = pale;
+    pen.fillRect(x, y, wide, base - y);
+    pen.globalAlpha = 0.4;
+    if (y < threshold) pen.fillRect(x, y, wide, threshold - y);
+  });
+  pen.globalAlpha = THIN;
+  if (was) pen.fillStyle = ink.accent;
+  let joined = scale.yOf(nodes.value[columns[0]!.node]!);
+  columns.forEach(({ x, node, after }, row) => {
+    const bounds = extremes.between(node, after).map(scale.yOf);
+    const top = Math.min(joined, ...bounds);
+    pen.fillRect(x, top, 1, Math.max(joined, ...bounds) - top + 1);
+    joined = scale.yOf(nodes.value[after - 1]!);
+    // Where nothing comes for some columns, it stays.
+    pen.fillRect(x, joined, (columns[row + 1]?.x ?? camera.width) - x, 1);
+  });
+  pen.globalAlpha = 1;
+}
+
+/** Of the line, where it fills its ground. */
+const THIN = 0.6;
+
+/** Nodes in sight, those of one column of pixels together: from `node` to before `after`. */
+function* columnsOf(camera: Camera, nodes: LaneNodes) {
+  const [from, to] = visible(camera, nodes);
+  for (let node = from; node < to; ) {
+    const x = Math.round(xOf(camera, nodes.tick[node]!));
+    // The first node at the next column or later: ticks are whole.
+    const later = firstAbove(nodes.tick, Math.ceil(tickOf(camera, x + 0.5)) - 1);
+    const after = Math.max(Math.min(later, to), node + 1);
+    yield { x, node, after };
+    node = after;
+  }
+}
+
+function drawSteps(scene: LaneScene, nodes: LaneNodes): void {
+  const { pen, ink, camera, scale, dyeOf, fronts, open, was } = scene;
   const base = scale.yOf(scale.middle);
+  if (isDense(camera, nodes)) {
+    drawDense(scene, nodes, base, 0.14);
+    return;
+  }
   const line = outline(camera, nodes, scale);
   pen.fillStyle = ink.dye(dyeOf(fronts[0]!));
   pen.strokeStyle = was ? ink.accent : pen.fillStyle;
@@ -370,11 +438,7 @@ function outline(camera: Camera, nodes: LaneNodes, { yOf }: Scale): { path: Path
   const left = Math.round(xOf(camera, nodes.tick[from]!));
   let y = yOf(nodes.value[from]!);
   path.moveTo(left, y);
-  for (let node = from; node < to; ) {
-    const x = Math.round(xOf(camera, nodes.tick[node]!));
-    // The first node at the next column or later: ticks are whole.
-    const later = firstAbove(nodes.tick, Math.ceil(tickOf(camera, x + 0.5)) - 1);
-    const after = Math.max(Math.min(later, to), node + 1);
+  for (const { x, node, after } of columnsOf(camera, nodes)) {
     if (node > from && !nodes.moves[node - 1]) path.lineTo(x, y);
     path.lineTo(x, yOf(nodes.value[node]!));
     y = yOf(nodes.value[after - 1]!);
@@ -384,7 +448,6 @@ function outline(camera: Camera, nodes: LaneNodes, { yOf }: Scale): { path: Path
     }
     const way = nodes.moves[after - 1] ? nodes.bent.get(after - 1) : undefined;
     for (const [tick, value] of way?.line ?? []) path.lineTo(xOf(camera, tick), yOf(value));
-    node = after;
   }
   if (to < nodes.tick.length && to > 0 && nodes.moves[to - 1]) {
     path.lineTo(xOf(camera, nodes.tick[to]!), yOf(nodes.value[to]!));
