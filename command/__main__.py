@@ -16,6 +16,7 @@ from expression.documents import Document
 from expression.errors import BadStroke, NothingMatched, Refused
 from expression.hands import HANDS, MOST_AMOUNT
 from expression.limits import MOST_THINNING
+from expression.midi.excerpt import Asked
 from expression.midi.files import FileKind, opened, saved
 from expression.midi.ump import HEADER as CLIP
 from expression.pitch import NOTE_NAMES
@@ -61,6 +62,9 @@ def _parser() -> argparse.ArgumentParser:
         default="plain",
         help="curves of notes by messages of the part's channel, or in a zone of MPE; or all as a MIDI 2.0 clip file",
     )
+    shaping.add_argument("--parts", type=_numbers, metavar="1,3", help="only these parts, counted from 1")
+    shaping.add_argument("--bars", type=_bars, metavar="5-8", help="only these bars")
+    shaping.add_argument("--format", type=int, choices=(0, 1), help="0: all in one track")
     shaping.add_argument(
         "--widen", action="store_true", help="give the bend a range that holds what is drawn, where it has none"
     )
@@ -121,6 +125,25 @@ def _steps(words: str) -> float:
     if not 0 <= steps <= MOST_THINNING:
         raise argparse.ArgumentTypeError(f"a tolerance is from 0 to {MOST_THINNING} steps, not {words}")
     return steps
+
+
+def _numbers(words: str) -> tuple[int, ...]:
+    """Parts, counted from 0."""
+    try:
+        found = tuple(sorted({int(one) - 1 for one in words.split(",")}))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"parts are numbers with commas, such as 1,3, not {words}") from None
+    if found[0] < 0:
+        raise argparse.ArgumentTypeError("parts are counted from 1")
+    return found
+
+
+def _bars(words: str) -> tuple[int, int]:
+    """The first and the last, counted from 1."""
+    first, _, last = words.partition("-")
+    if not (first.isdecimal() and (last or first).isdecimal()) or not 1 <= int(first) <= int(last or first):
+        raise argparse.ArgumentTypeError(f"bars are the first and the last, such as 5-8, not {words}")
+    return int(first), int(last or first)
 
 
 def _amount(words: str) -> float:
@@ -191,7 +214,16 @@ def _shape(options: argparse.Namespace) -> None:
     take = take.without_cues() if options.without_cues else take
     take = _widened(take, options.kind) if options.widen else take
     _tell_unsent(take, options.kind)
-    _write_whole(Path(options.output), saved(take, options.kind, options.thin))
+    asked = Asked(options.parts, _span(take, options.bars) if options.bars else None, options.format)
+    _write_whole(Path(options.output), saved(take, options.kind, options.thin, asked))
+
+
+def _span(take: Take, bars: tuple[int, int]) -> tuple[int, int]:
+    """From the first of some bars to behind the last, in ticks."""
+    starts = take.meter.bars(take.end).start.tolist()
+    if bars[0] > len(starts):
+        raise Fault(f"--bars: the take ends in bar {len(starts)}.")
+    return starts[bars[0] - 1], starts[bars[1]] if bars[1] < len(starts) else take.end + 1
 
 
 def _widened(take: Take, kind: FileKind) -> Take:

@@ -86,6 +86,13 @@ def listen(messages: Stream, start: float, end: float, chase: bool, held: Stream
     if not chase:
         return messages.pick(within)
     before = messages.pick(messages.seconds < start)
+    chased = before.pick(in_force(before))
+    chased = chased._replace(seconds=np.full(len(chased.seconds), start))
+    return after(after(chased, held) if held is not None else chased, messages.pick(within))
+
+
+def in_force(before: Stream) -> Ints:
+    """Which messages (rows, ascending) are in force behind all of them, part by part (see `listen`)."""
     kind = before.status & 0xF0
     control = kind == CONTROL
     parameter = control & np.isin(before.data1, PARAMETERS)
@@ -103,9 +110,7 @@ def listen(messages: Stream, start: float, end: float, chase: bool, held: Stream
     # np.unique keeps the first of each: read backwards, that is the last value of each stream.
     last = rows[::-1][np.unique(stream_key[rows][::-1], return_index=True)[1]]
     forced = np.concatenate((np.flatnonzero(parameter), last_reset[last_reset >= 0], last))
-    chased = before.pick(np.unique(forced))
-    chased = chased._replace(seconds=np.full(len(chased.seconds), start))
-    return after(after(chased, held) if held is not None else chased, messages.pick(within))
+    return np.unique(forced)
 
 
 def held_at(take: Take, start: float, cues_alone: bool = False) -> Stream:

@@ -1,6 +1,6 @@
 """From a take to the bytes of a Standard MIDI File."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from typing import Literal
 
@@ -11,7 +11,7 @@ from expression.levels import kinds_on
 from expression.midi import smf
 from expression.midi.emit import emit
 from expression.percussion import CHANNEL as PERCUSSION
-from expression.take import Channel, Take
+from expression.take import Channel, Events, Take
 
 Way = Literal["plain", "mpe"]
 
@@ -23,10 +23,15 @@ def write(take: Take, tolerance: float = 0.0, way: Way | None = None) -> bytes:
     all that have any in zones of MPE.
     """
     tracks = emit(sent(take, way), tolerance)
-    factor, format_ = take.header.factor, take.header.format if len(tracks) == 1 else max(take.header.format, 1)
+    return composed(take, take.header.format if len(tracks) == 1 else max(take.header.format, 1), tracks)
+
+
+def composed(take: Take, format_: int, tracks: Sequence[Events]) -> bytes:
+    """The file of some tracks of a take, at the source's own resolution where every time allows it."""
+    factor = take.header.factor
     if all(not (track.tick % factor).any() for track in tracks):
-        tracks = tuple(replace(track, tick=frozen(track.tick // factor, np.int64)) for track in tracks)
-        return smf.compose(format_, take.header.division, list(tracks))
+        whole = [replace(track, tick=frozen(track.tick // factor, np.int64)) for track in tracks]
+        return smf.compose(format_, take.header.division, whole)
     return smf.compose(format_, take.resolution, list(tracks))
 
 

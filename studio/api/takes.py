@@ -11,6 +11,7 @@ from ninja.files import UploadedFile
 from expression.documents import Document
 from expression.errors import BadFile
 from expression.limits import MOST_READ_AT_ONCE, MOST_THINNING
+from expression.midi.excerpt import Asked
 from studio.api.access import owner
 from studio.api.schemas import Added, DeletedTake, JobView, Problem, Rename, TakeCard
 from studio.models import Take
@@ -78,6 +79,9 @@ def restore_take(request: HttpRequest, take_id: UUID) -> Take:
     return takes.restore(owner(request), take_id)
 
 
+FORMATS: dict[str, Literal[0, 1]] = {"0": 0, "1": 1}
+
+
 @router.get("{uuid:take_id}/file")
 def take_file(
     request: HttpRequest,
@@ -85,16 +89,22 @@ def take_file(
     kind: Literal["plain", "mpe", "clip"] | None = None,
     cues: bool = True,
     thin: Annotated[float, Query(ge=0, le=MOST_THINNING)] = 0.0,
+    parts: Annotated[str | None, Query(pattern=r"^\d{1,4}(,\d{1,4}){0,255}$")] = None,
+    span: Annotated[str | None, Query(pattern=r"^\d{1,12}-\d{1,12}$")] = None,
+    format: Literal["0", "1"] | None = None,
 ) -> HttpResponse:
     """The take as a Standard MIDI File: as its parts are sent; plainly, or in zones of MPE; or as a MIDI 2.0 clip.
 
     Cue notes are in it, unless `cues` says otherwise. With `thin`, drawn ways are sent in fewer messages: off by so
-    many steps at most.
+    many steps at most. `parts` (numbers with commas), `span` (ticks, `first-after`): only these. `format` 0: one track.
     """
     take = takes.get(owner(request), take_id)
+    chosen = tuple(sorted({int(one) for one in parts.split(",")})) if parts else None
+    first, after = map(int, span.split("-")) if span else (0, 0)
+    asked = Asked(chosen, (first, max(after, first + 1)) if span else None, FORMATS.get(format or ""))
     with places.one(take.owner_id):
-        response = HttpResponse(takes.file(take, kind, cues, thin), content_type="audio/midi")
-    name = f"{take.name}.{'midi2' if kind == 'clip' else 'mid'}"
+        name, data = takes.file(take, kind, cues, thin, asked)
+    response = HttpResponse(data, content_type="audio/midi")
     response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response
 

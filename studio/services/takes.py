@@ -10,7 +10,8 @@ from django.utils import timezone
 from expression import views
 from expression.history import Shaped
 from expression.limits import LONGEST_NAME
-from expression.midi.files import FileKind, opened, saved
+from expression.midi.excerpt import Asked
+from expression.midi.files import ALL, FileKind, file_name, opened, saved
 from expression.midi.rescue import rescued
 from expression.midi.zoning import as_zone
 from expression.take import Take as Recording
@@ -110,13 +111,17 @@ def restore(owner: AbstractBaseUser, take_id: UUID) -> Take:
     return get(owner, take_id)
 
 
-def file(take: Take, kind: FileKind | None = None, cues: bool = True, thin: float = 0.0) -> bytes:
-    """The take as a Standard MIDI File, its parts as they are set to be sent, or as `kind` says; or as a clip file.
+def file(
+    take: Take, kind: FileKind | None = None, cues: bool = True, thin: float = 0.0, asked: Asked = ALL
+) -> tuple[str, bytes]:
+    """The take as a Standard MIDI File, its parts as they are set to be sent, or as `kind` says; or as a clip file; and
+    what that is called.
 
-    `thin`: drawn ways in fewer events, off by so many steps at most.
+    `thin`: drawn ways in fewer events, off by so many steps at most. `asked`: some parts or bars of it, in one track.
     """
     now = folded(take.pk, take.revision).now.take
-    return saved(now if cues else now.without_cues(), kind, thin)
+    data = saved(now if cues else now.without_cues(), kind, thin, asked)
+    return file_name(now, take.name, kind, cues, thin, asked), data
 
 
 def zoned(owner: AbstractBaseUser, take_id: UUID) -> Take:

@@ -5,6 +5,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+import mido
 import pytest
 
 from command.__main__ import main
@@ -159,3 +160,20 @@ class TestPlay:
         assert "one name" in command("play", recording, recording, "-o", out).stderr
         told = command("play", recording, empty, "-o", tmp_path, "--strokes-out", out)
         assert told.returncode == 2 and "not of several" in told.stderr
+
+
+class TestSome:
+    def test_some_parts_some_bars_and_one_track(self, recording: Path, tmp_path: Path) -> None:
+        out, none = tmp_path / "out.mid", strokes(tmp_path, [])
+        made = command("shape", recording, "--strokes", none, "-o", out, "--bars", "1-1", "--format", "0")
+        assert made.returncode == 0, made.stderr
+        file = mido.MidiFile(out)
+        assert (file.type, len(file.tracks)) == (0, 1)
+        for words, said in (
+            (("--bars", "9000"), "the take ends in bar"),
+            (("--bars", "3-2"), "the first and the last"),
+            (("--parts", "0"), "counted from 1"),
+            (("--parts", "40"), "has no part 39"),
+        ):
+            refused = command("shape", recording, "--strokes", none, "-o", tmp_path / "no.mid", *words)
+            assert refused.returncode == 2 and said in refused.stderr, refused.stderr

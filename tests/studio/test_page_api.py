@@ -142,3 +142,20 @@ def test_the_engraver_ends_with_a_server_that_is_killed(tmp_path: Path) -> None:
         while Path(f"/proc/{engraver}").exists() and time.monotonic() < deadline:
             time.sleep(0.05)
         assert not Path(f"/proc/{engraver}").exists()
+
+
+def test_some_of_a_take_is_taken_home_and_named_for_what_it_is(anna: Caller) -> None:
+    take = anna.add(TWO)
+    for query, name in (
+        ("", "take.mid"),
+        ("?kind=mpe", "take, MPE.mid"),
+        ("?format=0&cues=false", "take, one track, without cues.mid"),
+        ("?span=0-3840&thin=2", "take, bar 1, thinned by 2.mid"),
+    ):
+        answer = anna.call("get", f"takes/{take}/file{query}")
+        assert answer.status_code == 200, answer.content
+        assert name.partition(".")[0].partition(",")[2] in answer["Content-Disposition"]
+    for query, said in (("?parts=77", "no part 77"), ("?kind=clip&format=0", "one sequence"), ("?parts=x", "parts")):
+        answer = anna.call("get", f"takes/{take}/file{query}")
+        assert answer.status_code == 422
+        assert said in answer.json()["detail"]

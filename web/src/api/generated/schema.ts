@@ -776,7 +776,7 @@ export interface paths {
          * @description The take as a Standard MIDI File: as its parts are sent; plainly, or in zones of MPE; or as a MIDI 2.0 clip.
          *
          *     Cue notes are in it, unless `cues` says otherwise. With `thin`, drawn ways are sent in fewer messages: off by so
-         *     many steps at most.
+         *     many steps at most. `parts` (numbers with commas), `span` (ticks, `first-after`): only these. `format` 0: one track.
          */
         get: operations["studio_api_takes_take_file"];
         put?: never;
@@ -9481,6 +9481,9 @@ export interface operations {
                 kind?: ("plain" | "mpe" | "clip") | null;
                 cues?: boolean;
                 thin?: number;
+                parts?: string | null;
+                span?: string | null;
+                format?: ("0" | "1") | null;
             };
             header?: never;
             path: {
