@@ -21,8 +21,10 @@ from expression.views import (
     page,
     proof,
     reasons,
+    sheet,
     strokes,
     unsent,
+    wire,
 )
 
 __all__ = [
@@ -43,6 +45,8 @@ __all__ = [
     "page",
     "proof",
     "reasons",
+    "sheet",
     "strokes",
     "unsent",
+    "wire",
 ]

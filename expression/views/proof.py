@@ -50,7 +50,7 @@ def proof(take: Take, part: Part) -> Proof:
     channel = part.channel
     heard = _heard(take, channel)
     lanes = [_lane(take, channel, lane, heard) for key, lane in channel.lanes.items() if key in CHANNEL_LANES]
-    return {"lanes": lanes, "cable": _busiest(take, *_told(take, channel.port))[0], "most": CABLE}
+    return {"lanes": lanes, "cable": busiest(take, *told(take, channel.port))[0], "most": CABLE}
 
 
 @worked_out(8)
@@ -93,7 +93,7 @@ def _lane(take: Take, channel: Channel, lane: Lane, heard: receiver.Channel) -> 
     in_steps = np.divide(off, step, out=np.zeros(len(off)), where=step > 0)
     worst = int(off.argmax())
     sent, sizes = _of_lane(take, channel, lane.key)
-    most, at = _busiest(take, sent, sizes)
+    most, at = busiest(take, sent, sizes)
     return {
         "key": lane.key,
         "off": round(float(off[worst]), 4),
@@ -120,12 +120,12 @@ def _of_lane(take: Take, channel: Channel, key: str) -> tuple[Ints, Ints]:
     return all_ticks, np.full(len(all_ticks), 2 if key == PRESSURE else 3)
 
 
-def _told(take: Take, port: int) -> tuple[Ints, Ints]:
-    """Ticks and bytes of all that a port is told, without running status."""
+def told(take: Take, port: int, tolerance: float = 0.0) -> tuple[Ints, Ints]:
+    """Ticks and bytes of all that a port is told, without running status; ways off by so many steps (`emit`)."""
     ticks, sizes = [], []
     on_port = {part.track for part in take.parts if part.channel.port == port}
     for number in on_port:
-        track = emit(take)[number]
+        track = emit(take, tolerance)[number]
         voice = np.flatnonzero((track.status >= NOTE_OFF) & (track.status < SYSEX))
         exclusive = np.flatnonzero((track.status >= SYSEX) & (track.status < META) & (track.payload >= 0))
         kind = track.status[voice] & 0xF0
@@ -137,7 +137,7 @@ def _told(take: Take, port: int) -> tuple[Ints, Ints]:
     return tick[order], size[order]
 
 
-def _busiest(take: Take, ticks: Ints, sizes: Ints) -> tuple[int, int]:
+def busiest(take: Take, ticks: Ints, sizes: Ints) -> tuple[int, int]:
     """The most bytes within any second, and the tick at which that begins."""
     if not len(ticks):
         return 0, 0
@@ -150,4 +150,4 @@ def _busiest(take: Take, ticks: Ints, sizes: Ints) -> tuple[int, int]:
 
 def streamed(take: Take, channel: Channel, key: str) -> tuple[int, int]:
     """The most bytes a second that a lane alone comes to, and where."""
-    return _busiest(take, *_of_lane(take, channel, key))
+    return busiest(take, *_of_lane(take, channel, key))

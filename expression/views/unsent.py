@@ -7,22 +7,23 @@ from expression.lanes import LANES
 from expression.midi.clip_write import exclusive_bytes, struck_again
 from expression.midi.emit import on_channel_lanes
 from expression.midi.files import FileKind
-from expression.midi.write import sent
+from expression.midi.write import Way, sent
 from expression.status import ESCAPE, META, SYSEX
 from expression.strokes.note_stroke import counted
 from expression.take import Part, Take
 from expression.views.bend_faults import beyond_range
 from expression.views.fault import Fault, fault
 from expression.views.note_faults import note_faults
+from expression.views.wire import THINNINGS, wire
 
 TEXTS = (0x01, 0x02, 0x05, 0x06, 0x07)
 """Metas that hold text, copyright, lyric, marker, cue point (SMF 1.0)."""
 
 
-def unsent(take: Take, kind: FileKind | None = None) -> list[Fault]:
+def unsent(take: Take, kind: FileKind | None = None, one_track: bool = False) -> list[Fault]:
     """All of it, part by part: for the form that a file is asked for in, or as its parts are sent."""
     found: list[Fault] = []
-    way = None if kind == "clip" else kind
+    way: Way | None = None if kind == "clip" else kind
     formed = sent(take, way)
     heard = take if kind == "clip" else on_channel_lanes(formed)
     for channel in heard.channels:
@@ -31,8 +32,40 @@ def unsent(take: Take, kind: FileKind | None = None) -> list[Fault]:
         for part in parts:
             found += _struck_again(take, part) if kind == "clip" else _of_notes(formed, part)
     if kind == "clip":
-        found += _not_in_clips(take)
+        return found + _not_in_clips(take)
+    if one_track:
+        found += _in_one_track(take)
+    return found + _too_dense(take, way)
+
+
+def _in_one_track(take: Take) -> list[Fault]:
+    """Parts that only their tracks tell apart."""
+    found: list[Fault] = []
+    for channel in take.channels:
+        first, *others = take.parts_on(channel)
+        if others and len({one.track for one in (first, *others)}) > 1:
+            names = " and ".join(one.name or f"part {one.id + 1}" for one in (first, *others))
+            says = f"{names} share channel {channel.number + 1}: in one track (format 0) they come back as one part."
+            found.append(fault(first.id, "", "one track", says, []))
     return found
+
+
+def _too_dense(take: Take, way: Way | None) -> list[Fault]:
+    """More than a cable carries: what is late gets later."""
+    load = wire(take, way)
+    if load["peak"] <= load["most"]:
+        return []
+    bar = take.meter.position(load["at"]).bar
+    helps = (
+        f"Thinned by {load['thin']:g} steps it is {load['thinned']:,}."
+        if load["thin"]
+        else f"Ways off by {THINNINGS[-1]:g} steps still come to {load['thinned']:,}: send fewer parts at a time."
+    )
+    says = (
+        f"In bar {bar} a cable of MIDI 1.0 has to carry {load['peak']:,} bytes in a second and carries "
+        f"{load['most']:,}: what is played from this file comes late there. {helps}"
+    )
+    return [fault(0, "", "cable", says, [(load["at"], load["at"] + 1)])]
 
 
 def _of_notes(take: Take, part: Part) -> list[Fault]:

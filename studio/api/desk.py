@@ -18,6 +18,7 @@ from expression.views.facts import Facts
 from expression.views.fault import Fault
 from expression.views.own_lanes import OwnFacts
 from expression.views.reasons import Reason
+from expression.views.wire import Wire
 from studio.api.access import owner
 from studio.api.encoding import encode
 from studio.api.schemas import (
@@ -187,9 +188,28 @@ def unplayed(request: HttpRequest, take_id: UUID) -> HttpResponse:
 
 
 @router.get("{uuid:take_id}/unsent", response={200: list[Fault], **REFUSALS})
-def unsent(request: HttpRequest, take_id: UUID, kind: FileKind | None = None, cues: bool = True) -> HttpResponse:
+def unsent(
+    request: HttpRequest, take_id: UUID, kind: FileKind | None = None, cues: bool = True, one_track: bool = False
+) -> HttpResponse:
     """What will not sound as it is drawn in a file of the take: why, where, and the stroke that helps."""
-    return _json(request, shaping.unsent(takes.get(owner(request), take_id), kind, cues))
+    return _json(request, shaping.unsent(takes.get(owner(request), take_id), kind, cues, one_track))
+
+
+@router.get("{uuid:take_id}/wire", response={200: Wire, **REFUSALS})
+def wire(request: HttpRequest, take_id: UUID, kind: Literal["plain", "mpe"] | None = None) -> HttpResponse:
+    """What the busiest cable has to carry of the take, second by second."""
+    return _json(request, shaping.wire(takes.get(owner(request), take_id), kind))
+
+
+@router.get("{uuid:take_id}/sheet", response={200: None, **REFUSALS})
+def done_sheet(request: HttpRequest, take_id: UUID) -> HttpResponse:
+    """What was done to the take, stroke by stroke, with its lanes before and after: a PDF."""
+    take = takes.get(owner(request), take_id)
+    with places.one(take.owner_id):
+        response = HttpResponse(shaping.sheet(take), content_type="application/pdf")
+    name = f"{take.name}, what was done.pdf"
+    response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
+    return response
 
 
 @router.get("{uuid:take_id}/proof", response={200: ProofView, **REFUSALS})

@@ -12,6 +12,7 @@ from expression.errors import NothingMatched
 from expression.history import History, Shaped
 from expression.lanes import BEND
 from expression.midi.files import FileKind
+from expression.midi.write import Way
 from expression.moving import moved
 from expression.selection import AnyRule, select_by
 from expression.strokes import AnyStroke, Where
@@ -24,6 +25,7 @@ from expression.views.facts import Facts
 from expression.views.fault import Fault
 from expression.views.own_lanes import OwnFacts
 from expression.views.reasons import Reason
+from expression.views.wire import Wire
 from studio.models import Step, Take
 from studio.services import arrangement, takes
 from studio.services.answers import Chosen, DeskView, HistoryView, Lanes, Preview, ProofView, Written
@@ -198,10 +200,20 @@ def faults(take: Take) -> list[Fault]:
     return views.faults.faults(seen(take))
 
 
-def unsent(take: Take, kind: FileKind | None, cues: bool) -> list[Fault]:
+def unsent(take: Take, kind: FileKind | None, cues: bool, one_track: bool) -> list[Fault]:
     """What will not sound as it is drawn in a file of some form."""
     now = seen(take)
-    return views.unsent.unsent(now if cues else now.without_cues(), kind)
+    return views.unsent.unsent(now if cues else now.without_cues(), kind, one_track)
+
+
+def wire(take: Take, kind: Way | None) -> Wire:
+    """What the busiest cable has to carry."""
+    return views.wire.wire(seen(take), kind)
+
+
+def sheet(take: Take) -> bytes:
+    """What was done to a take, as a PDF."""
+    return views.sheet.sheet(folded(take.pk, take.revision), take.name)
 
 
 def lanes(take: Take, part: int) -> Lanes:

@@ -99,6 +99,8 @@ REQUESTS: list[tuple[str, str, Any]] = [
     ("post", "preview", STROKE),
     ("post", "strokes", STROKE),
     ("post", "reasons", {"revision": 0, "note": 0}),
+    ("get", "wire", None),
+    ("get", "sheet", None),
     ("post", "hands", {"part": 0, "name": "mine"}),
     ("post", "rehearse", {**STROKE, "span": [0, 1]}),
     ("patch", "strokes/1", {"revision": 0, "on": False}),

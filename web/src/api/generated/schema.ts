@@ -1197,6 +1197,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Done Sheet
+         * @description What was done to the take, stroke by stroke, with its lanes before and after: a PDF.
+         */
+        get: operations["studio_api_desk_done_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/sound": {
         parameters: {
             query?: never;
@@ -1485,6 +1505,26 @@ export interface paths {
          * @description All that the desk draws, at the take's current revision.
          */
         get: operations["studio_api_desk_view"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/wire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Wire
+         * @description What the busiest cable has to carry of the take, second by second.
+         */
+        get: operations["studio_api_desk_wire"];
         put?: never;
         post?: never;
         delete?: never;
@@ -7629,6 +7669,28 @@ export interface components {
             ] | null;
         };
         /**
+         * Wire
+         * @description Of the port that has most to carry. `bytes`: the most within any second that begins in each of as many even
+         *     stretches of the take, each `every` seconds long. `thin`: the least of the steps by which ways have to be off so
+         *     that all fits, with what it comes to then; null where all fits, or nothing helps.
+         */
+        Wire: {
+            /** At */
+            at: number;
+            /** Bytes */
+            bytes: number[];
+            /** Every */
+            every: number;
+            /** Most */
+            most: number;
+            /** Peak */
+            peak: number;
+            /** Thin */
+            thin: number | null;
+            /** Thinned */
+            thinned: number;
+        };
+        /**
          * Wishes
          * @description What an account wants in every take.
          */
@@ -10710,6 +10772,62 @@ export interface operations {
             };
         };
     };
+    studio_api_desk_done_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     studio_api_sounds_sound: {
         parameters: {
             query?: never;
@@ -11595,6 +11713,7 @@ export interface operations {
             query?: {
                 kind?: ("plain" | "mpe" | "clip") | null;
                 cues?: boolean;
+                one_track?: boolean;
             };
             header?: never;
             path: {
@@ -11669,6 +11788,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeskView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_wire: {
+        parameters: {
+            query?: {
+                kind?: ("plain" | "mpe") | null;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wire"];
                 };
             };
             /** @description Unauthorized */
