@@ -282,8 +282,9 @@ def page_file(
             body = engraving.document(take, _numbers(parts)).encode()
         else:
             body = engraving.drawing(take, _numbers(parts), first, count, kind)
+    name = take.name if kind == "musicxml" else f"{take.name}, bars {first} to {first + count - 1}"
     response = HttpResponse(body, content_type=PAGE_KINDS[kind])
-    response["Content-Disposition"] = content_disposition_header(True, f"{take.name}.{kind}") or "attachment"
+    response["Content-Disposition"] = content_disposition_header(True, f"{name}.{kind}") or "attachment"
     return response
 
 

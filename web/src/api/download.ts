@@ -6,10 +6,25 @@ const BUSY = 503;
 
 /** Fetch a file and hand it to the browser. Throws Refusal. `onWait` hears that it has to wait. */
 export async function download(address: string, onWait: () => void = () => undefined): Promise<void> {
+  const { name, blob } = await fetched(address, onWait);
+  hand(blob, name);
+}
+
+/** A file by its address, and what it is called. Throws Refusal. */
+export async function fetched(
+  address: string,
+  onWait: () => void = () => undefined,
+): Promise<{ name: string; blob: Blob }> {
   const response = await asked(address, onWait);
+  const name = nameIn(response.headers.get("Content-Disposition") ?? "") ?? "take";
+  return { name, blob: await response.blob() };
+}
+
+/** Hand a file to the browser. */
+export function hand(blob: Blob, name: string): void {
   const link = document.createElement("a");
-  link.href = URL.createObjectURL(await response.blob());
-  link.download = nameIn(response.headers.get("Content-Disposition") ?? "") ?? "take";
+  link.href = URL.createObjectURL(blob);
+  link.download = name;
   link.click();
   // The browser takes it up in its own time.
   window.setTimeout(() => URL.revokeObjectURL(link.href), 60_000);

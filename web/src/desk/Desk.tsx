@@ -28,6 +28,7 @@ import { watchLeaving } from "./take/unsaved";
 /** What is opened now and then comes when it is. (The search is there at once: what is typed next is for it.) */
 const EventList = lazy(async () => ({ default: (await import("./bars/EventList")).EventList }));
 const CheckUp = lazy(async () => ({ default: (await import("./bars/CheckUp")).CheckUp }));
+const WayOut = lazy(async () => ({ default: (await import("./bars/WayOut")).WayOut }));
 const PagePane = lazy(async () => ({ default: (await import("./bars/PagePane")).PagePane }));
 const Rig = lazy(async () => ({ default: (await import("../rig/Rig")).Rig }));
 const RecordKey = lazy(async () => ({ default: (await import("../rig/RecordKey")).RecordKey }));
@@ -112,6 +113,7 @@ function useTake(): void {
 function Panes() {
   const listOpen = useDesk((state) => state.listOpen);
   const checkOpen = useDesk((state) => state.checkOpen);
+  const outOpen = useDesk((state) => state.outOpen);
   const pageOpen = useDesk((state) => state.pageOpen);
   const rigOpen = useDesk((state) => state.rigOpen);
   const isOpen = useDesk((state) => state.score !== null);
@@ -121,6 +123,7 @@ function Panes() {
       <Suspense>{rigOpen && isOpen && <Rig />}</Suspense>
       <Suspense>{listOpen && <EventList />}</Suspense>
       <Suspense>{checkOpen && isOpen && <CheckUp />}</Suspense>
+      <Suspense>{outOpen && isOpen && <WayOut />}</Suspense>
     </>
   );
 }

@@ -432,8 +432,6 @@ export const ACTIONS: Action[] = [
     [
       ["", "Download the take", "file save export mid"],
       ["?kind=mpe", "Download as MPE", "file save export mpe zone"],
-      ["?cues=false", "Download the take without its cues", "file save export mid keyswitch"],
-      ["?kind=clip", "Download as a MIDI 2.0 clip", "file save export midi2 clip ump"],
     ] as const
   ).map(
     ([kind, does, words]): Action => ({ keys: [], group: "Shape", does, words, run: () => download(kind) }),
@@ -445,6 +443,9 @@ export const ACTIONS: Action[] = [
     "Check-up: what is broken, and what sounds programmed",
     "stiff robotic mechanical faults errors problems humanise",
     () => set({ checkOpen: !desk().checkOpen }),
+  ),
+  look("Take it home: every form", "export clip ump midi2 wav pdf musicxml zip stems", () =>
+    set({ outOpen: !desk().outOpen }),
   ),
   look("Back to the library", "takes close", () => window.location.assign("/")),
 ];

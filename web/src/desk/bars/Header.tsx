@@ -71,6 +71,7 @@ function PaneKey({ pane, words, title }: (typeof PANES)[number]) {
 }
 
 function Download({ takeId }: { takeId: string }) {
+  const open = useDesk((state) => state.outOpen);
   return (
     <span className="flex shrink-0">
       <FileLink
@@ -80,40 +81,19 @@ function Download({ takeId }: { takeId: string }) {
       >
         Download .mid
       </FileLink>
-      <Menu label="Download in another form" sign="▾" className="key rounded-l-none px-2">
-        {FORMS.map(([kind, words]) => (
-          <DropdownMenu.Item key={kind} className={MENU_ITEM} asChild>
-            <FileLink href={`/api/takes/${takeId}/${kind}`} onClick={() => void tellUnsent(kind)}>
-              {words}
-            </FileLink>
-          </DropdownMenu.Item>
-        ))}
-        <DropdownMenu.Label className="px-3 pt-1.5 text-[12px] text-faded">
-          Fewer messages: drawn ways off by at most
-        </DropdownMenu.Label>
-        {THINNED.map((steps) => (
-          <DropdownMenu.Item key={steps} className={MENU_ITEM} asChild>
-            <FileLink href={`/api/takes/${takeId}/file?thin=${steps}`} onClick={() => void tellUnsent("")}>
-              {steps === 1 ? "1 step" : `${steps} steps`}
-            </FileLink>
-          </DropdownMenu.Item>
-        ))}
-      </Menu>
+      <button
+        type="button"
+        className="key rounded-l-none px-2 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:text-sheet"
+        aria-label="Take it home in another form"
+        aria-pressed={open}
+        title="Every form: MPE, clip, some bars, the page, as it sounds"
+        onClick={() => set({ outOpen: !open })}
+      >
+        ▾
+      </button>
     </span>
   );
 }
-
-/** What else a take can be written as. */
-const FORMS = [
-  ["file?kind=mpe", "MPE: each note on a channel of its own"],
-  ["file?kind=plain", "Plain: by the parts' own channels"],
-  ["file?kind=clip", "MIDI 2.0 clip file"],
-  ["file?cues=false", "Without the cues"],
-  ["page/musicxml", "MusicXML: the page of all parts"],
-] as const;
-
-/** In how coarse steps drawn ways can be sent where a cable or an old instrument is slow. */
-const THINNED = [1, 2, 4];
 
 /** That something is being saved still; what is done in no time is not told. */
 function Saving() {

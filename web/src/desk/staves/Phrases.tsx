@@ -75,7 +75,8 @@ function brackets(
     const { start, groups } = part.phrases[row]!;
     for (const tick of groups) {
       const at = left + (tick - start) * camera.perTick;
-      if (at < free) continue;
+      // Where the next phrase begins is its own.
+      if (at < free || at > left + width) continue;
       free = at + LEAST_APART;
       path += `M${at + 0.5} 4.5V8`;
     }

@@ -132,6 +132,8 @@ interface ScreenState {
   listOpen: boolean;
   /** What is broken and what sounds programmed, as a list. */
   checkOpen: boolean;
+  /** Every form in which it can be taken home. */
+  outOpen: boolean;
   /** The page, as staff notation, is in sight. */
   pageOpen: boolean;
   panelOpen: boolean;
@@ -151,7 +153,7 @@ export interface DeskState extends TakeState, ChoiceState, HandState, ScreenStat
 export const cleared: TakeState &
   ChoiceState &
   HandState &
-  Pick<ScreenState, "rowsFit" | "notice" | "listOpen" | "checkOpen"> = {
+  Pick<ScreenState, "rowsFit" | "notice" | "listOpen" | "checkOpen" | "outOpen"> = {
   score: null,
   name: "",
   history: { revision: 0, strokes: [], undone: [], can_undo: 0, can_redo: 0 },
@@ -195,6 +197,7 @@ export const cleared: TakeState &
   notice: null,
   listOpen: false,
   checkOpen: false,
+  outOpen: false,
 };
 
 const screen: Omit<ScreenState, keyof typeof cleared> = {

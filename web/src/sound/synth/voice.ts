@@ -31,6 +31,7 @@ export class Voice {
   channel = 0;
   pitch = 0;
   age = 0;
+  private dice = 1;
   /** What its key, or its channel, says to it alone. */
   own: Own | null = null;
   private patch: Patch = USUAL;
@@ -58,6 +59,7 @@ export class Voice {
     this.part = part;
     this.pitch = pitch;
     this.age = age;
+    this.dice = Math.imul(age, 0x9e3779b1) | 1;
     this.patch = patch;
     this.rise = 0;
     this.fade = 1;
@@ -75,6 +77,14 @@ export class Voice {
           : 0.001 ** (1 / (fall * ring * Math.min(2, (440 / frequency) ** 0.5) * sampleRate));
     });
     this.phases.fill(0);
+  }
+
+  /** From -1 to 1, the same for the same strike each time (xorshift): two renderings are the same bytes. */
+  private noise(): number {
+    this.dice ^= this.dice << 13;
+    this.dice ^= this.dice >>> 17;
+    this.dice ^= this.dice << 5;
+    return this.dice / 0x80000000;
   }
 
   /** How loud it is now: the quietest gives way when all are in use. */
@@ -126,7 +136,7 @@ export class Voice {
     }
     if (this.hiss > FAINT) {
       for (let i = 0; i < frames; i++) {
-        out[from + i]! += (Math.random() * 2 - 1) * this.hiss * envelope[i]! * 0.5;
+        out[from + i]! += this.noise() * this.hiss * envelope[i]! * 0.5;
         this.hiss *= this.hissFall;
       }
     }
