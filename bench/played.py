@@ -17,6 +17,7 @@ from expression.take import Take
 
 FEWEST, LEAST_SPREAD = 100, 3.0
 """Of notes, and of the standard deviation of their velocities: less was not played."""
+MOST_AS_BEFORE = 1 / 3
 LEVEL = 80
 
 
@@ -53,11 +54,13 @@ def cases(folder: Path) -> list[Case]:
 
 
 def cases_of(folder: Path) -> Iterator[tuple[Take, int]]:
-    """Takes and parts of a folder that were played freely: to no grid, so that nobody has programmed them."""
+    """Takes and parts of a folder that were played: to no grid, and few notes exactly as hard as the one before."""
     for _, take in _files(folder):
         for part in take.parts:
             heard = heard_of(take, part)
-            if len(heard.rows) >= FEWEST and heard.force.std() >= LEAST_SPREAD and heard.late is None:
+            if len(heard.rows) < FEWEST or heard.force.std() < LEAST_SPREAD or heard.late is not None:
+                continue
+            if float((np.diff(heard.force) == 0).mean()) < MOST_AS_BEFORE:
                 yield take, part.id
 
 

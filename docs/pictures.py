@@ -60,19 +60,6 @@ def _open(page: Page, take: str, *parts: str) -> None:
         page.get_by_role("button", name=part, exact=True).click(modifiers=modifiers)
 
 
-def bowed_glass(page: Page) -> None:
-    """A lead with its bends, and the lane of the bend open."""
-    _open(page, "The fog signal: the stair", "Bowed glass")
-    for _ in range(2):
-        page.keyboard.press("+")
-    page.locator("[data-lane='bend'] button").first.click()
-
-
-def reed_box(page: Page) -> None:
-    """Chords with pedal and expression."""
-    _open(page, "The fog signal: the stair", "Reed box")
-
-
 def drum_and_events(page: Page) -> None:
     """A drum part by its voices, one of them chosen; and the list of events."""
     _open(page, "The fog signal: the stair", "Frame drum")
@@ -106,14 +93,6 @@ def glide(page: Page) -> None:
     page.get_by_test_id("beyond").get_by_role("button").click()
     expect(page.get_by_role("switch")).to_have_count(2)
     page.get_by_role("list", name="History").get_by_role("button", name="Glide").first.click()
-
-
-def wheel(page: Page) -> None:
-    """A worn wheel: each fault where it is, and what mends it."""
-    _open(page, "The fog signal: the bellows room", "Bowed glass")
-    act_on(page, "bend")
-    page.get_by_test_id("unplayed").first.scroll_into_view_if_needed()
-    expect(page.get_by_test_id("fault").first).to_be_visible()
 
 
 def pedal_depth(page: Page) -> None:
@@ -211,6 +190,35 @@ def hand(page: Page) -> None:
     expect(page.get_by_label("Hand", exact=True)).to_be_visible()
 
 
+def check_up(page: Page) -> None:
+    """What is broken and what sounds programmed in a stiff take, and how its part is played beside others."""
+    _open(page, "The fog signal: the watch room", "Reed box")
+    page.get_by_role("button", name="Check-up", exact=True).click()
+    expect(page.get_by_role("list", name="What was found").get_by_role("listitem").first).to_be_visible()
+    expect(page.get_by_text("Louder an octave up")).to_be_visible()
+
+
+def comparison(page: Page) -> None:
+    """The line beside what it was before its first shape: in numbers, and note by note."""
+    _open(page, "The fog signal: the watch room", "Bowed glass")
+    _found(page, "compare with what")
+    expect(page.get_by_role("list", name="Measures that differ").get_by_role("listitem").first).to_be_visible()
+
+
+def way_out(page: Page) -> None:
+    """Every form in which a take can be taken home, and what will not sound as drawn in this one."""
+    _open(page, "The fog signal: the reed loft", "Reed box")
+    page.get_by_label("Take it home in another form").click()
+    page.get_by_label("Form", exact=True).select_option("plain: one channel a part")
+    expect(page.get_by_text("The cable: at most")).to_be_visible()
+
+
+def _found(page: Page, words: str) -> None:
+    page.keyboard.press("/")
+    page.get_by_label("What it does").fill(words)
+    page.keyboard.press("Enter")
+
+
 def recording(page: Page) -> None:
     """The inside player plays a line over the reed box, bar by bar, while it is recorded."""
     _rig(page, "line")
@@ -262,20 +270,20 @@ def _rig(page: Page, line: str) -> None:
 VIEWS: dict[str, Callable[[Page], None]] = {
     "library": library,
     "hairpin": hairpin,
-    "bowed-glass": bowed_glass,
-    "reed-box": reed_box,
     "frame-drum-and-events": drum_and_events,
     "frame": frame,
     "strum": strum,
     "cues": cues,
     "glide": glide,
-    "wheel": wheel,
     "pedal-depth": pedal_depth,
     "trace": trace,
     "chords-glide": chords,
     "close-up": close_up,
     "phrases": phrases,
     "hand": hand,
+    "check-up": check_up,
+    "comparison": comparison,
+    "way-out": way_out,
     "recording": recording,
     "passes": passes,
     "instruments": instruments,

@@ -283,9 +283,11 @@ def still_notes(music: Music) -> Iterator[Spot]:
 
 
 def _moves(music: Music, row: int) -> bool:
-    """Whether any lane goes otherwise while a note sounds."""
+    """Whether any lane goes otherwise while a note sounds; a pedal that goes up or down shapes nothing."""
     ticks = np.linspace(int(music.start[row]), int(music.end[row]) - 1, 65).astype(np.int64)
     for key, lane in music.part.lanes.items():
+        if LANES[key].form_of(lane.curve.values) in (Form.PEDAL, Form.SWITCH):
+            continue
         values = lane.curve.at(ticks) * (24 if key == BEND else 1)
         if np.isfinite(values).any() and np.nanmax(values) - np.nanmin(values) > STILL:
             return True

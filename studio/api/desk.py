@@ -12,6 +12,7 @@ from pydantic import Field
 from expression.limits import MOST_BARS, MOST_PAGE_BARS
 from expression.midi.files import FileKind
 from expression.views.checkup import SpotView
+from expression.views.compare import Comparison
 from expression.views.delta import Delta
 from expression.views.events import EventPage, Order
 from expression.views.facts import Facts
@@ -35,11 +36,12 @@ from studio.api.schemas import (
     StepAsked,
     StrokeAsked,
 )
-from studio.services import arrangement, engraving, listening, shaping, takes
+from studio.services import arrangement, engraving, listening, portraits, shaping, takes
 from studio.services.answers import Chosen, DeskView, Lanes, Messages, Preview, ProofView, Written
 from studio.services.arrangement import Arrangement
 from studio.services.engraving import SheetView
 from studio.services.heavy import places
+from studio.services.portraits import Strip
 
 router = Router(tags=["desk"])
 REFUSALS = {401: Problem, 404: Problem, 409: StaleProblem, 422: Problem}
@@ -193,6 +195,27 @@ def unsent(
 ) -> HttpResponse:
     """What will not sound as it is drawn in a file of the take: why, where, and the stroke that helps."""
     return _json(request, shaping.unsent(takes.get(owner(request), take_id), kind, cues, one_track))
+
+
+@router.get("{uuid:take_id}/comparison", response={200: Comparison, **REFUSALS})
+def comparison(
+    request: HttpRequest, take_id: UUID, before: int | None = None, beside: UUID | None = None
+) -> HttpResponse:
+    """What differs from another take (`beside`), or from the take as it was before a stroke (0: the newest), to it as
+    it is now: measures, notes, lanes.
+    """
+    mine = owner(request)
+    take = takes.get(mine, take_id)
+    other = takes.get(mine, beside) if beside else None
+    with places.one(take.owner_id):
+        return _json(request, shaping.compared(take, before, other), pack=True)
+
+
+@router.get("{uuid:take_id}/range", response={200: list[Strip], **REFUSALS})
+def range_of(request: HttpRequest, take_id: UUID, part: Index) -> HttpResponse:
+    """The measures of a part beside those of the demo's hands and of the account's other takes."""
+    take = takes.get(owner(request), take_id)
+    return _json(request, portraits.strips(owner(request), take, part))
 
 
 @router.get("{uuid:take_id}/wire", response={200: Wire, **REFUSALS})

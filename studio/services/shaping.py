@@ -19,6 +19,7 @@ from expression.strokes import AnyStroke, Where
 from expression.take import Part
 from expression.take import Take as Recording
 from expression.views.checkup import SpotView
+from expression.views.compare import Comparison
 from expression.views.delta import Delta
 from expression.views.events import EventPage, Order
 from expression.views.facts import Facts
@@ -204,6 +205,14 @@ def unsent(take: Take, kind: FileKind | None, cues: bool, one_track: bool) -> li
     """What will not sound as it is drawn in a file of some form."""
     now = seen(take)
     return views.unsent.unsent(now if cues else now.without_cues(), kind, one_track)
+
+
+def compared(take: Take, before: int | None, other: Take | None) -> Comparison:
+    """What differs from the take as it was before a stroke (0: the newest), or from another, to it as it is."""
+    now = seen(take)
+    if other is not None:
+        return views.compare.comparison(seen(other), now, by_ids=False)
+    return views.compare.comparison(seen(take, before or 0), now, by_ids=True)
 
 
 def wire(take: Take, kind: Way | None) -> Wire:

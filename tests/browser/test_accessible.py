@@ -160,9 +160,26 @@ def like_a_hand(desk: Desk) -> None:
     expect(desk.page.get_by_label("Hand", exact=True)).to_be_visible()
 
 
+def taken_home(desk: Desk) -> None:
+    """Every way out, with what will not sound as drawn."""
+    desk.page.get_by_label("Take it home in another form").click()
+    desk.page.get_by_label("Form", exact=True).select_option("plain: one channel a part")
+    expect(desk.page.get_by_text("The cable: at most")).to_be_visible()
+
+
+def compared(desk: Desk) -> None:
+    """The take beside what it was."""
+    desk.keep({"kind": "velocity.set", "value": 40, "where": {"parts": [0]}})
+    desk.press("/")
+    desk.page.get_by_label("What it does").fill("compare with what")
+    desk.page.keyboard.press("Enter")
+    expect(desk.page.get_by_role("list", name="What differs").get_by_role("listitem").first).to_be_visible()
+
+
 STATES = [
     *(chosen, hairpin_with_a_fault, kept, framed, listed, finder, keys, a_bar_that_is_not_there, part_menu),
     *(the_page_and_cues, a_strum, played_in, recorded, checked_up, first_shape_unfolded, like_a_hand),
+    *(taken_home, compared),
 ]
 
 

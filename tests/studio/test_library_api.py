@@ -100,6 +100,8 @@ REQUESTS: list[tuple[str, str, Any]] = [
     ("post", "strokes", STROKE),
     ("post", "reasons", {"revision": 0, "note": 0}),
     ("get", "wire", None),
+    ("get", "comparison", None),
+    ("get", "range?part=0", None),
     ("get", "sheet", None),
     ("post", "hands", {"part": 0, "name": "mine"}),
     ("post", "rehearse", {**STROKE, "span": [0, 1]}),

@@ -29,6 +29,7 @@ import { watchLeaving } from "./take/unsaved";
 const EventList = lazy(async () => ({ default: (await import("./bars/EventList")).EventList }));
 const CheckUp = lazy(async () => ({ default: (await import("./bars/CheckUp")).CheckUp }));
 const WayOut = lazy(async () => ({ default: (await import("./bars/WayOut")).WayOut }));
+const Compare = lazy(async () => ({ default: (await import("./bars/Compare")).Compare }));
 const PagePane = lazy(async () => ({ default: (await import("./bars/PagePane")).PagePane }));
 const Rig = lazy(async () => ({ default: (await import("../rig/Rig")).Rig }));
 const RecordKey = lazy(async () => ({ default: (await import("../rig/RecordKey")).RecordKey }));
@@ -114,6 +115,7 @@ function Panes() {
   const listOpen = useDesk((state) => state.listOpen);
   const checkOpen = useDesk((state) => state.checkOpen);
   const outOpen = useDesk((state) => state.outOpen);
+  const compareOpen = useDesk((state) => state.compareOpen);
   const pageOpen = useDesk((state) => state.pageOpen);
   const rigOpen = useDesk((state) => state.rigOpen);
   const isOpen = useDesk((state) => state.score !== null);
@@ -123,6 +125,7 @@ function Panes() {
       <Suspense>{rigOpen && isOpen && <Rig />}</Suspense>
       <Suspense>{listOpen && <EventList />}</Suspense>
       <Suspense>{checkOpen && isOpen && <CheckUp />}</Suspense>
+      <Suspense>{compareOpen && isOpen && <Compare />}</Suspense>
       <Suspense>{outOpen && isOpen && <WayOut />}</Suspense>
     </>
   );

@@ -55,6 +55,8 @@ export async function renderStretch(stretch: Stretch): Promise<Float32Array> {
 interface Scripted {
   render: typeof renderStretch;
   say?: (bytes: number[], at: number) => void;
+  versions?: () => readonly number[];
+  turnedDown?: () => readonly number[];
   sent?: () => readonly { at: number; came: number; bytes: readonly number[] }[];
 }
 

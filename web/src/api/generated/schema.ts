@@ -722,6 +722,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Comparison
+         * @description What differs from another take (`beside`), or from the take as it was before a stroke (0: the newest), to it as
+         *     it is now: measures, notes, lanes.
+         */
+        get: operations["studio_api_desk_comparison"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/events": {
         parameters: {
             query?: never;
@@ -1089,6 +1110,26 @@ export interface paths {
          * @description How far what a receiver hears of a part's lanes is from what is drawn, and how much its cable carries.
          */
         get: operations["studio_api_desk_proof"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take_id}/range": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Range Of
+         * @description The measures of a part beside those of the demo's hands and of the account's other takes.
+         */
+        get: operations["studio_api_desk_range_of"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2252,6 +2293,20 @@ export interface components {
                 number,
                 number
             ][];
+        };
+        /**
+         * Comparison
+         * @description What differs, from the first of two takes to the second. `notes_in_all`: of those that are told the first.
+         */
+        Comparison: {
+            /** Lanes */
+            lanes: components["schemas"]["LaneView"][];
+            /** Measures */
+            measures: components["schemas"]["MeasureView"][];
+            /** Notes */
+            notes: components["schemas"]["NoteView"][];
+            /** Notes In All */
+            notes_in_all: number;
         };
         /**
          * Contour
@@ -3696,6 +3751,27 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
+         * LaneView
+         * @description A lane that differs: by how much at most, on the mean, and where it does.
+         */
+        LaneView: {
+            /** Lane */
+            lane: string;
+            /** Mean */
+            mean: number;
+            /** Most */
+            most: number;
+            /** Part */
+            part: number;
+            /** Says */
+            says: string;
+            /** Spans */
+            spans: [
+                number,
+                number
+            ][];
+        };
+        /**
          * LaneWave
          * @description A periodic shape over the span: in place of what is there, or added to it.
          */
@@ -3859,6 +3935,24 @@ export interface components {
             start: number;
             /** Threads */
             threads: components["schemas"]["ThreadView"][];
+        };
+        /**
+         * MeasureView
+         * @description A measure of a part in both; null where one lacks it.
+         */
+        MeasureView: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** One */
+            one: number | null;
+            /** Other */
+            other: number | null;
+            /** Part */
+            part: number;
+            /** Unit */
+            unit: string;
         };
         /**
          * Mend
@@ -4362,6 +4456,25 @@ export interface components {
             to?: string | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
+        };
+        /**
+         * NoteView
+         * @description A note that differs: where (a tick of the take that has it, the first where both do), its pitch, and how.
+         */
+        NoteView: {
+            /** Part */
+            part: number;
+            /** Pitch */
+            pitch: number;
+            /** Says */
+            says: string;
+            /** Tick */
+            tick: number;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "gone" | "new" | "other";
         };
         /**
          * NotesAdd
@@ -6783,6 +6896,24 @@ export interface components {
             /** Revision */
             revision: number;
             where?: components["schemas"]["Where"] | null;
+        };
+        /**
+         * Strip
+         * @description One measure: of the part, of each of the demo's hands, and of parts of the account's other takes.
+         */
+        Strip: {
+            /** Demo */
+            demo: number[];
+            /** Key */
+            key: string;
+            /** Mine */
+            mine: number | null;
+            /** Name */
+            name: string;
+            /** Own */
+            own: number[];
+            /** Unit */
+            unit: string;
         };
         /** StrokeAsked */
         StrokeAsked: {
@@ -9409,6 +9540,67 @@ export interface operations {
             };
         };
     };
+    studio_api_desk_comparison: {
+        parameters: {
+            query?: {
+                before?: number | null;
+                beside?: string | null;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     studio_api_desk_events: {
         parameters: {
             query?: {
@@ -10435,6 +10627,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProofView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_desk_range_of: {
+        parameters: {
+            query: {
+                part: number;
+            };
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Strip"][];
                 };
             };
             /** @description Unauthorized */

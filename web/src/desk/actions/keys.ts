@@ -32,6 +32,7 @@ import {
   wholeTake,
   zoom,
 } from "./moves";
+import { PANES } from "./panes";
 
 const LIMITS: Limit[] = ["stop", "pin", "squeeze"];
 
@@ -439,14 +440,7 @@ export const ACTIONS: Action[] = [
   look("Show the strip of cues, or not", "keyswitch articulation", () =>
     set({ showsCues: !desk().showsCues }),
   ),
-  look(
-    "Check-up: what is broken, and what sounds programmed",
-    "stiff robotic mechanical faults errors problems humanise",
-    () => set({ checkOpen: !desk().checkOpen }),
-  ),
-  look("Take it home: every form", "export clip ump midi2 wav pdf musicxml zip stems", () =>
-    set({ outOpen: !desk().outOpen }),
-  ),
+  ...PANES.map(([pane, does, words]) => look(does, words, () => set({ [pane]: !desk()[pane] }))),
   look("Back to the library", "takes close", () => window.location.assign("/")),
 ];
 

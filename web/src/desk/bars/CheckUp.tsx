@@ -8,6 +8,7 @@ import { begin } from "../strokes/opening";
 import { partDye, partName, toFront } from "../take/arranging";
 import { useCheckUp } from "../take/reading";
 import { look, set, useDesk } from "../take/state";
+import { Range } from "./Range";
 
 type Found = Schemas["SpotView"];
 
@@ -38,11 +39,14 @@ export function CheckUp() {
           Close
         </button>
       </div>
-      <ul className="min-h-0 flex-1 overflow-y-auto" aria-label="What was found">
-        {found?.map((one) => (
-          <Row key={`${one.part} ${one.lane} ${one.reason} ${one.spans[0]?.[0]}`} found={one} />
-        ))}
-      </ul>
+      <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_26rem] divide-x divide-rule folded:grid-cols-1 folded:divide-x-0">
+        <ul className="min-h-0 overflow-y-auto" aria-label="What was found">
+          {found?.map((one) => (
+            <Row key={`${one.part} ${one.lane} ${one.reason} ${one.spans[0]?.[0]}`} found={one} />
+          ))}
+        </ul>
+        <Range />
+      </div>
     </section>
   );
 }

@@ -134,6 +134,8 @@ interface ScreenState {
   checkOpen: boolean;
   /** Every form in which it can be taken home. */
   outOpen: boolean;
+  /** The take beside another, or beside what it was. */
+  compareOpen: boolean;
   /** The page, as staff notation, is in sight. */
   pageOpen: boolean;
   panelOpen: boolean;
@@ -153,7 +155,7 @@ export interface DeskState extends TakeState, ChoiceState, HandState, ScreenStat
 export const cleared: TakeState &
   ChoiceState &
   HandState &
-  Pick<ScreenState, "rowsFit" | "notice" | "listOpen" | "checkOpen" | "outOpen"> = {
+  Pick<ScreenState, "rowsFit" | "notice" | "listOpen" | "checkOpen" | "outOpen" | "compareOpen"> = {
   score: null,
   name: "",
   history: { revision: 0, strokes: [], undone: [], can_undo: 0, can_redo: 0 },
@@ -198,6 +200,7 @@ export const cleared: TakeState &
   listOpen: false,
   checkOpen: false,
   outOpen: false,
+  compareOpen: false,
 };
 
 const screen: Omit<ScreenState, keyof typeof cleared> = {
