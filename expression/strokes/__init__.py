@@ -10,6 +10,7 @@ from pydantic_core.core_schema import no_info_plain_validator_function
 
 from expression.documents import Document
 from expression.errors import BadStroke
+from expression.strokes.back import TakeBack
 from expression.strokes.base import BaseStroke, Where, select
 from expression.strokes.bend_range import BendRangeStroke
 from expression.strokes.bends import BendDip, BendFall, BendGlide, BendScoop, BendShake
@@ -138,6 +139,7 @@ AnyStroke = (
     | PhraseMarks
     | PlayAs
     | PlayLike
+    | TakeBack
     | RuleArch
     | RuleHigh
     | RuleMetre

@@ -16,7 +16,7 @@ Evidence = Literal["facts", "saving", "sent", "counts", "bows"]
 `counts`: how many notes give way to it is said on the command line as well. `bows`: how far nodes may go is drawn."""
 Widget = Literal[
     "number", "choice", "flag", "measure", "roll", "turns", "one of", "lane", "place", "scale", "lines", "through",
-    "pattern", "tap", "kinds", "pitches", "text", "node", "note", "pass", "writing", "each", "hand",
+    "pattern", "tap", "kinds", "pitches", "text", "node", "note", "pass", "writing", "each", "hand", "left out",
 ]  # fmt: skip
 """How a field is asked for: by what it holds, never by the kind of stroke."""
 

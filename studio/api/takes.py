@@ -13,7 +13,7 @@ from expression.errors import BadFile
 from expression.limits import MOST_READ_AT_ONCE, MOST_THINNING
 from expression.midi.excerpt import Asked
 from studio.api.access import owner
-from studio.api.schemas import Added, DeletedTake, JobView, Problem, Rename, TakeCard
+from studio.api.schemas import Added, DeletedTake, JobView, Problem, Rename, TakeCard, Traced
 from studio.models import Take
 from studio.services import jobs, takes
 from studio.services.folding import folded
@@ -107,6 +107,22 @@ def take_file(
     response = HttpResponse(data, content_type="audio/midi")
     response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response
+
+
+@router.post("{uuid:take_id}/back", response={200: Traced, **REFUSALS})
+def bring_back(
+    request: HttpRequest,
+    take_id: UUID,
+    file: UploadedFile | None = File(None),  # type: ignore[type-arg]  # noqa: B008
+) -> object:
+    """The stroke that makes the take as a file has it that was taken away and changed in another program."""
+    take = takes.get(owner(request), take_id)
+    if request.META.get("lull.too_large"):
+        raise BadFile("This file is too large to have been this take.")
+    if file is None:
+        raise BadFile("No file came with the request. Choose a MIDI file that was taken from this take.")
+    with places.one(take.owner_id):
+        return {"stroke": takes.came_back(take, file.read())}
 
 
 @router.post("{uuid:take_id}/zoned", response={201: Added, **REFUSALS})

@@ -14,6 +14,8 @@ from expression.midi.excerpt import Asked
 from expression.midi.files import ALL, FileKind, file_name, opened, saved
 from expression.midi.rescue import rescued
 from expression.midi.zoning import as_zone
+from expression.returned import returned
+from expression.strokes import AnyStroke
 from expression.take import Take as Recording
 from studio.models import Take
 from studio.services import quota
@@ -70,6 +72,13 @@ def read(owner: AbstractBaseUser, file_name: str, data: bytes) -> tuple[Take, Re
         summary=views.library.summary(recording),
     )
     return take, recording
+
+
+def came_back(take: Take, data: bytes) -> AnyStroke:
+    """The stroke that makes a take as a file has it that was taken away and changed elsewhere. Raises BadFile, and
+    NothingMatched where it has nothing else, or is other music.
+    """
+    return returned(folded(take.pk, take.revision).now.take, data)
 
 
 def plain(text: str) -> bool:

@@ -118,3 +118,30 @@ def test_a_rendering_can_be_given_up(desk: Desk) -> None:
     out.get_by_role("button", name="Stop").click()
     expect(out.get_by_role("button", name="WAV")).to_be_enabled()
     expect(out.get_by_role("alert")).to_have_count(0)
+
+
+def test_a_take_comes_back_changed_and_is_taken_in_part(desk: Desk, tmp_path: Path) -> None:
+    out = pane(desk)
+    _, data = taken(desk, out.get_by_role("link", name="Take the MIDI file"))
+    file = mido.MidiFile(file=io.BytesIO(data))
+    for message in file.tracks[0]:
+        if message.type == "note_on" and message.velocity:
+            message.velocity = 33
+    file.tracks[0].insert(0, mido.Message("control_change", control=11, value=50, time=0))
+    changed = tmp_path / "changed.mid"
+    file.save(changed)
+    bring = out.get_by_label("It comes back changed …")
+    bring.set_input_files(changed)
+    desk.page.get_by_role("group", name="Bring").get_by_label("Expression").uncheck()
+    desk.button("Keep").click()
+    desk.expect_strokes("Back from elsewhere: 16 notes, 1 lane")
+    desk.quiet()
+    assert desk.velocities() == [33] * 16
+    assert "cc:11" not in {lane["key"] for lane in desk.api("lanes?part=0")["lanes"]}
+    bring.set_input_files(Path(changed))
+    expect(desk.page.get_by_role("heading", name="Back from elsewhere")).to_be_visible()
+    desk.press("Escape")
+    other = tmp_path / "other.mid"
+    other.write_bytes(file_of(phrase([80] * 30, gap=480, pitch=90)))
+    bring.set_input_files(other)
+    expect(out.get_by_role("alert")).to_contain_text("This is other music")

@@ -100,6 +100,7 @@ REQUESTS: list[tuple[str, str, Any]] = [
     ("post", "strokes", STROKE),
     ("post", "reasons", {"revision": 0, "note": 0}),
     ("get", "wire", None),
+    ("post", "back", None),
     ("get", "comparison", None),
     ("get", "range?part=0", None),
     ("get", "sheet", None),

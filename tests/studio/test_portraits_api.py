@@ -1,5 +1,11 @@
 """A part beside how others play, and two takes beside each other, over the API."""
 
+import io
+from typing import Any
+
+import mido
+from django.core.files.uploadedfile import SimpleUploadedFile
+
 from demo.fog_signal import the_keepers_log, the_watch_room
 from studio.services.portraits import Strip
 from tests.studio.conftest import Caller, holds_to
@@ -30,3 +36,25 @@ def test_two_takes_and_two_points_of_a_history_are_compared(anna: Caller, bert: 
     assert now["notes"][0]["says"].endswith("then 9")
     # Somebody else's take is nowhere.
     assert anna.call("get", f"takes/{one}/comparison?beside={bert.add(the_keepers_log())}").status_code == 404
+
+
+def test_a_file_that_was_changed_elsewhere_comes_back_as_a_stroke(anna: Caller) -> None:
+    take = anna.add(the_keepers_log())
+    file = mido.MidiFile(file=io.BytesIO(anna.call("get", f"takes/{take}/file").content))
+    struck = [m for track in file.tracks for m in track if m.type == "note_on" and m.velocity]
+    for message in struck[:30]:
+        message.velocity = 99
+    out = io.BytesIO()
+    file.save(file=out)
+
+    def back(data: bytes) -> Any:
+        return anna.client.post(f"/api/takes/{take}/back", {"file": SimpleUploadedFile("x.mid", data)})
+
+    stroke = back(out.getvalue()).json()["stroke"]
+    assert stroke["kind"] == "take.back"
+    assert anna.call("post", f"takes/{take}/strokes", {"revision": 0, "stroke": stroke}).status_code == 200
+    now = mido.MidiFile(file=io.BytesIO(anna.call("get", f"takes/{take}/file").content))
+    assert sum(m.velocity == 99 for track in now.tracks for m in track if m.type == "note_on") >= 29
+    assert "Nothing in this file" in back(out.getvalue()).json()["detail"]
+    assert back(b"no music").status_code == 422
+    assert back(the_watch_room()).status_code == 422

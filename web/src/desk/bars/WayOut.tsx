@@ -6,11 +6,13 @@ import { Check, List } from "../../ui/Entries";
 import { Progress } from "../../ui/Progress";
 import { count } from "../../ui/words";
 import { showing } from "../page/camera";
+import { begin } from "../strokes/opening";
 import { partName, toFront } from "../take/arranging";
 import {
   ALL,
   type Away,
   archive,
+  cameBack,
   type Kind,
   midiAddress,
   pageAddress,
@@ -38,9 +40,10 @@ export function WayOut() {
       <div className="flex items-center gap-3 border-b border-rule px-3 py-1">
         <h2 className="font-semibold">Take it home</h2>
         <span className="text-faded">What is taken is the take as it is now.</span>
+        <ComeBack />
         <button
           type="button"
-          className="ml-auto min-h-6 text-faded hover:text-ink"
+          className="min-h-6 text-faded hover:text-ink"
           onClick={() => set({ outOpen: false })}
         >
           Close
@@ -52,6 +55,42 @@ export function WayOut() {
         <Lost wanted={wanted} onThin={(thin) => want({ thin })} />
       </div>
     </section>
+  );
+}
+
+/** A file that was taken, and changed in another program, comes back: what differs is tried as a stroke. */
+function ComeBack() {
+  const [problem, setProblem] = useState<string | null>(null);
+  const bring = async (file: File) => {
+    setProblem(null);
+    const made = await cameBack(file);
+    if (typeof made === "string") setProblem(made);
+    else begin(made);
+  };
+  return (
+    <span className="ml-auto flex min-w-0 items-center gap-2 text-[13px]">
+      {problem && (
+        <span role="alert" className="min-w-0 truncate text-accent-deep" title={problem}>
+          {problem}
+        </span>
+      )}
+      <label
+        className="key h-7 shrink-0 px-2 focus-within:border-ink"
+        title="What was changed in it is tried as one stroke; with a chosen span, of these bars alone"
+      >
+        It comes back changed …
+        <input
+          type="file"
+          accept=".mid,.midi,.midi2"
+          className="sr-only"
+          onChange={(event) => {
+            const file = event.target.files?.[0];
+            event.target.value = "";
+            if (file) void bring(file);
+          }}
+        />
+      </label>
+    </span>
   );
 }
 

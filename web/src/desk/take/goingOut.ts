@@ -1,9 +1,10 @@
-/** Forms in which a take goes out: their addresses, and all of them in one archive. */
+/** Forms in which a take goes out: their addresses, and all of them in one archive; and how a file comes back. */
+import { type Schemas, type Stroke, sendFile, sentence } from "../../api/client";
 import { fetched, hand } from "../../api/download";
 import { cueKeysOf, placeOf, secondsAt } from "../../score/score";
 import { wavOf } from "../../sound/wav";
 import { partName, routesOf } from "./arranging";
-import { desk, frontParts } from "./state";
+import { desk, frontParts, takePath } from "./state";
 
 export type Kind = "" | "plain" | "mpe" | "clip";
 
@@ -140,4 +141,16 @@ export async function archive(wanted: Wanted, withSound: boolean, { signal, onSh
   // The same bytes for the same take.
   const packed = zipSync(files, { mtime: new Date(1980, 0, 1) });
   hand(new Blob([packed as BlobPart], { type: "application/zip" }), `${name}, all forms.zip`);
+}
+
+/** The stroke that makes the take as a file has it that was changed elsewhere, in the chosen span; a sentence otherwise. */
+export async function cameBack(file: File): Promise<Stroke | string> {
+  try {
+    const address = `/api/takes/${takePath().take_id}/back`;
+    const { answer } = await sendFile<Schemas["Traced"]>(address, file);
+    const { span } = desk();
+    return span ? { ...answer.stroke, where: { ...answer.stroke.where, span } } : answer.stroke;
+  } catch (thrown) {
+    return sentence(thrown);
+  }
 }

@@ -4,7 +4,7 @@ import { PassField } from "../PassForm";
 import type { FieldProps } from "./form";
 import { HandField } from "./hands";
 import { NodeField, NoteField, PitchesField, ScaleField, ThroughField } from "./notes";
-import { EachField, LaneField, PlaceField } from "./places";
+import { EachField, LaneField, LeftOutField, PlaceField } from "./places";
 import {
   ChoiceField,
   FlagField,
@@ -44,4 +44,5 @@ export const FIELDS: Record<string, ComponentType<FieldProps>> = {
   writing: WritingField,
   each: EachField,
   hand: HandField,
+  "left out": LeftOutField,
 };

@@ -3,7 +3,7 @@ import { lanesOf, specOf } from "../../../api/strokes";
 import { slides } from "../../../score/lanes";
 import { placeOf, tickOfPlace } from "../../../score/score";
 import { Choice } from "../../../ui/Choice";
-import { List } from "../../../ui/Entries";
+import { Check, List } from "../../../ui/Entries";
 import { NumberEntry } from "../../../ui/NumberEntry";
 import { partName } from "../../take/arranging";
 import { lanesThere, leadPart, useDesk } from "../../take/state";
@@ -22,6 +22,28 @@ export function EachField({ ask, stroke, keep }: FieldProps) {
         keep({ where: { ...stroke.where, each: each === "null" ? null : (each as "phrases" | "groups") } })
       }
     />
+  );
+}
+
+const NOTES = "notes";
+
+/** What of several things is taken, and what is left as it is: notes, and lanes by their keys. */
+export function LeftOutField({ ask, stroke, keep }: FieldProps) {
+  const kinds = useDesk((state) => state.kinds);
+  const { notes = [], lanes = [] } = stroke as { notes?: unknown[]; lanes?: { lane: string }[] };
+  const keys = [...(notes.length ? [NOTES] : []), ...new Set(lanes.map(({ lane }) => lane))];
+  const left = (told(stroke, ask.name) as string[] | undefined) ?? [];
+  return (
+    <fieldset aria-label={ask.label} className="col-span-2 flex flex-wrap gap-x-4">
+      {keys.map((key) => (
+        <Check
+          key={key}
+          words={key === NOTES ? "Notes" : (kinds.get(key)?.name ?? key)}
+          on={!left.includes(key)}
+          onChange={(on) => keep({ [ask.name]: on ? left.filter((one) => one !== key) : [...left, key] })}
+        />
+      ))}
+    </fieldset>
   );
 }
 

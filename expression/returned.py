@@ -1,0 +1,138 @@
+"""What a file that was taken away, changed in another program and brought back has that the take has not."""
+
+import numpy as np
+
+from expression.arrays import Floats, Ints, looked_up
+from expression.curve import Curve
+from expression.errors import NothingMatched
+from expression.lanes import LANES
+from expression.midi.files import FileKind, opened, saved
+from expression.phrases import heard_rows
+from expression.strokes.back import LaneBack, NotesBack, TakeBack
+from expression.strokes.note_edits import NewNote
+from expression.take import Part, Take
+from expression.views.compare import matched
+
+LEAST_SHARE = 0.5
+"""Of the notes: where fewer are found again it is other music."""
+
+
+def returned(take: Take, data: bytes) -> TakeBack:
+    """The stroke that makes a take as a file has it. Raises BadFile; NothingMatched where it has nothing else, or is
+    other music.
+
+    It is held against the file that the take would be written as, so that what only a file does (curves in steps) is
+    no difference.
+    """
+    other = opened(data)
+    kind: FileKind | None = "clip" if data[:4] != b"MThd" else None
+    away = opened(saved(take, kind))
+    notes, lanes, known = [], [], 0
+    scales = take.resolution / away.resolution, take.resolution / other.resolution
+    for part, mine, theirs in _pairs(take, away, other):
+        back, same = _notes(part, mine, theirs, *scales)
+        known += same
+        if back.gone or back.changed or back.new:
+            notes.append(back)
+        lanes += _lanes(part.id, mine, theirs, *scales)
+    # A part that the file has not is left as it is, but tells that it may be another file.
+    count = sum(len(heard_rows(part)) for part in take.parts)
+    if known < LEAST_SHARE * count:
+        raise NothingMatched(
+            f"This is other music: {known:,} of {count:,} notes of the take are found in it. Bring it as a new take."
+        )
+    if not notes and not lanes:
+        raise NothingMatched("Nothing in this file is otherwise than in the take.")
+    return TakeBack.model_validate({"notes": tuple(notes), "lanes": tuple(lanes)})
+
+
+def _pairs(take: Take, away: Take, other: Take) -> list[tuple[Part, Part, Part]]:
+    """Parts of the take, as the file that it is written as has them, and as the other file has them.
+
+    By their place; where another program has put parts in another order, by channel and name.
+    """
+    found, free = [], list(other.parts)
+    for part, mine in zip(take.parts, away.parts, strict=False):
+        ranked = sorted(
+            free,
+            key=lambda one: (
+                one.channel.number != mine.channel.number,
+                one.name != mine.name,
+                abs(len(one.notes) - len(mine.notes)),
+                abs(one.id - mine.id),
+            ),
+        )
+        if ranked and ranked[0].channel.number == mine.channel.number:
+            found.append((part, mine, ranked[0]))
+            free.remove(ranked[0])
+    return found
+
+
+def _notes(part: Part, mine: Part, theirs: Part, scale: float, factor: float) -> tuple[NotesBack, int]:
+    """What became of the notes of a part, and how many are found again. Factors: to ticks of the take."""
+    own, written = matched(part, mine, by_ids=False)
+    here, there = matched(mine, theirs, by_ids=False)
+    row, is_own = looked_up(here, written)
+    ids = part.notes.id[own[row]]
+    near = max(int(np.ceil(factor)), 1)
+    a, b = mine.notes, theirs.notes
+    start, end = _scaled(b.start[there], factor), _scaled(b.end[there], factor)
+    moved, longer = start - _scaled(a.start[here], scale), end - _scaled(a.end[here], scale)
+    differs = (np.abs(moved) > near) | (np.abs(longer) > near) | (a.velocity[here] != b.velocity[there])
+    # What is a tick off for another resolution is where it was.
+    start = part.notes.start[own[row]] + np.where(np.abs(moved) > near, moved, 0)
+    end = part.notes.end[own[row]] + np.where(np.abs(longer) > near, longer, 0)
+    changed = [
+        (int(ids[at]), max(int(start[at]), 0), max(int(end[at] - start[at]), 1), int(b.velocity[there[at]]))
+        for at in np.flatnonzero(differs & is_own).tolist()
+    ]
+    gone = np.setdiff1d(heard_rows(part), own[row[is_own]])
+    new = np.setdiff1d(heard_rows(theirs), there)
+    made = [
+        NewNote(
+            start=int(_scaled(b.start[at : at + 1], factor)[0]),
+            length=max(round(float(b.end[at] - b.start[at]) * factor), 1),
+            pitch=int(b.pitch[at]),
+            velocity=max(int(b.velocity[at]), 1),
+        )
+        for at in new.tolist()
+    ]
+    told = NotesBack(part=part.id, gone=tuple(part.notes.id[gone].tolist()), changed=tuple(changed), new=tuple(made))
+    return told, int(is_own.sum())
+
+
+def _scaled(ticks: Ints, factor: float) -> Ints:
+    return np.round(ticks * factor).astype(np.int64)
+
+
+def _lanes(number: int, mine: Part, theirs: Part, one: float, other: float) -> list[LaneBack]:
+    """Stretches on which a lane of a part says something else."""
+    found = []
+    for key in sorted(mine.lanes.keys() | theirs.lanes.keys()):
+        if key not in LANES or LANES[key].is_of_notes:
+            continue
+        curves = [
+            _rescaled(part.lanes[key].curve, by) if key in part.lanes else None
+            for part, by in ((mine, one), (theirs, other))
+        ]
+        ticks = np.unique(np.concatenate([curve.ticks for curve in curves if curve is not None]))
+        was, now = (_said(curve, key, ticks) for curve in curves)
+        differs = np.abs(now - was) > 0.5 * LANES[key].step
+        edges = np.flatnonzero(np.diff(np.concatenate(([False], differs, [False])).astype(np.int8)))
+        for first, after in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+            points = [(int(ticks[at]), round(float(now[at]), 4)) for at in range(first, after)]
+            if after < len(ticks) and ticks[after] - 1 > points[-1][0]:
+                points.append((int(ticks[after]) - 1, points[-1][1]))
+            found.append(LaneBack(part=number, lane=key, points=tuple(points)))
+    return found
+
+
+def _rescaled(curve: Curve, factor: float) -> Curve:
+    return curve if factor == 1 else curve.timed(_scaled(curve.ticks, factor))
+
+
+def _said(curve: Curve | None, key: str, ticks: Ints) -> Floats:
+    if curve is None or not len(curve):
+        return np.full(len(ticks), LANES[key].default)
+    values = curve.at(ticks)
+    return np.where(np.isnan(values), LANES[key].default, values)
