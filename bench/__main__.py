@@ -51,6 +51,7 @@ def main() -> None:
     parser.add_argument("--mutants", type=int, metavar="N", help="small faults in the core: does a test see them?")
     parser.add_argument("--played", type=Path, metavar="FOLDER", help="rules and hands against performances")
     parser.add_argument("--stiff", type=Path, metavar="FOLDER", help="what the check-up finds in performances")
+    parser.add_argument("--journeys", action="store_true", help="fourteen tasks: their steps, and the page's seconds")
     parser.add_argument("--record", type=float, metavar="MINUTES", help="play in and out for so long")
     parser.add_argument("--players", type=int, metavar="N", help="many players at once, and many takes")
     parser.add_argument("--harm", type=float, metavar="MINUTES", help="mutated files and calls, slow clients, kills")
@@ -74,7 +75,11 @@ def main() -> None:
         stiff.measured(options.stiff)
         return
     prepare()
-    if options.record is not None:
+    if options.journeys:
+        from bench import journeys
+
+        journeys.walked()
+    elif options.record is not None:
         recorded(60 * options.record)
     elif options.players is not None:
         from bench import players

@@ -213,7 +213,7 @@ def _shape(options: argparse.Namespace) -> None:
         take = _stroked(take, strokes, options.strokes)
     take = take.without_cues() if options.without_cues else take
     take = _widened(take, options.kind) if options.widen else take
-    _tell_unsent(take, options.kind)
+    _tell_unsent(take, options.kind, options.format == 0)
     asked = Asked(options.parts, _span(take, options.bars) if options.bars else None, options.format)
     _write_whole(Path(options.output), saved(take, options.kind, options.thin, asked))
 
@@ -239,11 +239,11 @@ def _widened(take: Take, kind: FileKind) -> Take:
     return take
 
 
-def _tell_unsent(take: Take, kind: FileKind) -> None:
+def _tell_unsent(take: Take, kind: FileKind, one_track: bool = False) -> None:
     """What will not sound as it is drawn, on stderr."""
     from expression.views.unsent import unsent
 
-    for one in unsent(take, kind):
+    for one in unsent(take, kind, one_track):
         helps = ""
         if one["reason"] == "beyond" and one["stroke"] is not None:
             helps = f" A range of {getattr(one['stroke'], 'semitones', 0):g} holds it: --widen."

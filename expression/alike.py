@@ -4,7 +4,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from expression.arrays import Ints
+from expression.arrays import Ints, looked_up
+from expression.phrases import heard_rows
+from expression.take import Part
 
 ALIKE = 0.8
 """Of the shorter of two, so much is found in the other in the same order where both are the same music ..."""
@@ -68,3 +70,34 @@ def _rows(one: Sequence[int], other: Sequence[int]) -> list[int]:
         now = (now + found | now - found) & everything
         rows.append(now)
     return rows
+
+
+def matched(one: Part, other: Part, by_ids: bool) -> tuple[Ints, Ints]:
+    """Rows of the heard notes of two parts that are each other's."""
+    mine, theirs = heard_rows(one), heard_rows(other)
+    if by_ids:
+        row, is_there = looked_up(one.notes.id[mine], other.notes.id[theirs])
+        return mine[is_there], theirs[row[is_there]]
+    pitches = [part.notes.pitch[rows].astype(np.int64) for part, rows in ((one, mine), (other, theirs))]
+    if len(mine) * len(theirs) > MOST_ALIGNED:
+        here, there = _in_turn(*pitches)
+    else:
+        here, there = common(pitches[0].tolist(), pitches[1].tolist())
+    return mine[here], theirs[there]
+
+
+MOST_ALIGNED = 4 * 10**8
+
+
+def _in_turn(one: Ints, other: Ints) -> tuple[Ints, Ints]:
+    """Of very many notes: the first of each key is the first of that key, and so on."""
+    here, there = [], []
+    for pitch in np.intersect1d(one, other).tolist():
+        rows = np.flatnonzero(one == pitch), np.flatnonzero(other == pitch)
+        count = min(len(rows[0]), len(rows[1]))
+        here.append(rows[0][:count])
+        there.append(rows[1][:count])
+    if not here:
+        return np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64)
+    order = np.argsort(np.concatenate(here))
+    return np.concatenate(here)[order], np.concatenate(there)[order]

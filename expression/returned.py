@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from expression.alike import matched
 from expression.arrays import Floats, Ints, looked_up
 from expression.curve import Curve
 from expression.errors import NothingMatched
@@ -11,7 +12,6 @@ from expression.phrases import heard_rows
 from expression.strokes.back import LaneBack, NotesBack, TakeBack
 from expression.strokes.note_edits import NewNote
 from expression.take import Part, Take
-from expression.views.compare import matched
 
 LEAST_SHARE = 0.5
 """Of the notes: where fewer are found again it is other music."""

@@ -30,6 +30,24 @@ def test_a_stiff_take_is_made_better_by_its_mends(desk: Desk) -> None:
     expect(count).to_have_count(2)
 
 
+def test_a_mend_is_applied_where_it_is_or_everywhere(desk: Desk) -> None:
+    page = opened(desk, the_keepers_log())
+    row = page.get_by_role("listitem").filter(has_text="Every note is equally hard in bars 9 to 13.")
+    before = desk.velocities()
+    row.get_by_role("button", name="Metre").click()
+    desk.button("Keep").click()
+    desk.quiet()
+    here = sum(one != other for one, other in zip(before, desk.velocities(), strict=True))
+    desk.button("Undo").click()
+    desk.quiet()
+    page.get_by_label("Mend it everywhere in the part").check()
+    row.get_by_role("button", name="Metre").click()
+    desk.button("Keep").click()
+    desk.quiet()
+    everywhere = sum(one != other for one, other in zip(before, desk.velocities(), strict=True))
+    assert 0 < here < everywhere / 3
+
+
 def test_what_is_broken_is_told_too_and_gone_to(desk: Desk) -> None:
     page = opened(desk, the_keepers_log())
     found = page.get_by_role("list", name="What was found").get_by_role("listitem")

@@ -4,10 +4,11 @@ import numpy as np
 import pytest
 
 from demo.fog_signal import the_keepers_log
+from expression.alike import matched
 from expression.midi.read import read
 from expression.portrait import MEASURES, portraits
 from expression.take import Take
-from expression.views.compare import comparison, matched
+from expression.views.compare import comparison
 from tests.expression.test_rules import shaped, take_of
 
 LOG = read(the_keepers_log())

@@ -1,6 +1,8 @@
+import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { lanesOf } from "../../api/strokes";
 import { placeText } from "../../score/score";
+import { Check } from "../../ui/Entries";
 import { Seal } from "../../ui/Seal";
 import { count } from "../../ui/words";
 import { showing } from "../page/camera";
@@ -8,6 +10,7 @@ import { begin } from "../strokes/opening";
 import { partDye, partName, toFront } from "../take/arranging";
 import { useCheckUp } from "../take/reading";
 import { look, set, useDesk } from "../take/state";
+import { Pane } from "./Pane";
 import { Range } from "./Range";
 
 type Found = Schemas["SpotView"];
@@ -15,6 +18,7 @@ type Found = Schemas["SpotView"];
 /** What is broken and what sounds programmed, part by part: each is gone to, and mended by a stroke that is tried first. */
 export function CheckUp() {
   const { data: found, isNew } = useCheckUp();
+  const [everywhere, setEverywhere] = useState(false);
   const broken = found?.filter(({ kind }) => kind === "broken").length ?? 0;
   const said = found
     ? found.length
@@ -22,39 +26,39 @@ export function CheckUp() {
       : "Nothing is broken, and nothing sounds programmed."
     : "Listening …";
   return (
-    <section
-      aria-label="Check-up"
-      className="flex h-56 shrink-0 flex-col border-t border-rule-strong bg-sheet"
+    <Pane
+      name="Check-up"
+      high="h-56"
+      beside={
+        <>
+          <span role="status" className="text-faded">
+            {isNew || !found ? said : "Listening …"}
+          </span>
+          <Check words="Mend it everywhere in the part" on={everywhere} onChange={setEverywhere} />
+        </>
+      }
+      onClose={() => set({ checkOpen: false })}
     >
-      <div className="flex items-center gap-3 border-b border-rule px-3 py-1">
-        <h2 className="font-semibold">Check-up</h2>
-        <span role="status" className="text-faded">
-          {isNew || !found ? said : "Listening …"}
-        </span>
-        <button
-          type="button"
-          className="ml-auto min-h-6 text-faded hover:text-ink"
-          onClick={() => set({ checkOpen: false })}
-        >
-          Close
-        </button>
-      </div>
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_26rem] divide-x divide-rule folded:grid-cols-1 folded:divide-x-0">
         <ul className="min-h-0 overflow-y-auto" aria-label="What was found">
           {found?.map((one) => (
-            <Row key={`${one.part} ${one.lane} ${one.reason} ${one.spans[0]?.[0]}`} found={one} />
+            <Row
+              key={`${one.part} ${one.lane} ${one.reason} ${one.spans[0]?.[0]}`}
+              found={one}
+              everywhere={everywhere}
+            />
           ))}
         </ul>
         <Range />
       </div>
-    </section>
+    </Pane>
   );
 }
 
 /** So much is seen around a place that is gone to, in quarters. */
 const AROUND = 4;
 
-function Row({ found }: { found: Found }) {
+function Row({ found, everywhere }: { found: Found; everywhere: boolean }) {
   const score = useDesk((state) => state.score);
   const part = score?.parts[found.part];
   if (!score || !part) return null;
@@ -71,7 +75,7 @@ function Row({ found }: { found: Found }) {
     go();
     const [lane] = lanesOf(stroke);
     if (lane) set({ activeLane: lane });
-    begin(stroke);
+    begin(everywhere ? { ...stroke, where: { parts: stroke.where?.parts } } : stroke);
   };
   return (
     <li className="flex min-h-8 items-center gap-2 border-b border-rule px-3 py-0.5 text-[13px]">

@@ -12,6 +12,7 @@ import { showing } from "../page/camera";
 import { partName, routesOf, toFront } from "../take/arranging";
 import { useRead } from "../take/reading";
 import { desk, look, set, takePath, useDesk } from "../take/state";
+import { Pane } from "./Pane";
 
 type Comparison = Schemas["Comparison"];
 
@@ -33,12 +34,10 @@ export function Compare() {
   const [how, which] = value.split(" ");
   const other: With | null = how === "before" ? { before: Number(which) } : which ? { beside: which } : null;
   return (
-    <section
-      aria-label="Compare"
-      className="flex h-64 shrink-0 flex-col border-t border-rule-strong bg-sheet"
-    >
-      <div className="flex items-center gap-3 border-b border-rule px-3 py-1">
-        <h2 className="font-semibold">Compare</h2>
+    <Pane
+      name="Compare"
+      onClose={() => set({ compareOpen: false })}
+      beside={
         <List label="with it" called="Compare with" value={value} onChange={setChosen}>
           {strokes.map(({ number, mark }) => (
             <option key={number} value={`before ${number}`}>
@@ -51,14 +50,8 @@ export function Compare() {
             </option>
           ))}
         </List>
-        <button
-          type="button"
-          className="ml-auto min-h-6 text-faded hover:text-ink"
-          onClick={() => set({ compareOpen: false })}
-        >
-          Close
-        </button>
-      </div>
+      }
+    >
       {other ? (
         <div className="grid min-h-0 flex-1 grid-cols-[17rem_22rem_minmax(0,1fr)] divide-x divide-rule overflow-y-auto folded:grid-cols-1 folded:divide-x-0">
           <Heard key={value} other={other} />
@@ -69,7 +62,7 @@ export function Compare() {
           There is nothing to compare it with yet: neither a stroke nor another take.
         </p>
       )}
-    </section>
+    </Pane>
   );
 }
 

@@ -25,6 +25,7 @@ import { apply } from "../take/shaping";
 import { desk, frontParts, look, set, takePath, useDesk } from "../take/state";
 import { FileLink } from "./FileLink";
 import { Load } from "./Load";
+import { Pane } from "./Pane";
 
 type Fault = Schemas["Fault"];
 
@@ -33,28 +34,23 @@ export function WayOut() {
   const [wanted, setWanted] = useState(ALL);
   const want = (some: Partial<Wanted>) => setWanted((now) => ({ ...now, ...some }));
   return (
-    <section
-      aria-label="Take it home"
-      className="flex h-[17.5rem] shrink-0 flex-col border-t border-rule-strong bg-sheet"
+    <Pane
+      name="Take it home"
+      high="h-[17.5rem]"
+      beside={
+        <>
+          <span className="text-faded">What is taken is the take as it is now.</span>
+          <ComeBack />
+        </>
+      }
+      onClose={() => set({ outOpen: false })}
     >
-      <div className="flex items-center gap-3 border-b border-rule px-3 py-1">
-        <h2 className="font-semibold">Take it home</h2>
-        <span className="text-faded">What is taken is the take as it is now.</span>
-        <ComeBack />
-        <button
-          type="button"
-          className="min-h-6 text-faded hover:text-ink"
-          onClick={() => set({ outOpen: false })}
-        >
-          Close
-        </button>
-      </div>
       <div className="grid min-h-0 flex-1 grid-cols-[20rem_20rem_minmax(0,1fr)] divide-x divide-rule overflow-y-auto folded:grid-cols-1 folded:divide-x-0">
         <Midi {...{ wanted, want }} />
         <Rest wanted={wanted} />
         <Lost wanted={wanted} onThin={(thin) => want({ thin })} />
       </div>
-    </section>
+    </Pane>
   );
 }
 
@@ -68,7 +64,7 @@ function ComeBack() {
     else begin(made);
   };
   return (
-    <span className="ml-auto flex min-w-0 items-center gap-2 text-[13px]">
+    <span className="flex min-w-0 items-center gap-2 text-[13px]">
       {problem && (
         <span role="alert" className="min-w-0 truncate text-accent-deep" title={problem}>
           {problem}
