@@ -1,5 +1,7 @@
 """What a file that was taken away, changed in another program and brought back has that the take has not."""
 
+from collections import Counter, defaultdict
+
 import numpy as np
 
 from expression.alike import matched
@@ -30,7 +32,7 @@ def returned(take: Take, data: bytes) -> TakeBack:
     notes, lanes, known = [], [], 0
     scales = take.resolution / away.resolution, take.resolution / other.resolution
     for part, mine, theirs in _pairs(take, away, other):
-        back, same = _notes(part, mine, theirs, *scales)
+        back, same = _notes(part, mine, theirs, *scales, take.resolution)
         known += same
         if back.gone or back.changed or back.new:
             notes.append(back)
@@ -46,32 +48,86 @@ def returned(take: Take, data: bytes) -> TakeBack:
     return TakeBack.model_validate({"notes": tuple(notes), "lanes": tuple(lanes)})
 
 
+NEAR = 0.125
+"""Quarters: notes of a key that begin so near to each other may be the same."""
+
+
 def _pairs(take: Take, away: Take, other: Take) -> list[tuple[Part, Part, Part]]:
     """Parts of the take, as the file that it is written as has them, and as the other file has them.
 
-    By their place; where another program has put parts in another order, by channel and name.
+    By their music: another program may have put parts in another order, on other channels and under other names.
     """
-    found, free = [], list(other.parts)
-    for part, mine in zip(take.parts, away.parts, strict=False):
-        ranked = sorted(
-            free,
-            key=lambda one: (
-                one.channel.number != mine.channel.number,
-                one.name != mine.name,
-                abs(len(one.notes) - len(mine.notes)),
-                abs(one.id - mine.id),
-            ),
-        )
-        if ranked and ranked[0].channel.number == mine.channel.number:
-            found.append((part, mine, ranked[0]))
-            free.remove(ranked[0])
-    return found
+    mine = [_places(part, away.resolution) for part in away.parts]
+    theirs = [_places(part, other.resolution) for part in other.parts]
+    alike = [
+        (-(one & two).total(), one_is != two_is, abs(row - column), row, column)
+        for row, (one, one_is) in enumerate(mine)
+        for column, (two, two_is) in enumerate(theirs)
+    ]
+    found: dict[int, int] = {}
+    for shared, _, _, row, column in sorted(alike):
+        if shared and row not in found and column not in found.values():
+            found[row] = column
+    for row in range(min(len(mine), len(theirs))):
+        # What shares no note at its place may have been moved as a whole.
+        if row not in found and row not in found.values():
+            found[row] = row
+    return [
+        (take.parts[row], away.parts[row], other.parts[column])
+        for row, column in sorted(found.items())
+        if _is_same(away.parts[row], other.parts[column], (mine[row][0] & theirs[column][0]).total())
+    ]
 
 
-def _notes(part: Part, mine: Part, theirs: Part, scale: float, factor: float) -> tuple[NotesBack, int]:
+def _is_same(mine: Part, theirs: Part, shared: int) -> bool:
+    """Whether one part is another: by its music, or by its name and channel. What is not there is left as it is."""
+    least = LEAST_SHARE * len(heard_rows(mine))
+    known = mine.name == theirs.name and mine.channel.number == theirs.channel.number
+    return known or shared >= least or len(matched(mine, theirs, by_ids=False)[0]) >= least
+
+
+def _places(part: Part, resolution: int) -> tuple[Counter[tuple[int, int]], int]:
+    """Keys of a part with where they are struck, to an eighth of a quarter; and its channel."""
+    rows = heard_rows(part)
+    step = np.round(part.notes.start[rows] / (resolution * NEAR)).astype(np.int64)
+    return Counter(zip(part.notes.pitch[rows].tolist(), step.tolist(), strict=True)), part.channel.number
+
+
+def _same(mine: Part, theirs: Part, scale: float, factor: float, resolution: int) -> tuple[Ints, Ints]:
+    """Rows of the notes that are each other's: by the order of their keys where nearly all are found so; otherwise
+    first those that begin where they did, and what is left by its order.
+    """
+    here, there = matched(mine, theirs, by_ids=False)
+    rows, others = heard_rows(mine), heard_rows(theirs)
+    if len(here) >= SURE * max(len(rows), len(others)):
+        return here, there
+    near = NEAR * resolution
+    waiting: dict[int, list[int]] = defaultdict(list)
+    starts = _scaled(theirs.notes.start, factor)
+    for row in others.tolist():
+        waiting[int(theirs.notes.pitch[row])].append(row)
+    pairs: list[tuple[int, int]] = []
+    for row in rows.tolist():
+        begins = round(float(mine.notes.start[row]) * scale)
+        free = waiting[int(mine.notes.pitch[row])]
+        # Those that begin long before are nobody's any more.
+        while len(free) > 1 and abs(starts[free[1]] - begins) <= abs(starts[free[0]] - begins):
+            free.pop(0)
+        if free and abs(starts[free[0]] - begins) <= near:
+            pairs.append((row, free.pop(0)))
+    if len(pairs) < len(here):
+        return here, there
+    columns = np.array(pairs, dtype=np.int64).reshape(-1, 2)
+    return columns[:, 0], columns[:, 1]
+
+
+SURE = 0.98
+
+
+def _notes(part: Part, mine: Part, theirs: Part, scale: float, factor: float, resolution: int) -> tuple[NotesBack, int]:
     """What became of the notes of a part, and how many are found again. Factors: to ticks of the take."""
     own, written = matched(part, mine, by_ids=False)
-    here, there = matched(mine, theirs, by_ids=False)
+    here, there = _same(mine, theirs, scale, factor, resolution)
     row, is_own = looked_up(here, written)
     ids = part.notes.id[own[row]]
     near = max(int(np.ceil(factor)), 1)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 import mido
 import numpy as np
 import pytest
+import symusic
 
 from demo.fog_signal import the_keepers_log
 from expression.errors import NothingMatched
@@ -137,6 +138,30 @@ def test_it_is_taken_in_part() -> None:
     assert differs[inside].mean() > 0.9
     with pytest.raises(NothingMatched, match="nothing is taken"):
         applied(back.model_copy(update={"leave": ("notes", "cc:11")}), DRAWN)
+
+
+def test_parts_on_other_channels_in_another_order_are_found_by_their_music() -> None:
+    def turned(file: mido.MidiFile) -> None:
+        file.tracks[1:] = file.tracks[:0:-1]
+        for track in file.tracks:
+            for message in track:
+                if hasattr(message, "channel") and message.channel != 9:
+                    message.channel = (message.channel + 3) % 9
+                if message.type == "track_name":
+                    message.name = "Renamed"
+
+    with pytest.raises(NothingMatched, match="Nothing in this file is otherwise"):
+        returned(DRAWN, elsewhere(DRAWN, turned))
+
+
+def test_what_another_library_writes_anew_is_no_other_music() -> None:
+    again = symusic.Score.from_midi(write(DRAWN)).dumps_midi()  # type: ignore[attr-defined]
+    try:
+        back = returned(DRAWN, again)
+    except NothingMatched as nothing:
+        assert "otherwise" in str(nothing)
+    else:
+        assert not back.notes
 
 
 def test_another_resolution_is_no_difference() -> None:
