@@ -10,6 +10,7 @@ from expression.strokes import Stroke
 from expression.take import Take
 from expression.views.fault import MOST_SPANS
 from expression.views.faults import faults
+from expression.views.unsent import too_dense
 
 
 class SpotMend(TypedDict):
@@ -44,7 +45,7 @@ def checkup(take: Take) -> list[SpotView]:
             "spans": one["spans"],
             "mends": [{"words": one["mend"], "stroke": one["stroke"]}] if one["stroke"] else [],
         }
-        for one in faults(take)
+        for one in (*faults(take), *too_dense(take))
     ]
     found += [
         {

@@ -35,7 +35,7 @@ def unsent(take: Take, kind: FileKind | None = None, one_track: bool = False) ->
         return found + _not_in_clips(take)
     if one_track:
         found += _in_one_track(take)
-    return found + _too_dense(take, way)
+    return found + too_dense(take, way)
 
 
 def _in_one_track(take: Take) -> list[Fault]:
@@ -50,7 +50,7 @@ def _in_one_track(take: Take) -> list[Fault]:
     return found
 
 
-def _too_dense(take: Take, way: Way | None) -> list[Fault]:
+def too_dense(take: Take, way: Way | None = None) -> list[Fault]:
     """More than a cable carries: what is late gets later."""
     load = wire(take, way)
     if load["peak"] <= load["most"]:

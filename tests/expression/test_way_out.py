@@ -11,6 +11,7 @@ from expression.history import Entry, History, Shaped
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import parse_stroke
+from expression.views.checkup import checkup
 from expression.views.sheet import sheet
 from expression.views.unsent import unsent
 from expression.views.wire import wire
@@ -63,6 +64,7 @@ def test_what_is_too_much_for_a_cable_is_thinned_until_it_fits_or_says_that_noth
         told = by_the_second(write(take, load["thin"]))  # type: ignore[arg-type]
         times, sizes = np.array([at for at, _ in told]), np.array([size for _, size in told])
         assert max(int(sizes[(times >= at) & (times < at + 1.0)].sum()) for at in times.tolist()) <= load["most"] + 6
+    assert [one["says"] for one in checkup(take) if one["reason"] == "cable"] == [said["says"]]  # type: ignore[arg-type]
     assert [one for one in unsent(read(the_keepers_log())) if one["reason"] == "cable"] == []
 
 
