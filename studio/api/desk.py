@@ -199,16 +199,20 @@ def unsent(
 
 @router.get("{uuid:take_id}/comparison", response={200: Comparison, **REFUSALS})
 def comparison(
-    request: HttpRequest, take_id: UUID, before: int | None = None, beside: UUID | None = None
+    request: HttpRequest,
+    take_id: UUID,
+    before: int | None = None,
+    beside: UUID | None = None,
+    until: int | None = None,
 ) -> HttpResponse:
     """What differs from another take (`beside`), or from the take as it was before a stroke (0: the newest), to it as
-    it is now: measures, notes, lanes.
+    it is now, or as it was before another stroke (`until`): measures, notes, lanes.
     """
     mine = owner(request)
     take = takes.get(mine, take_id)
     other = takes.get(mine, beside) if beside else None
     with places.one(take.owner_id):
-        return _json(request, shaping.compared(take, before, other), pack=True)
+        return _json(request, shaping.compared(take, before, other, until), pack=True)
 
 
 @router.get("{uuid:take_id}/range", response={200: list[Strip], **REFUSALS})

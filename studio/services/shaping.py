@@ -207,9 +207,11 @@ def unsent(take: Take, kind: FileKind | None, cues: bool, one_track: bool) -> li
     return views.unsent.unsent(now if cues else now.without_cues(), kind, one_track)
 
 
-def compared(take: Take, before: int | None, other: Take | None) -> Comparison:
-    """What differs from the take as it was before a stroke (0: the newest), or from another, to it as it is."""
-    now = seen(take)
+def compared(take: Take, before: int | None, other: Take | None, until: int | None) -> Comparison:
+    """What differs from the take as it was before a stroke (0: the newest), or from another, to it as it is, or as it
+    was before another stroke (`until`).
+    """
+    now = seen(take, until)
     if other is not None:
         return views.compare.comparison(seen(other), now, by_ids=False)
     return views.compare.comparison(seen(take, before or 0), now, by_ids=True)

@@ -34,6 +34,17 @@ def test_what_a_stroke_changed_is_told_and_gone_to(desk: Desk) -> None:
     expect(pane.get_by_role("list", name="Measures that differ")).to_contain_text("No measure")
 
 
+def test_two_points_of_a_history_are_compared(desk: Desk) -> None:
+    desk.open(file_of(LINE))
+    desk.keep({"kind": "velocity.set", "value": 100})
+    desk.keep({"kind": "velocity.set", "value": 40})
+    pane = opened(desk)
+    told = pane.get_by_role("list", name="What differs").get_by_role("listitem")
+    expect(told.first).to_contain_text("by 80, then 40")
+    pane.get_by_label("What is compared").select_option("2")
+    expect(told.first).to_contain_text("by 80, then 100")
+
+
 def test_two_takes_are_compared_note_by_note(desk: Desk, player: User) -> None:
     takes.add(player, "Other.mid", file_of(phrase([80] * 7, gap=480)))
     desk.open(file_of(LINE))

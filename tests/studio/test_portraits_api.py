@@ -34,6 +34,10 @@ def test_two_takes_and_two_points_of_a_history_are_compared(anna: Caller, bert: 
     now = anna.get(f"takes/{one}/comparison?before=0")
     assert now["notes_in_all"] == anna.get(f"takes/{one}/comparison?beside={other}")["notes_in_all"] > 500
     assert now["notes"][0]["says"].endswith("then 9")
+    # Two points of the history: up to the second stroke only the first one has acted.
+    anna.call("post", f"takes/{one}/strokes", {"revision": 1, "stroke": {"kind": "velocity.set", "value": 99}})
+    assert anna.get(f"takes/{one}/comparison?before=1&until=2")["notes"][0]["says"].endswith("then 9")
+    assert anna.get(f"takes/{one}/comparison?before=1")["notes"][0]["says"].endswith("then 99")
     # Somebody else's take is nowhere.
     assert anna.call("get", f"takes/{one}/comparison?beside={bert.add(the_keepers_log())}").status_code == 404
 

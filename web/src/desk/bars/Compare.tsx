@@ -17,7 +17,7 @@ import { Pane } from "./Pane";
 type Comparison = Schemas["Comparison"];
 
 /** With what the take is compared: as it was before a stroke, or another take. */
-type With = { before: number } | { beside: string };
+type With = ({ before: number } | { beside: string }) & { until?: number };
 
 /** The take beside another, or beside what it was: in numbers, note by note and lane by lane, and by ear. */
 export function Compare() {
@@ -28,33 +28,46 @@ export function Compare() {
     queryFn: () => answered<Schemas["TakeCard"][]>(api.GET("/api/takes")),
   });
   const [chosen, setChosen] = useState("");
+  const [until, setUntil] = useState("");
   const others = (takes ?? []).filter((one) => one.id !== id);
   const first = strokes[0]?.number;
   const value = chosen || (first ? `before ${first}` : others[0] ? `beside ${others[0].id}` : "");
   const [how, which] = value.split(" ");
-  const other: With | null = how === "before" ? { before: Number(which) } : which ? { beside: which } : null;
+  const point = until ? { until: Number(until) } : {};
+  const other: With | null =
+    how === "before" ? { before: Number(which), ...point } : which ? { beside: which, ...point } : null;
   return (
     <Pane
       name="Compare"
       onClose={() => set({ compareOpen: false })}
       beside={
-        <List label="with it" called="Compare with" value={value} onChange={setChosen}>
-          {strokes.map(({ number, mark }) => (
-            <option key={number} value={`before ${number}`}>
-              {number === first ? "as recorded" : `as before ${number}: ${mark.label}`}
-            </option>
-          ))}
-          {others.map((one) => (
-            <option key={one.id} value={`beside ${one.id}`}>
-              {one.name}
-            </option>
-          ))}
-        </List>
+        <>
+          <List label="with it" called="Compare with" value={value} onChange={setChosen}>
+            {strokes.map(({ number, mark }) => (
+              <option key={number} value={`before ${number}`}>
+                {number === first ? "as recorded" : `as before ${number}: ${mark.label}`}
+              </option>
+            ))}
+            {others.map((one) => (
+              <option key={one.id} value={`beside ${one.id}`}>
+                {one.name}
+              </option>
+            ))}
+          </List>
+          <List label="this" called="What is compared" value={until} onChange={setUntil}>
+            <option value="">as it is</option>
+            {strokes.map(({ number, mark }) => (
+              <option key={number} value={number}>
+                as before {number}: {mark.label}
+              </option>
+            ))}
+          </List>
+        </>
       }
     >
       {other ? (
         <div className="grid min-h-0 flex-1 grid-cols-[17rem_22rem_minmax(0,1fr)] divide-x divide-rule overflow-y-auto folded:grid-cols-1 folded:divide-x-0">
-          <Heard key={value} other={other} />
+          <Heard key={`${value} ${until}`} other={other} />
           <Differences other={other} />
         </div>
       ) : (
@@ -107,6 +120,7 @@ async function asked(other: With): Promise<[Rendering, Rendering]> {
     routes: score.parts.map(({ id }) => [...routesOf(id)]),
     cues: score.parts.map(cueKeysOf),
   };
+  if (other.until) mine.before = other.until;
   if ("before" in other) return [{ ...mine, before: other.before }, mine];
   const path = { take_id: other.beside };
   const view = await answered<Schemas["DeskView"]>(
