@@ -752,7 +752,7 @@ export interface paths {
         /**
          * Comparison
          * @description What differs from another take (`beside`), or from the take as it was before a stroke (0: the newest), to it as
-         *     it is now: measures, notes, lanes.
+         *     it is now, or as it was before another stroke (`until`): measures, notes, lanes.
          */
         get: operations["studio_api_desk_comparison"];
         put?: never;
@@ -9703,6 +9703,7 @@ export interface operations {
             query?: {
                 before?: number | null;
                 beside?: string | null;
+                until?: number | null;
             };
             header?: never;
             path: {
