@@ -7,10 +7,10 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from expression.arrays import Floats, Ints, ranges
-from expression.lanes import BEND, LANES, NOTE_LANES
+from expression.lanes import BEND, NOTE_LANES, is_pitch
 from expression.living import LEAST_SWELL, SWELLING
 from expression.records import Record
-from expression.take import Part, Take
+from expression.take import Part, Take, in_force
 
 MOST_NOTES = 2_000
 """Of a longer part so many are kept one by one, for who plays the same music."""
@@ -47,14 +47,14 @@ class Carried(Record):
 
 def least(lane: str) -> float:
     """What moves by less stays."""
-    return LEAST_BEND if LANES[lane].unit == LANES[BEND].unit else LEAST_SWELL / 4
+    return LEAST_BEND if is_pitch(lane) else LEAST_SWELL / 4
 
 
 def carried_of(take: Take, part: Part, rows: Ints) -> Iterator[Carried]:
     """Of each lane that says how a note goes on, and of each kind of own curves, what it does over notes (rows)."""
     lanes = [key for key in (BEND, *SWELLING, DARK) if key in part.lanes and len(part.lanes[key].curve)]
     for key in (*lanes, *sorted(key for key in part.curves if key in NOTE_LANES)):
-        counts = _samples(take, part, rows, PITCH_HZ if least(key) == LEAST_BEND else LEVEL_HZ)
+        counts = _samples(take, part, rows, PITCH_HZ if is_pitch(key) else LEVEL_HZ)
         values = _sampled(part, key, rows, counts)
         if not len(values) or np.nanmax(values, initial=0) - np.nanmin(values, initial=0) < least(key):
             continue
@@ -64,7 +64,7 @@ def carried_of(take: Take, part: Part, rows: Ints) -> Iterator[Carried]:
 
 
 def _told(values: Floats, key: str) -> tuple[float, ...]:
-    rounded = np.round(values, 3 if least(key) == LEAST_BEND else 1)
+    rounded = np.round(values, 3 if is_pitch(key) else 1)
     return tuple(rounded.tolist() if np.ptp(rounded) >= least(key) else rounded[:1].tolist())
 
 
@@ -82,6 +82,4 @@ def _sampled(part: Part, key: str, rows: Ints, counts: Ints) -> Floats:
     since = np.round(step / (counts[note] - 1) * (notes.end[rows] - 1 - notes.start[rows])[note]).astype(np.int64)
     if key in part.curves:
         return part.curves[key].at(notes.id[rows][note], since)
-    said = part.lanes[key].curve.at(notes.start[rows][note] + since)
-    # Where it says nothing yet a receiver is at its default.
-    return np.where(np.isnan(said), LANES[key].default, said)
+    return in_force(part.lanes[key].curve, key, notes.start[rows][note] + since)

@@ -278,3 +278,8 @@ MESSAGES: dict[str, str] = {
     controller(number): CONTROLLERS[number] for number in range(128) if controller(number) not in CHANNEL_LANES
 }
 """Keys of controllers that are no lanes, and their names."""
+
+
+def is_pitch(key: str) -> bool:
+    """Whether a lane, or a kind of notes' own curves, says how far pitch is bent."""
+    return key in (BEND, NOTE_PITCH)

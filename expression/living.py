@@ -7,10 +7,10 @@ import numpy as np
 from pydantic import Field
 
 from expression.arrays import Floats, Ints
-from expression.lanes import BEND, LANES, NOTE_PITCH
+from expression.lanes import BEND, NOTE_PITCH
 from expression.percussion import CHANNEL
 from expression.records import Record, Unit
-from expression.take import Part, Take
+from expression.take import Part, Take, in_force
 
 LONG_SECONDS = 0.6
 """Notes that last so long live: they swell, and tremble."""
@@ -87,9 +87,7 @@ def swell_of(take: Take, part: Part, rows: Ints) -> Swell | None:
             continue
         curve = part.lanes[key].curve
         ticks = notes.start[long, None] + np.linspace(0, 1, SHAPE) * (notes.end[long] - 1 - notes.start[long])[:, None]
-        shapes = curve.at(ticks.ravel()).reshape(ticks.shape)
-        # Where it says nothing yet a receiver is at its default.
-        shapes = np.where(np.isnan(shapes), LANES[key].default, shapes)
+        shapes = in_force(curve, key, ticks.ravel()).reshape(ticks.shape)
         moves = np.ptp(shapes, axis=1) >= LEAST_SWELL
         if moves.sum() < max(FEWEST_SHAPES, len(long) / 4):
             continue

@@ -6,7 +6,6 @@ from typing import NamedTuple
 import numpy as np
 
 from expression.errors import NothingMatched
-from expression.living import Swell
 from expression.measured import Hand, measure
 from expression.memo import worked_out
 from expression.take import Take
@@ -31,7 +30,7 @@ def _lengths(hand: Hand) -> float:
 
 
 def _swell(hand: Hand) -> float | None:
-    return float(np.ptp(hand.swell.mean)) if isinstance(hand.swell, Swell) else None
+    return float(np.ptp(hand.swell.mean)) if hand.swell else None
 
 
 MEASURES = (

@@ -5,7 +5,7 @@ from collections import Counter, defaultdict
 import numpy as np
 
 from expression.alike import matched
-from expression.arrays import Floats, Ints, looked_up
+from expression.arrays import Ints, looked_up, runs
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES
@@ -13,7 +13,7 @@ from expression.midi.files import FileKind, opened, saved
 from expression.phrases import heard_rows
 from expression.strokes.back import LaneBack, NotesBack, TakeBack
 from expression.strokes.note_edits import NewNote
-from expression.take import Part, Take
+from expression.take import Part, Take, in_force
 
 LEAST_SHARE = 0.5
 """Of the notes: where fewer are found again it is other music."""
@@ -172,10 +172,10 @@ def _lanes(number: int, mine: Part, theirs: Part, one: float, other: float) -> l
             for part, by in ((mine, one), (theirs, other))
         ]
         ticks = np.unique(np.concatenate([curve.ticks for curve in curves if curve is not None]))
-        was, now = (_said(curve, key, ticks) for curve in curves)
+        was, now = (in_force(curve, key, ticks) for curve in curves)
         differs = np.abs(now - was) > 0.5 * LANES[key].step
-        edges = np.flatnonzero(np.diff(np.concatenate(([False], differs, [False])).astype(np.int8)))
-        for first, after in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+        for first, last in runs(np.flatnonzero(differs)):
+            after = last + 1
             points = [(int(ticks[at]), round(float(now[at]), 4)) for at in range(first, after)]
             if after < len(ticks) and ticks[after] - 1 > points[-1][0]:
                 points.append((int(ticks[after]) - 1, points[-1][1]))
@@ -185,10 +185,3 @@ def _lanes(number: int, mine: Part, theirs: Part, one: float, other: float) -> l
 
 def _rescaled(curve: Curve, factor: float) -> Curve:
     return curve if factor == 1 else curve.timed(_scaled(curve.ticks, factor))
-
-
-def _said(curve: Curve | None, key: str, ticks: Ints) -> Floats:
-    if curve is None or not len(curve):
-        return np.full(len(ticks), LANES[key].default)
-    values = curve.at(ticks)
-    return np.where(np.isnan(values), LANES[key].default, values)

@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Flags, Floats, Ints
+from expression.arrays import Flags, Floats, Ints, runs
 from expression.lanes import BEND, LANES, Form
 from expression.living import long_rows, vibrato_of
 from expression.measured import features, fitted, predicted
@@ -80,9 +80,7 @@ def music_of(take: Take, part: Part) -> Music:
 
 def runs_of(same: Flags, least: int) -> list[tuple[int, int]]:
     """Rows (first, last) from which on each is like the one before (`same` from the second on): so many at least."""
-    edges = np.flatnonzero(np.diff(np.concatenate(([False], same, [False])).astype(np.int8)))
-    pairs = zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)
-    return [(first, last) for first, last in pairs if last - first + 1 >= least]
+    return [(first, last + 1) for first, last in runs(np.flatnonzero(same)) if last + 2 - first >= least]
 
 
 ALIKE, ALTERNATING = 12, 16

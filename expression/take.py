@@ -6,8 +6,9 @@ from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import ArrayLike
 
-from expression.arrays import Bytes, Flags, Ints, constant, frozen, joined
+from expression.arrays import Bytes, Flags, Floats, Ints, constant, frozen, joined
 from expression.cable import Answers, BendRange, Instrument, Pace, Sending, Statement, Zone
 from expression.curve import Curve, differing
 from expression.lanes import DATA_LSB, DATA_MSB, LANES
@@ -481,3 +482,10 @@ def _alike_channels(one: Channel, other: Channel) -> bool:
 
 def _alike_curves(one: Curve, other: Curve) -> bool:
     return one is other or (len(one) == len(other) and differing(one, other)[0] == len(one))
+
+
+def in_force(curve: Curve | None, key: str, ticks: ArrayLike) -> Floats:
+    """What a curve of a kind says at `ticks`; where it says nothing yet, what a receiver assumes."""
+    at = np.asarray(ticks)
+    values = np.full(at.shape, np.nan) if curve is None or not len(curve) else curve.at(at)
+    return np.where(np.isnan(values), LANES[key].default, values)

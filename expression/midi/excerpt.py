@@ -10,15 +10,15 @@ from expression.arrays import Ints, frozen
 from expression.errors import NothingMatched
 from expression.midi.emit import emit_with_notes
 from expression.midi.ground import with_ground
-from expression.midi.playback import Stream, in_force
-from expression.midi.smf import END_OF_TRACK, TEMPO, TIME_SIGNATURE
+from expression.midi.playback import RELEASE, Stream, in_force
+from expression.midi.smf import END_OF_TRACK, PORT, TEMPO, TIME_SIGNATURE, TRACK_NAME
 from expression.midi.texts import with_texts
 from expression.midi.write import Way, composed, sent
 from expression.status import ESCAPE, META, NOTE_OFF, NOTE_ON, POLY_PRESSURE, SYSEX
 from expression.take import Events, Take
 
-KEY_SIGNATURE, PORT = 0x59, 0x21
-NAMING = (0x03, 0x04, 0x09, 0x20, PORT)
+KEY_SIGNATURE = 0x59
+NAMING = (TRACK_NAME, 0x04, 0x09, 0x20, PORT)
 """Metas that say what a track is: its name, instrument, device, channel and port (SMF 1.0, RP-019)."""
 LASTING = (TEMPO, TIME_SIGNATURE, KEY_SIGNATURE)
 """Metas of which the last said is in force."""
@@ -111,7 +111,7 @@ def cut(events: Events, first: int, after: int) -> Events:
         frozen(np.concatenate((cut_off.tick, np.full(count + 1, after - first))), np.int64),
         frozen(np.concatenate((cut_off.status, NOTE_OFF | (status[left] & 0x0F), [META])), np.uint8),
         frozen(np.concatenate((cut_off.data1, events.data1[left], [END_OF_TRACK])), np.uint8),
-        frozen(np.concatenate((cut_off.data2, np.full(count, 64), [0])), np.uint8),
+        frozen(np.concatenate((cut_off.data2, np.full(count, RELEASE), [0])), np.uint8),
         frozen(np.concatenate((cut_off.payload, np.full(count, -1), [len(events.payloads)])), np.int64),
         (*events.payloads, b""),
     )
@@ -199,7 +199,7 @@ def merged(tracks: Sequence[Events]) -> Events:
     both = Events(frozen(columns[0], np.int64), status, one, two, more, tuple(payloads))
     keep = ~((both.status == META) & (both.data1 == END_OF_TRACK))
     # Of several tracks the first gives its name.
-    names = np.flatnonzero((both.status == META) & (both.data1 == 0x03))
+    names = np.flatnonzero((both.status == META) & (both.data1 == TRACK_NAME))
     keep[names[1:]] = False
     rows = np.flatnonzero(keep)
     rows = rows[np.argsort(both.tick[rows], kind="stable")]

@@ -8,7 +8,7 @@ from typing_extensions import override
 
 from expression.arrays import Floats, Ints, ranges, whole
 from expression.curve import Curve
-from expression.lanes import BEND, LANES
+from expression.lanes import BEND, is_pitch
 from expression.living import LONG_SECONDS, SCOOP_SECONDS, SHAPE, Scoop, Swell, Vibrato
 from expression.note_curves import NoteCurves
 from expression.piece import laid_all
@@ -24,7 +24,6 @@ from expression.take import Channel, Lane, Part, Take
 
 Own = tuple[tuple[int, tuple[float, ...]], ...]
 """Notes (ids), and what was played of each at even times."""
-PITCH_UNIT = LANES[BEND].unit
 
 
 class _OverNotes(WritingStroke):
@@ -77,8 +76,7 @@ class HandSwells(_OverNotes):
         shapes = self.swell.drawn(chance(ids, self.seed))
         middle = shapes.mean(axis=1, keepdims=True)
         levels = np.clip(middle + (shapes - middle) * self.share, *spot.bounds)
-        step, note = ranges(np.zeros(len(ids), dtype=np.int64), np.full(len(ids), SHAPE))
-        return _spread(starts, ends, np.full(len(ids), SHAPE), step, note, np.round(levels.ravel(), 2))
+        return _spread(starts, ends, np.full(len(ids), SHAPE), np.round(levels.ravel(), 2))
 
     @override
     def label(self) -> str:
@@ -107,8 +105,7 @@ class HandCarried(_OverNotes):
             for one, seconds in zip(ids.tolist(), lasts, strict=True)
         ]
         counts = np.array([len(one) for one in curves])
-        step, note = ranges(np.zeros(len(counts), dtype=np.int64), counts)
-        return _spread(starts, ends, counts, step, note, np.clip(np.concatenate(curves), *spot.bounds))
+        return _spread(starts, ends, counts, np.clip(np.concatenate(curves), *spot.bounds))
 
     @override
     def label(self) -> str:
@@ -137,9 +134,8 @@ class HandCarriedNotes(NoteStroke):
             for one, length in zip(ids.tolist(), seconds.tolist(), strict=True)
         ]
         counts = np.array([len(one) for one in made])
-        step, note = ranges(np.zeros(len(counts), dtype=np.int64), counts)
         none = np.zeros(len(rows), dtype=np.int64)
-        return ids, NoteCurves.of(ids[note], _spread(none, lasts, counts, step, note, np.concatenate(made)))
+        return ids, NoteCurves.of(np.repeat(ids, counts), _spread(none, lasts, counts, np.concatenate(made)))
 
     @override
     def label(self) -> str:
@@ -151,7 +147,7 @@ def weighed(values: Sequence[float], lane: str, seconds: float, slow: float, qui
     (vibrato) apart, about the pitch; of levels all of it, about its middle.
     """
     played = np.array(values, dtype=np.float64)
-    if LANES[lane].unit != PITCH_UNIT:
+    if not is_pitch(lane):
         return np.asarray(played.mean() + (played - played.mean()) * slow)
     # As vibrato is looked for: about a running mean of a third of a second.
     width = int(len(played) / max(3 * seconds, 1)) | 1
@@ -160,8 +156,9 @@ def weighed(values: Sequence[float], lane: str, seconds: float, slow: float, qui
     return np.asarray(mean * slow + (played - mean) * quick)
 
 
-def _spread(starts: Ints, ends: Ints, counts: Ints, step: Ints, note: Ints, values: Floats) -> Curve:
-    """Straight ways over even times from each start to the tick before the end, where the last is held."""
+def _spread(starts: Ints, ends: Ints, counts: Ints, values: Floats) -> Curve:
+    """Straight ways over so many even times from each start to the tick before the end, where the last is held."""
+    step, note = ranges(np.zeros(len(counts), dtype=np.int64), counts)
     share = step / np.maximum(counts[note] - 1, 1)
     ticks = starts[note] + whole(share * np.maximum(ends - 1 - starts, 0)[note])
     return Curve.of(ticks, values, step == counts[note] - 1)

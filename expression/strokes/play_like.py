@@ -11,7 +11,7 @@ from expression.alike import same_music
 from expression.arrays import Flags, Floats, Ints, looked_up, whole
 from expression.carried import MOST_NOTES
 from expression.hands import MOST_AMOUNT
-from expression.lanes import LANES, NOTE_LANES
+from expression.lanes import NOTE_LANES, is_pitch
 from expression.living import LONG_SECONDS
 from expression.measured import Hand, Sum, features, heard_of, predicted
 from expression.memo import worked_out
@@ -20,7 +20,6 @@ from expression.phrases import heard_rows
 from expression.strokes.base import BaseStroke, Dial, Picked, Where, masks_of, select
 from expression.strokes.feel import chance
 from expression.strokes.hand_curves import (
-    PITCH_UNIT,
     HandCarried,
     HandCarriedNotes,
     HandScoops,
@@ -225,9 +224,9 @@ class PlayLike(MadeOf):
             where = by_ids(part, self.where, list(ids.values()))
             for one in self.hand.played.curves:
                 own = tuple((ids[at], curve) for at, curve in zip(one.of, one.curves, strict=True) if at in ids)
-                is_pitch = LANES[one.lane].unit == PITCH_UNIT
-                told = {"lane": one.lane, "own": own, "slow": slow if is_pitch else levels, "quick": quick}
-                if own and (slow or quick if is_pitch else levels):
+                bends = is_pitch(one.lane)
+                told = {"lane": one.lane, "own": own, "slow": slow if bends else levels, "quick": quick}
+                if own and (slow or quick if bends else levels):
                     made = HandCarriedNotes if one.lane in NOTE_LANES else HandCarried
                     yield made.model_validate({"where": where, **told})
 

@@ -7,13 +7,12 @@ import numpy as np
 from typing_extensions import TypedDict
 
 from expression.alike import matched
-from expression.arrays import Flags, Floats
-from expression.curve import Curve
+from expression.arrays import Flags, Floats, runs
 from expression.lanes import LANES
 from expression.phrases import heard_rows
 from expression.pitch import NOTE_NAMES
 from expression.portrait import MEASURES, portraits
-from expression.take import Part, Take
+from expression.take import Part, Take, in_force
 
 MOST_TOLD = 400
 """Notes; of more the first are told, and how many there are."""
@@ -151,7 +150,10 @@ def _lanes(one: Take, other: Take, mine: Part, theirs: Part) -> Iterator[LaneVie
                 at = take.tempo.seconds(curve.ticks)
                 seconds = np.concatenate((seconds, at[at <= lasts]))
         seconds = np.unique(seconds)
-        values = [_said(take, curve, key, seconds) for take, curve in zip((one, other), curves, strict=True)]
+        values = [
+            in_force(curve, key, np.round(take.tempo.tick(seconds) + 1e-6))
+            for take, curve in zip((one, other), curves, strict=True)
+        ]
         away = np.abs(values[1] - values[0])
         step = LEAST_STEPS * LANES[key].step
         if not (away > step).any():
@@ -171,16 +173,8 @@ def _lanes(one: Take, other: Take, mine: Part, theirs: Part) -> Iterator[LaneVie
         }
 
 
-def _said(take: Take, curve: Curve | None, key: str, seconds: Floats) -> Floats:
-    if curve is None or not len(curve):
-        return np.full(len(seconds), LANES[key].default)
-    values = curve.at(np.round(take.tempo.tick(seconds) + 1e-6))
-    return np.where(np.isnan(values), LANES[key].default, values)
-
-
 def _spans(take: Take, seconds: Floats, differs: Flags) -> list[tuple[int, int]]:
-    edges = np.flatnonzero(np.diff(np.concatenate(([False], differs, [False])).astype(np.int8)))
     ticks = np.round(take.tempo.tick(seconds)).astype(np.int64)
     last = len(ticks) - 1
-    pairs = zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)
-    return [(int(ticks[a]), max(int(ticks[min(b, last)]), int(ticks[a]) + 1)) for a, b in pairs][:MOST_SPANS]
+    pairs = runs(np.flatnonzero(differs))[:MOST_SPANS]
+    return [(int(ticks[a]), max(int(ticks[min(b + 1, last)]), int(ticks[a]) + 1)) for a, b in pairs]

@@ -33,9 +33,9 @@ def wire(take: Take, way: Way | None = None) -> Wire:
     """The load of a take's busiest cable, in the form in which it is sent."""
     formed = sent(take, way)
     ports = sorted({channel.port for channel in formed.channels} or {0})
-    loads = [(*busiest(formed, *told(formed, port)), port) for port in ports]
-    peak, at, port = max(loads)
-    ticks, sizes = told(formed, port)
+    said = {port: told(formed, port) for port in ports}
+    peak, at, port = max((*busiest(formed, *said[port]), port) for port in ports)
+    ticks, sizes = said[port]
     seconds = formed.tempo.seconds(ticks)
     total = np.append(0, np.cumsum(sizes))
     within = total[np.searchsorted(seconds, seconds + 1.0)] - total[:-1]
