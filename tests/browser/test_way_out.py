@@ -8,11 +8,12 @@ from pathlib import Path
 
 import mido
 import numpy as np
-from playwright.sync_api import Download, Locator, expect
+from playwright.sync_api import Download, Locator, Route, expect
 
 from expression.midi.read import read
 from expression.midi.write import write
 from tests.browser.desk import Desk
+from tests.browser.test_lanes import add_lane
 from tests.browser.test_sound import render
 from tests.files import file_of, phrase
 
@@ -31,6 +32,11 @@ def taken(desk: Desk, key: Locator) -> tuple[str, bytes]:
     with desk.page.expect_download(timeout=60_000) as waiting:
         key.click()
     return waiting.value.suggested_filename, Path(waiting.value.path()).read_bytes()
+
+
+def timbre(data: bytes) -> list[int]:
+    tracks = mido.MidiFile(file=io.BytesIO(data)).tracks
+    return [message.value for track in tracks for message in track if message.is_cc(74)]
 
 
 def samples(data: bytes) -> np.ndarray:
@@ -63,6 +69,26 @@ def test_a_take_goes_out_in_every_form(desk: Desk) -> None:
         assert begins in data[:400], name
     name, data = taken(desk, out.get_by_role("link", name="PDF").last)
     assert (name, data[:4]) == ("Two, what was done.pdf", b"%PDF")
+
+
+def test_what_was_done_a_moment_ago_is_in_the_file(desk: Desk) -> None:
+    """What is being written, and what is tried and not kept yet."""
+    desk.open(file_of(phrase([64] * 4)))
+    add_lane(desk, "74", "cc:74")
+    desk.button("Ramp").click()
+    held: list[Route] = []
+    desk.page.route("**/strokes", lambda route: held.append(route))
+    desk.entry("Start").fill("21")
+    desk.entry("Start").press("Enter")
+    desk.until(lambda: held)
+    with desk.page.expect_download() as waiting:
+        desk.page.get_by_role("link", name="Download .mid").click()
+        desk.page.wait_for_timeout(300)
+        held[0].continue_()
+        desk.page.unroute("**/strokes")
+    assert timbre(Path(waiting.value.path()).read_bytes())[0] == 21
+    desk.entry("Start").press("ArrowUp")
+    assert timbre(desk.download())[0] == 22
 
 
 def test_it_goes_out_as_it_sounds_here_the_same_bytes_each_time(desk: Desk) -> None:

@@ -1,8 +1,10 @@
 import { type ComponentProps, forwardRef } from "react";
 import { download } from "../../api/download";
+import { settled } from "../take/shaping";
 import { complain, set } from "../take/state";
 
-/** A link to a file of the take. A plain click waits for it here, where the server has others to make first. */
+/** A link to a file of the take. A plain click waits here until all that was done is in it, and where the server has
+ * others to make first. */
 export const FileLink = forwardRef<HTMLAnchorElement, ComponentProps<"a"> & { href: string }>(
   function FileLink({ href, onClick, children, ...more }, ref) {
     return (
@@ -19,7 +21,9 @@ export const FileLink = forwardRef<HTMLAnchorElement, ComponentProps<"a"> & { hr
             set({
               notice: { text: "Other large files are being made just now; this one comes in a moment." },
             });
-          download(href, wait).catch(complain);
+          settled()
+            .then(() => download(href, wait))
+            .catch(complain);
         }}
       >
         {children}

@@ -221,6 +221,13 @@ export class Attempts {
     this.waiting = null;
   }
 
+  /** What is tried is kept, as `close` keeps it, and stays open; resolves when all that was meant is written. */
+  async settle(): Promise<void> {
+    const { current } = this;
+    if (current && this.isTried() && !current.problem) void this.keepIt(current, true);
+    await this.allWritten();
+  }
+
   // ---- one after another
 
   /** One change of the history after another, each on the revision that the one before has made. */

@@ -4,6 +4,7 @@ import { fetched, hand } from "../../api/download";
 import { cueKeysOf, placeOf, secondsAt } from "../../score/score";
 import { wavOf } from "../../sound/wav";
 import { partName, routesOf } from "./arranging";
+import { settled } from "./shaping";
 import { desk, frontParts, takePath } from "./state";
 
 export type Kind = "" | "plain" | "mpe" | "clip";
@@ -69,6 +70,7 @@ export interface Away {
 
 /** The practice synth as WAV: all parts of what is wanted, or one alone. */
 export async function sound(wanted: Wanted, alone: number | null, away: Away): Promise<NamedBlob> {
+  await settled();
   const { score, span, name } = desk();
   if (!score) throw new Error("No take is open.");
   const isSpan = wanted.bars === "span" && span !== null;
@@ -104,6 +106,7 @@ export interface NamedBlob {
 /** Everything in one archive: every form of the file, the page, the paper, and what is wanted as sound. Some forms may
  * not be for this take: what cannot be made is said in a text beside them. */
 export async function archive(wanted: Wanted, withSound: boolean, { signal, onShare }: Away): Promise<void> {
+  await settled();
   const { name } = desk();
   const [first, count] = barsShown(wanted);
   const addresses = [

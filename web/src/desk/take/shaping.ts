@@ -182,6 +182,9 @@ export const keep = () => attempts.keep();
 export const keepAgain = (stroke: Stroke, number: number | null) => attempts.keepAgain(stroke, number);
 export const unwritten = () => attempts.unwritten();
 export const allWritten = () => attempts.allWritten();
+
+/** Before the take goes out: what is tried is kept, as by any other act, and all of it is written. */
+export const settled = () => attempts.settle();
 export const forget = () => attempts.forget();
 
 type Frame = NonNullable<Delta["frame"]>;

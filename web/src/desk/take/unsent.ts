@@ -1,6 +1,6 @@
 /** What a file that is taken away will not say as it is drawn, and the one thing that helps. */
 import { answered, api, type Schemas } from "../../api/client";
-import { apply } from "./shaping";
+import { apply, settled } from "./shaping";
 import { set, takePath } from "./state";
 
 type Kind = "plain" | "mpe" | "clip";
@@ -11,6 +11,7 @@ export async function tellUnsent(address: string): Promise<void> {
   const asked = new URLSearchParams(address.split("?")[1] ?? "");
   const kind = (asked.get("kind") ?? undefined) as Kind | undefined;
   const query = { kind, cues: asked.get("cues") !== "false" };
+  await settled();
   const ask = api.GET("/api/takes/{take_id}/unsent", { params: { path: takePath(), query } });
   const found = await answered<Schemas["Fault"][]>(ask).catch(() => []);
   if (!found.length) return;
