@@ -29,9 +29,10 @@ from bench.performance import performance, wheel
 from bench.players import BUDGETS, told, weight
 from expression.documents import Document
 from launcher import postgres
-from launcher.base import PYTHON, say
-from launcher.fleet import Member, await_all, fleet, supervised
+from launcher.base import PYTHON
+from launcher.fleet import environment, fleet
 from launcher.postgres import free_port
+from launcher.supervision import Member, Supervisor, supervised
 
 PATIENT = 1.0
 """Seconds within which somebody else's page is to be answered."""
@@ -57,8 +58,8 @@ ODD: list[Any] = [
 class Harm:
     """What happens, and what came of it."""
 
-    def __init__(self, seed: int, port: int, members: list[Member], url: str) -> None:
-        self.seed, self.port, self.members, self.url = seed, port, members, url
+    def __init__(self, seed: int, port: int, supervisor: Supervisor, url: str) -> None:
+        self.seed, self.port, self.supervisor, self.url = seed, port, supervisor, url
         self.over = threading.Event()
         self.killed_at = -AFTER_A_KILL
         self.counts: Counter[str] = Counter()
@@ -223,22 +224,26 @@ class Harm:
         """One process after another, and now and then all of them."""
         dice = self.dice("kill")
         while not self.over.wait(BETWEEN_KILLS):
-            named = {member.name: member for member in self.members}
+            named = {member.name: member for member in self.supervisor.members}
             name = dice.choice([*named, "a connection of the database", "the database", "all of them"])
             self.last_kill, self.killed_at = name, time.monotonic()
             self.killed[name] += 1
             if name in named:
-                _kill(named[name])
+                self._kill(named[name])
             elif name == "all of them":
-                for member in self.members:
-                    _kill(member)
+                self._kill(*self.supervisor.members)
             else:
                 _kill_database(self.url, all_of_it=name == "the database")
+
+    def _kill(self, *members: Member) -> None:
+        for member in members:
+            if pid := self.supervisor.pid(member):
+                os.kill(pid, signal.SIGKILL)
 
     def weigh(self) -> None:
         """How much memory all of it takes."""
         while not self.over.wait(3):
-            self.heaviest = max(self.heaviest, weight(self.members))
+            self.heaviest = max(self.heaviest, weight(self.supervisor))
 
 
 HALVES = [
@@ -250,11 +255,6 @@ HALVES = [
     b"\x16\x03\x01\x02\x00\x01\x00\x01\xfc\x03\x03",
     b"PRI * HTTP/2.0\r\n\r\nSM\r\n\r\n",
 ]
-
-
-def _kill(member: Member) -> None:
-    if member.process is not None:
-        member.process.kill()
 
 
 def _kill_database(url: str, all_of_it: bool) -> None:
@@ -334,21 +334,21 @@ def done(minutes: float, seed: int) -> None:
     mine = [str(takes.add(user, "Mine.mid", performance(2_000, 500, 1, seed=n)).pk) for n, user in enumerate(users)]
     connections.close_all()
     port = free_port()
-    members = fleet(port, os.environ, PYTHON)
-    harm = Harm(seed, port, members, url)
+    with supervised(fleet(port, PYTHON), environment(port, os.environ)) as supervisor:
+        harm = Harm(seed, port, supervisor, url)
+        keeper = threading.Thread(target=_kept, args=(harm,), daemon=True)
+        keeper.start()
+        _go_wrong(harm, keys, mine, minutes)
+        keeper.join(60)
+    connection.close()
+    postgres.revive_own(url)
+    _lost(harm)
+    _told(harm, minutes)
 
-    def revived() -> None:
-        postgres.revive_own(url)
-        if harm.over.is_set():
-            raise KeyboardInterrupt
 
-    keeper = threading.Thread(target=_kept, args=(members, revived), daemon=True)
-    keeper.start()
-    while not all(member.process for member in members):
-        time.sleep(0.1)
-    await_all(members)
+def _go_wrong(harm: Harm, keys: list[str], mine: list[str], minutes: float) -> None:
     for key, take in zip(keys * 2, mine * 2, strict=True):
-        Player(port, key).call("GET", f"/api/takes/{take}/view")
+        Player(harm.port, key).call("GET", f"/api/takes/{take}/view")
     work: list[tuple[Callable[..., None], tuple[object, ...]]] = [
         (harm.watch, (keys[0], mine[0])),
         (harm.write, (0, keys[1], mine[1])),
@@ -373,18 +373,13 @@ def done(minutes: float, seed: int) -> None:
     harm.over.set()
     for thread in threads:
         thread.join(90)
-    keeper.join(60)
-    connection.close()
-    postgres.revive_own(url)
-    _lost(harm)
-    _told(harm, minutes)
 
 
-def _kept(members: list[Member], look_after: Callable[[], None]) -> None:
-    try:
-        supervised(members, look_after, lambda: say("harm begins ..."))
-    except KeyboardInterrupt:
-        return
+def _kept(harm: Harm) -> None:
+    """The database, and what looks after all else, are there again soon."""
+    while not harm.over.wait(0.2):
+        postgres.revive_own(harm.url)
+        harm.supervisor.look_after()
 
 
 def _lost(harm: Harm) -> None:

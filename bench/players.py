@@ -11,9 +11,9 @@ from pathlib import Path
 from bench.client import Player, session
 from bench.performance import performance
 from launcher.base import PYTHON
-from launcher.fleet import Member, await_all, fleet
+from launcher.fleet import environment, fleet
 from launcher.postgres import free_port
-from launcher.serving import ended
+from launcher.supervision import Member, Supervisor, supervised
 
 RATE = 10
 """Previews a second of each player."""
@@ -27,22 +27,16 @@ BUDGETS = {"previews": 0.1, "in turn": 0.25, "MiB": 1536}
 
 
 @contextmanager
-def served() -> Iterator[tuple[int, list[Member]]]:
+def served() -> Iterator[tuple[int, Supervisor]]:
     """All that serves Lull, on a port of its own."""
     port = free_port()
-    members = fleet(port, os.environ, PYTHON)
-    try:
-        for member in members:
-            member.start()
-        await_all(members)
-        yield port, members
-    finally:
-        ended(*(member.process for member in members if member.process is not None))
+    with supervised(fleet(port, PYTHON), environment(port, os.environ)) as supervisor:
+        yield port, supervisor
 
 
-def weight(members: list[Member]) -> float:
+def weight(supervisor: Supervisor) -> float:
     """MiB of all their processes and of those beside them; what they share is counted once."""
-    pids = {member.process.pid for member in members if member.process is not None}
+    pids = set(supervisor.pids())
     total = 0
     for folder in Path("/proc").iterdir():
         if not folder.name.isdecimal():
@@ -122,7 +116,7 @@ def measured(count: int) -> None:
     files = [performance(MANY_NOTES, 4_000, 2, seed=number) for number in range(5)]
     many = [str(takes.add(users[0], f"{number}.mid", files[number % 5]).pk) for number in range(MANY)]
     connections.close_all()
-    with served() as (port, members):
+    with served() as (port, supervisor):
         players = [Player(port, key) for key in keys]
 
         def previewed(player: Player, take: str, by: int) -> None:
@@ -131,7 +125,7 @@ def measured(count: int) -> None:
             if answer.status != 200:
                 raise RuntimeError(f"a preview was answered with {answer.status}: {answer.body[:200]!r}")
 
-        serve = len(servers_of(members))
+        serve = len(servers_of(supervisor.members))
         print(f"--- {count} players, {RATE} a second each, takes of {NOTES:,} notes; {serve} processes serve")
         nothing = lambda _, player: player.call("GET", "/api/ping")  # noqa: E731
         paced(players, nothing, 3)
@@ -161,8 +155,8 @@ def measured(count: int) -> None:
                 print(f"  put away by the worker within {time.perf_counter() - begun:.0f} s")
             else:
                 told(f"  round {turn}", taken, BUDGETS["in turn"])
-        _restarted(members, many, keys[0], port, previewed)
-        held = weight(members)
+        _restarted(supervisor, many, keys[0], port, previewed)
+        held = weight(supervisor)
         is_held = "held" if held <= BUDGETS["MiB"] else "MISSED"
         print(f"memory of all processes: {held:,.0f} MiB; budget {BUDGETS['MiB']:,} MiB: {is_held}")
 
@@ -180,14 +174,11 @@ def _quiet() -> None:
 
 
 def _restarted(
-    members: list[Member], many: list[str], key: str, port: int, previewed: Callable[[Player, str, int], None]
+    supervisor: Supervisor, many: list[str], key: str, port: int, previewed: Callable[[Player, str, int], None]
 ) -> None:
     """New processes, with nothing in memory: each take is taken up from its checkpoint."""
-    servers = servers_of(members)
-    ended(*(member.process for member in servers if member.process is not None))
-    for member in servers:
-        member.start()
-    await_all(members)
+    supervisor.restart(*servers_of(supervisor.members))
+    supervisor.await_all()
     time.sleep(3)  # The proxy has seen that they are there again.
     player, taken = Player(port, key), []
     for take in many:

@@ -10,7 +10,7 @@ from django.conf import settings
 from django.core.wsgi import get_wsgi_application
 from django.urls import resolve
 
-from studio import front, pulse
+from studio import front
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
 application = get_wsgi_application()
@@ -29,9 +29,6 @@ gc.set_threshold(20_000, 20, 20)
 
 # Bodies of strangers are not read.
 front.stand()
-
-# That it lives is told whatever it has to do, from when it is about to listen.
-pulse.beat()
 
 if threading.current_thread() is threading.main_thread():
     # Asked to end, it ends what it has beside it as well, and leaves nothing behind.

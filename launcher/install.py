@@ -34,6 +34,11 @@ def debian(*needs: tuple[str, bool]) -> None:
         raise Trouble(f"{names} could not be installed; see above, then try: {by_hand}") from None
 
 
+def found(name: str) -> str | None:
+    """A program that may be where only root looks for it."""
+    return shutil.which(name, path=os.pathsep.join((os.environ.get("PATH", ""), "/usr/sbin", "/usr/local/sbin")))
+
+
 def chromium() -> Path | None:
     """The browser that the tests and the bench drive."""
     found = shutil.which("chromium") or shutil.which("chromium-browser")

@@ -7,6 +7,7 @@ import os
 import secrets
 import signal
 import subprocess
+import time
 from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
@@ -14,8 +15,11 @@ from typing import Any
 
 from launcher import backup, install, postgres
 from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say, with_path
-from launcher.fleet import Member, fleet, proxy, supervised
+from launcher.fleet import environment as serving_environment
+from launcher.fleet import fleet
+from launcher.proxying import example, proxy
 from launcher.serving import TRUSTING, process, working
+from launcher.supervision import supervised
 
 HELP = """usage: ./lull COMMAND
 
@@ -112,13 +116,25 @@ def _serve(words: list[str]) -> int:
             print(f"\n  Lull is ready. Sign in with this link, once:\n\n    {link}\n", flush=True)
             print("  For another: ./lull link. Ctrl-C stops Lull.\n", flush=True)
 
-        _told_served(port)
-        return _kept_running(fleet(port, environment, PYTHON), url, ready)
+        return _kept_running(port, environment, url, ready)
 
 
-def _kept_running(members: list[Member], url: str, ready: Callable[[], None]) -> int:
+LOOK = 0.2
+"""Seconds between two looks whether the database, and what looks after all else, are there."""
+
+
+def _kept_running(
+    port: int, env: dict[str, str], url: str, ready: Callable[[], None], more: tuple[str, ...] = ()
+) -> int:
+    _told_served(port)
+    members = fleet(port, PYTHON, more)
     try:
-        return supervised(members, lambda: postgres.revive(url), ready)
+        with supervised(members, serving_environment(port, env)) as supervisor:
+            ready()
+            while True:
+                postgres.revive(url)
+                supervisor.look_after()
+                time.sleep(LOOK)
     except KeyboardInterrupt:
         say("stopping ...")
         return 0
@@ -147,8 +163,7 @@ def _serve_in_earnest(words: list[str]) -> int:
         def ready() -> None:
             say(f"serving {os.environ['LULL_HOSTS']} on http://127.0.0.1:{port}, for a proxy that speaks HTTPS")
 
-        _told_served(port)
-        return _kept_running(fleet(port, environment, PYTHON, TRUSTING), url, ready)
+        return _kept_running(port, environment, url, ready, TRUSTING)
 
 
 def _backup(words: list[str]) -> int:
@@ -259,7 +274,8 @@ def _dev(words: list[str]) -> int:
 
 
 def _test(words: list[str]) -> int:
-    install.debian(("chromium", install.chromium() is not None), ("haproxy", proxy() is not None))
+    proxies = ((name, install.found(name) is not None) for name in ("nginx", "openssl"))
+    install.debian(("chromium", install.chromium() is not None), ("haproxy", proxy() is not None), *proxies)
     install.developer_packages()
     install.node_packages()
     install.front_end()
@@ -322,6 +338,7 @@ def _generate(_: list[str]) -> int:
     ):
         made = subprocess.run([PYTHON, *module], cwd=ROOT, env=environment, capture_output=True, check=True).stdout
         (ROOT / file).write_bytes(made)
+    (ROOT / "docs/haproxy.cfg").write_text(example())
     run("npm", "run", "--silent", "api", cwd=WEB)
     return 0
 

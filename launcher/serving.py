@@ -7,7 +7,7 @@ import subprocess
 import sys
 import time
 import urllib.request
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import AbstractContextManager
 from pathlib import Path
 
@@ -60,12 +60,12 @@ def begun(*command: str | Path, cwd: Path = ROOT, env: Mapping[str, str]) -> sub
     return subprocess.Popen(list(map(str, command)), cwd=cwd, env=env, preexec_fn=_end_with_launcher)
 
 
-def ended(*processes: subprocess.Popen[bytes]) -> None:
+def ended(*processes: subprocess.Popen[bytes], patience: float = 15) -> None:
     """Have processes end, all at a time; those that do not are ended."""
     for one in processes:
         one.terminate()
         one.send_signal(signal.SIGCONT)
-    deadline = time.monotonic() + 15
+    deadline = time.monotonic() + patience
     for one in processes:
         try:
             one.wait(max(deadline - time.monotonic(), 0.1))
@@ -86,7 +86,7 @@ def process(*command: str | Path, cwd: Path = ROOT, env: Mapping[str, str]) -> I
 
 def server_words(port: int, more: tuple[str, ...] = ()) -> tuple[str, ...]:
     """What Python is asked for to serve the application on a port of loopback."""
-    return (*WAITRESS, *more, f"--listen={HOST}:{port}", "config.wsgi:application")
+    return (*WAITRESS, *more, f"--listen={HOST}:{port}", "config.server:application")
 
 
 def answers(port: int, path: str = "/ready", patience: float = 10) -> bool:
@@ -96,28 +96,29 @@ def answers(port: int, path: str = "/ready", patience: float = 10) -> bool:
     return False
 
 
-def worked(process: subprocess.Popen[bytes]) -> int | None:
+def worked(pid: int) -> int | None:
     """How much processor time a process has used, in ticks of the system; None where the system does not say."""
     with contextlib.suppress(OSError, ValueError, IndexError):
         # After the name, which may hold anything, in brackets: proc(5).
-        fields = Path(f"/proc/{process.pid}/stat").read_text().rpartition(")")[2].split()
+        fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
         return int(fields[11]) + int(fields[12])
     return None
 
 
-def await_answer(port: int, server: subprocess.Popen[bytes]) -> None:
+def await_answer(port: int, running: Callable[[], int | None]) -> None:
     """Until a server answers, however slow the machine is: it is waited for as long as something moves.
 
-    Raises Trouble where it has ended before, or has done nothing for a while.
+    `running` tells its process, None where it has ended. Raises Trouble where it has ended before it answers, or has
+    done nothing for a while.
     """
     begin = moved = told = time.monotonic()
-    before = worked(server)
+    before: int | None = None
     while not answers(port):
-        now, uses = time.monotonic(), worked(server)
+        if (pid := running()) is None:
+            raise Trouble("The server did not start; see above.")
+        now, uses = time.monotonic(), worked(pid)
         if uses != before:
             before, moved = uses, now
-        if server.poll() is not None:
-            raise Trouble("The server did not start; see above.")
         if now - moved > PATIENCE or now - begin > LONGEST:
             raise Trouble(f"The server has not answered for {now - begin:.0f} seconds, and does nothing any more.")
         if now - told > PATIENCE:
@@ -130,7 +131,7 @@ def await_answer(port: int, server: subprocess.Popen[bytes]) -> None:
 def serving(port: int, env: Mapping[str, str]) -> Iterator[subprocess.Popen[bytes]]:
     """The application in one process on a port of loopback, from when it answers a request."""
     with process(sys.executable, *server_words(port), env={**MEMORY, **env}) as server:
-        await_answer(port, server)
+        await_answer(port, lambda: server.pid if server.poll() is None else None)
         yield server
 
 

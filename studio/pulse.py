@@ -1,21 +1,32 @@
-"""Whether this process lives, told by a thread and a port of its own: it never waits for work."""
+"""Whether this process lives, told by a thread and a port of its own: it never waits for work.
+
+It lives from its first breath on (`/`), and is ready (`/ready`) from when it is about to listen.
+"""
 
 import os
 import socket
-from threading import Thread
+from threading import Event, Thread
 
 PORT = "LULL_PULSE_PORT"
-"""What names the port, on loopback; absent: nobody asks."""
-ALIVE = b"HTTP/1.0 200 OK\r\nContent-Type: text/plain\r\nContent-Length: 6\r\nConnection: close\r\n\r\nalive\n"
+"""What names the port; absent: nobody asks."""
+HOST = "LULL_LISTEN"
+"""What names the address to listen at; absent: loopback."""
 PATIENCE = 2
+_is_ready = Event()
 
 
 def beat() -> None:
     """Answer from now on, where anybody asks."""
     port = os.environ.get(PORT, "")
     if port.isdecimal():
-        listening = socket.create_server(("127.0.0.1", int(port)), backlog=64, reuse_port=False)
+        address = os.environ.get(HOST) or "127.0.0.1", int(port)
+        listening = socket.create_server(address, backlog=64, reuse_port=False)
         Thread(target=_answer, args=(listening,), daemon=True).start()
+
+
+def ready() -> None:
+    """From now on whoever is sent here is answered."""
+    _is_ready.set()
 
 
 def _answer(listening: socket.socket) -> None:
@@ -24,9 +35,15 @@ def _answer(listening: socket.socket) -> None:
             asked, _ = listening.accept()
             with asked:
                 asked.settimeout(PATIENCE)
-                asked.recv(4096)
-                asked.sendall(ALIVE)
+                wants = asked.recv(4096).split(b" ", 2)[1:2]
+                asked.sendall(_said(wants != [b"/ready"] or _is_ready.is_set()))
                 asked.shutdown(socket.SHUT_WR)
         except OSError:
             # Who has asked has gone.
             continue
+
+
+def _said(is_well: bool) -> bytes:
+    status, told = ("200 OK", b"alive\n") if is_well else ("503 Service Unavailable", b"not yet\n")
+    head = f"HTTP/1.0 {status}\r\nContent-Type: text/plain\r\nContent-Length: {len(told)}\r\nConnection: close\r\n\r\n"
+    return head.encode() + told

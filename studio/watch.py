@@ -5,6 +5,7 @@ import logging
 import os
 import time
 from collections.abc import Callable
+from pathlib import Path
 from uuid import uuid4
 
 from django.conf import settings
@@ -127,10 +128,18 @@ def _metrics(request: HttpRequest) -> HttpResponse:
     SPOOL_WAITING.set(kept.waiting)
     SPOOL_WRITABLE.set(kept.is_writable)
     registry = REGISTRY
-    if "PROMETHEUS_MULTIPROC_DIR" in os.environ:
+    if folder := os.environ.get("PROMETHEUS_MULTIPROC_DIR"):
+        _forget_the_gone(Path(folder))
         registry = CollectorRegistry()
         MultiProcessCollector(registry)  # type: ignore[no-untyped-call]
     return HttpResponse(generate_latest(registry), content_type=CONTENT_TYPE_LATEST)
+
+
+def _forget_the_gone(folder: Path) -> None:
+    """What a process that has gone had in memory is there no longer."""
+    for file in folder.glob("gauge_live*_*.db"):
+        if not Path("/proc", file.stem.rsplit("_", 1)[1]).exists():
+            file.unlink(missing_ok=True)
 
 
 PROBES: dict[str, Answer] = {"/health": _health, "/ready": _ready, "/metrics": _metrics}

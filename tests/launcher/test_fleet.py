@@ -2,6 +2,7 @@
 
 import os
 import re
+import signal
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -15,6 +16,7 @@ from bench.performance import performance
 from launcher import fleet
 from launcher.base import PYTHON
 from launcher.postgres import free_port
+from launcher.supervision import Supervisor, supervised
 from studio.services import takes
 from tests.files import file_of, phrase
 
@@ -25,13 +27,19 @@ NUDGE = {"kind": "velocity.nudge", "by": 3}
 class Fleet:
     """A fleet that runs, and a player of it."""
 
-    def __init__(self, port: int, members: list[fleet.Member]) -> None:
-        self.port, self.members = port, members
+    def __init__(self, port: int, supervisor: Supervisor) -> None:
+        self.port, self.supervisor = port, supervisor
         self.user = User.objects.create_user("anna")
         self.player = Player(port, session(self.user))
 
-    def member(self, name: str) -> fleet.Member:
-        return next(one for one in self.members if one.name == name)
+    def pid(self, name: str) -> int | None:
+        return self.supervisor.pid(next(one for one in self.supervisor.members if one.name == name))
+
+    def kill(self, name: str) -> int:
+        pid = self.pid(name)
+        assert pid is not None
+        os.kill(pid, signal.SIGKILL)
+        return pid
 
     def take(self, number: int) -> str:
         return str(takes.add(self.user, f"{number}.mid", file_of(phrase([60 + number] * 5))).pk)
@@ -63,27 +71,9 @@ def running(transactional_db: None, monkeypatch: pytest.MonkeyPatch) -> Iterator
     url = "postgres://{USER}:{PASSWORD}@{HOST}:{PORT}/{NAME}".format(**connection.settings_dict)
     given = {"DATABASE_URL": url, "DJANGO_SETTINGS_MODULE": "tests.settings", "LULL_METRICS_TOKEN": TOKEN}
     port = free_port()
-    members = fleet.fleet(port, {**os.environ, **given}, PYTHON)
-    over, ready = threading.Event(), threading.Event()
-
-    def look() -> None:
-        if over.is_set():
-            raise KeyboardInterrupt
-
-    def keep() -> None:
-        try:
-            fleet.supervised(members, look, ready.set)
-        except KeyboardInterrupt:
-            return
-
-    keeper = threading.Thread(target=keep)
-    keeper.start()
-    try:
-        assert ready.wait(180)
-        yield Fleet(port, members)
-    finally:
-        over.set()
-        keeper.join(60)
+    members = fleet.fleet(port, PYTHON)
+    with supervised(members, fleet.environment(port, {**os.environ, **given})) as supervisor:
+        yield Fleet(port, supervisor)
 
 
 def test_takes_are_at_home_in_one_process_and_what_is_killed_comes_back(running: Fleet) -> None:
@@ -96,19 +86,15 @@ def test_takes_are_at_home_in_one_process_and_what_is_killed_comes_back(running:
     assert told['lull_answers_total{kind="preview",status="200"}'] == 36
 
     # One server less: its takes are taken up by the other, at once.
-    gone = running.member("server 1").process
-    assert gone is not None
-    gone.kill()
+    gone = running.kill("server 1")
     running.player.leave()
     assert running.until(lambda: [running.preview(take) for take in mine] == [200] * 12) < 3
-    running.until(lambda: running.member("server 1").process is not gone)
+    running.until(lambda: running.pid("server 1") not in (None, gone))
 
     # A large file is read by the worker; killed while it does, another one does it again.
     sent = running.player.file("/api/takes", performance(20_000, 4_000), "A long night.mid")
     assert sent.status == 202
-    worker = running.member("the quick worker").process
-    assert worker is not None
-    worker.kill()
+    running.kill("the quick worker")
     number = sent.json["id"]
 
     def is_read() -> bool:
@@ -120,9 +106,7 @@ def test_takes_are_at_home_in_one_process_and_what_is_killed_comes_back(running:
     assert names.count("A long night") == 1
 
     # Without the proxy nobody is reached, and a moment later everybody.
-    proxy = running.member("the proxy").process
-    assert proxy is not None
-    proxy.kill()
+    running.kill("the proxy")
     running.until(lambda: running.preview(mine[0]) == 200)
 
 
@@ -137,6 +121,7 @@ def test_one_who_asks_for_many_large_files_stops_nobody(running: Fleet) -> None:
     other = User.objects.create_user("bert")
     bert, small = Player(running.port, session(other)), running.take(1)
     assert running.preview(small) == 200
+    before = running.supervisor.pids()
     over = threading.Event()
     told: list[int] = []
 
@@ -163,4 +148,4 @@ def test_one_who_asks_for_many_large_files_stops_nobody(running: Fleet) -> None:
     assert slowest < 5
     assert set(told) <= {200, 503}
     assert running.preview(small) == 200
-    assert all(member.quick_ends == 0 for member in running.members)
+    assert running.supervisor.pids() == before

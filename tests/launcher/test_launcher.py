@@ -7,13 +7,12 @@ import stat
 import subprocess
 import sys
 import time
-import urllib.error
-import urllib.request
+from collections.abc import Set
 from pathlib import Path
 
 import pytest
 
-from launcher import base, fleet, install, main, postgres, serving
+from launcher import base, fleet, install, main, postgres, serving, supervision
 from launcher.serving import process
 
 ROOT = Path(__file__).parents[2]
@@ -100,121 +99,79 @@ SLEEP = (sys.executable, "-c", "import time; time.sleep(60)")
 
 
 def test_what_ends_by_itself_is_started_again_and_nothing_else() -> None:
-    """Twice it is killed; what stands beside it goes on as it was."""
-    killed, beside = (fleet.Member(name, SLEEP, os.environ) for name in ("one", "other"))
-    seen: list[tuple[int, int]] = []
-    said: list[str] = []
+    """Twice it is killed; what stands beside it goes on as it was. supervisord itself comes back as well."""
+    killed, beside = (supervision.Member(name, SLEEP) for name in ("one of them", "the other"))
+    with supervision.supervised([killed, beside], os.environ) as supervisor:
+        first = other = another(supervisor, beside, set())
+        seen: set[int | None] = {another(supervisor, killed, set())}
+        for _ in range(2):
+            os.kill(supervisor.pid(killed) or 0, signal.SIGKILL)
+            seen.add(another(supervisor, killed, seen))
+        assert len(seen) == 3
+        assert supervisor.pid(beside) == other
+        assert supervisor._process is not None
+        supervisor._process.kill()
+        supervisor._process.wait()
+        supervisor.look_after()
+        left = [another(supervisor, beside, {first}), another(supervisor, killed, seen)]
+        assert not postgres._lives(first)
+    assert not any(postgres._lives(pid) for pid in left)
 
-    def look_after() -> None:
-        assert killed.process is not None and beside.process is not None
-        if not seen or seen[-1][0] != killed.process.pid:
-            seen.append((killed.process.pid, beside.process.pid))
-            if len(seen) == 3:
-                raise KeyboardInterrupt
-            killed.process.kill()
 
-    with pytest.raises(KeyboardInterrupt):
-        fleet.supervised([killed, beside], look_after, lambda: said.append("ready"))
-    assert said == ["ready"]
-    assert len({pid for pid, _ in seen}) == 3
-    assert len({pid for _, pid in seen}) == 1
-    assert all(one.process is not None and one.process.poll() is not None for one in (killed, beside))
+def another(supervisor: supervision.Supervisor, member: supervision.Member, seen: Set[int | None]) -> int:
+    """The process that runs as a member, from when it is none of those."""
+    deadline = time.monotonic() + 60
+    while (pid := supervisor.pid(member)) is None or pid in seen:
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
+    return pid
 
 
 def test_what_is_silent_is_ended_and_started_again(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(fleet, "LONGEST_SILENCE", 0)
-    monkeypatch.setattr(fleet, "BETWEEN_LOOKS", 0)
-    silent = fleet.Member("the silent one", SLEEP, os.environ, pulse=(postgres.free_port(), "/"))
-    silent.start()
-    first = silent.process
-    assert first is not None
-    silent.look_after()
-    assert first.wait(10) == -signal.SIGKILL
-    silent.look_after()
-    assert silent.process is not None and silent.process.pid != first.pid
-    serving.ended(silent.process)
+    monkeypatch.setattr(supervision, "LONGEST_SILENCE", 1)
+    monkeypatch.setattr(supervision, "SETTLED", 0)
+    silent = supervision.Member("the silent one", SLEEP, pulse=(postgres.free_port(), "/"))
+    with supervision.supervised([silent], os.environ) as supervisor:
+        first = another(supervisor, silent, set())
+        assert another(supervisor, silent, {first})
 
 
 BROKEN = (sys.executable, "-c", "raise SystemExit(7)")
 
 
 def test_what_cannot_run_is_told_at_the_start() -> None:
-    broken = fleet.Member("the broken one", BROKEN, os.environ, postgres.free_port())
-    with pytest.raises(base.Trouble, match="The server did not start"):
-        fleet.supervised([broken], lambda: None, lambda: None)
+    broken = supervision.Member("the broken one", BROKEN, port=postgres.free_port())
+    with (
+        pytest.raises(base.Trouble, match="The server did not start"),
+        supervision.supervised([broken], os.environ),
+    ):
+        raise AssertionError("it cannot have started")
 
 
-def test_what_ends_again_and_again_rests_in_between_and_is_not_given_up(
-    monkeypatch: pytest.MonkeyPatch, capfd: pytest.CaptureFixture[str]
-) -> None:
-    """A database that is away for a minute ends every worker that looks for it; all else goes on meanwhile."""
-    broken = fleet.Member("the broken one", BROKEN, os.environ)
-    broken.start()
-    starts, now, begun = 0, time.monotonic(), time.monotonic()
-    monkeypatch.setattr(time, "monotonic", lambda: now)
-    while now < begun + 120:
-        assert broken.process is not None
-        broken.process.wait()
-        before = broken.process
-        broken.look_after()
-        starts += broken.process is not before
-        now += 0.5
-    # At once three times, then after 2, 4, 8, 15, 15 ... seconds.
-    assert 8 <= starts <= 13
-    assert "the broken one has ended by itself (exit 7); starting it in 15 s ..." in capfd.readouterr().err
+def test_what_ends_again_and_again_rests_in_between_and_is_not_given_up(tmp_path: Path) -> None:
+    """A database that is away ends every worker that looks for it; all else goes on meanwhile."""
+    starts = tmp_path / "starts"
+    broken = supervision.Member(
+        "the broken one", (sys.executable, "-c", f"open({str(starts)!r}, 'a').write('x'); exit(7)")
+    )
+    with supervision.supervised([broken], {**os.environ, "LULL_LOGS": str(tmp_path / "logs")}):
+        time.sleep(7)
+    # At once, after 1, 2, 3 ... seconds.
+    assert 3 <= len(starts.read_text()) <= 5
+    assert "the-broken-one (exit status 7; not expected)" in (tmp_path / "logs" / "supervisord.log").read_text()
 
 
 def test_there_is_a_process_a_core_where_a_proxy_can_stand_before_them(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.delenv("LULL_PROCESSES", raising=False)
     monkeypatch.setattr(os, "cpu_count", lambda: 3)
     assert fleet.processes() == 3
-    members = fleet.fleet(postgres.free_port(), {}, sys.executable)
+    members = fleet.fleet(postgres.free_port(), sys.executable)
     names = ["server 1", "server 2", "server 3", "the quick worker", "the slow worker", "the proxy"]
     assert [member.name for member in members] == names
     assert len({member.port for member in members if member.port}) == 4
     monkeypatch.setattr(fleet, "proxy", lambda: None)
-    alone = fleet.fleet(postgres.free_port(), {}, sys.executable)
+    alone = fleet.fleet(postgres.free_port(), sys.executable)
     assert [member.name for member in alone] == ["the server", "the quick worker", "the slow worker"]
-
-
-def test_the_proxy_takes_its_settings(tmp_path: Path) -> None:
-    settings = tmp_path / "proxy.cfg"
-    for token in ("", "secret"):
-        settings.write_text(fleet.proxy_settings(8000, [(8001, 8003), (8002, 8004)], token))
-        checked = subprocess.run([str(fleet.proxy()), "-c", "-q", "-f", settings], capture_output=True, text=True)
-        assert (checked.returncode, checked.stdout, checked.stderr) == (0, "", "")
-
-
-def test_what_the_proxy_refuses_is_written_down_and_counted(tmp_path: Path) -> None:
-    port, settings = postgres.free_port(), tmp_path / "proxy.cfg"
-    settings.write_text(fleet.proxy_settings(port, [(postgres.free_port(), postgres.free_port())], "secret"))
-    words = [str(fleet.proxy()), "-db", "-f", str(settings)]
-    with subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True) as running:
-
-        def asked(path: str, body: bytes | None = None, **headers: str) -> tuple[int, str]:
-            request = urllib.request.Request(f"http://127.0.0.1:{port}{path}", body, headers)
-            try:
-                with urllib.request.urlopen(request, timeout=10) as answer:
-                    return answer.status, answer.read().decode()
-            except urllib.error.HTTPError as refused:
-                return refused.code, refused.read().decode()
-
-        try:
-            while not serving.answers(port, fleet.PROXY_LIVES):
-                assert running.poll() is None
-                time.sleep(0.05)
-            assert asked("/enter/a-secret-token")[0] == 503
-            assert asked("/api/takes", bytes(40_000), **{"content-length": str(2**30)})[0] == 413
-            assert asked(fleet.PROXY_METRICS)[0] == 503
-            status, told = asked(fleet.PROXY_METRICS, authorization="Bearer secret")
-            assert (status, "haproxy_frontend_requests_denied_total" in told) == (200, True)
-        finally:
-            running.terminate()
-        assert running.stdout
-        lines = [line for line in running.stdout if line.startswith("proxy: 127.0.0.1")]
-    assert any("GET /enter/... 503" in line for line in lines)
-    assert any("/api/takes 413" in line for line in lines)
-    assert not any("a-secret-token" in line for line in lines)
 
 
 def test_a_cluster_that_was_killed_is_started_again_where_it_was() -> None:
@@ -268,7 +225,7 @@ def test_a_server_that_starts_slowly_is_waited_for_while_it_works(
         f"http.server.HTTPServer(('127.0.0.1', {port}), Ready).serve_forever()"
     )
     with process(sys.executable, "-c", busy, env=os.environ) as server:
-        serving.await_answer(port, server)
+        serving.await_answer(port, lambda: server.pid)
     assert "still starting" in capsys.readouterr().out
 
 
@@ -278,4 +235,4 @@ def test_a_server_that_does_nothing_is_given_up(monkeypatch: pytest.MonkeyPatch)
         process(sys.executable, "-c", "import time; time.sleep(60)", env=os.environ) as server,
         pytest.raises(base.Trouble, match="does nothing any more"),
     ):
-        serving.await_answer(postgres.free_port(), server)
+        serving.await_answer(postgres.free_port(), lambda: server.pid)
