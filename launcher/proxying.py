@@ -58,7 +58,15 @@ def proxy_settings(at: str, servers: Sequence[Behind], certificate: str = "", mo
 global
   maxconn {most or connections()}{tls}
 
-defaults
+{DEFAULTS}
+frontend lull
+  log stdout format raw local0
+{_bound(at, certificate)}
+{FRONTEND}
+{backends}"""
+
+
+DEFAULTS = f"""defaults
   mode http
   # What it answers by itself is written down; what the servers answer, they write down.
   option dontlog-normal
@@ -84,10 +92,8 @@ defaults
   option redispatch 1
   retry-on conn-failure empty-response response-timeout
   http-reuse safe
-
-frontend lull
-  log stdout format raw local0
-{_bound(at, certificate)}
+"""
+FRONTEND = f"""\
   # It tells that it lives by itself, whatever stands behind it; and what it has counted, those who know the token.
   monitor-uri {PROXY_LIVES}
   acl there_is_a_token env(LULL_METRICS_TOKEN) -m len gt 0
@@ -100,8 +106,7 @@ frontend lull
   use_backend takes if {{ path_reg ^/api/takes/[0-9a-fA-F-]{{36}} }}
   use_backend api if {{ path_beg /api/ }}
   default_backend pages
-
-{backends}"""
+"""
 
 
 def example() -> str:
