@@ -9,6 +9,7 @@ import os
 import subprocess
 import tarfile
 import tempfile
+from datetime import UTC, datetime
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -38,6 +39,50 @@ def back_up(url: str, environment: dict[str, str], target: Path) -> int:
             beside.unlink(missing_ok=True)
             raise Trouble(f"{target} cannot be written: {(error.strerror or str(error)).lower()}.") from None
     return len(told)
+
+
+def into(url: str, environment: dict[str, str], folder: Path, keep: int) -> tuple[Path, int]:
+    """Write one named after this moment into a folder, of which so many of the newest stay. Raises Trouble.
+
+    Its path, and how many takes are in it.
+    """
+    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    target = folder / f"lull-{datetime.now(UTC):%Y%m%d-%H%M%S}.tar"
+    count = back_up(url, environment, target)
+    for old in sorted(folder.glob("lull-????????-??????.tar"))[:-keep]:
+        old.unlink()
+    return target, count
+
+
+def check(url: str, environment: dict[str, str], source: Path) -> int:
+    """Bring one back into a database of its own, which is dropped again; how many takes were found as they were.
+
+    Raises Trouble where it is damaged, or where the database lets nobody make another one.
+    """
+    name = f"lull_check_{os.getpid()}"
+    server, _, _ = url.rpartition("/")
+    _statement(f"{server}/postgres", f"create database {name}")
+    try:
+        scratch = f"{server}/{name}"
+        return restore(scratch, {**environment, "DATABASE_URL": scratch}, source, False)
+    finally:
+        _statement(f"{server}/postgres", f"drop database {name} with (force)")
+
+
+def _statement(url: str, statement: str) -> None:
+    code = (
+        "import os, psycopg\n"
+        "with psycopg.connect(os.environ['DATABASE_URL'], autocommit=True) as link:\n"
+        f"    link.execute({statement!r})\n"
+    )
+    made = subprocess.run(
+        [str(PYTHON), "-c", code], env={**os.environ, "DATABASE_URL": url}, capture_output=True, text=True
+    )
+    if made.returncode:
+        raise Trouble(
+            "The backup is written, and could not be checked, since no database can be made beside this one: "
+            f"{(made.stderr.strip().splitlines() or ['no answer'])[-1]}"
+        )
 
 
 def restore(url: str, environment: dict[str, str], source: Path, replace: bool) -> int:

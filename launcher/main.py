@@ -13,12 +13,12 @@ from pathlib import Path
 from types import FrameType
 from typing import Any
 
-from launcher import backup, install, postgres
+from launcher import backup, install, postgres, units
 from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say, with_path
 from launcher.fleet import environment as serving_environment
-from launcher.fleet import fleet
+from launcher.fleet import fleet, processes
 from launcher.proxying import example, proxy
-from launcher.serving import TRUSTING, process, working
+from launcher.serving import process, trusting, working
 from launcher.supervision import supervised
 
 HELP = """usage: ./lull COMMAND
@@ -26,7 +26,8 @@ HELP = """usage: ./lull COMMAND
   demo [--port N]   set up, load the demo takes, serve, and print a link that signs in
   test [...]        all checks, then all tests (further words go to pytest)
   serve [--port N]  serve in earnest, behind a proxy that speaks HTTPS (see docs/running.md)
-  backup FILE       everything in one file; restore FILE [--replace] brings it back
+  backup FILE       everything in one file (DIR --keep N: by a timer); restore FILE [--replace] brings it back
+  units DIR         write systemd's units, for a server that starts at boot
   link              print another link that signs in to a Lull that runs
   invite            print a link with which somebody makes an account
   dev               serve with reload while you work on Lull itself
@@ -163,17 +164,32 @@ def _serve_in_earnest(words: list[str]) -> int:
         def ready() -> None:
             say(f"serving {os.environ['LULL_HOSTS']} on http://127.0.0.1:{port}, for a proxy that speaks HTTPS")
 
-        return _kept_running(port, environment, url, ready, TRUSTING)
+        return _kept_running(port, environment, url, ready, trusting())
 
 
 def _backup(words: list[str]) -> int:
     parser = argparse.ArgumentParser(prog="./lull backup")
-    parser.add_argument("file", type=Path)
-    target: Path = parser.parse_args(words).file
+    parser.add_argument("file", type=Path, help="the file to write; with --keep, the folder to write one into")
+    parser.add_argument("--keep", type=_count, help="so many of the newest stay in the folder")
+    parser.add_argument("--check", action="store_true", help="bring it back into a database of its own, and compare")
+    asked = parser.parse_args(words)
+    target: Path = asked.file.absolute()
     install.python_packages()
     with postgres.database() as url:
-        backup.tell(backup.back_up(url, _environment(url), target.absolute()), f"in {target}")
+        if asked.keep:
+            target, count = backup.into(url, _environment(url), target, asked.keep)
+        else:
+            count = backup.back_up(url, _environment(url), target)
+        backup.tell(count, f"in {target}")
+        if asked.check:
+            backup.tell(backup.check(url, _environment(url), target), "could be brought back, and hold their bytes")
     return 0
+
+
+def _count(word: str) -> int:
+    if not word.isdecimal() or not int(word):
+        raise argparse.ArgumentTypeError(f"{word} is no number from 1")
+    return int(word)
 
 
 def _restore(words: list[str]) -> int:
@@ -185,6 +201,22 @@ def _restore(words: list[str]) -> int:
     with postgres.database() as url:
         count = backup.restore(url, _environment(url), asked.file.absolute(), asked.replace)
     backup.tell(count, "are back, and hold the bytes that they held")
+    return 0
+
+
+def _units(words: list[str]) -> int:
+    parser = argparse.ArgumentParser(prog="./lull units")
+    parser.add_argument("folder", type=Path, help="the folder to write into: /etc/systemd/system, or one to look at")
+    parser.add_argument("--user", default="lull", help="the user as whom Lull runs (default: lull)")
+    parser.add_argument("--listen", default=postgres.HOST, help="this machine's address, where the proxy is elsewhere")
+    parser.add_argument("--proxy", default=postgres.HOST, help="the address of the machine of the proxy")
+    parser.add_argument("--behind", nargs="*", default=[], help="machines that serve: ADDRESS or ADDRESS:PROCESSES")
+    asked = parser.parse_args(words)
+    install.python_packages()
+    install.front_end()
+    files = units.written(asked.folder, asked.user, asked.listen, asked.proxy, asked.behind, processes())
+    units.verify(files)
+    say(f"{len(files)} files in {asked.folder}; what they are told stands in {units.SETTINGS} (docs/running.md)")
     return 0
 
 
@@ -364,6 +396,7 @@ COMMANDS = {
     "serve": _serve_in_earnest,
     "backup": _backup,
     "restore": _restore,
+    "units": _units,
     "link": _link,
     "invite": _invite,
     "dev": _dev,

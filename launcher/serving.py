@@ -26,11 +26,6 @@ WAITRESS = (
         "--ident=",
     ),
 )
-TRUSTING = (
-    *("--trusted-proxy=127.0.0.1", "--trusted-proxy-count=1", "--clear-untrusted-proxy-headers"),
-    "--trusted-proxy-headers=x-forwarded-for x-forwarded-proto x-forwarded-host",
-)
-"""What a proxy on this machine says of who has asked, and how; what others say of it is not listened to."""
 CHROMIUM_FLAGS = [
     *("--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking"),
     *("--disable-component-update", "--disable-sync", "--no-first-run"),
@@ -84,9 +79,17 @@ def process(*command: str | Path, cwd: Path = ROOT, env: Mapping[str, str]) -> I
         ended(started)
 
 
-def server_words(port: int, more: tuple[str, ...] = ()) -> tuple[str, ...]:
-    """What Python is asked for to serve the application on a port of loopback."""
-    return (*WAITRESS, *more, f"--listen={HOST}:{port}", "config.server:application")
+def trusting(proxy: str = HOST) -> tuple[str, ...]:
+    """Words for waitress: what a proxy says of who has asked, and how; what others say of it is not listened to."""
+    return (
+        *(f"--trusted-proxy={proxy}", "--trusted-proxy-count=1", "--clear-untrusted-proxy-headers"),
+        "--trusted-proxy-headers=x-forwarded-for x-forwarded-proto x-forwarded-host",
+    )
+
+
+def server_words(port: int, more: tuple[str, ...] = (), address: str = HOST) -> tuple[str, ...]:
+    """What Python is asked for to serve the application on a port, of loopback where nothing else is said."""
+    return (*WAITRESS, *more, f"--listen={address}:{port}", "config.server:application")
 
 
 def answers(port: int, path: str = "/ready", patience: float = 10) -> bool:

@@ -1,10 +1,12 @@
-"""Whether this process lives, told by a thread and a port of its own: it never waits for work.
+"""Whether this process lives, told by threads of their own: they never wait for work.
 
-It lives from its first breath on (`/`), and is ready (`/ready`) from when it is about to listen.
+It lives from its first breath on (`/`), and is ready (`/ready`) from when it is about to listen. systemd, where
+it looks after the process, is told the same (sd_notify(3)).
 """
 
 import os
 import socket
+import time
 from threading import Event, Thread
 
 PORT = "LULL_PULSE_PORT"
@@ -22,11 +24,27 @@ def beat() -> None:
         address = os.environ.get(HOST) or "127.0.0.1", int(port)
         listening = socket.create_server(address, backlog=64, reuse_port=False)
         Thread(target=_answer, args=(listening,), daemon=True).start()
+    if (within := os.environ.get("WATCHDOG_USEC", "")).isdecimal():
+        Thread(target=_tell_again, args=(int(within) / 3e6,), daemon=True).start()
 
 
 def ready() -> None:
     """From now on whoever is sent here is answered."""
     _is_ready.set()
+    _tell(b"READY=1")
+
+
+def _tell_again(seconds: float) -> None:
+    while True:
+        _tell(b"WATCHDOG=1")
+        time.sleep(seconds)
+
+
+def _tell(state: bytes) -> None:
+    if path := os.environ.get("NOTIFY_SOCKET"):
+        with socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM) as line:
+            # "@" begins the name of a socket that is in no folder.
+            line.sendto(state, "\0" + path[1:] if path.startswith("@") else path)
 
 
 def _answer(listening: socket.socket) -> None:

@@ -94,6 +94,27 @@ def test_a_damaged_backup_is_told_and_one_that_lost_something_too(tmp_path: Path
         backup.restore(empty, environment(empty), target, replace=False)
 
 
+@pytest.mark.django_db(transaction=True)
+def test_of_many_backups_the_newest_stay_and_each_can_be_tried(tmp_path: Path) -> None:
+    anna = User.objects.create_user("anna", password="a long enough one")
+    takes.add(anna, "one.mid", file_of(phrase([64] * 5)))
+    live = url_of(str(connection.settings_dict["NAME"]))
+    folder = tmp_path / "backups"
+    folder.mkdir()
+    for name in ("lull-20200101-023000.tar", "lull-20200102-023000.tar", "of somebody else.tar"):
+        (folder / name).write_bytes(b"")
+    target, count = backup.into(live, environment(live), folder, 2)
+    assert count == 1
+    assert {file.name for file in folder.iterdir()} == {
+        target.name, "lull-20200102-023000.tar", "of somebody else.tar",
+    }  # fmt: skip
+    assert backup.check(live, environment(live), target) == 1
+    with pytest.raises(Trouble, match="no backup of Lull"):
+        backup.check(live, environment(live), folder / "lull-20200102-023000.tar")
+    with psycopg.connect(url_of("postgres")) as link:
+        assert link.execute("select datname from pg_database where datname like 'lull_check%'").fetchall() == []
+
+
 @pytest.mark.parametrize(
     ("given", "says"),
     [

@@ -90,7 +90,8 @@ def _certificate(folder: Path) -> Path:
 def _echo(port: int) -> Iterator[None]:
     """waitress as it serves Lull, with an application that tells how it was asked."""
     words = [
-        word.replace("config.server:", "tests.launcher.echo:") for word in serving.server_words(port, serving.TRUSTING)
+        word.replace("config.server:", "tests.launcher.echo:")
+        for word in serving.server_words(port, serving.trusting())
     ]
     env = {**os.environ, "PYTHONPATH": str(ROOT)}
     with serving.process(sys.executable, *words, env=env):
