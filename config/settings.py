@@ -2,6 +2,7 @@
 
 import os
 from pathlib import Path
+from typing import Any
 
 import dj_database_url
 
@@ -72,7 +73,24 @@ STATIC_ROOT = BASE_DIR / "web" / "dist"
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^.*/assets/.+-[\w-]{8}\.\w+$"
 
 SPOOL = Path(os.environ.get("LULL_SPOOL") or BASE_DIR / ".lull" / "spool")
-"""Where files wait for a worker, and archives for their players. A folder of this machine."""
+"""Where files wait for a worker, and archives for their players: a folder of this machine, unless there is a bucket."""
+BUCKET = os.environ.get("LULL_S3_BUCKET", "")
+"""Where several machines share what waits: a bucket that speaks S3; its keys are found as boto3 finds them."""
+STORAGES: dict[str, dict[str, Any]] = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+    "spool": {"BACKEND": "studio.services.spool.Folder"},
+}
+if BUCKET:
+    shared = {
+        "bucket_name": BUCKET,
+        "endpoint_url": os.environ.get("LULL_S3_ENDPOINT") or None,
+        "region_name": os.environ.get("LULL_S3_REGION") or None,
+        "location": "spool",
+        "default_acl": None,
+        "file_overwrite": True,
+    }
+    STORAGES["spool"] = {"BACKEND": "storages.backends.s3.S3Storage", "OPTIONS": shared}
 MOST_UPLOAD_BYTES = limits.MOST_FILE_BYTES
 MOST_SOUND_BYTES = limits.MOST_SOUND_BYTES
 MOST_BYTES_UNDER_WAY = limits.MOST_BYTES_UNDER_WAY

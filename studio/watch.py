@@ -2,6 +2,7 @@
 
 import hmac
 import logging
+import math
 import os
 import time
 from collections.abc import Callable
@@ -109,8 +110,14 @@ def _ready(_: HttpRequest) -> HttpResponse:
     if not (settings.STATIC_ROOT / "index.html").exists():
         return HttpResponse("the front end is not built\n", status=503, content_type="text/plain")
     kept = spool.state()
-    told = f"{kept.free // MIB:,} MiB free, {kept.waiting // MIB:,} MiB wait" if kept.is_writable else NOT_WRITABLE
+    told = _told_of(kept) if kept.is_writable else NOT_WRITABLE
     return HttpResponse(f"ready\nspool: {told}\n", content_type="text/plain")
+
+
+def _told_of(kept: spool.State) -> str:
+    if kept.free is None or kept.waiting is None:
+        return "in a bucket, which answers"
+    return f"{kept.free // MIB:,} MiB free, {kept.waiting // MIB:,} MiB wait"
 
 
 NOT_WRITABLE = "it cannot be written to, so that no files are taken"
@@ -124,8 +131,9 @@ def _metrics(request: HttpRequest) -> HttpResponse:
         return HttpResponse(status=404)
     # Where several processes serve, each writes down its own, and whichever is asked tells of all.
     kept = spool.state()
-    SPOOL_FREE.set(kept.free)
-    SPOOL_WAITING.set(kept.waiting)
+    # Of a bucket nobody knows.
+    SPOOL_FREE.set(math.nan if kept.free is None else kept.free)
+    SPOOL_WAITING.set(math.nan if kept.waiting is None else kept.waiting)
     SPOOL_WRITABLE.set(kept.is_writable)
     registry = REGISTRY
     if folder := os.environ.get("PROMETHEUS_MULTIPROC_DIR"):

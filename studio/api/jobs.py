@@ -48,7 +48,9 @@ def job_file(request: HttpRequest, job_id: UUID) -> FileResponse:
     """The archive that was made."""
     made = jobs.exported(owner(request), job_id)
     name = f"lull-archive-{made.made_at:%Y-%m-%d}.zip"
-    return FileResponse(spool.path(made.pk).open("rb"), as_attachment=True, filename=name)
+    answer = FileResponse(spool.opened(made.pk), as_attachment=True, filename=name)
+    answer.headers["Content-Length"] = str(made.size)
+    return answer
 
 
 @router.post("archives", response={201: JobView, **REFUSALS})

@@ -12,7 +12,7 @@ import zlib
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path, PurePosixPath
-from typing import Annotated, Literal, NamedTuple
+from typing import IO, Annotated, Literal, NamedTuple
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
@@ -105,11 +105,10 @@ class About(_Told):
 
 
 def write(owner: AbstractBaseUser, target: Path, progress: Progress) -> None:
-    """Write an archive of all that an account holds; what was deleted and is still kept is in it."""
+    """Write an archive of all that an account holds to a file; what was deleted and is still kept is in it."""
     mine = Take.objects.filter(owner_id=owner.pk).defer("source").order_by("added_at", "pk")
     count = mine.count()
-    beside = target.with_suffix(".part")
-    with zipfile.ZipFile(beside, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+    with zipfile.ZipFile(target, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         about = {"format": FORMAT, "version": VERSION, "player": owner.get_username(), "made_at": timezone.now()}
         archive.writestr(ABOUT, _json(about))
         archive.writestr(WISHES, _json(arrangement.wishes(owner).model_dump(mode="json")))
@@ -118,7 +117,6 @@ def write(owner: AbstractBaseUser, target: Path, progress: Progress) -> None:
         for number, take in enumerate(mine.iterator(chunk_size=20), 1):
             _write_take(archive, f"{TAKES}/{number:04}", take)
             progress.tell(number / count)
-    beside.replace(target)
 
 
 def _write_take(archive: zipfile.ZipFile, folder: str, take: Take) -> None:
@@ -156,7 +154,7 @@ class TakenIn(NamedTuple):
     remarks: tuple[str, ...]
 
 
-def take_in(owner: AbstractBaseUser, source: Path, progress: Progress) -> TakenIn:
+def take_in(owner: AbstractBaseUser, source: IO[bytes], progress: Progress) -> TakenIn:
     """Add all takes of an archive to an account's library. What cannot be read is left out and told of.
 
     Raises BadFile where it is no archive, or more than may be kept; nothing is added then.

@@ -76,11 +76,9 @@ def begin_archive(owner: AbstractBaseUser, name: str, size: int) -> Job:
     for given_up in Job.objects.filter(owner_id=owner.pk, state=State.ARRIVING):
         _drop(given_up)
     _check_count(owner)
-    job = Job.objects.create(
+    return Job.objects.create(
         owner_id=owner.pk, kind=Kind.ARCHIVE, state=State.ARRIVING, name=takes.clean_name(name), size=size
     )
-    spool.keep(job.pk)
-    return job
 
 
 def add_piece(owner: AbstractBaseUser, job_id: UUID, at: int, piece: bytes) -> Job:
@@ -229,12 +227,14 @@ def _tune(job: Job, progress: Progress) -> Done:
 def _archive(job: Job, progress: Progress) -> Done:
     if spool.size(job.pk) != job.size:
         raise BadFile(GONE)
-    found = archives.take_in(job.owner, spool.path(job.pk), progress)
+    with spool.opened(job.pk) as file:
+        found = archives.take_in(job.owner, file, progress)
     return Done(None, found.says, found.remarks)
 
 
 def _export(job: Job, progress: Progress) -> Done:
-    archives.write(job.owner, spool.path(job.pk), progress)
+    with spool.making(job.pk) as path:
+        archives.write(job.owner, path, progress)
     job.size = spool.size(job.pk)
     return Done()
 

@@ -221,7 +221,7 @@ def test_an_archive_gives_way_to_the_next(anna: Caller, place: Path) -> None:
     first = anna.worked(anna.call("post", "me/archive"))
     second = anna.worked(anna.call("post", "me/archive"))
     assert [job["id"] for job in anna.get("jobs")] == [second["id"]]
-    assert [file.name for file in place.iterdir()] == [second["id"]]
+    assert [file.name for file in (place / "jobs").iterdir()] == [second["id"]]
     assert anna.call("get", f"jobs/{first['id']}/file").status_code == 404
     assert jobs.exported(anna.user, UUID(second["id"]))
 

@@ -127,7 +127,7 @@ def test_an_archive_that_did_not_fit_leaves_nothing_and_says_why(anna: Caller) -
         jobs.work(job.pk)
     job.refresh_from_db()
     assert (job.state, job.says) == (Job.State.REFUSED, spool.NO_ROOM)
-    assert not spool.path(job.pk).exists()
+    assert spool.read(job.pk) is None
 
 
 def test_links_are_not_written_down_and_answers_are_kept_by_nobody(

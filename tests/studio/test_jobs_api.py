@@ -34,14 +34,19 @@ def waiting() -> Any:
     return mine.order_by("-priority", "id").values_list("args", flat=True)
 
 
+def files(place: Path) -> list[str]:
+    """All that waits there, by the job that it belongs to."""
+    return sorted(str(file.relative_to(place / "jobs")) for file in place.rglob("*") if file.is_file())
+
+
 def test_a_large_recording_waits_for_a_worker_and_is_then_in_the_library(anna: Caller, place: Path) -> None:
     assert len(LONG) > MOST_READ_AT_ONCE
     asked = anna.upload(LONG, "A long night.mid")
     job = asked.json()
     assert (asked.status_code, job["kind"], job["state"], job["name"]) == (202, "take", "waiting", "A long night.mid")
     assert job["size"] == len(LONG)
-    assert [file.name for file in place.iterdir()] == [job["id"]]
-    assert spool.path(UUID(job["id"])).read_bytes() == LONG
+    assert files(place) == [f"{job['id']}/000000"]
+    assert spool.read(UUID(job["id"])) == LONG
     assert anna.get("takes") == []
     assert list(waiting()) == [{"job": job["id"]}]
 
@@ -50,13 +55,13 @@ def test_a_large_recording_waits_for_a_worker_and_is_then_in_the_library(anna: C
     (card,) = anna.get("takes")
     assert (card["id"], card["name"], card["summary"]["notes"]) == (done["take_id"], "A long night", 20_000)
     assert bytes(Take.objects.get().source) == LONG
-    assert list(place.iterdir()) == []
+    assert files(place) == []
 
 
 def test_a_small_one_is_read_at_once(anna: Caller, place: Path) -> None:
     assert anna.upload(file_of(phrase([64]))).status_code == 201
     assert anna.get("jobs") == []
-    assert list(place.iterdir()) == []
+    assert files(place) == []
 
 
 def test_what_is_no_recording_is_refused_by_the_worker_in_the_same_words(anna: Caller, place: Path) -> None:
@@ -64,7 +69,7 @@ def test_what_is_no_recording_is_refused_by_the_worker_in_the_same_words(anna: C
     told = anna.worked(anna.upload(junk))
     assert (told["state"], told["take_id"]) == ("refused", None)
     assert told["says"].startswith("This is not a Standard MIDI File")
-    assert (Take.objects.count(), list(place.iterdir())) == (0, [])
+    assert (Take.objects.count(), files(place)) == (0, [])
 
 
 def test_a_sound_is_kept_beside_its_take_by_and_by(anna: Caller) -> None:
@@ -130,8 +135,8 @@ def test_a_job_that_was_done_is_not_done_again(anna: Caller) -> None:
 
 def test_a_file_that_has_gone_is_told(anna: Caller, place: Path) -> None:
     asked = anna.upload(LONG)
-    for file in place.iterdir():
-        file.unlink()
+    for name in files(place):
+        (place / "jobs" / name).unlink()
     assert anna.worked(asked)["says"] == "The file is no longer here. Choose it again."
 
 
@@ -260,15 +265,15 @@ def test_what_nobody_fetches_goes_by_itself(anna: Caller, place: Path) -> None:
         cursor.execute("update studio_job set made_at = now() - interval '2 days'")
     purging.purge()
     assert Job.objects.count() == 0
-    for file in place.iterdir():
-        os.utime(file, (0, 0))
+    for name in files(place):
+        os.utime(place / "jobs" / name, (0, 0))
     purging.purge()
-    assert list(place.iterdir()) == []
+    assert files(place) == []
 
 
 def test_a_deleted_account_leaves_no_file(anna: Caller, place: Path) -> None:
     asked = anna.upload(LONG)
     assert anna.call("post", "me/delete", {"name": "anna"}).status_code == 204
-    assert list(place.iterdir()) == []
+    assert files(place) == []
     jobs.work(UUID(json.loads(asked.content)["id"]))
     assert Take.objects.count() == 0
