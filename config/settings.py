@@ -74,23 +74,26 @@ WHITENOISE_IMMUTABLE_FILE_TEST = r"^.*/assets/.+-[\w-]{8}\.\w+$"
 
 SPOOL = Path(os.environ.get("LULL_SPOOL") or BASE_DIR / ".lull" / "spool")
 """Where files wait for a worker, and archives for their players: a folder of this machine, unless there is a bucket."""
+FILES = Path(os.environ.get("LULL_FILES") or BASE_DIR / ".lull" / "files")
+"""Where sounds and SoundFonts are kept: a folder of this machine, unless there is a bucket."""
 BUCKET = os.environ.get("LULL_S3_BUCKET", "")
-"""Where several machines share what waits: a bucket that speaks S3; its keys are found as boto3 finds them."""
+"""Where several machines share both: a bucket that speaks S3; its keys are found as boto3 finds them."""
 STORAGES: dict[str, dict[str, Any]] = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
-    "spool": {"BACKEND": "studio.services.spool.Folder"},
+    "spool": {"BACKEND": "studio.services.places.Folder", "OPTIONS": {"setting": "SPOOL", "below": "jobs"}},
+    "files": {"BACKEND": "studio.services.places.Folder", "OPTIONS": {"setting": "FILES"}},
 }
 if BUCKET:
     shared = {
         "bucket_name": BUCKET,
         "endpoint_url": os.environ.get("LULL_S3_ENDPOINT") or None,
         "region_name": os.environ.get("LULL_S3_REGION") or None,
-        "location": "spool",
         "default_acl": None,
         "file_overwrite": True,
     }
-    STORAGES["spool"] = {"BACKEND": "storages.backends.s3.S3Storage", "OPTIONS": shared}
+    for name in ("spool", "files"):
+        STORAGES[name] = {"BACKEND": "storages.backends.s3.S3Storage", "OPTIONS": {**shared, "location": name}}
 MOST_UPLOAD_BYTES = limits.MOST_FILE_BYTES
 MOST_SOUND_BYTES = limits.MOST_SOUND_BYTES
 MOST_BYTES_UNDER_WAY = limits.MOST_BYTES_UNDER_WAY

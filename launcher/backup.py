@@ -1,7 +1,8 @@
 """Everything in one file, and back again: the database as PostgreSQL's own tools write it, and what its takes weigh.
 
-The file is a tar of `database.dump` (pg_dump, custom format) and `takes.json` (of each take the SHA-256 of its
-recording, and how many steps its history has), by which a restore is checked.
+The file is a tar of `database.dump` (pg_dump, custom format), `files/` (sounds and SoundFonts, wherever they are kept)
+and `takes.json` (of each take the SHA-256 of its recording and of its sound, and how many steps its history has), by
+which a restore is checked.
 """
 
 import json
@@ -16,7 +17,7 @@ from urllib.parse import urlsplit
 from launcher.base import PYTHON, ROOT, Trouble, say
 from launcher.postgres import programs
 
-DUMP, TAKES = "database.dump", "takes.json"
+DUMP, TAKES, FILES = "database.dump", "takes.json", "files"
 
 
 def back_up(url: str, environment: dict[str, str], target: Path) -> int:
@@ -28,10 +29,14 @@ def back_up(url: str, environment: dict[str, str], target: Path) -> int:
         (Path(folder) / TAKES).write_text(json.dumps(told))
         # Checkpoints are made anew from what the rest of it says.
         ways = ("--format=custom", "--no-owner", "--exclude-table-data=studio_checkpoint")
+        (Path(folder) / FILES).mkdir()
+        # Before it and after it: those that give way to others meanwhile, and those that come.
+        _manage(environment, "files", "--to", Path(folder) / FILES)
         _tool("pg_dump", url, *ways, f"--file={Path(folder) / DUMP}")
+        _manage(environment, "files", "--to", Path(folder) / FILES)
         try:
             with tarfile.open(beside, "w") as tar:
-                for name in (TAKES, DUMP):
+                for name in (TAKES, DUMP, FILES):
                     tar.add(Path(folder) / name, name)
             beside.chmod(0o600)
             beside.replace(target)
@@ -64,7 +69,9 @@ def check(url: str, environment: dict[str, str], source: Path) -> int:
     _statement(f"{server}/postgres", f"create database {name}")
     try:
         scratch = f"{server}/{name}"
-        return restore(scratch, {**environment, "DATABASE_URL": scratch}, source, False)
+        with tempfile.TemporaryDirectory() as files:
+            beside = {**environment, "DATABASE_URL": scratch, "LULL_FILES": files, "LULL_S3_BUCKET": ""}
+            return restore(scratch, beside, source, False)
     finally:
         _statement(f"{server}/postgres", f"drop database {name} with (force)")
 
@@ -93,8 +100,7 @@ def restore(url: str, environment: dict[str, str], source: Path, replace: bool) 
     with tempfile.TemporaryDirectory() as folder:
         try:
             with tarfile.open(source) as tar:
-                for name in (TAKES, DUMP):
-                    tar.extract(name, folder, filter="data")
+                tar.extractall(folder, filter="data")
             told = json.loads((Path(folder) / TAKES).read_text())
         except (OSError, tarfile.TarError, KeyError, ValueError):
             raise Trouble(f"{source} is no backup of Lull, or is damaged.") from None
@@ -103,11 +109,17 @@ def restore(url: str, environment: dict[str, str], source: Path, replace: bool) 
         ways = ("--clean", "--if-exists") if replace else ()
         dump = str(Path(folder) / DUMP)
         _tool("pg_restore", url, "--no-owner", "--single-transaction", "--exit-on-error", *ways, dump, dbname=True)
+        if (Path(folder) / FILES).is_dir():  # Before they were there, the database held them.
+            _manage(environment, "files", "--from", Path(folder) / FILES)
     # What came after the backup was made: tables that it does not know yet.
-    subprocess.run([PYTHON, "manage.py", "migrate", "--verbosity", "0"], cwd=ROOT, env=environment, check=True)
+    _manage(environment, "migrate", "--verbosity", "0")
     found = _digests(environment)
     lost = [take for take in told if take not in found]
-    other = [take for take, one in told.items() if take in found and found[take]["sha256"] != one["sha256"]]
+    other = [
+        take
+        for take, one in told.items()
+        if take in found and any(found[take].get(what) != one.get(what) for what in ("sha256", "sound") if what in one)
+    ]
     shorter = [take for take, one in told.items() if take in found and found[take]["steps"] < one["steps"]]
     if lost or other or shorter:
         raise Trouble(
@@ -115,6 +127,13 @@ def restore(url: str, environment: dict[str, str], source: Path, replace: bool) 
             "steps: the backup is damaged."
         )
     return len(told)
+
+
+def _manage(environment: dict[str, str], *words: object) -> None:
+    command = [str(PYTHON), "manage.py", *map(str, words)]
+    result = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True)
+    if result.returncode:
+        raise Trouble(f"manage.py {words[0]} failed: {result.stderr.strip()[-300:]}")
 
 
 def _digests(environment: dict[str, str]) -> dict[str, dict[str, object]]:

@@ -14,4 +14,5 @@ class StudioConfig(AppConfig):
 
     def ready(self) -> None:
         """Files that come find a place."""
-        Path(settings.SPOOL).mkdir(mode=0o700, parents=True, exist_ok=True)
+        for folder in (settings.SPOOL, settings.FILES):
+            Path(folder).mkdir(mode=0o700, parents=True, exist_ok=True)

@@ -9,7 +9,7 @@ from django.conf import settings
 from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse
 
-from studio.services import spool
+from studio.services import places
 
 Answer = Callable[[HttpRequest], HttpResponse]
 NO_DATABASE = "Lull cannot reach its database just now; nothing was changed. Try again in a moment."
@@ -62,7 +62,7 @@ def no_token(request: HttpRequest, reason: str = "") -> HttpResponse:
 def failed(request: HttpRequest) -> HttpResponse:
     """What is answered where something went wrong that nobody foresaw, or where the database is away."""
     error = sys.exc_info()[1]
-    if sentence := spool.trouble(error):
+    if sentence := places.trouble(error):
         return problem(request, 503, sentence)
     return problem(request, 503 if isinstance(error, (OperationalError, InterfaceError)) else 500)
 

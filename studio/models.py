@@ -107,7 +107,10 @@ class TakeSound(models.Model):
 
     take = models.OneToOneField(Take, on_delete=models.CASCADE, related_name="sound")
     name = models.CharField(max_length=200)
-    data = models.BinaryField(help_text="One channel, as FLAC.")
+    file = models.CharField(
+        max_length=100, help_text="One channel, as FLAC: its name among `services/bulk.py`'s files."
+    )
+    size = models.PositiveBigIntegerField(default=0, help_text="Its bytes.")
     peaks = models.BinaryField(help_text="One byte for each fiftieth of a second.")
     seconds = models.FloatField()
     offset = models.FloatField(default=0.0, help_text="Seconds of the take at which it begins.")
@@ -145,7 +148,8 @@ class SoundBank(models.Model):
     id = models.UUIDField(primary_key=True, default=uuid4, editable=False)
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="banks")
     name = models.CharField(max_length=200)
-    data = models.BinaryField(help_text="The file as it came.")
+    file = models.CharField(max_length=100, help_text="The file as it came, by its name among the same.")
+    size = models.PositiveBigIntegerField(default=0, help_text="Its bytes.")
     presets = models.JSONField(default=list, help_text="Of each its name, bank and program.")
     answers = models.JSONField(default=list, help_text="Keys of the lanes that it takes notice of.")
     added_at = models.DateTimeField(auto_now_add=True)

@@ -1,6 +1,7 @@
 """Fixtures that application and browser tests share."""
 
 import os
+import shutil
 
 import pytest
 from hypothesis import settings
@@ -20,3 +21,12 @@ def empty_cache() -> None:
     from studio.services.folding import cache
 
     cache.clear()
+
+
+def pytest_sessionfinish(session: pytest.Session) -> None:
+    """Sounds of tests go with them."""
+    if not hasattr(session.config, "workerinput"):
+        from django.conf import settings as ours
+
+        if ours.configured and ours.FILES.name == "files-of-tests":
+            shutil.rmtree(ours.FILES, ignore_errors=True)

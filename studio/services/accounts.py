@@ -9,8 +9,8 @@ from django.http import HttpRequest
 from django.utils import timezone
 
 from expression.errors import Refused
-from studio.models import Job, Take
-from studio.services import spool
+from studio.models import Job, SoundBank, Take, TakeSound
+from studio.services import bulk, spool
 from studio.services.folding import cache
 from studio.signing_in import right_password
 
@@ -56,6 +56,10 @@ def delete(user: AbstractBaseUser, name: str) -> None:
         raise NotYours("Type the name of your account to delete it with everything in it.", "name")
     takes = list(Take.objects.filter(owner_id=user.pk).values_list("pk", flat=True))
     files = list(Job.objects.filter(owner_id=user.pk).values_list("pk", flat=True))
+    heavy = [
+        *TakeSound.objects.filter(take__owner_id=user.pk).values_list("file", flat=True),
+        *SoundBank.objects.filter(owner_id=user.pk).values_list("file", flat=True),
+    ]
     with transaction.atomic():
         Session.objects.filter(pk__in=[one.pk for one in _sessions(user)]).delete()
         user.delete()
@@ -63,3 +67,4 @@ def delete(user: AbstractBaseUser, name: str) -> None:
         cache.forget(take)
     for file in files:
         spool.drop(file)
+    bulk.drop(heavy)

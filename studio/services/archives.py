@@ -35,7 +35,7 @@ from expression.limits import (
 from expression.midi.files import opened, saved
 from expression.strokes import parse_stroke
 from studio.models import MeasuredHand, Preferences, Step, Take, TakeSound
-from studio.services import arrangement, folding, hands, quota, sounds, takes
+from studio.services import arrangement, bulk, folding, hands, quota, sounds, takes
 from studio.services.progress import Progress
 
 log = logging.getLogger(__name__)
@@ -140,7 +140,7 @@ def _write_take(archive: zipfile.ZipFile, folder: str, take: Take) -> None:
         # For whoever has no Lull: what all the strokes have made of it.
         archive.writestr(f"{folder}/{SHAPED}", saved(folding.made(take.pk).now.take))
     if kept is not None:
-        archive.writestr(f"{folder}/{SOUND}", bytes(kept.data), zipfile.ZIP_STORED)
+        archive.writestr(f"{folder}/{SOUND}", bulk.read(kept.file), zipfile.ZIP_STORED)
 
 
 def _json(data: object) -> str:

@@ -10,7 +10,7 @@ from expression.errors import BadFile
 from expression.limits import MOST_BANKS_EACH
 from expression.soundfont import answers, presets
 from studio.models import SoundBank
-from studio.services import quota
+from studio.services import bulk, quota
 from studio.services.takes import clean_name
 
 
@@ -19,8 +19,8 @@ class NoSuchBank(Exception):
 
 
 def owned(owner: AbstractBaseUser) -> QuerySet[SoundBank]:
-    """The SoundFonts of an account, without their weight."""
-    return SoundBank.objects.filter(owner_id=owner.pk).defer("data")
+    """The SoundFonts of an account."""
+    return SoundBank.objects.filter(owner_id=owner.pk)
 
 
 def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> SoundBank:
@@ -30,19 +30,22 @@ def add(owner: AbstractBaseUser, file_name: str, data: bytes) -> SoundBank:
     found = [one._asdict() for one in presets(data)]
     quota.check(owner, len(data), 0)
     name = clean_name(PurePath(file_name.replace("\\", "/")).stem) or "SoundFont"
-    return SoundBank.objects.create(owner_id=owner.pk, name=name, data=data, presets=found, answers=answers(data))
+    file = bulk.keep(data, bulk.BANKS, "sf2")
+    return SoundBank.objects.create(
+        owner_id=owner.pk, name=name, file=file, size=len(data), presets=found, answers=answers(data)
+    )
 
 
 def data_of(owner: AbstractBaseUser, bank_id: UUID) -> bytes:
     """The file of one. Raises NoSuchBank."""
-    found = SoundBank.objects.filter(owner_id=owner.pk, pk=bank_id).first()
+    found = owned(owner).filter(pk=bank_id).first()
     if found is None:
         raise NoSuchBank
-    return bytes(found.data)
+    return bulk.read(found.file)
 
 
 def drop(owner: AbstractBaseUser, bank_id: UUID) -> None:
     """Let go of one. Raises NoSuchBank."""
-    count, _ = SoundBank.objects.filter(owner_id=owner.pk, pk=bank_id).delete()
+    count, _ = owned(owner).filter(pk=bank_id).delete()
     if not count:
         raise NoSuchBank

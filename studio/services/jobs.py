@@ -13,7 +13,7 @@ from expression.errors import BadFile, Refused
 from expression.history import Shaped
 from expression.limits import MOST_BYTES_EACH, MOST_JOBS_EACH, MOST_PIECE_BYTES
 from studio.models import Job, Take
-from studio.services import archives, folding, queue, quota, sounds, spool, takes
+from studio.services import archives, folding, places, queue, quota, sounds, spool, takes
 from studio.services.progress import Progress, Watched
 
 log = logging.getLogger(__name__)
@@ -175,7 +175,7 @@ def work(job_id: UUID) -> None:
     except Exception as error:
         if Job.objects.filter(pk=job_id).exists():  # Otherwise the account is gone, and the job with it.
             log.exception("job %s (%s) failed", job_id, job.kind)
-            _refuse(job, spool.trouble(error) or FAILED)
+            _refuse(job, places.trouble(error) or FAILED)
     if job.kind != Kind.EXPORT or job.state != State.DONE:
         spool.drop(job.pk)
 

@@ -7,7 +7,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from studio.models import Invitation, Job, Take
-from studio.services import spool
+from studio.services import bulk, spool
 
 KEPT = timedelta(days=30)
 JOBS_KEPT = timedelta(days=1)
@@ -20,5 +20,6 @@ def purge() -> int:
     Invitation.objects.filter(Q(until__lt=now - KEPT) | Q(used_at__lt=now - KEPT)).delete()
     Job.objects.filter(made_at__lt=now - JOBS_KEPT).delete()
     spool.sweep({str(pk) for pk in Job.objects.values_list("pk", flat=True)})
+    bulk.sweep()
     call_command("clearsessions")
     return gone.get("studio.Take", 0)

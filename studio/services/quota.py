@@ -19,8 +19,8 @@ def check(owner: AbstractBaseUser, more: int, takes: int = 1) -> None:
         found["bytes"] or 0
         for found in (
             mine.aggregate(bytes=Sum(Length("source"))),
-            sounds.aggregate(bytes=Sum(Length("data"))),
-            SoundBank.objects.filter(owner_id=owner.pk).aggregate(bytes=Sum(Length("data"))),
+            sounds.aggregate(bytes=Sum("size")),
+            SoundBank.objects.filter(owner_id=owner.pk).aggregate(bytes=Sum("size")),
         )
     )
     if held + more > MOST_BYTES_EACH:

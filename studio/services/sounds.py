@@ -9,7 +9,7 @@ from expression.lanes import BEND, NOTE_LANES
 from expression.limits import MOST_POINTS
 from expression.strokes import AnyStroke, Where, parse_stroke
 from studio.models import Take, TakeSound
-from studio.services import quota
+from studio.services import bulk, quota
 from studio.services.answers import SoundView
 from studio.services.progress import NOBODY, Progress
 from studio.services.shaping import part_of, seen
@@ -32,7 +32,8 @@ def keep(
         take=take,
         defaults={
             "name": clean_name(name) or "Sound",
-            "data": packed,
+            "file": bulk.keep(packed, bulk.SOUNDS, "flac"),
+            "size": len(packed),
             "peaks": sound.peaks(heard, progress.tell).tobytes(),
             "seconds": heard.seconds,
             "offset": offset,
@@ -44,7 +45,7 @@ def keep(
 
 def of(take: Take) -> SoundView | None:
     """What is known of a take's sound; None where it has none."""
-    kept = TakeSound.objects.filter(take=take).defer("data").first()
+    kept = TakeSound.objects.filter(take=take).first()
     return _view(kept) if kept else None
 
 
@@ -63,13 +64,13 @@ def remove(take: Take) -> None:
 
 def data(take: Take) -> bytes:
     """The sound itself, as FLAC."""
-    return bytes(_kept(take).data)
+    return bulk.read(_kept(take).file)
 
 
 def follow(take: Take, progress: Progress) -> None:
     """Measure what the sound sings, and keep that with it. Raises BadFile where it is too long."""
     kept = _kept(take)
-    kept.tune = tune.packed(tune.followed(sound.unpack(bytes(kept.data)), progress.tell))
+    kept.tune = tune.packed(tune.followed(sound.unpack(bulk.read(kept.file)), progress.tell))
     kept.save(update_fields=["tune"])
 
 
@@ -110,7 +111,7 @@ def _drawn(part: int, lane: str, points: list[tuple[int, float]], tolerance: flo
 def trace(take: Take, part: int, lane: str, numbers: Document, tolerance: float) -> AnyStroke:
     """The stroke that draws a lane after the sound's loudness."""
     kept = _kept(take)
-    points = sound.traced(seen(take), sound.unpack(bytes(kept.data)), kept.offset, **numbers)
+    points = sound.traced(seen(take), sound.unpack(bulk.read(kept.file)), kept.offset, **numbers)
     return _drawn(part, lane, points, tolerance)
 
 

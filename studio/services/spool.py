@@ -4,7 +4,6 @@ They are kept by Django's storage "spool": a folder of this machine, or a bucket
 in pieces, as it came: `{job}/{number of the piece}`.
 """
 
-import errno
 import io
 import os
 import shutil
@@ -20,24 +19,13 @@ from django.conf import settings
 from django.core.files.base import ContentFile, File
 from django.core.files.storage import FileSystemStorage, Storage, storages
 
+from studio.services.places import reached
+
 if TYPE_CHECKING:
     from _typeshed import WriteableBuffer
 
-NO_ROOM = "Lull has no room left on its disk; nothing was changed. Whoever runs it has to make some."
-READ_ONLY = "Lull cannot keep files just now: its disk lets nothing be written. Whoever runs it has to see to that."
-AWAY = "Lull cannot reach the place where it keeps files just now; nothing was changed. Try again in a moment."
-TROUBLE = {
-    **dict.fromkeys((errno.ENOSPC, errno.EDQUOT), NO_ROOM),
-    **dict.fromkeys((errno.EROFS, errno.EACCES, errno.EPERM), READ_ONLY),
-    errno.EREMOTEIO: AWAY,
-}
 OLD = 60 * 60
 """Seconds after which a file that belongs to nothing is nobody's."""
-
-
-def trouble(error: BaseException | None) -> str | None:
-    """What is wrong with the disk, in a sentence for the player; None where it is something else."""
-    return TROUBLE.get(error.errno or 0) if isinstance(error, OSError) else None
 
 
 class State(NamedTuple):
@@ -56,7 +44,7 @@ def state() -> State:
     kept = _storage()
     try:
         if not isinstance(kept, FileSystemStorage):
-            with _reached():
+            with reached():
                 kept.exists("a probe")
             return State(None, None, True)
         folder = Path(settings.SPOOL)
@@ -72,19 +60,19 @@ def state() -> State:
 
 def keep(job_id: UUID, file: "File[bytes]") -> None:
     """Keep an uploaded file, or one that was made here, so that it outlives the machine's power."""
-    with _reached():
+    with reached():
         _storage().save(_piece(job_id, 0), file)
 
 
 def add(job_id: UUID, piece: bytes) -> None:
     """Another piece at the end of a file."""
-    with _reached():
+    with reached():
         _storage().save(_piece(job_id, len(_pieces(job_id))), ContentFile(piece))
 
 
 def size(job_id: UUID) -> int:
     """How many bytes of a file are here: none where it is not."""
-    with _reached():
+    with reached():
         return sum(_storage().size(name) for name in _pieces(job_id))
 
 
@@ -115,7 +103,7 @@ def making(job_id: UUID) -> Iterator[Path]:
 
 def drop(job_id: UUID) -> None:
     """A file is needed no longer."""
-    with _reached():
+    with reached():
         for name in _pieces(job_id):
             _storage().delete(name)
         with suppress(OSError):  # A bucket has no folders.
@@ -125,7 +113,7 @@ def drop(job_id: UUID) -> None:
 def sweep(known: set[str]) -> int:
     """Drop files that belong to no job (of those that are not being written just now); how many they were."""
     gone = 0
-    with _reached():
+    with reached():
         for name in _storage().listdir("")[0]:
             with suppress(ValueError):
                 job_id = UUID(name)
@@ -140,21 +128,6 @@ def sweep(known: set[str]) -> int:
             file.unlink(missing_ok=True)
             gone += 1
     return gone
-
-
-class Folder(FileSystemStorage):
-    """A folder of this machine: what is kept there outlives its power."""
-
-    @property
-    def location(self) -> str:
-        """Beside what is arriving, so that it need not be copied."""
-        return str(Path(settings.SPOOL) / "jobs")
-
-    def _save(self, name: str, content: "File[bytes]") -> str:
-        saved: str = super()._save(name, content)  # type: ignore[misc]
-        with self.open(saved) as kept:
-            os.fsync(kept.fileno())
-        return saved
 
 
 class _Made(File):  # type: ignore[type-arg]
@@ -173,7 +146,7 @@ class _Pieces(io.RawIOBase):
     """The pieces of a file, one after another."""
 
     def __init__(self, job_id: UUID) -> None:
-        with _reached():
+        with reached():
             self._names = _pieces(job_id)
             sizes = [_storage().size(name) for name in self._names]
         self._starts = [sum(sizes[:at]) for at in range(len(sizes))]
@@ -205,7 +178,7 @@ class _Pieces(io.RawIOBase):
         if self._at >= self._size:
             return 0
         number = max(at for at, start in enumerate(self._starts) if start <= self._at)
-        with _reached():
+        with reached():
             if self._held is None or self._held[0] != number:
                 self._let_go()
                 self._held = number, _storage().open(self._names[number])
@@ -238,26 +211,13 @@ def _piece(job_id: UUID, number: int) -> str:
 
 def _pieces(job_id: UUID) -> list[str]:
     try:
-        with _reached():
+        with reached():
             return [f"{job_id}/{name}" for name in sorted(_storage().listdir(str(job_id))[1])]
     except (FileNotFoundError, NotADirectoryError):
         return []
 
 
 def _bytes(name: str) -> bytes:
-    with _reached(), _storage().open(name) as file:
+    with reached(), _storage().open(name) as file:
         data: bytes = file.read()
         return data
-
-
-@contextmanager
-def _reached() -> Iterator[None]:
-    """A bucket that is away is trouble as a disk's is."""
-    try:
-        yield
-    except OSError:
-        raise
-    except Exception as error:
-        if type(error).__module__.partition(".")[0] in ("botocore", "boto3", "s3transfer"):
-            raise OSError(errno.EREMOTEIO, str(error)) from error
-        raise

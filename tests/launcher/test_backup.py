@@ -18,7 +18,8 @@ from expression.strokes import parse_stroke
 from launcher import backup
 from launcher.base import PYTHON, ROOT, Trouble
 from studio.models import Step, Take
-from studio.services import shaping, takes
+from studio.services import shaping, sounds, takes
+from tests.expression.test_sound import tone, wav
 from tests.files import file_of, phrase
 
 SECRET = "x" * 20 + "Only the test knows this one, and nobody else at all."
@@ -29,7 +30,7 @@ def url_of(name: str) -> str:
 
 
 def environment(url: str) -> dict[str, str]:
-    return {**os.environ, "DATABASE_URL": url, "DJANGO_SETTINGS_MODULE": "config.settings", "LULL_SECRET_KEY": SECRET}
+    return {**os.environ, "DATABASE_URL": url, "DJANGO_SETTINGS_MODULE": "tests.settings", "LULL_SECRET_KEY": SECRET}
 
 
 @pytest.fixture
@@ -50,6 +51,7 @@ def test_what_was_backed_up_is_there_again_byte_for_byte(tmp_path: Path, empty: 
     kept = [takes.add(anna, f"{n}.mid", data) for n, data in enumerate(files)]
     stroke = parse_stroke({"kind": "velocity.set", "value": 99})
     shaping.commit(anna, kept[0].pk, 0, stroke)
+    sounds.add(kept[1], "hum.wav", wav(tone(0.3)))
     live = url_of(str(connection.settings_dict["NAME"]))
     target = tmp_path / "all.tar"
     assert backup.back_up(live, environment(live), target) == 3
@@ -59,7 +61,11 @@ def test_what_was_backed_up_is_there_again_byte_for_byte(tmp_path: Path, empty: 
         told = json.load(tar.extractfile(backup.TAKES))  # type: ignore[arg-type]
     assert {one["sha256"] for one in told.values()} == {hashlib.sha256(data).hexdigest() for data in files}
     assert sorted(one["steps"] for one in told.values()) == [0, 0, 1]
-    assert backup.restore(empty, environment(empty), target, replace=False) == 3
+    # On another machine, where no sound is yet.
+    elsewhere = {**environment(empty), "LULL_FILES": str(tmp_path / "files")}
+    assert backup.restore(empty, elsewhere, target, replace=False) == 3
+    (sound,) = (tmp_path / "files/sounds").iterdir()
+    assert sound.read_bytes() == sounds.data(kept[1])
     with psycopg.connect(empty) as link:
         rows = link.execute("select source, revision from studio_take").fetchall()
         assert {bytes(source) for source, _ in rows} == set(files)
@@ -88,7 +94,7 @@ def test_a_damaged_backup_is_told_and_one_that_lost_something_too(tmp_path: Path
         tar.extractall(tmp_path / "out", filter="data")
     (tmp_path / "out" / backup.TAKES).write_text(json.dumps({"no-such-take": {"sha256": "", "steps": 0}}))
     with tarfile.open(target, "w") as tar:
-        for name in (backup.TAKES, backup.DUMP):
+        for name in (backup.TAKES, backup.DUMP, backup.FILES):
             tar.add(tmp_path / "out" / name, name)
     with pytest.raises(Trouble, match="Of 1 takes 1 are missing"):
         backup.restore(empty, environment(empty), target, replace=False)
@@ -97,7 +103,8 @@ def test_a_damaged_backup_is_told_and_one_that_lost_something_too(tmp_path: Path
 @pytest.mark.django_db(transaction=True)
 def test_of_many_backups_the_newest_stay_and_each_can_be_tried(tmp_path: Path) -> None:
     anna = User.objects.create_user("anna", password="a long enough one")
-    takes.add(anna, "one.mid", file_of(phrase([64] * 5)))
+    take = takes.add(anna, "one.mid", file_of(phrase([64] * 5)))
+    sounds.add(take, "hum.wav", wav(tone(0.3)))
     live = url_of(str(connection.settings_dict["NAME"]))
     folder = tmp_path / "backups"
     folder.mkdir()
@@ -109,6 +116,16 @@ def test_of_many_backups_the_newest_stay_and_each_can_be_tried(tmp_path: Path) -
         target.name, "lull-20200102-023000.tar", "of somebody else.tar",
     }  # fmt: skip
     assert backup.check(live, environment(live), target) == 1
+    # A sound that is not as it was is found.
+    with tarfile.open(target) as tar:
+        tar.extractall(tmp_path / "out", filter="data")
+    (sound,) = (tmp_path / "out" / backup.FILES / "sounds").iterdir()
+    sound.write_bytes(sound.read_bytes()[:-1])
+    with tarfile.open(tmp_path / "damaged.tar", "w") as tar:
+        for name in (backup.TAKES, backup.DUMP, backup.FILES):
+            tar.add(tmp_path / "out" / name, name)
+    with pytest.raises(Trouble, match="1 hold other bytes"):
+        backup.check(live, environment(live), tmp_path / "damaged.tar")
     with pytest.raises(Trouble, match="no backup of Lull"):
         backup.check(live, environment(live), folder / "lull-20200102-023000.tar")
     with psycopg.connect(url_of("postgres")) as link:

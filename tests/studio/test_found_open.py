@@ -15,7 +15,7 @@ from django.test import Client
 
 from studio import signing_in
 from studio.models import Job
-from studio.services import archives, jobs, spool
+from studio.services import archives, jobs, places, spool
 from studio.services.archives import StepTold, TakeTold
 from studio.uploads import BoundedUpload
 from tests.files import file_of, phrase
@@ -106,7 +106,8 @@ def test_what_did_not_fit_on_the_disk_is_gone_again() -> None:
 
 
 @pytest.mark.parametrize(
-    ("code", "says"), [(errno.ENOSPC, spool.NO_ROOM), (errno.EROFS, spool.READ_ONLY), (errno.EACCES, spool.READ_ONLY)]
+    ("code", "says"),
+    [(errno.ENOSPC, places.NO_ROOM), (errno.EROFS, places.READ_ONLY), (errno.EACCES, places.READ_ONLY)],
 )
 def test_a_disk_that_takes_nothing_is_told_in_a_sentence(anna: Caller, code: int, says: str) -> None:
     anna.client.raise_request_exception = False
@@ -126,7 +127,7 @@ def test_an_archive_that_did_not_fit_leaves_nothing_and_says_why(anna: Caller) -
     with mock.patch.object(archives, "write", half):
         jobs.work(job.pk)
     job.refresh_from_db()
-    assert (job.state, job.says) == (Job.State.REFUSED, spool.NO_ROOM)
+    assert (job.state, job.says) == (Job.State.REFUSED, places.NO_ROOM)
     assert spool.read(job.pk) is None
 
 

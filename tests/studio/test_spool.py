@@ -12,10 +12,14 @@ from uuid import UUID, uuid4
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
+from django.db.migrations.executor import MigrationExecutor
 from moto.server import ThreadedMotoServer
 
-from studio.models import Take
-from studio.services import purging, spool
+from expression.soundfont import made_small
+from studio.models import SoundBank, Take, TakeSound
+from studio.services import bulk, places, purging, spool
+from tests.expression.test_sound import tone, wav
 from tests.files import file_of, phrase
 from tests.studio.conftest import Caller
 from tests.studio.test_jobs_api import LONG
@@ -47,9 +51,14 @@ def kept(request: pytest.FixtureRequest, settings: Any, place: Path, monkeypatch
         client.create_bucket(Bucket=BUCKET)
         for one in client.list_objects_v2(Bucket=BUCKET).get("Contents", []):
             client.delete_object(Bucket=BUCKET, Key=one["Key"])
-        options = {"bucket_name": BUCKET, "endpoint_url": address, "location": "spool", "default_acl": None}
-        backend = {"BACKEND": "storages.backends.s3.S3Storage", "OPTIONS": options}
-        settings.STORAGES = {**settings.STORAGES, "spool": backend}
+        options = {"bucket_name": BUCKET, "endpoint_url": address, "default_acl": None}
+        backends = {
+            place: {"BACKEND": "storages.backends.s3.S3Storage", "OPTIONS": {**options, "location": place}}
+            for place in ("spool", "files")
+        }
+        settings.STORAGES = {**settings.STORAGES, **backends}
+    else:
+        settings.FILES = place / "files"
     return str(request.param)
 
 
@@ -118,6 +127,59 @@ def test_what_belongs_to_nothing_goes(kept: str, monkeypatch: pytest.MonkeyPatch
     assert not arriving.exists()
 
 
+def test_sounds_and_soundfonts_lie_there_and_go_when_nothing_needs_them(
+    kept: str, anna: Caller, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    first, second = anna.add(), anna.add()
+    for take, seconds in ((first, 0.2), (first, 0.3), (second, 0.4)):
+        sent = {"file": SimpleUploadedFile("hum.wav", wav(tone(seconds)))}
+        assert anna.client.post(f"/api/takes/{take}/sound", sent).status_code == 201
+    assert anna.client.post("/api/banks", {"file": SimpleUploadedFile("lamp.sf2", made_small())}).status_code == 201
+    (bank,) = SoundBank.objects.all()
+    assert bulk.read(bank.file) == made_small()
+    assert bank.size == len(made_small())
+    heard = {take: anna.client.get(f"/api/takes/{take}/sound/data").content for take in (first, second)}
+    assert {data[:4] for data in heard.values()} == {b"fLaC"}
+    # The one that gave way is there until nobody can be writing of it any more.
+    assert (bulk.copied_to(tmp_path / "before"), bulk.sweep()) == (3, 0)
+    monkeypatch.setattr(bulk, "OLD", -10)
+    assert (bulk.sweep(), bulk.copied_to(tmp_path / "after")) == (1, 3)
+    bulk.drop([TakeSound.objects.get(take_id=UUID(first)).file])
+    gone = anna.client.get(f"/api/takes/{first}/sound/data")
+    assert (gone.status_code, gone.json()["detail"]) == (422, bulk.GONE)
+    assert anna.client.get(f"/api/takes/{second}/sound/data").content == heard[second]
+    # They come back from where they were copied to.
+    assert bulk.copied_from(tmp_path / "after") == 3
+    assert anna.client.get(f"/api/takes/{first}/sound/data").content == heard[first]
+    assert anna.call("post", "me/delete", {"name": "anna"}).status_code == 204
+    assert bulk.copied_to(tmp_path / "empty") == 0
+
+
+@pytest.mark.django_db(transaction=True)
+def test_sounds_of_an_older_lull_are_taken_out_of_the_database_and_put_back(kept: str) -> None:
+    before, after = ("studio", "0009_followed_sounds"), ("studio", "0011_no_sounds_in_the_database")
+    held = b"a sound as it was held"
+
+    def at(point: tuple[str, str]) -> Any:
+        executor = MigrationExecutor(connection)
+        executor.migrate([point])
+        return executor.loader.project_state([point]).apps
+
+    old = at(before)
+    owner = old.get_model("auth", "User").objects.create(username="anna")
+    take = old.get_model("studio", "Take").objects.create(owner=owner, name="one", source=b"", summary={})
+    old.get_model("studio", "TakeSound").objects.create(take=take, name="hum", data=held, peaks=b"", seconds=1)
+    try:
+        at(after)
+        now = TakeSound.objects.get()
+        assert (bulk.read(now.file), now.size, now.name) == (held, len(held), "hum")
+        again = at(before).get_model("studio", "TakeSound").objects.get()
+        assert bytes(again.data) == held
+    finally:
+        at(after)
+    assert bulk.read(TakeSound.objects.get().file) == held
+
+
 def test_a_bucket_that_is_away_is_a_sentence(anna: Caller, settings: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     for name in ("AWS_ACCESS_KEY_ID", "AWS_SECRET_ACCESS_KEY"):
         monkeypatch.setenv(name, "only a stand-in")
@@ -128,7 +190,7 @@ def test_a_bucket_that_is_away_is_a_sentence(anna: Caller, settings: Any, monkey
     anna.client.raise_request_exception = False
     assert spool.state() == (0, 0, False)
     answer = anna.upload(LONG)
-    assert (answer.status_code, answer.json()["detail"]) == (503, spool.AWAY)
+    assert (answer.status_code, answer.json()["detail"]) == (503, places.AWAY)
     with pytest.raises(OSError, match=r"127\.0\.0\.1") as raised:
         spool.size(uuid4())
     assert raised.value.errno == errno.EREMOTEIO

@@ -1,13 +1,16 @@
-"""`manage.py digests`: of each take the SHA-256 of its recording and the steps of its history, as JSON."""
+"""`manage.py digests`: of each take the SHA-256 of recording and sound, and the steps of its history, as JSON."""
 
 import hashlib
 import json
+from uuid import UUID
 
 from django.core.management.base import BaseCommand
 from django.db import connection
 from django.db.models import Count
 
-from studio.models import Take
+from expression.errors import BadFile
+from studio.models import Take, TakeSound
+from studio.services import bulk
 
 
 class Command(BaseCommand):
@@ -25,7 +28,18 @@ class Command(BaseCommand):
             str(pk): {
                 "sha256": hashlib.sha256(bytes(Take.objects.values_list("source", flat=True).get(pk=pk))).hexdigest(),
                 "steps": count,
+                **_sound(pk),
             }
             for pk, count in takes
         }
         self.stdout.write(json.dumps(told))
+
+
+def _sound(take: UUID) -> dict[str, str]:
+    kept = TakeSound.objects.filter(take=take).first()
+    if kept is None:
+        return {}
+    try:
+        return {"sound": hashlib.sha256(bulk.read(kept.file)).hexdigest()}
+    except BadFile:
+        return {"sound": "is not there"}
