@@ -28,6 +28,8 @@ INSTALLED_APPS = [
     "procrastinate.contrib.django",
     "studio",
 ]
+ADMIN = os.environ.get("LULL_ADMIN", "").strip("/")
+"""Where Django's admin is, below the address of Lull; absent: nowhere."""
 MIDDLEWARE = [
     "studio.watch.Watched",
     "studio.watch.Guarded",
@@ -42,6 +44,26 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
+if ADMIN:
+    INSTALLED_APPS += ["django.contrib.messages", "django.contrib.admin"]
+    MIDDLEWARE += [
+        "django.contrib.auth.middleware.AuthenticationMiddleware",
+        "django.contrib.messages.middleware.MessageMiddleware",
+    ]
+    WHITENOISE_USE_FINDERS = True
+    TEMPLATES = [
+        {
+            "BACKEND": "django.template.backends.django.DjangoTemplates",
+            "APP_DIRS": True,
+            "OPTIONS": {
+                "context_processors": [
+                    "django.template.context_processors.request",
+                    "django.contrib.auth.context_processors.auth",
+                    "django.contrib.messages.context_processors.messages",
+                ]
+            },
+        }
+    ]
 APPEND_SLASH = False
 ROOT_URLCONF = "config.urls"
 WSGI_APPLICATION = "config.wsgi.application"
@@ -62,6 +84,19 @@ AUTH_PASSWORD_VALIDATORS = [
 LOGIN_URL = "/sign-in"
 PASSWORD_RESET_TIMEOUT = 12 * 60 * 60
 """Seconds within which a link signs in."""
+
+# Mail goes by Django's settings: to a server of LULL_MAIL_HOST; on a machine of one's own, where there is none, it is
+# printed by the worker.
+EMAIL_HOST = os.environ.get("LULL_MAIL_HOST", "")
+EMAIL_PORT = int(os.environ.get("LULL_MAIL_PORT", "587"))
+EMAIL_HOST_USER = os.environ.get("LULL_MAIL_USER", "")
+EMAIL_HOST_PASSWORD = os.environ.get("LULL_MAIL_PASSWORD", "")
+EMAIL_USE_SSL = os.environ.get("LULL_MAIL_TLS") == "from the start"
+EMAIL_USE_TLS = not EMAIL_USE_SSL and os.environ.get("LULL_MAIL_TLS") != "none"
+EMAIL_TIMEOUT = 20
+EMAIL_BACKEND = f"django.core.mail.backends.{'smtp' if EMAIL_HOST else 'console'}.EmailBackend"
+DEFAULT_FROM_EMAIL = os.environ.get("LULL_MAIL_FROM") or f"lull@{ALLOWED_HOSTS[0]}"
+CAN_MAIL = bool(EMAIL_HOST) or not PRODUCTION
 
 USE_TZ = True
 TIME_ZONE = "UTC"

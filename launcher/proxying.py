@@ -66,6 +66,7 @@ frontend lull
 {backends}"""
 
 
+HIDDEN = ",".join(f"regsub(^/{way}/.*,/{way}/...)" for way in ("enter", "invited", "confirm"))
 DEFAULTS = f"""defaults
   mode http
   # What it answers by itself is written down; what the servers answer, they write down.
@@ -100,7 +101,7 @@ FRONTEND = f"""\
   acl knows_the_token req.hdr(authorization) -m str "Bearer ${{LULL_METRICS_TOKEN}}"
   http-request use-service prometheus-exporter if {{ path {PROXY_METRICS} }} there_is_a_token knows_the_token
   # What signs somebody in, or lets somebody in, is written down nowhere.
-  http-request set-var(txn.asked) path,regsub(^/enter/.*,/enter/...),regsub(^/invited/.*,/invited/...)
+  http-request set-var(txn.asked) path,{HIDDEN}
   # The largest file that is taken is smaller.
   http-request deny deny_status 413 if {{ req.hdr_val(content-length) gt {MOST_BODY_BYTES} }}
   use_backend takes if {{ path_reg ^/api/takes/[0-9a-fA-F-]{{36}} }}

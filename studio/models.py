@@ -130,6 +130,16 @@ class Preferences(models.Model):
         return f"Preferences of {self.owner}"
 
 
+class Room(models.Model):
+    """That an account may keep more, or less, than others: as whoever runs Lull has said."""
+
+    owner = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="room")
+    most_bytes = models.PositiveBigIntegerField()
+
+    def __str__(self) -> str:
+        return f"Room of {self.owner}"
+
+
 class SignInTrouble(models.Model):
     """Wrong guesses of a password: by name, by address, and by both together."""
 

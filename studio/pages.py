@@ -20,7 +20,7 @@ def enter(request: HttpRequest, token: str) -> HttpResponse:
 
 @ensure_csrf_cookie
 def invited(request: HttpRequest, token: str) -> HttpResponse:
-    """The page that an invitation leads to. Only what it then asks makes an account."""
+    """The page that a link of a mail leads to, as an invitation's. Only what it then asks changes anything."""
     return _page()
 
 

@@ -25,7 +25,7 @@ log = logging.getLogger(__name__)
 
 FREE = {"both": 5, "address": 20, "name": 20}
 """So many wrong guesses cost nothing: by name and address together, by address, by name."""
-LONGEST = {"both": 900, "address": 900, "name": 30}
+LONGEST = {"both": 900, "address": 900, "name": 30, "turn": 3_600}
 """Seconds that a next guess waits at most. By name alone it is short, so that nobody can lock another player out."""
 FORGOTTEN = timedelta(days=1)
 CHECKING = BoundedSemaphore(1)
@@ -35,6 +35,8 @@ QUEUE = BoundedSemaphore(3)
 QUEUE_SECONDS = 4.0
 """... no longer than this. Who finds no place asks again by itself."""
 AGAIN = 1
+BY_LINK = "by link"
+"""What a session holds that a link has begun: its player may choose another password without the one before."""
 KNOWN, KNOWN_SALT, KNOWN_FOR = "lull_known", "lull.known", 400 * 24 * 3600
 """A cookie that says which names have signed in on a browser before: their own guesses alone count there."""
 MOST_KNOWN = 8
@@ -83,6 +85,14 @@ def right_password(user: User, password: str) -> bool:
     else:
         _count("both", keys["both"])
     return is_right
+
+
+def take_turn(what: str, free: int = 5) -> None:
+    """Count what may be done so many times a day at once, and then slower and slower. Raises TooManyGuesses."""
+    key = _short(what)
+    if waits := _waits({what: key}):
+        raise TooManyGuesses(f"That was asked for too often. Try again in {_spoken(waits)}.")
+    _count("turn", key, free)
 
 
 @contextmanager
@@ -135,7 +145,7 @@ def _waits(keys: dict[str, str]) -> float:
     return (last - now).total_seconds() if last else 0.0
 
 
-def _count(kind: str, key: str) -> None:
+def _count(kind: str, key: str, free: int | None = None) -> None:
     """One more wrong guess; each beyond those that are free makes the next wait twice as long."""
     now = timezone.now()
     SignInTrouble.objects.filter(last__lt=now - FORGOTTEN).delete()
@@ -143,7 +153,7 @@ def _count(kind: str, key: str) -> None:
         SignInTrouble.objects.get_or_create(key=key)
         SignInTrouble.objects.filter(key=key).update(failures=F("failures") + 1, last=now)
         trouble = SignInTrouble.objects.get(key=key)
-        if (beyond := trouble.failures - FREE[kind]) >= 0:
+        if (beyond := trouble.failures - (FREE[kind] if free is None else free)) >= 0:
             trouble.until = now + timedelta(seconds=min(2 ** min(beyond, 30), LONGEST[kind]))
             trouble.save(update_fields=["until"])
 

@@ -8,7 +8,7 @@ from django.db import connections
 from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 
-from studio.services import folding, jobs, purging
+from studio.services import folding, jobs, mail, purging
 from studio.services.queue import QUICK, SLOW
 
 AGAIN = RetryStrategy(max_attempts=20, wait=3)
@@ -39,6 +39,12 @@ def keep_checkpoint(take: str) -> None:
     """Put a take away, to be taken up again quickly."""
     with connected():
         folding.keep_checkpoint(UUID(take))
+
+
+@app.task(name="studio.mail", queue=QUICK, retry=RetryStrategy(max_attempts=8, exponential_wait=4))
+def send(to: str, subject: str, body: str) -> None:
+    """A mail; where its server is away, again later and later."""
+    mail.sent(to, subject, body)
 
 
 @app.periodic(cron="17 3 * * *")

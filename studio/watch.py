@@ -80,7 +80,7 @@ class Watched:
 
 def _shown(path: str) -> str:
     """A path as it is written down: what signs somebody in, or lets somebody in, is not."""
-    for secret in ("/enter/", "/invited/"):
+    for secret in ("/enter/", "/invited/", "/confirm/"):
         if path.startswith(secret):
             return f"{secret}…".encode("unicode_escape").decode()
     return path[:200].encode("unicode_escape").decode()

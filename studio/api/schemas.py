@@ -30,6 +30,37 @@ class Account(Schema):
     name: str
 
 
+class AccountView(Account):
+    """The account in its player's hands.
+
+    `mail`: its address, where it has one; `can_mail`: whether mail is sent at all; `needs_password`: whether the
+    present password is asked for before there is another.
+    """
+
+    mail: str
+    can_mail: bool
+    needs_password: bool
+
+
+class Forgotten(Schema):
+    """A name of an account, or its mail address."""
+
+    name: Annotated[str, Field(max_length=500)]
+
+
+class NewMail(Schema):
+    """Another mail address of the account; it is asked whether it is theirs."""
+
+    mail: Annotated[str, Field(max_length=254)]
+    password: Annotated[str, Field(max_length=4096)] = ""
+
+
+class Said(Schema):
+    """What came of it, in a sentence."""
+
+    says: str
+
+
 class Credentials(Schema):
     name: Annotated[str, Field(max_length=500)]
     password: Annotated[str, Field(max_length=4096)]
@@ -103,6 +134,12 @@ class InvitationView(Schema):
 
     id: int
     until: AwareDatetime
+
+
+class InvitationAsked(Schema):
+    """`mail`: where the link is sent to; empty: nowhere."""
+
+    mail: Annotated[str, Field(max_length=254)] = ""
 
 
 class InvitationMade(InvitationView):

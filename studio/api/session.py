@@ -1,6 +1,8 @@
 """Who is signed in."""
 
+from django.conf import settings
 from django.contrib.auth import login
+from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from ninja import Router, Status
@@ -11,19 +13,24 @@ from expression.views.kinds import LaneKindView, ScaleView
 from studio.api.access import owner
 from studio.api.schemas import (
     Account,
+    AccountView,
     Credentials,
     Ended,
     Farewell,
+    Forgotten,
+    InvitationAsked,
     InvitationMade,
     InvitationTaken,
     InvitationView,
     Link,
+    NewMail,
     NewPassword,
     Problem,
+    Said,
 )
-from studio.services import accounts, arrangement, invitations
+from studio.services import accounts, arrangement, invitations, mail
 from studio.services.arrangement import Wishes
-from studio.signing_in import by_link, by_password, remember
+from studio.signing_in import BY_LINK, by_link, by_password, remember
 
 router = Router(tags=["session"])
 
@@ -32,6 +39,32 @@ router = Router(tags=["session"])
 def me(request: HttpRequest) -> Document:
     """The account that is signed in."""
     return {"name": request.user.get_username()}
+
+
+@router.get("me/account", response=AccountView)
+def account(request: HttpRequest) -> Document:
+    """What an account's own player sees of it."""
+    player = User.objects.get(pk=owner(request).pk)
+    return {
+        "name": player.get_username(),
+        "mail": player.email,
+        "can_mail": settings.CAN_MAIL,
+        "needs_password": accounts.needs_password(request, player),
+    }
+
+
+@router.post("me/mail", response={202: Said, 422: Problem, 429: Problem})
+def change_mail(request: HttpRequest, asked: NewMail) -> Status[object]:
+    """Another mail address for the account, once it has shown to be theirs by a link that is sent there."""
+    mail.ask_to_confirm(request, owner(request), asked.password, asked.mail)
+    return Status(202, {"says": "A mail is on its way; open the link in it within a day."})
+
+
+@router.delete("me/mail", response={204: None})
+def forget_mail(request: HttpRequest) -> Status[None]:
+    """The account has no mail address any more."""
+    User.objects.filter(pk=owner(request).pk).update(email="")
+    return Status(204, None)
 
 
 @router.post("me/password", response={200: Account, 422: Problem, 429: Problem})
@@ -60,10 +93,13 @@ def list_invitations(request: HttpRequest) -> object:
     return invitations.open_ones(owner(request))
 
 
-@router.post("me/invitations", response={201: InvitationMade, 422: Problem})
-def invite(request: HttpRequest) -> Status[object]:
-    """A link with which one person makes an account."""
+@router.post("me/invitations", response={201: InvitationMade, 422: Problem, 429: Problem})
+def invite(request: HttpRequest, asked: InvitationAsked) -> Status[object]:
+    """A link with which one person makes an account; sent to an address, where one is told."""
+    to = mail.invited_address(asked.mail)
     token, made = invitations.invite(owner(request))
+    if to:
+        mail.invite(request, owner(request), to, token)
     return Status(201, {"id": made.pk, "until": made.until, "token": token})
 
 
@@ -131,7 +167,23 @@ def sign_in_by_link(request: HttpRequest, asked: Link) -> Status[object]:
     if user is None:
         return Status(401, {"detail": "That link was used before, has expired or was cut off. Ask for a new one."})
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")
+    request.session[BY_LINK] = True
     return Status(200, {"name": user.get_username()})
+
+
+@router.post("session/forgotten", auth=None, response={202: Said, 422: Problem, 429: Problem})
+@decorate_view(csrf_protect)
+def forgotten(request: HttpRequest, asked: Forgotten) -> Status[object]:
+    """Have a link sent that signs in once, where the account has a mail address. Nothing tells whether there is one."""
+    mail.forgotten(request, asked.name)
+    return Status(202, {"says": "If there is such an account, and it has a mail address, a link is on its way there."})
+
+
+@router.post("session/mail", auth=None, response={200: Account, 422: Problem})
+@decorate_view(csrf_protect)
+def confirm_mail(request: HttpRequest, asked: Link) -> Document:
+    """A mail address has shown to be its account's."""
+    return {"name": mail.confirm(asked.token)}
 
 
 @router.post("session/invitation", auth=None, response={201: Account, 422: Problem})

@@ -12,7 +12,7 @@ from expression.errors import Refused
 from studio.models import Job, SoundBank, Take, TakeSound
 from studio.services import bulk, spool
 from studio.services.folding import cache
-from studio.signing_in import right_password
+from studio.signing_in import BY_LINK, right_password
 
 
 class NotYours(Refused):
@@ -20,13 +20,22 @@ class NotYours(Refused):
 
 
 def change_password(request: HttpRequest, user: AbstractBaseUser, old: str, new: str) -> None:
-    """Another password; every other session ends with that, this one goes on. Raises NotYours, Refused."""
+    """Another password; every other session ends with that, this one goes on. Raises NotYours, Refused.
+
+    Who has come in by a link need not know the one before, once.
+    """
     player = User.objects.get(pk=user.pk)
-    if player.has_usable_password() and not right_password(player, old):
+    if needs_password(request, player) and not right_password(player, old):
         raise NotYours("That is not your present password.", "old")
     set_password(player, new, "new")
     player.save(update_fields=["password"])
+    request.session.pop(BY_LINK, None)
     update_session_auth_hash(request, player)
+
+
+def needs_password(request: HttpRequest, player: User) -> bool:
+    """Whether the present password is to be told before there is another."""
+    return player.has_usable_password() and not request.session.get(BY_LINK, False)
 
 
 def set_password(user: User, password: str, field: str) -> None:
@@ -48,6 +57,20 @@ def end_others(request: HttpRequest, user: AbstractBaseUser) -> int:
 def _sessions(user: AbstractBaseUser) -> list[Session]:
     living = Session.objects.filter(expire_date__gt=timezone.now()).iterator()
     return [one for one in living if one.get_decoded().get("_auth_user_id") == str(user.pk)]
+
+
+def shut(user: User) -> int:
+    """Nobody signs in to an account any more, and its sessions end; how many they were. What it holds stays."""
+    user.is_active = False
+    user.save(update_fields=["is_active"])
+    return Session.objects.filter(pk__in=[one.pk for one in _sessions(user)]).delete()[0]
+
+
+def open_again(user: User) -> int:
+    """It is as it was before it was shut. No session comes back: none."""
+    user.is_active = True
+    user.save(update_fields=["is_active"])
+    return 0
 
 
 def delete(user: AbstractBaseUser, name: str) -> None:

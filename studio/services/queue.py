@@ -21,6 +21,11 @@ def work(job_id: UUID, queue: str, priority: int) -> None:
     app.configure_task("studio.work", queue=queue, priority=priority).defer(job=str(job_id))
 
 
+def mail(to: str, subject: str, body: str) -> None:
+    """Have a mail sent."""
+    app.configure_task("studio.mail", queue=QUICK).defer(to=to, subject=subject, body=body)
+
+
 def keep_checkpoint(take_id: UUID) -> None:
     """Have a take put away as it is then; once is enough, however often it is asked for before."""
     lock = f"checkpoint {take_id}"

@@ -23,7 +23,7 @@ def taken(token: str, **other: str) -> Any:
 
 
 def test_whoever_has_the_link_makes_an_account_once(anna: Caller) -> None:
-    made = anna.call("post", "me/invitations").json()
+    made = anna.call("post", "me/invitations", {}).json()
     assert made["token"] not in str(list(Invitation.objects.values()))
     client, answer = taken(made["token"])
     assert (answer.status_code, answer.json()) == (201, {"name": "clara"})
@@ -36,7 +36,7 @@ def test_whoever_has_the_link_makes_an_account_once(anna: Caller) -> None:
 
 
 def test_to_look_at_the_link_spends_nothing(anna: Caller) -> None:
-    token = anna.call("post", "me/invitations").json()["token"]
+    token = anna.call("post", "me/invitations", {}).json()["token"]
     assert Client().get(f"/invited/{token}").status_code == 200
     assert Client().get("/api/session/invitation").status_code == 405
     assert taken(token)[1].status_code == 201
@@ -58,7 +58,7 @@ def test_to_look_at_the_link_spends_nothing(anna: Caller) -> None:
 def test_a_name_or_a_password_that_will_not_do_leaves_it_open(
     anna: Caller, other: dict[str, str], field: str, sentence: str
 ) -> None:
-    token = anna.call("post", "me/invitations").json()["token"]
+    token = anna.call("post", "me/invitations", {}).json()["token"]
     _, refused = taken(token, **other)
     assert (refused.status_code, refused.json()["field"]) == (422, field)
     assert sentence in refused.json()["detail"]
@@ -66,7 +66,7 @@ def test_a_name_or_a_password_that_will_not_do_leaves_it_open(
 
 
 def test_it_can_be_taken_back_and_does_not_last(anna: Caller, bert: Caller) -> None:
-    first, second = (anna.call("post", "me/invitations").json() for _ in range(2))
+    first, second = (anna.call("post", "me/invitations", {}).json() for _ in range(2))
     assert [one["id"] for one in anna.get("me/invitations")] == [first["id"], second["id"]]
     assert bert.call("delete", f"me/invitations/{first['id']}").status_code == 204
     assert len(anna.get("me/invitations")) == 2
@@ -79,8 +79,8 @@ def test_it_can_be_taken_back_and_does_not_last(anna: Caller, bert: Caller) -> N
 
 def test_there_are_not_too_many(anna: Caller) -> None:
     for _ in range(MOST_INVITATIONS_EACH):
-        assert anna.call("post", "me/invitations").status_code == 201
-    assert anna.call("post", "me/invitations").status_code == 422
+        assert anna.call("post", "me/invitations", {}).status_code == 201
+    assert anna.call("post", "me/invitations", {}).status_code == 422
 
 
 def test_the_first_player_comes_by_a_link_from_the_command_line(db: None, capsys: pytest.CaptureFixture[str]) -> None:

@@ -20,6 +20,7 @@ const PAGES = {
   "/show/:example": lazy(async () => ({ default: (await import("./guide/Show")).Show })),
   "/sign-in": lazy(async () => ({ default: (await import("./session/SignIn")).SignIn })),
   "/enter/:token": lazy(async () => ({ default: (await import("./session/Enter")).Enter })),
+  "/confirm/:token": lazy(async () => ({ default: (await import("./session/Confirm")).Confirm })),
   "/invited/:token": lazy(async () => ({ default: (await import("./session/Invited")).Invited })),
 };
 

@@ -1,13 +1,23 @@
+import { useQuery } from "@tanstack/react-query";
 import { Dialog } from "radix-ui";
 import { type FormEvent, type ReactNode, useState } from "react";
 import { answered, api, type Schemas, sentence } from "../api/client";
+import { askAnew } from "../api/queries";
 import { count } from "../ui/words";
 import { Invitations } from "./Invitations";
 import { SaveEverything } from "./SaveEverything";
 
+const ACCOUNT = "account";
+
 /** The account: another password, signed out everywhere else, all of it deleted. */
 export function AccountSettings({ onClose }: { onClose: () => void }) {
   const [said, setSaid] = useState("");
+  const { data: account } = useQuery({
+    queryKey: [ACCOUNT],
+    queryFn: () => answered<Schemas["AccountView"]>(api.GET("/api/me/account")),
+    staleTime: 0,
+  });
+  const asksForPassword = account?.needs_password ?? true;
   const attempt = async (act: () => Promise<string>) => {
     try {
       setSaid(await act());
@@ -29,9 +39,28 @@ export function AccountSettings({ onClose }: { onClose: () => void }) {
             action="Change the password"
             onSend={(fields, form) => attempt(() => changePassword(fields, form))}
           >
-            <Entry name="old" label="Present password" type="password" complete="current-password" />
+            {asksForPassword && (
+              <Entry name="old" label="Present password" type="password" complete="current-password" />
+            )}
             <Entry name="new" label="New password" type="password" complete="new-password" />
           </Fields>
+          {account?.can_mail && (
+            <Fields
+              title="Mail address"
+              action="Ask whether it is mine"
+              onSend={(fields, form) => attempt(() => changeMail(fields, form))}
+            >
+              <p className="text-[13px] text-faded">
+                {account.mail
+                  ? `Links go to ${account.mail} where the password is forgotten.`
+                  : "For a link where the password is forgotten; nothing else is sent there."}
+              </p>
+              <Entry name="mail" label="Another address" type="email" complete="email" />
+              {asksForPassword && (
+                <Entry name="password" label="Your password" type="password" complete="current-password" />
+              )}
+            </Fields>
+          )}
           <Section title="Other places">
             <button type="button" className="key w-full" onClick={() => void attempt(endOthers)}>
               Sign out everywhere else
@@ -41,7 +70,7 @@ export function AccountSettings({ onClose }: { onClose: () => void }) {
             <SaveEverything onProblem={setSaid} />
           </Section>
           <Section title="Invitations">
-            <Invitations onProblem={setSaid} />
+            <Invitations canMail={!!account?.can_mail} onProblem={setSaid} />
           </Section>
           <Fields
             title="Leave"
@@ -75,10 +104,18 @@ function Head({ said }: { said: string }) {
 }
 
 async function changePassword(fields: FormData, form: HTMLFormElement): Promise<string> {
-  const body = { old: String(fields.get("old")), new: String(fields.get("new")) };
+  const body = { old: String(fields.get("old") ?? ""), new: String(fields.get("new")) };
   await answered<Schemas["Account"]>(api.POST("/api/me/password", { body }));
   form.reset();
+  await askAnew(ACCOUNT);
   return "The password is changed. Everywhere else you are signed out.";
+}
+
+async function changeMail(fields: FormData, form: HTMLFormElement): Promise<string> {
+  const body = { mail: String(fields.get("mail")), password: String(fields.get("password") ?? "") };
+  const { says } = await answered<Schemas["Said"]>(api.POST("/api/me/mail", { body }));
+  form.reset();
+  return says;
 }
 
 async function endOthers(): Promise<string> {
@@ -127,7 +164,7 @@ function Fields({ title, action, onSend, children }: FieldsProps) {
 interface EntryProps {
   name: string;
   label: string;
-  type: "password" | "text";
+  type: "password" | "text" | "email";
   complete: string;
 }
 

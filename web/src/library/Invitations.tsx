@@ -6,8 +6,15 @@ import { askAnew } from "../api/queries";
 const DAY = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "long" });
 const INVITATIONS = "invitations";
 
+interface Props {
+  /** Whether mail is sent at all. */
+  canMail: boolean;
+  onProblem: (sentence: string) => void;
+}
+
 /** Links with which others make accounts of their own. */
-export function Invitations({ onProblem }: { onProblem: (sentence: string) => void }) {
+export function Invitations({ canMail, onProblem }: Props) {
+  const [mail, setMail] = useState("");
   const [made, setMade] = useState<Schemas["InvitationMade"] | null>(null);
   const { data: open = [] } = useQuery({
     queryKey: [INVITATIONS],
@@ -24,9 +31,12 @@ export function Invitations({ onProblem }: { onProblem: (sentence: string) => vo
     }
   }
   const invite = () =>
-    attempt(async () =>
-      setMade(await answered<Schemas["InvitationMade"]>(api.POST("/api/me/invitations", {}))),
-    );
+    attempt(async () => {
+      const body = { mail };
+      setMade(await answered<Schemas["InvitationMade"]>(api.POST("/api/me/invitations", { body })));
+      if (mail) onProblem(`The invitation is on its way to ${mail}.`);
+      setMail("");
+    });
   const takeBack = (number: number) =>
     attempt(async () => {
       await answered(api.DELETE("/api/me/invitations/{number}", { params: { path: { number } } }));
@@ -35,6 +45,17 @@ export function Invitations({ onProblem }: { onProblem: (sentence: string) => vo
   const link = made && `${window.location.origin}/invited/${made.token}`;
   return (
     <>
+      {canMail && (
+        <label className="block">
+          <span className="text-faded">Send it to this mail address (may be empty)</span>
+          <input
+            type="email"
+            value={mail}
+            className="entry h-9 px-2 text-left"
+            onChange={(event) => setMail(event.target.value)}
+          />
+        </label>
+      )}
       <button type="button" className="key w-full" onClick={() => void invite()}>
         Invite somebody
       </button>

@@ -1,4 +1,4 @@
-import { type FormEvent, type ReactNode, useState } from "react";
+import { type FormEvent, type ReactNode, useRef, useState } from "react";
 import { sentence } from "../api/client";
 import { Wordmark } from "../ui/Wordmark";
 
@@ -10,11 +10,24 @@ interface Props {
   /** What there is to say before anything was tried. */
   told?: string;
   onSend: (name: string, password: string) => Promise<void>;
+  /** Whoever has forgotten the password, by name or mail address: what came of it. */
+  onForgotten?: (name: string) => Promise<string>;
 }
 
 /** A name and a password, and why they would not do. */
-export function NamePassword({ intro, action, complete, told = "", onSend }: Props) {
+export function NamePassword({ intro, action, complete, told = "", onSend, onForgotten }: Props) {
   const [problem, setProblem] = useState(told);
+  const name = useRef<HTMLInputElement>(null);
+
+  async function forgotten(ask: (name: string) => Promise<string>) {
+    const typed = name.current?.value.trim();
+    if (!typed) {
+      setProblem("Type your name, or your mail address, first.");
+      name.current?.focus();
+      return;
+    }
+    setProblem(await ask(typed).catch(sentence));
+  }
 
   async function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
@@ -35,7 +48,13 @@ export function NamePassword({ intro, action, complete, told = "", onSend }: Pro
         <p className="mb-5 text-faded">{intro}</p>
         <label className="mb-3 block">
           Name
-          <input name="name" autoComplete="username" required className="entry mt-1 h-9 text-left" />
+          <input
+            ref={name}
+            name="name"
+            autoComplete="username"
+            required
+            className="entry mt-1 h-9 text-left"
+          />
         </label>
         <label className="mb-4 block">
           Password
@@ -55,6 +74,15 @@ export function NamePassword({ intro, action, complete, told = "", onSend }: Pro
         <button type="submit" className="key key-warm w-full">
           {action}
         </button>
+        {onForgotten && (
+          <button
+            type="button"
+            className="mt-4 block min-h-6 w-full text-center text-faded underline hover:text-ink"
+            onClick={() => void forgotten(onForgotten)}
+          >
+            I have forgotten the password
+          </button>
+        )}
       </form>
     </main>
   );

@@ -1,4 +1,4 @@
-import { answered, api } from "../api/client";
+import { answered, api, type Schemas } from "../api/client";
 import { NamePassword } from "./NamePassword";
 
 /** An address of this host, whatever was asked for: read as the browser will read it, tabs and backslashes too. */
@@ -14,6 +14,12 @@ const REASONS = [
 ] as const;
 
 const MOST_TRIES = 30;
+
+async function forgotten(name: string): Promise<string> {
+  // Brings the cookie with which anything can be asked for at all.
+  await api.GET("/api/session");
+  return (await answered<Schemas["Said"]>(api.POST("/api/session/forgotten", { body: { name } }))).says;
+}
 
 export function SignIn() {
   const query = new URLSearchParams(window.location.search);
@@ -39,6 +45,7 @@ export function SignIn() {
       complete="current-password"
       told={REASONS.find(([name]) => query.has(name))?.[1]}
       onSend={signIn}
+      onForgotten={forgotten}
     />
   );
 }

@@ -280,6 +280,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/me/account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Account
+         * @description What an account's own player sees of it.
+         */
+        get: operations["studio_api_session_account"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me/archive": {
         parameters: {
             query?: never;
@@ -355,7 +375,7 @@ export interface paths {
         put?: never;
         /**
          * Invite
-         * @description A link with which one person makes an account.
+         * @description A link with which one person makes an account; sent to an address, where one is told.
          */
         post: operations["studio_api_session_invite"];
         delete?: never;
@@ -379,6 +399,30 @@ export interface paths {
          * @description Nobody can use it any longer.
          */
         delete: operations["studio_api_session_take_back_invitation"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Mail
+         * @description Another mail address for the account, once it has shown to be theirs by a link that is sent there.
+         */
+        post: operations["studio_api_session_change_mail"];
+        /**
+         * Forget Mail
+         * @description The account has no mail address any more.
+         */
+        delete: operations["studio_api_session_forget_mail"];
         options?: never;
         head?: never;
         patch?: never;
@@ -492,6 +536,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/forgotten": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forgotten
+         * @description Have a link sent that signs in once, where the account has a mail address. Nothing tells whether there is one.
+         */
+        post: operations["studio_api_session_forgotten"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/invitation": {
         parameters: {
             query?: never;
@@ -526,6 +590,26 @@ export interface paths {
          * @description Sign in by a link, which is spent with that.
          */
         post: operations["studio_api_session_sign_in_by_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm Mail
+         * @description A mail address has shown to be its account's.
+         */
+        post: operations["studio_api_session_confirm_mail"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1624,6 +1708,23 @@ export interface components {
             name: string;
         };
         /**
+         * AccountView
+         * @description The account in its player's hands.
+         *
+         *     `mail`: its address, where it has one; `can_mail`: whether mail is sent at all; `needs_password`: whether the
+         *     present password is asked for before there is another.
+         */
+        AccountView: {
+            /** Can Mail */
+            can_mail: boolean;
+            /** Mail */
+            mail: string;
+            /** Name */
+            name: string;
+            /** Needs Password */
+            needs_password: boolean;
+        };
+        /**
          * Added
          * @description `looks_zoned`: it looks like MPE, and can be opened as such.
          */
@@ -2696,6 +2797,14 @@ export interface components {
             soft: number[];
         };
         /**
+         * Forgotten
+         * @description A name of an account, or its mail address.
+         */
+        Forgotten: {
+            /** Name */
+            name: string;
+        };
+        /**
          * Form
          * @description How values are meant, and drawn.
          * @enum {string}
@@ -2902,6 +3011,17 @@ export interface components {
             tick: number;
             /** What */
             what: string;
+        };
+        /**
+         * InvitationAsked
+         * @description `mail`: where the link is sent to; empty: nowhere.
+         */
+        InvitationAsked: {
+            /**
+             * Mail
+             * @default
+             */
+            mail: string;
         };
         /**
          * InvitationMade
@@ -4069,6 +4189,19 @@ export interface components {
             start: number[];
             /** Velocity */
             velocity: number[];
+        };
+        /**
+         * NewMail
+         * @description Another mail address of the account; it is asked whether it is theirs.
+         */
+        NewMail: {
+            /** Mail */
+            mail: string;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
         };
         /**
          * NewNote
@@ -6723,6 +6856,14 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
+         * Said
+         * @description What came of it, in a sentence.
+         */
+        Said: {
+            /** Says */
+            says: string;
+        };
+        /**
          * SamePitch
          * @description Notes of the same pitch as any chosen, all through the part.
          */
@@ -8689,6 +8830,26 @@ export interface operations {
             };
         };
     };
+    studio_api_session_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountView"];
+                };
+            };
+        };
+    };
     studio_api_jobs_export: {
         parameters: {
             query?: never;
@@ -8814,7 +8975,11 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InvitationAsked"];
+            };
+        };
         responses: {
             /** @description Created */
             201: {
@@ -8834,6 +8999,15 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     studio_api_session_take_back_invitation: {
@@ -8843,6 +9017,66 @@ export interface operations {
             path: {
                 number: number;
             };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    studio_api_session_change_mail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMail"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_session_forget_mail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
@@ -9055,6 +9289,48 @@ export interface operations {
             };
         };
     };
+    studio_api_session_forgotten: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Forgotten"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Said"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too Many Requests */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     studio_api_session_accept_invitation: {
         parameters: {
             query?: never;
@@ -9112,6 +9388,39 @@ export interface operations {
             };
             /** @description Unauthorized */
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    studio_api_session_confirm_mail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Link"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
