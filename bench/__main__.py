@@ -54,6 +54,7 @@ def main() -> None:
     parser.add_argument("--journeys", action="store_true", help="fourteen tasks: their steps, and the page's seconds")
     parser.add_argument("--record", type=float, metavar="MINUTES", help="play in and out for so long")
     parser.add_argument("--players", type=int, metavar="N", help="many players at once, and many takes")
+    parser.add_argument("--machines", type=int, metavar="N", help="several machines on one database and one bucket")
     parser.add_argument("--harm", type=float, metavar="MINUTES", help="mutated files and calls, slow clients, kills")
     options = parser.parse_args()
     if options.judge is not None:
@@ -85,6 +86,10 @@ def main() -> None:
         from bench import players
 
         players.measured(options.players)
+    elif options.machines is not None:
+        from bench import machines
+
+        machines.measured(options.machines)
     elif options.harm is not None:
         from bench import harm
 

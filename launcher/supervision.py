@@ -35,6 +35,7 @@ PATIENCE = 15
 """Seconds in which one that is asked to end does so by itself."""
 ENDED = (30, 100, 200)
 """supervisord's numbers for what rests before its next start, has ended, or is given up."""
+NO_LOG = "/dev/null\nlogfile_maxbytes=0"
 MOST_LOG_BYTES, LOGS_KEPT = 20 * 2**20, 10
 
 
@@ -68,7 +69,9 @@ class Supervisor:
         self._password = secrets.token_urlsafe(24)
         self._settings = folder / "supervisord.conf"
         self._settings.touch(mode=0o600)
-        self._settings.write_text(settings(members, self._socket, self._password, logs))
+        # Whoever is alone with it need not be told of what mends itself.
+        level = "warn" if logs or env.get("LULL_PRODUCTION") else "error"
+        self._settings.write_text(settings(members, self._socket, self._password, logs, level))
         self._process: subprocess.Popen[bytes] | None = None
 
     def look_after(self) -> None:
@@ -156,13 +159,17 @@ def supervised(members: list[Member], env: Mapping[str, str]) -> Iterator[Superv
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def settings(members: list[Member], asked: Path, password: str, logs: Path | None) -> str:
-    """supervisord's configuration: what it looks after, and where it is asked (a socket, and its password)."""
+def settings(members: list[Member], asked: Path, password: str, logs: Path | None, level: str = "warn") -> str:
+    """supervisord's configuration: what it looks after, and where it is asked (a socket, and its password).
+
+    From a level on (`warn`: what has ended by itself) it writes down what it sees.
+    """
     who = f"username=lull\npassword={password}\n"
     parts = [
-        f"[supervisord]\nnodaemon=true\nloglevel=warn\nuser={getpass.getuser()}\n"
+        f"[supervisord]\nnodaemon=true\nloglevel={level}\nuser={getpass.getuser()}\n"
         f"directory={_said(ROOT)}\npidfile={_said(asked)}.pid\nchildlogdir={_said(asked.parent)}\n"
-        f"logfile={_log(logs, 'supervisord')}\n",
+        # Standard output it writes to anyway.
+        f"logfile={_log(logs, 'supervisord') if logs else NO_LOG}\n",
         f"[unix_http_server]\nfile={asked}\nchmod=0700\n{who}",
         "[rpcinterface:supervisor]\nsupervisor.rpcinterface_factory=supervisor.rpcinterface:make_main_rpcinterface\n",
     ]
@@ -187,7 +194,8 @@ def _watching(member: Member, password: str) -> str:
     return (
         f"[eventlistener:watching-{member.key}]\ncommand={words}\nevents=TICK_5\nbuffer_size=100\nautorestart=true\n"
         f'startretries=1000000\nenvironment=SUPERVISOR_USERNAME="lull",SUPERVISOR_PASSWORD="{password}"\n'
-        "stderr_logfile=/dev/fd/2\nstderr_logfile_maxbytes=0\n"
+        # What it does supervisord tells as well.
+        "stderr_logfile=NONE\n"
     )
 
 

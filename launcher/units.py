@@ -12,7 +12,8 @@ from launcher.proxying import Behind, proxy_settings
 from launcher.serving import MEMORY, server_words, trusting
 
 FIRST_PORT, FIRST_PULSE = 8101, 8201
-SETTINGS = "/etc/lull/lull.env"
+FOLDER = "/etc/lull"
+SETTINGS = f"{FOLDER}/lull.env"
 RUNS = "/run/lull"
 EXAMPLE = f"""\
 # What Lull is told, on this machine. Put it in {SETTINGS}, readable by root alone: chmod 600.
@@ -42,12 +43,12 @@ def written(folder: Path, user: str, listen: str, proxy: str, behind: Sequence[s
             services[f"lull-{queue}-worker.service"] = _worker(queue, user)
         services["lull-backup.timer"] = BACKUP_TIMER
     if stands_before:
-        services["lull-proxy.service"] = _proxy(folder, user)
+        services["lull-proxy.service"] = _proxy(user)
     files = {"lull.target": _target(list(services)), **services, "lull.env.example": EXAMPLE}
     if serves:
         files |= {"lull-setup.service": _setup(user), "lull-backup.service": _backup(user)}
     if stands_before:
-        files["lull-haproxy.cfg"] = proxy_settings(
+        files["haproxy.cfg"] = proxy_settings(
             f"{HOST}:8000",
             [
                 Behind(f"{address}:{FIRST_PORT + number}", FIRST_PULSE + number)
@@ -181,9 +182,8 @@ def _worker(queue: str, user: str) -> str:
     )
 
 
-def _proxy(folder: Path, user: str) -> str:
-    program = install.found("haproxy") or "/usr/sbin/haproxy"
-    settings = folder.absolute() / "lull-haproxy.cfg"
+def _proxy(user: str) -> str:
+    program, settings = install.found("haproxy") or "/usr/sbin/haproxy", f"{FOLDER}/haproxy.cfg"
     return _unit(
         "Lull: the proxy before its servers",
         ("After=network.target", "PartOf=lull.target", "StartLimitIntervalSec=0"),

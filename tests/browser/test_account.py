@@ -48,9 +48,9 @@ def test_a_mail_address_brings_a_link_where_the_password_is_forgotten(page: Page
     """Asked for in the account, shown to be theirs by a link, and used on the sign-in page."""
     page.get_by_role("button", name="Account").click()
     dialog = page.get_by_role("dialog", name="Account")
-    dialog.get_by_label("Another address").fill("anna@example.org")
+    dialog.get_by_label("Address", exact=True).fill("anna@example.org")
     dialog.get_by_label("Your password").fill("a long enough one")
-    dialog.get_by_role("button", name="Ask whether it is mine").click()
+    dialog.get_by_role("button", name="Send a link there").click()
     expect(dialog.get_by_role("status").first).to_contain_text("A mail is on its way")
     assert violations(page) == []
     page.goto("/confirm/no-such-thing")

@@ -33,7 +33,7 @@ def test_one_machine_has_all_of_it(tmp_path: Path) -> None:
     first, second = (found[f"lull-server-{number}.service"] for number in (1, 2))
     assert "--listen=127.0.0.1:8101 " in first and "LULL_PULSE_PORT=8201 " in first
     assert "--listen=127.0.0.1:8102 " in second and "LULL_PULSE_PORT=8202 " in second
-    assert "server s2 127.0.0.1:8102 check port 8202" in found["lull-haproxy.cfg"]
+    assert "server s2 127.0.0.1:8102 check port 8202" in found["haproxy.cfg"]
     # No secret stands in what all may read.
     assert "LULL_SECRET_KEY=\n" in found["lull.env.example"]
     for text in found.values():
@@ -48,7 +48,7 @@ def test_several_machines_share_it(tmp_path: Path) -> None:
     assert not any("proxy" in name for name in machine)
     before = written(tmp_path / "before", HOST, HOST, "10.0.0.2", "10.0.0.3:4")
     assert not any("server" in name or "worker" in name for name in before)
-    listed = [line.split()[2] for line in before["lull-haproxy.cfg"].splitlines() if line.startswith("  server ")]
+    listed = [line.split()[2] for line in before["haproxy.cfg"].splitlines() if line.startswith("  server ")]
     assert listed[:6] == ["10.0.0.2:8101", "10.0.0.2:8102", *(f"10.0.0.3:{port}" for port in range(8101, 8105))]
     with pytest.raises(Trouble, match="no ADDRESS:PROCESSES"):
         units.written(tmp_path, "root", HOST, HOST, ["10.0.0.2:many"], 2)

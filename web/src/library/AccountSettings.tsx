@@ -47,7 +47,7 @@ export function AccountSettings({ onClose }: { onClose: () => void }) {
           {account?.can_mail && (
             <Fields
               title="Mail address"
-              action="Ask whether it is mine"
+              action="Send a link there"
               onSend={(fields, form) => attempt(() => changeMail(fields, form))}
             >
               <p className="text-[13px] text-faded">
@@ -55,7 +55,12 @@ export function AccountSettings({ onClose }: { onClose: () => void }) {
                   ? `Links go to ${account.mail} where the password is forgotten.`
                   : "For a link where the password is forgotten; nothing else is sent there."}
               </p>
-              <Entry name="mail" label="Another address" type="email" complete="email" />
+              <Entry
+                name="mail"
+                label={account.mail ? "Another address" : "Address"}
+                type="email"
+                complete="email"
+              />
               {asksForPassword && (
                 <Entry name="password" label="Your password" type="password" complete="current-password" />
               )}
