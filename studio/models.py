@@ -140,6 +140,15 @@ class Room(models.Model):
         return f"Room of {self.owner}"
 
 
+class Night(models.Model):
+    """The time that was believed when what had expired was removed last (see `services/purging.py`): one row."""
+
+    at = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return f"Purged {self.at:%Y-%m-%d %H:%M}"
+
+
 class SignInTrouble(models.Model):
     """Wrong guesses of a password: by name, by address, and by both together."""
 

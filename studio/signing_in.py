@@ -141,7 +141,10 @@ def _short(text: str) -> str:
 
 def _waits(keys: dict[str, str]) -> float:
     now = timezone.now()
-    last = SignInTrouble.objects.filter(key__in=keys.values(), until__gt=now).aggregate(last=Max("until"))["last"]
+    # Nobody waits for longer than that: what ends later was written down by a clock that has jumped.
+    soon = now + timedelta(seconds=max(LONGEST.values()))
+    waiting = SignInTrouble.objects.filter(key__in=keys.values(), until__gt=now, until__lte=soon)
+    last = waiting.aggregate(last=Max("until"))["last"]
     return (last - now).total_seconds() if last else 0.0
 
 

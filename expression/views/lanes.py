@@ -85,9 +85,12 @@ def lane_changes(before: Part, after: Part, outlined: bool = False) -> list[Lane
 
     `outlined`: of very many nodes the lowest and the highest of each stretch, to be drawn while a gesture is held.
     """
+    was, now = before.lanes, after.lanes
+    if was is now:
+        return []
     found: list[LaneChange] = []
     for key in CHANNEL_LANES:
-        old, new = before.lanes.get(key), after.lanes.get(key)
+        old, new = was.get(key), now.get(key)
         if old is new:
             continue
         curve = new.curve if new else Curve.of([], [])

@@ -113,7 +113,8 @@ def drop(job_id: UUID) -> None:
 def sweep(known: set[str]) -> int:
     """Drop files that belong to no job (of those that are not being written just now); how many they were."""
     gone = 0
-    with reached():
+    # Where nothing was kept yet there is no folder.
+    with reached(), suppress(FileNotFoundError):
         for name in _storage().listdir("")[0]:
             with suppress(ValueError):
                 job_id = UUID(name)

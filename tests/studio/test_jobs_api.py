@@ -4,6 +4,7 @@ import json
 import os
 import threading
 import time
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 from uuid import UUID
@@ -11,6 +12,8 @@ from uuid import UUID
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
+from django.test import Client
+from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
@@ -264,6 +267,9 @@ def test_what_nobody_fetches_goes_by_itself(anna: Caller, place: Path) -> None:
     with connection.cursor() as cursor:
         cursor.execute("update studio_job set made_at = now() - interval '2 days'")
     purging.purge()
+    assert Job.objects.count() == 1  # It waits still: no worker has been here for two days.
+    Job.objects.update(state=Job.State.DONE)
+    purging.purge()
     assert Job.objects.count() == 0
     for name in files(place):
         os.utime(place / "jobs" / name, (0, 0))
@@ -277,3 +283,38 @@ def test_a_deleted_account_leaves_no_file(anna: Caller, place: Path) -> None:
     assert files(place) == []
     jobs.work(UUID(json.loads(asked.content)["id"]))
     assert Take.objects.count() == 0
+
+
+def test_a_clock_that_has_jumped_takes_nothing_that_is_kept_still(
+    anna: Caller, place: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    take = anna.add()
+    anna.call("delete", f"takes/{take}")
+    purging.purge()
+    right = timezone.now
+
+    def at(days: int) -> None:
+        monkeypatch.setattr("django.utils.timezone.now", lambda: right() + timedelta(days=days))
+        purging.purge()
+
+    # A year ahead, one night; then it is right again.
+    at(365)
+    at(365)
+    at(0)
+    assert Take.objects.count() == 1
+    # Lull was not on for two months, which are believed by and by.
+    for _ in range(30):
+        at(60)
+    assert Take.objects.count() == 0
+
+
+def test_nobody_waits_for_what_a_jumped_clock_wrote_down(anna: Caller, monkeypatch: pytest.MonkeyPatch) -> None:
+    right = timezone.now
+    wrong = {"name": "anna", "password": "not this one"}
+    with monkeypatch.context() as ahead:
+        ahead.setattr("django.utils.timezone.now", lambda: right() + timedelta(days=40))
+        for _ in range(7):
+            Client().post("/api/session", wrong, content_type="application/json")
+        assert Client().post("/api/session", wrong, content_type="application/json").status_code == 429
+    good = {"name": "anna", "password": "a long enough one"}
+    assert Client().post("/api/session", good, content_type="application/json").status_code == 200
