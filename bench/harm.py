@@ -18,12 +18,14 @@ import time
 import zipfile
 from collections import Counter, defaultdict
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any
 from uuid import UUID
 
 import numpy as np
 import soundfile
 
+from bench import trouble
 from bench.client import Answer, Player, session
 from bench.performance import performance, wheel
 from bench.players import BUDGETS, told, weight
@@ -82,7 +84,9 @@ class Harm:
         """Count an answer; one that must not come is a fault."""
         is_restarting = time.monotonic() - self.killed_at < AFTER_A_KILL
         self.counts[f"{what}: {answer.status}"] += 1
-        if answer.status == 500 or (answer.status in (0, 502, 503, 504) and not is_restarting and what != "files"):
+        # A disk that is full takes no file; who asks for large ones waits.
+        may_wait = what in ("files", "sounds", "archives", "waits for a heavy answer")
+        if answer.status == 500 or (answer.status in (0, 502, 503, 504) and not is_restarting and not may_wait):
             self.faults.append(f"{what}: {answer.status} {answer.body[:160]!r} to {str(sent)[:300]}")
         return answer
 
@@ -220,18 +224,69 @@ class Harm:
             body = {"name": f"player{number % 5}", "password": f"guess {number}"}
             self.look("guesses", player.call("POST", "/api/session", body))
 
+    def export(self, key: str, take: str) -> None:
+        """Somebody who asks for nothing but large files, three at a time."""
+
+        def ask(first: int) -> None:
+            player = Player(self.port, key, timeout=200)
+            for path in itertools.islice(itertools.cycle(trouble.HEAVY), first, None):
+                if self.over.is_set():
+                    return
+                answer = player.call("GET", f"/api/takes/{take}/{path}")
+                # Told to wait is what it should be, where others are being made.
+                self.look("waits for a heavy answer" if answer.status == 503 else "heavy", answer, path)
+                if answer.status in (0, 503):
+                    self.over.wait(0.2)
+
+        threads = [threading.Thread(target=ask, args=(first,)) for first in range(3)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+
+    def sign_in(self) -> None:
+        """Everybody at once, again and again, while passwords are guessed."""
+        names = [f"player{number % 6}" for number in range(trouble.SIGN_INS)]
+        browsers = [trouble.Known(self.port, name, "a long enough one") for name in names]
+        while not self.over.is_set():
+            kill = self.killed_at
+            for status, seconds in trouble.all_at_once(browsers):
+                self.counts[f"sign-ins: {status}"] += 1
+                self.late["everybody signing in at once"].append(seconds)
+                if status != 200 and self.killed_at == kill:
+                    self.faults.append(f"sign-in: {status} after {seconds:.0f} s")
+            self.over.wait(15)
+
+    def fill(self, key: str, folder: Path | None) -> None:
+        """A disk that is full for a moment."""
+        player, data = Player(self.port, key, timeout=60), performance(20_000, 2_000)
+        while folder is not None and not self.over.wait(20):
+            kill = self.killed_at
+            for what, answer in trouble.filled(folder, data, player, self.over):
+                self.counts[f"{what}: {answer.status}"] += 1
+                expected = (503, 201, 202) if what == "full disk" else (201, 202)
+                near = self.killed_at != kill or time.monotonic() - kill < 2 * AFTER_A_KILL
+                if answer.status not in expected and not near:
+                    self.faults.append(f"{what}: {answer.status} {answer.body[:160]!r}")
+                if answer.status in (201, 202) and (number := self._settled(player, answer)):
+                    player.call("DELETE", f"/api/takes/{number}")
+
     def kill(self) -> None:
         """One process after another, and now and then all of them."""
         dice = self.dice("kill")
         while not self.over.wait(BETWEEN_KILLS):
             named = {member.name: member for member in self.supervisor.members}
-            name = dice.choice([*named, "a connection of the database", "the database", "all of them"])
+            database = ("a connection of the database", "the database", "all connections of the database")
+            name = dice.choice([*named, *database, "all of them"])
             self.last_kill, self.killed_at = name, time.monotonic()
             self.killed[name] += 1
             if name in named:
                 self._kill(named[name])
             elif name == "all of them":
                 self._kill(*self.supervisor.members)
+            elif name == "all connections of the database":
+                self.counts["connections used up"] += trouble.used_up(self.url, self.over)
+                self.killed_at = time.monotonic()
             else:
                 _kill_database(self.url, all_of_it=name == "the database")
 
@@ -334,11 +389,16 @@ def done(minutes: float, seed: int) -> None:
     mine = [str(takes.add(user, "Mine.mid", performance(2_000, 500, 1, seed=n)).pk) for n, user in enumerate(users)]
     connections.close_all()
     port = free_port()
-    with supervised(fleet(port, PYTHON), environment(port, os.environ)) as supervisor:
+    with (
+        trouble.small_disk() as disk,
+        supervised(fleet(port, PYTHON), environment(port, trouble.spool_of(disk))) as supervisor,
+    ):
+        if disk is None:
+            print("no disk of its own could be made for this (only root can): none is filled")
         harm = Harm(seed, port, supervisor, url)
         keeper = threading.Thread(target=_kept, args=(harm,), daemon=True)
         keeper.start()
-        _go_wrong(harm, keys, mine, minutes)
+        _go_wrong(harm, keys, mine, minutes, disk)
         keeper.join(60)
     connection.close()
     postgres.revive_own(url)
@@ -346,7 +406,7 @@ def done(minutes: float, seed: int) -> None:
     _told(harm, minutes)
 
 
-def _go_wrong(harm: Harm, keys: list[str], mine: list[str], minutes: float) -> None:
+def _go_wrong(harm: Harm, keys: list[str], mine: list[str], minutes: float, disk: Path | None) -> None:
     for key, take in zip(keys * 2, mine * 2, strict=True):
         Player(harm.port, key).call("GET", f"/api/takes/{take}/view")
     work: list[tuple[Callable[..., None], tuple[object, ...]]] = [
@@ -358,6 +418,9 @@ def _go_wrong(harm: Harm, keys: list[str], mine: list[str], minutes: float) -> N
         (harm.call, ("call", keys[5], mine[5])),
         (harm.halves, ()),
         (harm.guess, ()),
+        (harm.export, (keys[4], mine[4])),
+        (harm.sign_in, ()),
+        (harm.fill, (keys[3], disk)),
         (harm.kill, ()),
         (harm.weigh, ()),
     ]
