@@ -42,13 +42,14 @@ def small_disk() -> Iterator[Path | None]:
 def filled(folder: Path, sends: bytes, player: Player, over: threading.Event) -> list[tuple[str, Answer]]:
     """Fill a disk, send a large file meanwhile, and one when there is room again: what was answered."""
     filler = folder / "filler"
-    with filler.open("wb") as file, contextlib.suppress(OSError):
+    # It may be full already.
+    with contextlib.suppress(OSError), filler.open("wb") as file:
         while True:
             file.write(bytes(65_536))
             file.flush()
     full = player.file("/api/takes", sends, "no room.mid")
     over.wait(FULL_FOR)
-    filler.unlink()
+    filler.unlink(missing_ok=True)
     return [("full disk", full), ("room again", player.file("/api/takes", sends, "room again.mid"))]
 
 

@@ -93,6 +93,9 @@ class Desk:
     def hint(self) -> str:
         return self.page.get_by_test_id("hint").inner_text()
 
+    def expect_hint(self, words: str) -> None:
+        expect(self.page.get_by_test_id("hint")).to_contain_text(words)
+
     def x_of(self, bar: int, beat: int = 1) -> float:
         """The first pixel of a beat, found by hovering along the ruler."""
         ruler = self.box("Ruler")

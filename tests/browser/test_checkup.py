@@ -52,6 +52,7 @@ def test_what_is_broken_is_told_too_and_gone_to(desk: Desk) -> None:
     page = opened(desk, the_keepers_log())
     found = page.get_by_role("list", name="What was found").get_by_role("listitem")
     expect(found.filter(has_text="broken").first).to_be_visible()
+    expect(page.get_by_role("region", name="The cable")).to_contain_text("of 3,125 bytes a second")
     flat = found.filter(has_text="Every note is equally hard in bars 9 to 13.")
     flat.get_by_role("button", name="Every note is equally hard").click()
     expect(page.get_by_test_id("facts")).to_contain_text("notes")

@@ -129,7 +129,7 @@ def test_a_lane_says_its_value_under_the_pointer_and_chooses_a_span(desk: Desk) 
     box = desk.page.locator("[data-lane='pressure'] canvas").bounding_box()
     assert box
     desk.page.mouse.move(desk.x_of(2), box["y"] + 20)
-    assert "no value yet" in desk.hint()
+    desk.expect_hint("no value yet")
     left, right = desk.x_of(6) + 2, desk.x_of(9) + 2
     desk.drag((left, box["y"] + 20), (right, box["y"] + 20))
     expect(desk.page.get_by_test_id("facts")).to_contain_text("notes")

@@ -133,7 +133,7 @@ def test_chosen_notes_are_dragged_doubled_and_made_longer(desk: Desk) -> None:
     desk.page.keyboard.up("Shift")
     end = desk.x_at(BEAT + 480) - 2
     desk.page.mouse.move(end, y)
-    assert "drag to move the end of all that are chosen" in desk.hint()
+    desk.expect_hint("drag to move the end of all that are chosen")
     desk.drag((end, y), (end + beat / 2 + 3, y))
     desk.expect_strokes("Lengths +0.5 beats")
     assert [one[:2] for one in heard(desk) if one[2] == 62] == [(BEAT, 2 * BEAT), (5 * BEAT, 6 * BEAT)]

@@ -58,7 +58,7 @@ def test_drawn_for_a_bar_lifted_in_it_and_its_end_moved(desk: Desk) -> None:
     desk.expect_strokes("Sustain pedal pressed", "Sustain pedal lifted")
     assert pedal(desk) == [(0, 0), (BAR, 127), (BAR + 960, 0), (BAR + 1920, 127), (2 * BAR, 0)]
     desk.page.mouse.move(desk.x_of(3), y)
-    assert "comes up" in desk.hint()
+    desk.expect_hint("comes up")
     desk.drag((desk.x_of(3), y), (desk.x_of(3, 2) + 1, y))
     desk.expect_strokes("Sustain pedal pressed", "Sustain pedal lifted", "Sustain pedal pressed")
     assert pedal(desk)[-1] == (2 * BAR + 960, 0)
@@ -125,7 +125,7 @@ def test_where_there_is_depth_a_press_is_taken_deeper_or_less_deep(desk: Desk) -
     assert canvas
     x, y = desk.x_of(2, 3), canvas["y"] + canvas["height"] * 0.6
     desk.page.mouse.move(x, y)
-    assert "pressed deeper" in desk.hint()
+    desk.expect_hint("pressed deeper")
     desk.drag((x, y), (x + 2, y + 20))
     expect(desk.strokes).to_have_count(1)
     after = pedal(desk)

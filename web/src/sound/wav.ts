@@ -26,6 +26,10 @@ const PIECE_FRAMES = 128 * 6_000;
 /** What is let go at the end rings on for so long. */
 const TAIL_SECONDS = 2;
 const HEADER_BYTES = 44;
+/** Its header counts in 32 bits. */
+const MOST_BYTES = 2 ** 32 - HEADER_BYTES;
+
+const framesOf = ({ from, to }: Rendering) => Math.ceil((to - from + TAIL_SECONDS) * RATE);
 
 /** Samples of both sides in turn, piece by piece. Throws where it is given up, or the server says no. */
 export async function* rendered(asked: Rendering): AsyncGenerator<Int16Array> {
@@ -33,7 +37,7 @@ export async function* rendered(asked: Rendering): AsyncGenerator<Int16Array> {
   const synth = new OfflineSynth();
   const isHeard = (part: number) => !parts || parts.includes(part);
   const all = patches.map((_, part) => part);
-  const total = Math.ceil((to - from + TAIL_SECONDS) * RATE);
+  const total = framesOf(asked);
   const said = async (start: number, end: number): Promise<Order[]> => {
     if (start >= to) return [];
     const query = { start, end: Math.min(end, to), chase: start === from, held: start === from, before };
@@ -70,10 +74,13 @@ export async function* rendered(asked: Rendering): AsyncGenerator<Int16Array> {
 
 /** A WAV file of 16 bits and two sides. */
 export async function wavOf(asked: Rendering): Promise<Blob> {
-  const pieces: Int16Array[] = [];
-  for await (const piece of rendered(asked)) pieces.push(piece);
-  const bytes = pieces.reduce((sum, piece) => sum + piece.byteLength, 0);
-  return new Blob([header(bytes), ...(pieces as BlobPart[])], { type: "audio/wav" });
+  const bytes = 4 * framesOf(asked);
+  if (bytes > MOST_BYTES)
+    throw new Error("A WAV file holds no more than six hours. Choose some bars, and take those.");
+  // Two hours are more than a gigabyte: the browser has them, piece by piece, not this page.
+  const pieces: Blob[] = [];
+  for await (const piece of rendered(asked)) pieces.push(new Blob([piece as BlobPart]));
+  return new Blob([header(bytes), ...pieces], { type: "audio/wav" });
 }
 
 /** RIFF WAVE, PCM. */

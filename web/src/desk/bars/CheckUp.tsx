@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Schemas } from "../../api/client";
+import { api, type Schemas } from "../../api/client";
 import { lanesOf } from "../../api/strokes";
 import { placeText } from "../../score/score";
 import { Check } from "../../ui/Entries";
@@ -8,8 +8,9 @@ import { count } from "../../ui/words";
 import { showing } from "../page/camera";
 import { begin } from "../strokes/opening";
 import { partDye, partName, toFront } from "../take/arranging";
-import { useCheckUp } from "../take/reading";
-import { look, set, useDesk } from "../take/state";
+import { useCheckUp, useRead } from "../take/reading";
+import { look, set, takePath, useDesk } from "../take/state";
+import { Load } from "./Load";
 import { Pane } from "./Pane";
 import { Range } from "./Range";
 
@@ -49,9 +50,24 @@ export function CheckUp() {
             />
           ))}
         </ul>
-        <Range />
+        <div className="flex min-h-0 flex-col">
+          <Range />
+          <Cable />
+        </div>
       </div>
     </Pane>
+  );
+}
+
+/** What the cable has to carry of all parts as they are sent. */
+function Cable() {
+  const load = useRead<Schemas["Wire"]>(["wire", ""], () =>
+    api.GET("/api/takes/{take_id}/wire", { params: { path: takePath(), query: {} } }),
+  );
+  return (
+    <section aria-label="The cable" className="px-3 pb-1.5 text-[13px]">
+      {load && <Load load={load} />}
+    </section>
   );
 }
 

@@ -19,7 +19,7 @@ export function Range() {
   return (
     <section
       aria-label={`How ${partName(part)} is played`}
-      className="flex min-h-0 flex-col px-3 py-1.5 text-[13px]"
+      className="flex min-h-0 flex-1 flex-col px-3 py-1.5 text-[13px]"
     >
       <p className="text-faded">
         <span className="font-semibold text-ink">{partName(part)}</span> (upright), your own takes (rings),

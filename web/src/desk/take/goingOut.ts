@@ -117,16 +117,15 @@ export async function archive(wanted: Wanted, withSound: boolean, { signal, onSh
     ),
     sheetAddress(),
   ];
-  const files: Record<string, [Uint8Array, { level: 0 | 6 }]> = {};
+  const { Packing } = await import("../../api/packing");
+  const packing = new Packing();
   const missing: string[] = [];
-  const put = async ({ name: called, blob }: NamedBlob) => {
-    files[safe(called)] = [new Uint8Array(await blob.arrayBuffer()), { level: 6 }];
-  };
   const steps = addresses.length + (withSound ? addresses.length : 0);
   for (const [done, address] of addresses.entries()) {
     signal.throwIfAborted();
     try {
-      await put(await fetched(address));
+      const { name: called, blob } = await fetched(address);
+      await packing.add(safe(called), blob);
     } catch (thrown) {
       missing.push(`${address.split("/").pop()}: ${(thrown as Error).message}`);
     }
@@ -137,13 +136,10 @@ export async function archive(wanted: Wanted, withSound: boolean, { signal, onSh
       signal,
       onShare: (share) => onShare((addresses.length * (1 + share)) / steps),
     });
-    files[made.name] = [new Uint8Array(await made.blob.arrayBuffer()), { level: 0 }];
+    await packing.add(made.name, made.blob, true);
   }
-  const { strToU8, zipSync } = await import("fflate");
-  if (missing.length) files["not made.txt"] = [strToU8(`${missing.join("\n")}\n`), { level: 6 }];
-  // The same bytes for the same take.
-  const packed = zipSync(files, { mtime: new Date(1980, 0, 1) });
-  hand(new Blob([packed as BlobPart], { type: "application/zip" }), `${name}, all forms.zip`);
+  if (missing.length) await packing.add("not made.txt", new Blob([`${missing.join("\n")}\n`]));
+  hand(packing.done(), `${name}, all forms.zip`);
 }
 
 /** The stroke that makes the take as a file has it that was changed elsewhere, in the chosen span; a sentence otherwise. */
