@@ -6,7 +6,6 @@ them say, and ends them together. httpok (of superlance) ends what no longer tel
 
 import contextlib
 import fcntl
-import getpass
 import http.client
 import os
 import secrets
@@ -35,6 +34,8 @@ PATIENCE = 15
 """Seconds in which one that is asked to end does so by itself."""
 ENDED = (30, 100, 200)
 """supervisord's numbers for what rests before its next start, has ended, or is given up."""
+AS_ROOT = "user=root\n" if os.geteuid() == 0 else ""
+"""Said, so that it does not warn of it: what it runs here is what the launcher would run."""
 NO_LOG = "/dev/null\nlogfile_maxbytes=0"
 MOST_LOG_BYTES, LOGS_KEPT = 20 * 2**20, 10
 
@@ -166,7 +167,7 @@ def settings(members: list[Member], asked: Path, password: str, logs: Path | Non
     """
     who = f"username=lull\npassword={password}\n"
     parts = [
-        f"[supervisord]\nnodaemon=true\nloglevel={level}\nuser={getpass.getuser()}\n"
+        f"[supervisord]\nnodaemon=true\nloglevel={level}\n{AS_ROOT}"
         f"directory={_said(ROOT)}\npidfile={_said(asked)}.pid\nchildlogdir={_said(asked.parent)}\n"
         # Standard output it writes to anyway.
         f"logfile={_log(logs, 'supervisord') if logs else NO_LOG}\n",
