@@ -61,6 +61,7 @@ class Job(models.Model):
         ARCHIVE = "archive"
         EXPORT = "export"
         TUNE = "tune"
+        FORMS = "forms"
 
     class State(models.TextChoices):
         """How far it has come."""
@@ -78,6 +79,7 @@ class Job(models.Model):
     name = models.CharField(max_length=200, help_text="Of the file.")
     size = models.PositiveBigIntegerField(default=0, help_text="Bytes of the file.")
     take = models.ForeignKey(Take, on_delete=models.SET_NULL, null=True, related_name="jobs")
+    asked = models.JSONField(default=dict, help_text="What is wanted of it, where that is more than its kind.")
     share = models.FloatField(default=0.0, help_text="How much of it is done.")
     says = models.TextField(default="", help_text="Why it was refused, or what there is to say when it is done.")
     remarks = models.JSONField(default=list)

@@ -46,8 +46,8 @@ def export(request: HttpRequest) -> Status[object]:
 @router.get("jobs/{uuid:job_id}/file", response={200: None, **REFUSALS})
 def job_file(request: HttpRequest, job_id: UUID) -> FileResponse:
     """The archive that was made."""
-    made = jobs.exported(owner(request), job_id)
-    name = f"lull-archive-{made.made_at:%Y-%m-%d}.zip"
+    made = jobs.made(owner(request), job_id)
+    name = f"lull-archive-{made.made_at:%Y-%m-%d}.zip" if made.kind == Job.Kind.EXPORT else made.name
     answer = FileResponse(spool.opened(made.pk), as_attachment=True, filename=name)
     answer.headers["Content-Length"] = str(made.size)
     return answer

@@ -17,6 +17,7 @@ from studio.api.schemas import Added, DeletedTake, JobView, Problem, Rename, Tak
 from studio.models import Take
 from studio.services import jobs, takes
 from studio.services.folding import folded
+from studio.services.forms import FormsAsked
 from studio.services.heavy import places
 
 router = Router(tags=["takes"])
@@ -107,6 +108,12 @@ def take_file(
     response = HttpResponse(data, content_type="audio/midi")
     response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response
+
+
+@router.post("{uuid:take_id}/forms", response={202: JobView, **REFUSALS})
+def every_form(request: HttpRequest, take_id: UUID, asked: FormsAsked) -> Status[object]:
+    """Have every form of the take put in one archive; when that is done, fetch it from `jobs/…/file`."""
+    return Status(202, jobs.every_form(takes.get(owner(request), take_id), asked))
 
 
 @router.post("{uuid:take_id}/back", response={200: Traced, **REFUSALS})

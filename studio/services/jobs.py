@@ -9,16 +9,22 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.core.files.uploadedfile import UploadedFile
 from django.db import InterfaceError, OperationalError, transaction
 
+from expression.documents import Document
 from expression.errors import BadFile, Refused
 from expression.history import Shaped
 from expression.limits import MOST_BYTES_EACH, MOST_JOBS_EACH, MOST_PIECE_BYTES
 from studio.models import Job, Take
-from studio.services import archives, folding, places, queue, quota, sounds, spool, takes
+from studio.services import archives, folding, forms, places, queue, quota, sounds, spool, takes
+from studio.services.forms import FormsAsked
 from studio.services.progress import Progress, Watched
 
 log = logging.getLogger(__name__)
 Kind, State = Job.Kind, Job.State
 UNDER_WAY = (State.ARRIVING, State.WAITING, State.WORKING)
+MAKES = (Kind.EXPORT, Kind.FORMS)
+"""Those that make a file, which is there to be fetched."""
+SLOWLY = (Kind.ARCHIVE, Kind.EXPORT, Kind.TUNE, Kind.FORMS)
+"""Those that others do not wait for."""
 MOST_TRIES = 3
 FAILED = "Something went wrong in Lull while this was read; nothing was changed. Try again."
 GIVEN_UP = "Reading this has failed several times and was given up; nothing was changed."
@@ -69,6 +75,17 @@ def export(owner: AbstractBaseUser) -> Job:
     return _ask(owner, Kind.EXPORT, "Lull archive.zip", None)
 
 
+def every_form(take: Take, asked: FormsAsked) -> Job:
+    """Have every form of a take put in one archive: one at a time of a take; one that was made before gives way."""
+    for earlier in Job.objects.filter(owner_id=take.owner_id, kind=Kind.FORMS, take=take):
+        if earlier.state in UNDER_WAY and earlier.asked == asked.model_dump(mode="json"):
+            return earlier
+        if earlier.state != State.WORKING:
+            _drop(earlier)
+    name = f"{take.name}, all forms.zip"
+    return _ask(take.owner, Kind.FORMS, name, None, take, asked.model_dump(mode="json"))
+
+
 def begin_archive(owner: AbstractBaseUser, name: str, size: int) -> Job:
     """An archive is to come, in pieces. One that was coming before has been given up."""
     if not 0 < size <= MOST_BYTES_EACH:
@@ -101,10 +118,10 @@ def add_piece(owner: AbstractBaseUser, job_id: UUID, at: int, piece: bytes) -> J
     return job
 
 
-def exported(owner: AbstractBaseUser, job_id: UUID) -> Job:
+def made(owner: AbstractBaseUser, job_id: UUID) -> Job:
     """An archive that was made and is still here. Raises NoSuchJob."""
     job = get(owner, job_id)
-    if job.kind != Kind.EXPORT or job.state != State.DONE or not spool.size(job.pk):
+    if job.kind not in MAKES or job.state != State.DONE or not spool.size(job.pk):
         raise NoSuchJob
     return job
 
@@ -122,10 +139,16 @@ def _drop(job: Job) -> None:
 
 
 def _ask(
-    owner: AbstractBaseUser, kind: Job.Kind, name: str, file: "UploadedFile[bytes] | None", take: Take | None = None
+    owner: AbstractBaseUser,
+    kind: Job.Kind,
+    name: str,
+    file: "UploadedFile[bytes] | None",
+    take: Take | None = None,
+    asked: Document | None = None,
 ) -> Job:
     _check_count(owner)
-    job = Job(owner_id=owner.pk, kind=kind, name=takes.clean_name(name), take=take, size=file.size or 0 if file else 0)
+    size = file.size or 0 if file else 0
+    job = Job(owner_id=owner.pk, kind=kind, name=takes.clean_name(name), take=take, size=size, asked=asked or {})
     if file is not None:
         spool.keep(job.pk, file)
     try:
@@ -145,7 +168,7 @@ def _check_count(owner: AbstractBaseUser) -> None:
 
 def _enqueue(job: Job) -> None:
     """Who waits for many things lets those go first who wait for one."""
-    line = queue.SLOW if job.kind in (Kind.ARCHIVE, Kind.EXPORT, Kind.TUNE) else queue.QUICK
+    line = queue.SLOW if job.kind in SLOWLY else queue.QUICK
     queue.work(job.pk, line, -Job.objects.filter(owner_id=job.owner_id, state__in=UNDER_WAY).count())
 
 
@@ -176,7 +199,7 @@ def work(job_id: UUID) -> None:
         if Job.objects.filter(pk=job_id).exists():  # Otherwise the account is gone, and the job with it.
             log.exception("job %s (%s) failed", job_id, job.kind)
             _refuse(job, places.trouble(error) or FAILED)
-    if job.kind != Kind.EXPORT or job.state != State.DONE:
+    if job.kind not in MAKES or job.state != State.DONE:
         spool.drop(job.pk)
 
 
@@ -239,10 +262,21 @@ def _export(job: Job, progress: Progress) -> Done:
     return Done()
 
 
+def _forms(job: Job, progress: Progress) -> Done:
+    take = job.take
+    if take is None or take.deleted_at is not None:
+        raise BadFile("The take that was to be taken home was deleted.")
+    with spool.making(job.pk) as path:
+        forms.write(take, FormsAsked.model_validate(job.asked), path, progress)
+    job.size = spool.size(job.pk)
+    return Done(take)
+
+
 DOES: dict[Job.Kind, Callable[[Job, Progress], Done]] = {
     Kind.TAKE: _take,
     Kind.SOUND: _sound,
     Kind.ARCHIVE: _archive,
     Kind.EXPORT: _export,
     Kind.TUNE: _tune,
+    Kind.FORMS: _forms,
 }

@@ -126,6 +126,23 @@ def test_all_of_it_in_one_archive(desk: Desk) -> None:
     assert len(samples(held.read("Two.wav")))
 
 
+def test_an_archive_that_was_asked_for_waits_where_the_page_was_closed(desk: Desk) -> None:
+    out = pane(desk)
+    key = out.get_by_role("button", name="All forms as one archive")
+    name, data = taken(desk, key)
+    assert (name, zipfile.ZipFile(io.BytesIO(data)).testzip()) == ("Two, all forms.zip", None)
+    expect(out.get_by_role("button", name="made before")).to_have_count(0)
+    # The page goes while it is being made.
+    with desk.page.expect_response("**/forms"):
+        key.click()
+    desk.reopen()
+    desk.page.get_by_label("Take it home in another form").click()
+    before = out.get_by_role("button", name=re.compile("before"))
+    expect(before).to_be_visible()
+    name, again = taken(desk, before)
+    assert (name, zipfile.ZipFile(io.BytesIO(again)).testzip()) == ("Two, all forms.zip", None)
+
+
 def test_what_will_not_sound_as_drawn_is_told_with_the_click_that_helps(desk: Desk) -> None:
     out = pane(desk)
     expect(out.get_by_text("All of it sounds as drawn in this form.")).to_be_visible()

@@ -223,7 +223,7 @@ def test_an_archive_gives_way_to_the_next(anna: Caller, place: Path) -> None:
     assert [job["id"] for job in anna.get("jobs")] == [second["id"]]
     assert [file.name for file in (place / "jobs").iterdir()] == [second["id"]]
     assert anna.call("get", f"jobs/{first['id']}/file").status_code == 404
-    assert jobs.exported(anna.user, UUID(second["id"]))
+    assert jobs.made(anna.user, UUID(second["id"]))
 
 
 def test_hands_come_along_and_are_not_doubled(anna: Caller, bert: Caller) -> None:

@@ -88,6 +88,7 @@ PASS = "11111111-1111-4111-8111-111111111111"
 REQUESTS: list[tuple[str, str, Any]] = [
     ("get", "view", None),
     ("get", "file", None),
+    ("post", "forms", {}),
     ("get", "before", None),
     ("get", "messages?end=1", None),
     ("patch", "", {"name": "mine now"}),

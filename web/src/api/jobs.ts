@@ -11,6 +11,11 @@ const MOST_SILENCES = 30;
 
 export const isUnderWay = ({ state }: Job) => state === "waiting" || state === "working";
 
+/** Whether something is there to be fetched when it is done. */
+const makesFile = ({ kind }: Job) => kind === "export" || kind === "forms";
+
+export const fileOf = ({ id }: Job) => `/api/jobs/${id}/file`;
+
 /** The job once it is done; throws Refusal where it was refused. Its end having been seen, it is forgotten. */
 export async function watched(job: Job, onChange: (job: Job) => void): Promise<Job> {
   let now = job;
@@ -29,7 +34,7 @@ export async function watched(job: Job, onChange: (job: Job) => void): Promise<J
       if (!isSilent || ++silences > MOST_SILENCES) throw thrown;
     }
   }
-  if (now.kind !== "export") void forget(now.id);
+  if (!makesFile(now)) void forget(now.id);
   if (now.state === "refused") throw new Refusal(422, now.says);
   return now;
 }

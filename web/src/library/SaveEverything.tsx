@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import { answered, api, sentence } from "../api/client";
-import { isUnderWay, type Job, jobs, watched } from "../api/jobs";
+import { fileOf, isUnderWay, type Job, jobs, watched } from "../api/jobs";
 import { Progress } from "../ui/Progress";
 
 const MIB = 2 ** 20;
@@ -59,7 +59,7 @@ export function SaveEverything({ onProblem }: { onProblem: (sentence: string) =>
         {isDone && "The archive is ready."}
       </p>
       {isDone && (
-        <a href={`/api/jobs/${job.id}/file`} className="key key-warm w-full justify-center" download>
+        <a href={fileOf(job)} className="key key-warm w-full justify-center" download>
           Download the archive ({(job.size / MIB).toFixed(1)} MiB)
         </a>
       )}

@@ -912,6 +912,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/takes/{take_id}/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Every Form
+         * @description Have every form of the take put in one archive; when that is done, fetch it from `jobs/…/file`.
+         */
+        post: operations["studio_api_takes_every_form"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/takes/{take_id}/hands": {
         parameters: {
             query?: never;
@@ -2811,6 +2831,31 @@ export interface components {
          */
         Form: "level" | "centred" | "pedal" | "switch";
         /**
+         * FormsAsked
+         * @description What of a take is wanted: some parts, some bars (ticks, from the first to before the second), one track.
+         */
+        FormsAsked: {
+            /**
+             * Cues
+             * @default true
+             */
+            cues: boolean;
+            /** Format */
+            format?: (0 | 1) | null;
+            /** Parts */
+            parts?: number[] | null;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Thin
+             * @default 0
+             */
+            thin: number;
+        };
+        /**
          * Frame
          * @description How long a take is, its bars and its tempo, and what is neither note nor lane.
          */
@@ -3124,7 +3169,7 @@ export interface components {
          * @description What is done. The worker finds how by this name.
          * @enum {string}
          */
-        Kind: "take" | "sound" | "archive" | "export" | "tune";
+        Kind: "take" | "sound" | "archive" | "export" | "tune" | "forms";
         /**
          * LaneBack
          * @description A stretch of a lane as it came back: it jumps from point to point.
@@ -10221,6 +10266,59 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    studio_api_takes_every_form: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormsAsked"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
             };
         };
     };

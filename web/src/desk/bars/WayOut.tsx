@@ -1,6 +1,7 @@
-import { type ReactNode, useRef, useState } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import { api, type Schemas, sentence } from "../../api/client";
 import { hand } from "../../api/download";
+import { isUnderWay, type Job } from "../../api/jobs";
 import { placeText } from "../../score/score";
 import { Check, List } from "../../ui/Entries";
 import { Progress } from "../../ui/Progress";
@@ -13,6 +14,7 @@ import {
   type Away,
   archive,
   cameBack,
+  formsLeft,
   type Kind,
   midiAddress,
   pageAddress,
@@ -160,7 +162,15 @@ function Midi({ wanted, want }: WantedProps) {
 /** The page, the sound, the paper, and everything at once. */
 function Rest({ wanted }: { wanted: Wanted }) {
   const [withSound, setWithSound] = useState(false);
+  const [left, setLeft] = useState<Job>();
   const job = useJob();
+  // One that was asked for before is still being made, or waits to be fetched.
+  useEffect(() => void formsLeft().then(setLeft, () => undefined), []);
+  const pack = (earlier?: Job) =>
+    job
+      .run("Packing", (away) => archive(wanted, withSound, away, earlier))
+      .then(formsLeft)
+      .then(setLeft, () => undefined);
   const takeSound = (alone: number | null) =>
     job.run("Rendering", async (away) => {
       const { name, blob } = await sound(wanted, alone, away);
@@ -209,13 +219,16 @@ function Rest({ wanted }: { wanted: Wanted }) {
         ) : (
           <>
             <Check words="With its sound" on={withSound} onChange={setWithSound} />
-            <button
-              type="button"
-              className="key w-full justify-center"
-              onClick={() => job.run("Packing", (away) => archive(wanted, withSound, away))}
-            >
+            <button type="button" className="key w-full justify-center" onClick={() => void pack()}>
               All forms as one archive (.zip)
             </button>
+            {left && (
+              <button type="button" className="key h-7 w-full justify-center" onClick={() => void pack(left)}>
+                {isUnderWay(left)
+                  ? "One is being made since before: wait for it"
+                  : `Take the one that was made before (${(left.size / MIB).toFixed(1)} MiB)`}
+              </button>
+            )}
           </>
         )}
         {job.problem && (
@@ -227,6 +240,8 @@ function Rest({ wanted }: { wanted: Wanted }) {
     </div>
   );
 }
+
+const MIB = 2 ** 20;
 
 function Row({ words, children }: { words: string; children: ReactNode }) {
   return (

@@ -1,6 +1,7 @@
 /** Forms in which a take goes out: their addresses, and all of them in one archive; and how a file comes back. */
-import { type Schemas, type Stroke, sendFile, sentence } from "../../api/client";
+import { answered, api, type Schemas, type Stroke, sendFile, sentence } from "../../api/client";
 import { fetched, hand } from "../../api/download";
+import { fileOf, forget, type Job, jobs, watched } from "../../api/jobs";
 import { cueKeysOf, placeOf, secondsAt } from "../../score/score";
 import { wavOf } from "../../sound/wav";
 import { partName, routesOf } from "./arranging";
@@ -103,43 +104,67 @@ export interface NamedBlob {
   blob: Blob;
 }
 
-/** Everything in one archive: every form of the file, the page, the paper, and what is wanted as sound. Some forms may
- * not be for this take: what cannot be made is said in a text beside them. */
-export async function archive(wanted: Wanted, withSound: boolean, { signal, onShare }: Away): Promise<void> {
+/** An archive of all forms that was asked for before, and is being made still or waits to be fetched. */
+export async function formsLeft(): Promise<Job | undefined> {
+  const { take_id } = takePath();
+  return (await jobs()).findLast(
+    (one) => one.kind === "forms" && one.take_id === take_id && one.state !== "refused",
+  );
+}
+
+/**
+ * Everything in one archive: every form of the file, the page, what was done, and what is wanted as sound. The server
+ * makes it by and by, also where this page is closed meanwhile; sound is the page's own, and is packed beside the rest.
+ */
+export async function archive(
+  wanted: Wanted,
+  withSound: boolean,
+  { signal, onShare }: Away,
+  left?: Job,
+): Promise<void> {
   await settled();
-  const { name } = desk();
-  const [first, count] = barsShown(wanted);
-  const addresses = [
-    ...(["", "plain", "mpe", "clip"] as const).map((kind) => midiAddress({ ...wanted, kind })),
-    pageAddress("musicxml", wanted),
-    ...Array.from({ length: Math.ceil(count / MOST_BARS) }, (_, piece) => first + piece * MOST_BARS).flatMap(
-      (from) => [pageAddress("svg", wanted, from), pageAddress("pdf", wanted, from)],
-    ),
-    sheetAddress(),
-  ];
-  const { Packing } = await import("../../api/packing");
-  const packing = new Packing();
-  const missing: string[] = [];
-  const steps = addresses.length + (withSound ? addresses.length : 0);
-  for (const [done, address] of addresses.entries()) {
+  const { span } = desk();
+  const { cues, thin, format } = wanted;
+  const body = {
+    cues,
+    thin,
+    format: format ? (Number(format) as 0 | 1) : null,
+    parts: wanted.parts === "front" ? frontParts().map(({ id }) => id) : null,
+    span: wanted.bars === "span" ? span : null,
+  };
+  const ask = () =>
+    answered<Job>(api.POST("/api/takes/{take_id}/forms", { params: { path: takePath() }, body }));
+  const ofServer = withSound ? 0.5 : 1;
+  const begun = left ?? (await ask());
+  const follow = ({ share }: Job) => {
+    onShare(share * ofServer);
     signal.throwIfAborted();
-    try {
-      const { name: called, blob } = await fetched(address);
-      await packing.add(safe(called), blob);
-    } catch (thrown) {
-      missing.push(`${address.split("/").pop()}: ${(thrown as Error).message}`);
-    }
-    onShare((done + 1) / steps);
+  };
+  try {
+    const made = await watched(begun, follow);
+    const { blob, name } = await fetched(fileOf(made));
+    void forget(made.id);
+    hand(
+      withSound
+        ? await withSoundIn(blob, wanted, { signal, onShare: (share) => onShare((1 + share) / 2) })
+        : blob,
+      name,
+    );
+  } catch (thrown) {
+    if (signal.aborted) void forget(begun.id);
+    throw thrown;
   }
-  if (withSound) {
-    const made = await sound(wanted, null, {
-      signal,
-      onShare: (share) => onShare((addresses.length * (1 + share)) / steps),
-    });
-    await packing.add(made.name, made.blob, true);
-  }
-  if (missing.length) await packing.add("not made.txt", new Blob([`${missing.join("\n")}\n`]));
-  hand(packing.done(), `${name}, all forms.zip`);
+}
+
+/** An archive, and what is wanted as sound beside all that is in it. */
+async function withSoundIn(archived: Blob, wanted: Wanted, away: Away): Promise<Blob> {
+  const made = await sound(wanted, null, away);
+  const [{ Packing }, { unzipSync }] = await Promise.all([import("../../api/packing"), import("fflate")]);
+  const packing = new Packing();
+  for (const [name, data] of Object.entries(unzipSync(new Uint8Array(await archived.arrayBuffer()))))
+    await packing.add(name, new Blob([data as BlobPart]));
+  await packing.add(made.name, made.blob, true);
+  return packing.done();
 }
 
 /** The stroke that makes the take as a file has it that was changed elsewhere, in the chosen span; a sentence otherwise. */
