@@ -52,9 +52,9 @@ def test_it_holds_what_each_way_out_gives(anna: Caller) -> None:
 
 def test_some_parts_some_bars_one_track(anna: Caller) -> None:
     take = anna.add(TWO)
-    _, held = made(anna, take, parts=[1], span=[1_920, 3_840], format=0)
+    _, held = made(anna, take, parts=[1], span=[3_840, 7_680], format=0)
     (name,) = [one for one in held.namelist() if one.endswith(".mid") and "MPE" not in one and "plain" not in one]
-    assert held.read(name) == anna.client.get(f"/api/takes/{take}/file?parts=1&span=1920-3840&format=0").content
+    assert held.read(name) == anna.client.get(f"/api/takes/{take}/file?parts=1&span=3840-7680&format=0").content
     assert mido.MidiFile(file=io.BytesIO(held.read(name))).type == 0
     assert [one for one in held.namelist() if one.endswith(".svg")] == [f"{Take.objects.get().name}, bars 2 to 2.svg"]
 
