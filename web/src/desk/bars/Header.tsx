@@ -9,7 +9,6 @@ import { Seal } from "../../ui/Seal";
 import { Wordmark } from "../../ui/Wordmark";
 import { DYES, partDye, partName, renamePart, showBehind, toFront } from "../take/arranging";
 import { set, useDesk } from "../take/state";
-import { tellUnsent } from "../take/unsent";
 import { FileLink } from "./FileLink";
 
 /** The take's name, its parts, and the way out with the file. */
@@ -77,7 +76,7 @@ function Download({ takeId }: { takeId: string }) {
       <FileLink
         className="key rounded-r-none border-r-0"
         href={`/api/takes/${takeId}/file`}
-        onClick={() => void tellUnsent("")}
+        onClick={() => void import("../take/unsent").then(({ tellUnsent }) => tellUnsent(""))}
       >
         Download .mid
       </FileLink>

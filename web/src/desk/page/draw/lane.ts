@@ -11,6 +11,7 @@ import { drawGrid, drawGutter, drawSpan } from "./grid";
 import { hair, polyline, SANS } from "./ink";
 import { apart, fromOutside, LINE_PIXELS } from "./labels";
 import { drawOwn } from "./own";
+import { pixelOf, Raster } from "./raster";
 import type { Scene } from "./scene";
 
 /** Nodes lie too close together to be taken one by one where there are more in sight than this. */
@@ -302,9 +303,18 @@ function isDense(camera: Camera, nodes: LaneNodes): boolean {
   return to - from > DENSE * (camera.width - GUTTER);
 }
 
+/** Of each canvas its own: lanes are not all as high. */
+const rasters = new WeakMap<HTMLCanvasElement, Raster>();
+
+function rasterOf({ canvas }: CanvasRenderingContext2D): Raster {
+  const raster = rasters.get(canvas) ?? new Raster();
+  rasters.set(canvas, raster);
+  return raster;
+}
+
 /** A lane column by column: how far it goes there, and the ground up to what it comes to; dark where that holds. */
 function drawDense(
-  { pen, ink, camera, scale, dyeOf, fronts, was }: LaneScene,
+  { pen, ink, camera, scale, dyeOf, fronts, was, height }: LaneScene,
   nodes: LaneNodes,
   base: number,
   pale: number,
@@ -312,31 +322,34 @@ function drawDense(
 ): void {
   const extremes = extremesOf(nodes.value);
   const columns = [...columnsOf(camera, nodes)];
-  pen.fillStyle = ink.dye(dyeOf(fronts[0]!));
+  const dye = ink.dye(dyeOf(fronts[0]!));
+  const [ground, held] = [pixelOf(dye, pale), pixelOf(dye, over(DARK, pale))];
+  const line = was ? pixelOf(ink.accent, THIN) : pixelOf(dye, over(THIN, pale));
+  const wide = (row: number) => (columns[row + 1]?.x ?? camera.width) - columns[row]!.x;
+  const raster = rasterOf(pen);
+  raster.begin(camera.width, height);
   columns.forEach(({ x, after }, row) => {
-    const wide = (columns[row + 1]?.x ?? camera.width) - x;
     const y = scale.yOf(nodes.value[after - 1]!);
-    pen.globalAlpha = pale;
-    pen.fillRect(x, y, wide, base - y);
-    pen.globalAlpha = 0.4;
-    if (y < threshold) pen.fillRect(x, y, wide, threshold - y);
+    raster.rect(x, Math.min(y, base), wide(row), Math.abs(base - y), ground);
+    if (y < threshold) raster.rect(x, y, wide(row), threshold - y, held);
   });
-  pen.globalAlpha = THIN;
-  if (was) pen.fillStyle = ink.accent;
   let joined = scale.yOf(nodes.value[columns[0]!.node]!);
   columns.forEach(({ x, node, after }, row) => {
     const bounds = extremes.between(node, after).map(scale.yOf);
     const top = Math.min(joined, ...bounds);
-    pen.fillRect(x, top, 1, Math.max(joined, ...bounds) - top + 1);
+    raster.rect(x, top, 1, Math.max(joined, ...bounds) - top + 1, line);
     joined = scale.yOf(nodes.value[after - 1]!);
     // Where nothing comes for some columns, it stays.
-    pen.fillRect(x, joined, (columns[row + 1]?.x ?? camera.width) - x, 1);
+    raster.rect(x, joined, wide(row), 1, line);
   });
-  pen.globalAlpha = 1;
+  raster.paint(pen);
 }
 
-/** Of the line, where it fills its ground. */
-const THIN = 0.6;
+/** Of the line, where it fills its ground; and of ground that holds. */
+const [THIN, DARK] = [0.6, 0.4];
+
+/** How much covers what lies behind, where one lies on another of the same colour. */
+const over = (upper: number, lower: number) => 1 - (1 - upper) * (1 - lower);
 
 /** Nodes in sight, those of one column of pixels together: from `node` to before `after`. */
 function* columnsOf(camera: Camera, nodes: LaneNodes) {

@@ -11,7 +11,7 @@ import type { Scene } from "./scene";
 import { drawThreads } from "./threads";
 
 /** With more notes than this in sight, each is a plain bar. */
-const SHAPED_UP_TO = 1200;
+const SHAPED_UP_TO = 600;
 /** Brightness is drawn in this many steps, from thin ink to full. */
 const INKS = 5;
 const THIN_INK = 0.5;

@@ -12,6 +12,8 @@ import type { Scene } from "./scene";
 
 const BEAD = 4;
 const LEAST_MARK_PIXELS = 15;
+/** More notes than that for each column of pixels are a crowd. */
+const CROWD = 0.6;
 
 /** With the words that players have for velocities. */
 export interface VelocityScene extends Scene {
@@ -67,7 +69,7 @@ function drawScales({ pen, ink, scale, words }: VelocityScene, height: number): 
 function drawNotes(scene: Scene, part: PartScore): void {
   const { camera } = scene;
   const [from, to] = sounding(part, camera.left, rightTick(camera));
-  if (to - from > camera.width) drawCrowd(scene, part, from, to);
+  if (to - from > CROWD * camera.width) drawCrowd(scene, part, from, to);
   else for (const warm of [false, true]) drawContour(scene, part, from, to, warm);
 }
 
