@@ -14,6 +14,7 @@ from django.http import HttpRequest
 
 from expression.errors import Refused
 from studio.services import queue
+from studio.services.accounts import needs_password
 from studio.signing_in import link_token, right_password, take_turn
 
 NO_MAIL = "This Lull sends no mail. Ask whoever runs it for a link."
@@ -48,7 +49,7 @@ def forgotten(request: HttpRequest, name: str) -> None:
     meant = users.filter(email__iexact=wanted) if "@" in wanted else users.filter(username__iexact=wanted)
     for user in meant[:MOST_ACCOUNTS]:
         link = request.build_absolute_uri(f"/enter/{link_token(user)}")
-        _send(
+        queue.mail(
             user.email,
             "Your link to Lull",
             f"Somebody, surely you, has forgotten the password of {user.get_username()}. This link signs you in, once "
@@ -61,13 +62,13 @@ def ask_to_confirm(request: HttpRequest, user: AbstractBaseUser, password: str, 
     """Send a link to an address: with that it becomes the account's. Raises Refused, TooManyGuesses."""
     _check()
     player = User.objects.get(pk=user.pk)
-    if player.has_usable_password() and not right_password(player, password):
+    if needs_password(request, player) and not right_password(player, password):
         raise Refused("That is not your present password.", "password")
     to = address(mail)
     take_turn(f"mail of {player.pk}")
     token = signing.dumps([player.pk, to], salt=SALT)
     link = request.build_absolute_uri(f"/confirm/{token}")
-    _send(
+    queue.mail(
         to,
         "Is this your address?",
         f"The account {player.get_username()} of Lull is to have this address, for links where the password is "
@@ -93,7 +94,7 @@ def invite(request: HttpRequest, user: AbstractBaseUser, to: str, token: str) ->
     """Send an invitation to an address that was looked at. Raises TooManyGuesses."""
     take_turn(f"invitations of {user.pk}", free=20)
     link = request.build_absolute_uri(f"/invited/{token}")
-    _send(
+    queue.mail(
         to,
         f"{user.get_username()} invites you to Lull",
         f"{user.get_username()} invites you to Lull, where recorded performances are made to sound played. This link "
@@ -107,10 +108,6 @@ def invited_address(mail: str) -> str:
         return ""
     _check()
     return address(mail)
-
-
-def _send(to: str, subject: str, body: str) -> None:
-    queue.mail(to, subject, body)
 
 
 def sent(to: str, subject: str, body: str) -> None:

@@ -73,6 +73,8 @@ def test_who_has_forgotten_the_password_chooses_another(anna: Caller, bert: Call
     token = link(messages[1]).rpartition("/")[2]
     assert asked(client, "session/link", {"token": token}).status_code == 200
     assert client.get("/api/me/account").json()["needs_password"] is False
+    # Neither is it asked for where the address is to be another.
+    assert asked(client, "me/mail", {"mail": "anna@example.com"}).status_code == 202
     assert asked(client, "me/password", {"new": NEW}).status_code == 200
     assert User.objects.get(pk=anna.user.pk).check_password(NEW)
     # Once: the next time the password is known.
