@@ -129,18 +129,16 @@ def restore(url: str, environment: dict[str, str], source: Path, replace: bool) 
     return len(told)
 
 
-def _manage(environment: dict[str, str], *words: object) -> None:
+def _manage(environment: dict[str, str], *words: object) -> str:
     command = [str(PYTHON), "manage.py", *map(str, words)]
     result = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True)
     if result.returncode:
         raise Trouble(f"manage.py {words[0]} failed: {result.stderr.strip()[-300:]}")
+    return result.stdout
 
 
 def _digests(environment: dict[str, str]) -> dict[str, dict[str, object]]:
-    result = subprocess.run([PYTHON, "manage.py", "digests"], cwd=ROOT, env=environment, capture_output=True, text=True)
-    if result.returncode:
-        raise Trouble(f"The takes could not be read: {result.stderr.strip()[-300:]}")
-    told: dict[str, dict[str, object]] = json.loads(result.stdout)
+    told: dict[str, dict[str, object]] = json.loads(_manage(environment, "digests"))
     return told
 
 

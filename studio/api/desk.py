@@ -36,7 +36,7 @@ from studio.api.schemas import (
     StepAsked,
     StrokeAsked,
 )
-from studio.services import arrangement, engraving, listening, portraits, shaping, takes
+from studio.services import arrangement, engraving, forms, listening, portraits, shaping, takes
 from studio.services.answers import Chosen, DeskView, Lanes, Messages, Preview, ProofView, Written
 from studio.services.arrangement import Arrangement
 from studio.services.engraving import SheetView
@@ -233,8 +233,8 @@ def done_sheet(request: HttpRequest, take_id: UUID) -> HttpResponse:
     """What was done to the take, stroke by stroke, with its lanes before and after: a PDF."""
     take = takes.get(owner(request), take_id)
     with places.one(take.owner_id):
-        response = HttpResponse(shaping.sheet(take), content_type="application/pdf")
-    name = f"{take.name}, what was done.pdf"
+        name, body = forms.sheet(take)
+    response = HttpResponse(body, content_type="application/pdf")
     response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response
 
@@ -305,13 +305,9 @@ def page_file(
     """The page as a file: the whole take as MusicXML, or some bars of it as SVG or PDF."""
     take = takes.get(owner(request), take_id)
     with places.one(take.owner_id):
-        if kind == "musicxml":
-            body = engraving.document(take, _numbers(parts)).encode()
-        else:
-            body = engraving.drawing(take, _numbers(parts), first, count, kind)
-    name = take.name if kind == "musicxml" else f"{take.name}, bars {first} to {first + count - 1}"
+        name, body = forms.page(take, _numbers(parts), first, count, kind)
     response = HttpResponse(body, content_type=PAGE_KINDS[kind])
-    response["Content-Disposition"] = content_disposition_header(True, f"{name}.{kind}") or "attachment"
+    response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response
 
 

@@ -64,19 +64,27 @@ def _makers(take: Take, asked: FormsAsked, now: Shown) -> Iterator[tuple[str, Ca
         wanted = Asked(some.parts) if kind == "clip" else some
         thin = 0.0 if kind == "clip" else asked.thin
         yield kind or "as its parts are sent", partial(takes.file, take, kind, asked.cues, thin, wanted)
-    yield "MusicXML", lambda: (f"{take.name}.musicxml", engraving.document(take, parts).encode())
+    yield "MusicXML", partial(page, take, parts, 1, 1, "musicxml")
     first_bar, last_bar = _bars(now, span)
     for begin in range(first_bar, last_bar + 1, MOST_PAGE_BARS):
         count = min(last_bar + 1 - begin, MOST_PAGE_BARS)
         bars = f"bars {begin} to {begin + count - 1}"
         for drawn in ("svg", "pdf"):
-            yield f"{drawn.upper()} of {bars}", partial(_page, take, parts, begin, count, drawn)
-    yield "what was done", lambda: (f"{take.name}, what was done.pdf", shaping.sheet(take))
+            yield f"{drawn.upper()} of {bars}", partial(page, take, parts, begin, count, drawn)
+    yield "what was done", partial(sheet, take)
 
 
-def _page(take: Take, parts: list[int], first: int, count: int, kind: str) -> File:
+def page(take: Take, parts: list[int], first: int, count: int, kind: str) -> File:
+    """The page as a file, and what that is called: the whole take as MusicXML, or some bars of it as SVG or PDF."""
+    if kind == "musicxml":
+        return f"{take.name}.musicxml", engraving.document(take, parts).encode()
     name = f"{take.name}, bars {first} to {first + count - 1}.{kind}"
     return name, engraving.drawing(take, parts, first, count, kind)
+
+
+def sheet(take: Take) -> File:
+    """What was done to a take, as a PDF, and what that is called."""
+    return f"{take.name}, what was done.pdf", shaping.sheet(take)
 
 
 def _bars(now: Shown, span: tuple[int, int] | None) -> tuple[int, int]:

@@ -12,7 +12,6 @@ from django.utils import timezone
 
 from studio.models import Invitation, Job, Night, Take
 from studio.services import bulk, spool
-from studio.services.jobs import UNDER_WAY
 
 KEPT = timedelta(days=30)
 JOBS_KEPT = timedelta(days=1)
@@ -25,8 +24,8 @@ def purge() -> int:
     _, gone = Take.objects.filter(deleted_at__lt=now - KEPT).delete()
     Invitation.objects.filter(Q(until__lt=now - KEPT) | Q(used_at__lt=now - KEPT)).delete()
     # What waits still or is being done is done, however long that takes; of what was to arrive, no more will come.
-    done = Job.objects.filter(made_at__lt=now - JOBS_KEPT)
-    done.exclude(state__in=[state for state in UNDER_WAY if state != Job.State.ARRIVING]).delete()
+    old = Job.objects.filter(made_at__lt=now - JOBS_KEPT)
+    old.exclude(state__in=(Job.State.WAITING, Job.State.WORKING)).delete()
     spool.sweep({str(pk) for pk in Job.objects.values_list("pk", flat=True)})
     bulk.sweep()
     call_command("clearsessions")

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { useParams } from "react-router";
 import { answered, api, type Schemas, sentence } from "../api/client";
-import { Wordmark } from "../ui/Wordmark";
+import { Card } from "./Card";
 
 /** Where the link of a mail leads that asks whether an address is somebody's. */
 export function Confirm() {
@@ -25,18 +25,13 @@ export function Confirm() {
   }, [token]);
 
   return (
-    <main className="grid h-full place-items-center p-6">
-      <section className="w-80 rounded-xl border border-rule bg-sheet p-7">
-        <h1 className="mb-1 text-4xl">
-          <Wordmark />
-        </h1>
-        <p role="status" className="mb-4">
-          {said}
-        </p>
-        <a href="/" className="key key-warm w-full justify-center">
-          Go to Lull
-        </a>
-      </section>
-    </main>
+    <Card>
+      <p role="status" className="mb-4">
+        {said}
+      </p>
+      <a href="/" className="key key-warm w-full justify-center">
+        Go to Lull
+      </a>
+    </Card>
   );
 }

@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { useParams } from "react-router";
 import { answered, api, type Schemas } from "../api/client";
-import { Wordmark } from "../ui/Wordmark";
+import { Card } from "./Card";
 
 /** Where a sign-in link leads. Who is signed in as somebody else is asked first. */
 export function Enter() {
@@ -29,27 +29,22 @@ export function Enter() {
   });
 
   return (
-    <main className="grid h-full place-items-center p-6">
-      <section className="w-80 rounded-xl border border-rule bg-sheet p-7">
-        <h1 className="mb-1 text-4xl">
-          <Wordmark />
-        </h1>
-        {other === null ? (
-          <p role="status">Signing you in …</p>
-        ) : (
-          <>
-            <p className="mb-4">
-              You are signed in as {other}. The link signs you in anew, perhaps as another player.
-            </p>
-            <button type="button" className="key key-warm w-full" onClick={enter}>
-              Sign in by the link
-            </button>
-            <a href="/" className="key mt-2 w-full justify-center">
-              Stay signed in as {other}
-            </a>
-          </>
-        )}
-      </section>
-    </main>
+    <Card>
+      {other === null ? (
+        <p role="status">Signing you in …</p>
+      ) : (
+        <>
+          <p className="mb-4">
+            You are signed in as {other}. The link signs you in anew, perhaps as another player.
+          </p>
+          <button type="button" className="key key-warm w-full" onClick={enter}>
+            Sign in by the link
+          </button>
+          <a href="/" className="key mt-2 w-full justify-center">
+            Stay signed in as {other}
+          </a>
+        </>
+      )}
+    </Card>
   );
 }
