@@ -2,6 +2,7 @@
 
 import io
 import re
+import time
 import wave
 import zipfile
 from pathlib import Path
@@ -129,9 +130,19 @@ def test_all_of_it_in_one_archive(desk: Desk) -> None:
 def test_an_archive_that_was_asked_for_waits_where_the_page_was_closed(desk: Desk) -> None:
     out = pane(desk)
     key = out.get_by_role("button", name="All forms as one archive")
+
+    def slowly(route: Route) -> None:
+        if route.request.method == "DELETE":
+            time.sleep(0.5)
+        route.continue_()
+
+    desk.page.route("**/api/jobs/*", slowly)
     name, data = taken(desk, key)
     assert (name, zipfile.ZipFile(io.BytesIO(data)).testzip()) == ("Two, all forms.zip", None)
+    # What was handed over is not offered once more, however late it is forgotten.
+    expect(key).to_be_visible()
     expect(out.get_by_role("button", name="made before")).to_have_count(0)
+    desk.page.unroute("**/api/jobs/*")
     # The page goes while it is being made.
     with desk.page.expect_response("**/forms"):
         key.click()

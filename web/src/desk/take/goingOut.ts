@@ -143,15 +143,16 @@ export async function archive(
   try {
     const made = await watched(begun, follow);
     const { blob, name } = await fetched(fileOf(made));
-    void forget(made.id);
     hand(
       withSound
         ? await withSoundIn(blob, wanted, { signal, onShare: (share) => onShare((1 + share) / 2) })
         : blob,
       name,
     );
+    // Forgotten before anybody asks what is left, and only once it has been handed over.
+    await forget(made.id);
   } catch (thrown) {
-    if (signal.aborted) void forget(begun.id);
+    if (signal.aborted) await forget(begun.id);
     throw thrown;
   }
 }
