@@ -218,26 +218,13 @@ def library(user: "User", data: bytes, moved: bytes) -> dict[str, "Take"]:
 
 
 def in_the_browser(page: "Page", takes: dict[str, "Take"]) -> None:
-    from bench import browser
+    from bench import browser, gestures
 
     ids = {name: str(take.pk) for name, take in takes.items()}
     browser.opening(page, "Long take")
     browser.frames(page)
     page.goto("/")
-    browser.previews(page, ids["Long take"], (200, 2_000, 20_000))
-    browser.shapes(page, ids["Long take"])
-    print(f"--- {takes['Wide'].summary['notes']:,} notes in 14 parts, all of them chosen")
-    browser.gestures(page, ids["Wide"])
-    print("--- a lane of 40,000 recorded nodes, all of it framed")
-    browser.grips(page, ids["Wheel"])
-    print("--- the wheel: over 2,000 notes, then all of a lane of 40,000 recorded nodes")
-    browser.bends(page, ids["Line"], ids["Bent"])
-    print("--- curves of 2,000 notes, 60,000 nodes; then 64 chords of four that glide")
-    browser.own(page, ids["Pad"], ids["Chords"])
-    print("--- the pedal of 10,000 notes")
-    browser.pedals(page, ids["Pedalled"])
-    print("--- 20,000 notes of one part, all of them chosen")
-    browser.notes(page, ids["Many"], ids["Chordal"])
+    gestures.measure(page, ids)
     browser.opening(page, "Two parts")
     browser.engraving(page)
     page.goto("/")

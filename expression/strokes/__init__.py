@@ -7,6 +7,7 @@ from pydantic import ConfigDict, Field, GetCoreSchemaHandler, GetJsonSchemaHandl
 from pydantic.json_schema import JsonSchemaValue
 from pydantic_core import CoreSchema
 from pydantic_core.core_schema import no_info_plain_validator_function
+from typing_extensions import TypeAliasType
 
 from expression.documents import Document
 from expression.errors import BadStroke
@@ -179,7 +180,7 @@ class _AsOne:
         return handler(_one.core_schema)
 
 
-Stroke = Annotated[AnyStroke, _AsOne]
+Stroke = TypeAliasType("Stroke", Annotated[AnyStroke, _AsOne])
 
 
 def parse_stroke(data: object) -> AnyStroke:

@@ -7,7 +7,7 @@ from expression.views.changes import Changes, changes
 from expression.views.contours import TriedContour, tried_contours
 from expression.views.lanes import LaneChange, lane_changes
 from expression.views.own_lanes import OwnLane, own_changes
-from expression.views.page import Frame, PartLanes, PartView, frame, frame_differs, lanes_of, parts_of
+from expression.views.page import Frame, PartLanes, PartView, frame, lanes_of, parts_of
 
 Sight = tuple[int, int]
 
@@ -45,7 +45,7 @@ def delta(was: Take, now: Take, part: int | None) -> Delta:
         **compared(was, now, part, told),
         "parts": lanes_of(now, [one for one in heard if one not in whole]),
         "whole": parts_of(now, whole),
-        "frame": frame(now) if frame_differs(was, now) else None,
+        "frame": frame(was, now),
     }
 
 
@@ -57,7 +57,7 @@ def tried(was: Take, now: Take, part: int | None, sight: Sight | None) -> Delta:
         "lanes": lane_changes(old, new, outlined=True) if old and new else [],
         "own": own_changes(old, new, sight) if old and new and sight else [],
         "contours": tried_contours(was, now, *sight) if sight else [],
-        "frame": frame(now) if frame_differs(was, now) else None,
+        "frame": frame(was, now),
     }
 
 

@@ -1,7 +1,7 @@
 """The whole take for the desk: parts with their notes in columns, lanes in short, bars, tempo."""
 
 from collections.abc import Sequence
-from typing import Literal
+from typing import Literal, NotRequired
 
 import numpy as np
 from typing_extensions import TypedDict
@@ -156,19 +156,25 @@ class PartView(PartLanes):
     off_page: OffPage
 
 
-class Frame(TypedDict):
-    """How long a take is, its bars and its tempo, and what is neither note nor lane."""
+class _Reach(TypedDict):
+    """How long a take is, its bars and its tempo."""
 
     end: int
     seconds: float
     bars: Bars
     tempo: Tempo
-    flags: list[Flag]
 
 
-class Page(Frame):
+class Frame(_Reach):
+    """What of no part differs; flags (what is neither note nor lane) only where they may."""
+
+    flags: NotRequired[list[Flag]]
+
+
+class Page(_Reach):
     """All that is drawn of a take."""
 
+    flags: list[Flag]
     resolution: int
     note_names: list[str]
     parts: list[PartView]
@@ -178,7 +184,8 @@ class Page(Frame):
 def page(take: Take) -> Page:
     """All that the desk draws of a take."""
     return {
-        **frame(take),
+        **_reach(take),
+        "flags": flags(take),
         "resolution": take.resolution,
         "note_names": list(NOTE_NAMES),
         "parts": [_part(take, part) for part in take.parts],
@@ -191,8 +198,19 @@ def parts_of(take: Take, parts: Sequence[int]) -> list[PartView]:
     return [_part(take, part) for part in take.parts if part.id in parts]
 
 
-def frame(take: Take) -> Frame:
-    """What `page` tells of no part."""
+def frame(was: Take, now: Take) -> Frame | None:
+    """What `page` tells of no part, where any of it differs. Longer notes alone leave the flags where they are."""
+    others = ("rows", "tempo", "meter", "texts", "dropped_texts")
+    is_other = any(getattr(was, name) is not getattr(now, name) for name in others)
+    if not is_other and was.end == now.end:
+        return None
+    told = _reach(now)
+    if is_other:
+        told["flags"] = flags(now)
+    return told
+
+
+def _reach(take: Take) -> Frame:
     bars = take.meter.bars(take.end)
     return {
         "end": take.end,
@@ -203,15 +221,7 @@ def frame(take: Take) -> Frame:
             "seconds": take.tempo.at_step.tolist(),
             "micros": take.tempo.micros.tolist(),
         },
-        "flags": flags(take),
     }
-
-
-def frame_differs(was: Take, now: Take) -> bool:
-    """Whether what is told of no part is another."""
-    return was.end != now.end or any(
-        getattr(was, name) is not getattr(now, name) for name in ("rows", "tempo", "meter", "texts", "dropped_texts")
-    )
 
 
 def _part(take: Take, part: Part) -> PartView:

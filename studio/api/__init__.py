@@ -6,7 +6,6 @@ from typing import Any
 import orjson
 from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, RawPostDataException
-from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 from ninja.renderers import BaseRenderer
 from ninja.security import django_auth
@@ -15,6 +14,7 @@ from expression.documents import Document
 from expression.errors import Refused
 from expression.strokes import KINDS, explain
 from studio.api import banks, desk, examples, hands, jobs, recording, session, sounds, takes
+from studio.api.contract import Contracted
 from studio.api.encoding import encode
 from studio.error_responses import NO_DATABASE, SENTENCES
 from studio.services.banks import NoSuchBank
@@ -39,7 +39,7 @@ class Fast(BaseRenderer):
         return encode(data)
 
 
-api = NinjaAPI(title="Lull", version="1", auth=django_auth, renderer=Fast(), docs_url=None)
+api = Contracted(title="Lull", version="1", auth=django_auth, renderer=Fast(), docs_url=None)
 api.add_router("", session.router)
 api.add_router("", jobs.router)
 api.add_router("takes", takes.router)

@@ -1722,144 +1722,82 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** Account */
         Account: {
-            /** Name */
             name: string;
         };
         /**
-         * AccountView
          * @description The account in its player's hands.
          *
          *     `mail`: its address, where it has one; `can_mail`: whether mail is sent at all; `needs_password`: whether the
          *     present password is asked for before there is another.
          */
         AccountView: {
-            /** Can Mail */
             can_mail: boolean;
-            /** Mail */
             mail: string;
-            /** Name */
             name: string;
-            /** Needs Password */
             needs_password: boolean;
         };
-        /**
-         * Added
-         * @description `looks_zoned`: it looks like MPE, and can be opened as such.
-         */
+        /** @description `looks_zoned`: it looks like MPE, and can be opened as such. */
         Added: {
-            /**
-             * Added At
-             * Format: date-time
-             */
+            /** Format: date-time */
             added_at: string;
-            /**
-             * Changed At
-             * Format: date-time
-             */
+            /** Format: date-time */
             changed_at: string;
-            /**
-             * Id
-             * Format: uuid
-             */
+            /** Format: uuid */
             id: string;
-            /** Looks Zoned */
             looks_zoned: boolean;
-            /** Name */
             name: string;
-            /** Remarks */
             remarks: string[];
             summary: components["schemas"]["Summary"];
         };
         /**
-         * AddedNotes
          * @description Notes that have come to a part, in columns; times are ticks.
          *
          *     `bends`: of each how its own pitch goes, as (tick from its start, semitones); nothing, where that is as it was.
          */
         AddedNotes: {
-            /** Bends */
             bends: [
                 number,
                 number
             ][][];
-            /** End */
             end: number[];
-            /** Part */
             part: number;
-            /** Pitch */
             pitch: number[];
-            /** Start */
             start: number[];
-            /** Velocity */
             velocity: number[];
         };
-        /**
-         * ArchiveAsked
-         * @description An archive that is to come in pieces.
-         */
+        /** @description An archive that is to come in pieces. */
         ArchiveAsked: {
-            /** Name */
             name: string;
-            /** Size */
             size: number;
         };
-        /**
-         * Arrangement
-         * @description The desk of one take. `lanes` are in the player's order, for each part.
-         */
+        /** @description The desk of one take. `lanes` are in the player's order, for each part. */
         Arrangement: {
-            /**
-             * Lanes
-             * @default {}
-             */
+            /** @default {} */
             lanes: {
                 [key: string]: components["schemas"]["LaneLook"][];
             };
-            /**
-             * Parts
-             * @default {}
-             */
+            /** @default {} */
             parts: {
                 [key: string]: components["schemas"]["PartLook"];
             };
-            /** Velocity Share */
             velocity_share?: number | null;
         };
-        /**
-         * AttacksAsked
-         * @description Notes that are to go to where the sound is struck.
-         */
+        /** @description Notes that are to go to where the sound is struck. */
         AttacksAsked: {
             where: components["schemas"]["Where"];
         };
-        /**
-         * BankView
-         * @description A SoundFont, with what it holds. `answers`: the lanes that it takes notice of.
-         */
+        /** @description A SoundFont, with what it holds. `answers`: the lanes that it takes notice of. */
         BankView: {
-            /** Answers */
             answers: string[];
-            /**
-             * Id
-             * Format: uuid
-             */
+            /** Format: uuid */
             id: string;
-            /** Name */
             name: string;
-            /** Presets */
             presets: components["schemas"]["PresetView"][];
         };
-        /**
-         * BarPlace
-         * @description Notes at one place of every bar.
-         */
+        /** @description Notes at one place of every bar. */
         BarPlace: {
-            /**
-             * Beat
-             * @description The place, in beats from 1; 2.5 is between 2 and 3.
-             */
+            /** @description The place, in beats from 1; 2.5 is between 2 and 3. */
             beat: number;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -1867,41 +1805,24 @@ export interface components {
              */
             kind: "bar place";
             /**
-             * Tolerance
              * @description How far from it still counts, in beats.
              * @default 0.125
              */
             tolerance: number;
         };
-        /**
-         * Bars
-         * @description Bars in columns: the tick at which each starts, its beats, and the ticks of a beat.
-         */
+        /** @description Bars in columns: the tick at which each starts, its beats, and the ticks of a beat. */
         Bars: {
-            /** Beat Ticks */
             beat_ticks: number[];
-            /** Beats */
             beats: number[];
-            /** Start */
             start: number[];
         };
-        /**
-         * BarsAsked
-         * @description Quarters a bar, and seconds of the take at which its beats were tapped; absent: they are found.
-         */
+        /** @description Quarters a bar, and seconds of the take at which its beats were tapped; absent: they are found. */
         BarsAsked: {
-            /**
-             * Beats
-             * @default 4
-             */
+            /** @default 4 */
             beats: number;
-            /** Taps */
             taps?: number[] | null;
         };
-        /**
-         * Beat
-         * @description Notes on the beat, or off it.
-         */
+        /** @description Notes on the beat, or off it. */
         Beat: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -1909,38 +1830,29 @@ export interface components {
              */
             kind: "beat";
             /**
-             * On
              * @description On the beat, or off it.
              * @default true
              */
             on: boolean;
             /**
-             * Tolerance
              * @description How far from the beat still counts as on it, in beats.
              * @default 0.125
              */
             tolerance: number;
         };
-        /**
-         * Begins
-         * @description Notes that begin within a span of ticks (the loop, say).
-         */
+        /** @description Notes that begin within a span of ticks (the loop, say). */
         Begins: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "span";
-            /** Span */
             span: [
                 number,
                 number
             ];
         };
-        /**
-         * BendCentre
-         * @description Take away what a worn wheel is off at rest: the whole lane is moved by it.
-         */
+        /** @description Take away what a worn wheel is off at rest: the whole lane is moved by it. */
         BendCentre: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -1949,21 +1861,14 @@ export interface components {
              * @enum {string}
              */
             kind: "bend.centre";
-            /**
-             * Offset
-             * @description Cents that are taken away; absent: as measured at rest.
-             */
+            /** @description Cents that are taken away; absent: as measured at rest. */
             offset?: number | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * BendDip
-         * @description There and back within the note; where it is furthest at the note's end, it goes back while the note rings on.
-         */
+        /** @description There and back within the note; where it is furthest at the note's end, it goes back while the note rings on. */
         BendDip: {
             /**
-             * At
              * @description Where in the note it is furthest, as a share of its length.
              * @default 0.5
              */
@@ -1971,13 +1876,11 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Depth
              * @description Semitones from the note, at its furthest.
              * @default -1
              */
             depth: number;
             /**
-             * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
              */
@@ -1988,13 +1891,11 @@ export interface components {
              */
             kind: "bend.dip";
             /**
-             * Lift
              * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
              * @default 0
              */
             lift: number;
             /**
-             * Time
              * @description Beats in all, half of it to either side; no longer than the note.
              * @default 0.5
              */
@@ -2003,7 +1904,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * BendFall
          * @description Off the note: it leaves its pitch before its end, and has gone so far when it ends.
          *
          *     There it stays until the note is heard no longer, pedals and what rings on counted in, or another is struck.
@@ -2012,13 +1912,11 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
              */
             ease: number;
             /**
-             * End
              * @description Semitones from the note, where it ends.
              * @default -2
              */
@@ -2029,13 +1927,11 @@ export interface components {
              */
             kind: "bend.fall";
             /**
-             * Lift
              * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
              * @default 0
              */
             lift: number;
             /**
-             * Time
              * @description Beats before the end; no more than the note has.
              * @default 0.5
              */
@@ -2043,13 +1939,9 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * BendGlide
-         * @description From each chosen note to the one that follows it in its part.
-         */
+        /** @description From each chosen note to the one that follows it in its part. */
         BendGlide: {
             /**
-             * As
              * @description `tail`: the end leans to the next, which is struck as before; `one`: both are one note.
              * @default tail
              * @enum {string}
@@ -2058,7 +1950,6 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
              */
@@ -2069,29 +1960,21 @@ export interface components {
              */
             kind: "bend.glide";
             /**
-             * Lift
              * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
              * @default 0
              */
             lift: number;
             /**
-             * Start
              * @description Where in the note it leaves, as a share of its length.
              * @default 0.5
              */
             start: number;
-            /**
-             * Time
-             * @description Beats until it is there; absent: at the note's end.
-             */
+            /** @description Beats until it is there; absent: at the note's end. */
             time?: number | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * BendHome
-         * @description The wheel comes back to the centre in the rests: some time after nothing sounds any longer, pedals counted in.
-         */
+        /** @description The wheel comes back to the centre in the rests: some time after nothing sounds any longer, pedals counted in. */
         BendHome: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -2101,7 +1984,6 @@ export interface components {
              */
             kind: "bend.home";
             /**
-             * Time
              * @description Beats after the last note has stopped sounding.
              * @default 0.25
              */
@@ -2109,10 +1991,7 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * BendInstrument
-         * @description What the instrument can do with its bend range. Set by hand, it is told nothing of it, and has one throughout.
-         */
+        /** @description What the instrument can do with its bend range. Set by hand, it is told nothing of it, and has one throughout. */
         BendInstrument: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -2121,13 +2000,9 @@ export interface components {
              * @enum {string}
              */
             kind: "bend.instrument";
-            /**
-             * Largest
-             * @description Semitones, the largest range that it has; absent: any.
-             */
+            /** @description Semitones, the largest range that it has; absent: any. */
             largest?: number | null;
             /**
-             * Range By
              * @description `messages`: it answers registered parameter 0; `hand`: nothing is sent about it.
              * @default messages
              * @enum {string}
@@ -2137,7 +2012,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * BendRangeStroke
          * @description How far the wheel goes either way: from the start of the span to its end, or throughout.
          *
          *     It is said in full by registered parameter 0, before the first bend that needs it and after the last that does not.
@@ -2146,13 +2020,11 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Gap Ms
              * @description Milliseconds between two of its messages, where the music leaves room for that.
              * @default 5
              */
             gap_ms: number;
             /**
-             * Keep
              * @description `sound`: the pitch stays as it is drawn. `travel`: the wheel moves as it did, the pitch with it.
              * @default sound
              * @enum {string}
@@ -2163,23 +2035,16 @@ export interface components {
              * @enum {string}
              */
             kind: "bend.range";
-            /**
-             * Semitones
-             * @description Either way; hundredths are cents.
-             */
+            /** @description Either way; hundredths are cents. */
             semitones: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * BendScoop
-         * @description Into the note: it begins away from its pitch and is there after a while.
-         */
+        /** @description Into the note: it begins away from its pitch and is there after a while. */
         BendScoop: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
              */
@@ -2190,19 +2055,16 @@ export interface components {
              */
             kind: "bend.scoop";
             /**
-             * Lift
              * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
              * @default 0
              */
             lift: number;
             /**
-             * Start
              * @description Semitones from the note, where it begins.
              * @default -2
              */
             start: number;
             /**
-             * Time
              * @description Beats until it is there; no longer than the note.
              * @default 0.25
              */
@@ -2210,34 +2072,23 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * BendShake
-         * @description A vibrato, about the pitch; it comes to rest at a whole swing.
-         */
+        /** @description A vibrato, about the pitch; it comes to rest at a whole swing. */
         BendShake: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Delay
              * @description Beats after the note's start.
              * @default 0
              */
             delay: number;
             /**
-             * Depth
              * @description Cents to either side.
              * @default 30
              */
             depth: number;
-            /**
-             * Depth End
-             * @description Cents at its end, to which it grows or fades evenly; absent: the same.
-             */
+            /** @description Cents at its end, to which it grows or fades evenly; absent: the same. */
             depth_end?: number | null;
-            /**
-             * Grown At
-             * @description Where in the note it has come to both, as a share of its length; absent: at its end.
-             */
+            /** @description Where in the note it has come to both, as a share of its length; absent: at its end. */
             grown_at?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -2245,24 +2096,18 @@ export interface components {
              */
             kind: "bend.shake";
             /**
-             * Per
              * @default hz
              * @enum {string}
              */
             per: "hz" | "beats";
             /**
-             * Rate
              * @description By `per`: swings a second, or beats a swing.
              * @default 5.5
              */
             rate: number;
-            /**
-             * Rate End
-             * @description The rate at its end, to which it changes evenly; absent: the same.
-             */
+            /** @description The rate at its end, to which it changes evenly; absent: the same. */
             rate_end?: number | null;
             /**
-             * Settle
              * @description Beats before its end, at rest.
              * @default 0
              */
@@ -2270,80 +2115,45 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * BendStream
-         * @description How finely drawn bends are sent: to so many cents, or so many messages a second. Nodes are always sent.
-         */
+        /** @description How finely drawn bends are sent: to so many cents, or so many messages a second. Nodes are always sent. */
         BendStream: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * Cents
-             * @description What is heard is never further from what is drawn.
-             */
+            /** @description What is heard is never further from what is drawn. */
             cents?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "bend.stream";
-            /**
-             * Per Second
-             * @description Messages a second at most, whatever that makes of the drawing.
-             */
+            /** @description Messages a second at most, whatever that makes of the drawing. */
             per_second?: number | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * BentWay
-         * @description The way from a node to the next where it is no straight line: its form, and (tick, value) to draw it by.
-         */
+        /** @description The way from a node to the next where it is no straight line: its form, and (tick, value) to draw it by. */
         BentWay: {
-            /** Ease */
             ease: number;
-            /** Lift */
             lift: number;
-            /** Line */
             line: [
                 number,
                 number
             ][];
-            /** Node */
             node: number;
         };
-        /**
-         * BlankAsked
-         * @description A take from nothing. `fifths`: sharps of its key, negative: flats.
-         */
+        /** @description A take from nothing. `fifths`: sharps of its key, negative: flats. */
         BlankAsked: {
-            /**
-             * Beats
-             * @default 4
-             */
+            /** @default 4 */
             beats: number;
-            /**
-             * Bpm
-             * @default 100
-             */
+            /** @default 100 */
             bpm: number;
-            /**
-             * Fifths
-             * @default 0
-             */
+            /** @default 0 */
             fifths: number;
-            /**
-             * Minor
-             * @default false
-             */
+            /** @default false */
             minor: boolean;
-            /**
-             * Name
-             * @default
-             */
+            /** @default  */
             name: string;
             /**
-             * Unit
              * @default 4
              * @enum {integer}
              */
@@ -2351,67 +2161,44 @@ export interface components {
         };
         Called: string;
         /**
-         * Carried
          * @description What a lane does over notes: which they are, counted in their order, and the curve of each, at even times from
          *     its start to its end; of what does not move one value.
          */
         Carried: {
-            /** Curves */
             curves: number[][];
-            /** Lane */
             lane: string;
-            /** Of */
             of: number[];
         };
-        /** ChangeAsked */
         ChangeAsked: {
-            /**
-             * Begins
-             * @description It is moved so that it begins at this tick.
-             */
+            /** @description It is moved so that it begins at this tick. */
             begins?: number | null;
-            /** On */
             on?: boolean | null;
             own?: components["schemas"]["OwnSeen"] | null;
-            /** Part */
             part?: number | null;
-            /** Revision */
             revision: number;
-            /** Stroke */
-            stroke?: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesFollow"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["TakeBack"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"]) | null;
+            stroke?: components["schemas"]["Stroke"] | null;
             where?: components["schemas"]["Where"] | null;
         };
         /**
-         * Changes
          * @description Notes (inclusive ranges of ids) with the velocity each has now, and the parts of which lanes have changed.
          *
          *     `others`: parts of which notes have come (`added`), gone, or are elsewhere (`moved`), or whose cues are called
          *     otherwise: their columns are others now.
          */
         Changes: {
-            /** Added */
             added: components["schemas"]["AddedNotes"][];
-            /** Lanes */
             lanes: number[];
-            /** Moved */
             moved: components["schemas"]["MovedNotes"][];
-            /** Notes */
             notes: [
                 number,
                 number
             ][];
-            /** Others */
             others: number[];
-            /** Velocity */
             velocity: number[];
         };
-        /**
-         * ChordEdge
-         * @description The top or the bottom note of each chord; a note alone is both.
-         */
+        /** @description The top or the bottom note of each chord; a note alone is both. */
         ChordEdge: {
             /**
-             * Edge
              * @default top
              * @enum {string}
              */
@@ -2422,147 +2209,80 @@ export interface components {
              */
             kind: "chord";
         };
-        /**
-         * Chosen
-         * @description The notes that a rule picks, as inclusive ranges of ids.
-         */
+        /** @description The notes that a rule picks, as inclusive ranges of ids. */
         Chosen: {
-            /** Count */
             count: number;
-            /** Notes */
             notes: [
                 number,
                 number
             ][];
         };
-        /**
-         * Comparison
-         * @description What differs, from the first of two takes to the second. `notes_in_all`: of those that are told the first.
-         */
+        /** @description What differs, from the first of two takes to the second. `notes_in_all`: of those that are told the first. */
         Comparison: {
-            /** Lanes */
             lanes: components["schemas"]["LaneView"][];
-            /** Measures */
             measures: components["schemas"]["MeasureView"][];
-            /** Notes */
             notes: components["schemas"]["NoteView"][];
-            /** Notes In All */
             notes_in_all: number;
         };
         /**
-         * Contour
          * @description The sounding shape of a part's notes in columns. `count` gives each note's points.
          *
          *     Of each point: `tick` from the note's start, `bend` in hundredths of a semitone, `loud` (velocity is multiplied by
          *     it) and `ink` (brightness), both 0 to 100.
          */
         Contour: {
-            /** Bend */
             bend: number[];
-            /** Count */
             count: number[];
-            /** Ink */
             ink: number[];
-            /** Loud */
             loud: number[];
-            /** Tick */
             tick: number[];
         };
-        /**
-         * CopyTarget
-         * @description Where a copy goes. What is absent is as in the original.
-         */
+        /** @description Where a copy goes. What is absent is as in the original. */
         CopyTarget: {
-            /**
-             * At
-             * @description The tick at which the copy begins.
-             */
+            /** @description The tick at which the copy begins. */
             at?: number | null;
-            /**
-             * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119`.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119`. */
             lane?: string | null;
-            /** Part */
             part?: number | null;
         };
-        /** Credentials */
         Credentials: {
-            /** Name */
             name: string;
-            /** Password */
             password: string;
         };
-        /**
-         * CueView
-         * @description A cue note.
-         */
+        /** @description A cue note. */
         CueView: {
-            /** End */
             end: number;
-            /** Id */
             id: number;
-            /** Muted */
             muted: boolean;
-            /** Pitch */
             pitch: number;
-            /** Start */
             start: number;
-            /** Velocity */
             velocity: number;
         };
-        /**
-         * CurveNode
-         * @description One node of a curve, and the way to the next.
-         */
+        /** @description One node of a curve, and the way to the next. */
         CurveNode: {
-            /**
-             * At
-             * @description Where in the note: a share of its length.
-             */
+            /** @description Where in the note: a share of its length. */
             at: number;
-            /**
-             * Ease
-             * @default 0
-             */
+            /** @default 0 */
             ease: number;
             /**
-             * Hold
              * @description Keep the value until the next node.
              * @default false
              */
             hold: boolean;
-            /**
-             * Lift
-             * @default 0
-             */
+            /** @default 0 */
             lift: number;
-            /**
-             * Value
-             * @description In the lane's unit; pitch in semitones.
-             */
+            /** @description In the lane's unit; pitch in semitones. */
             value: number;
         };
-        /**
-         * DeletedTake
-         * @description A take that can be brought back.
-         */
+        /** @description A take that can be brought back. */
         DeletedTake: {
-            /**
-             * Deleted At
-             * Format: date-time
-             */
+            /** Format: date-time */
             deleted_at: string;
-            /**
-             * Id
-             * Format: uuid
-             */
+            /** Format: uuid */
             id: string;
-            /** Name */
             name: string;
         };
         /**
-         * Delta
          * @description From one take to another.
          *
          *     `lanes`, `own`: of the part that is looked at, node by node. `parts`: what else is drawn of lanes that differ, and
@@ -2572,392 +2292,215 @@ export interface components {
          */
         Delta: {
             changes: components["schemas"]["Changes"];
-            /** Contours */
             contours: components["schemas"]["TriedContour"][];
             frame: components["schemas"]["Frame"] | null;
-            /** Lanes */
             lanes: components["schemas"]["LaneChange"][];
-            /** Own */
             own: components["schemas"]["OwnLane"][];
-            /** Parts */
             parts: components["schemas"]["PartLanes"][];
-            /** Whole */
             whole: components["schemas"]["PartView"][];
         };
-        /**
-         * DeskView
-         * @description All that the desk draws.
-         */
+        /** @description All that the desk draws. */
         DeskView: {
             arrangement: components["schemas"]["Arrangement"];
             bars: components["schemas"]["Bars"];
-            /** End */
             end: number;
-            /** Flags */
             flags: components["schemas"]["Flag"][];
             history: components["schemas"]["HistoryView"];
-            /**
-             * Id
-             * Format: uuid
-             */
+            /** Format: uuid */
             id: string;
-            /** Name */
             name: string;
-            /** Note Names */
             note_names: string[];
-            /** Parts */
             parts: components["schemas"]["PartView"][];
-            /** Remarks */
             remarks: string[];
-            /** Resolution */
             resolution: number;
-            /** Seconds */
             seconds: number;
             tempo: components["schemas"]["Tempo"];
         };
-        /**
-         * DialView
-         * @description An amount of a stroke: its field, what it is called, how much there is of it, and how much is usual.
-         */
+        /** @description An amount of a stroke: its field, what it is called, how much there is of it, and how much is usual. */
         DialView: {
-            /** Amount */
             amount: number;
-            /** Field */
             field: string;
-            /** Name */
             name: string;
-            /** Usual */
             usual: number;
         };
-        /** Ended */
         Ended: {
-            /** Sessions */
             sessions: number;
         };
-        /**
-         * EventPage
-         * @description Some rows of all; `first` is the place of the first of them.
-         */
+        /** @description Some rows of all; `first` is the place of the first of them. */
         EventPage: {
-            /** First */
             first: number;
-            /** Rows */
             rows: components["schemas"]["EventRow"][];
-            /** Total */
             total: number;
         };
         /**
-         * EventRow
          * @description A row. `note`, `text`: its id, -1 where it is none; `lane`: the lane it is a value of; times are ticks.
          *
          *     `low` and `high`: the values that can be given; null where it is not to be changed.
          */
         EventRow: {
-            /** Bar */
             bar: number;
-            /** Beat */
             beat: number;
-            /** High */
             high: number | null;
-            /** Kind */
             kind: string;
-            /** Lane */
             lane: string;
-            /** Length */
             length: number;
-            /** Low */
             low: number | null;
-            /** Note */
             note: number;
-            /** Number */
             number: string;
-            /** Part */
             part: number;
-            /** Rest */
             rest: number;
-            /** Text */
             text: number;
-            /** Tick */
             tick: number;
-            /** Value */
             value: string;
         };
-        /**
-         * EveryNth
-         * @description Every n-th note, beginning with the `first` (from 1).
-         */
+        /** @description Every n-th note, beginning with the `first` (from 1). */
         EveryNth: {
-            /**
-             * First
-             * @default 1
-             */
+            /** @default 1 */
             first: number;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "every";
-            /**
-             * N
-             * @default 2
-             */
+            /** @default 2 */
             n: number;
         };
-        /**
-         * Example
-         * @description A take of the account.
-         */
+        /** @description A take of the account. */
         Example: {
-            /**
-             * Id
-             * Format: uuid
-             */
+            /** Format: uuid */
             id: string;
         };
-        /**
-         * Facts
-         * @description How many notes are selected, their velocities in numbers, and how these are spread (16 bins of 8).
-         */
+        /** @description How many notes are selected, their velocities in numbers, and how these are spread (16 bins of 8). */
         Facts: {
-            /** At End */
             at_end: number;
-            /** Count */
             count: number;
-            /** Dynamic */
             dynamic: string;
-            /** Held */
             held: number;
-            /** Highest */
             highest: number;
-            /** Lowest */
             lowest: number;
-            /** Mean */
             mean: number;
-            /** Sounds */
             sounds: number;
-            /** Spread */
             spread: number[];
         };
-        /** FactsAsked */
         FactsAsked: {
-            /** Revision */
             revision: number;
             where: components["schemas"]["Where"];
         };
-        /** Farewell */
         Farewell: {
-            /** Name */
             name: string;
         };
-        /**
-         * Fault
-         * @description What is wrong on a lane: why, where (spans of ticks), and the stroke that mends it, if one does; with words.
-         */
+        /** @description What is wrong on a lane: why, where (spans of ticks), and the stroke that mends it, if one does; with words. */
         Fault: {
-            /** Lane */
             lane: string;
-            /** Mend */
             mend: string;
-            /** Part */
             part: number;
-            /** Reason */
             reason: string;
-            /** Says */
             says: string;
-            /** Spans */
             spans: [
                 number,
                 number
             ][];
-            /** Stroke */
-            stroke: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesFollow"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["TakeBack"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"]) | null;
+            stroke: components["schemas"]["Stroke"] | null;
         };
-        /**
-         * Favourite
-         * @description A controller that the player works with.
-         */
+        /** @description A controller that the player works with. */
         Favourite: {
-            /**
-             * Dye
-             * @default
-             */
+            /** @default  */
             dye: string;
-            /** Key */
             key: string;
-            /**
-             * Label
-             * @default
-             */
+            /** @default  */
             label: string;
         };
-        /**
-         * Flag
-         * @description What is neither note nor lane.
-         */
+        /** @description What is neither note nor lane. */
         Flag: {
-            /** Kind */
             kind: string;
-            /** Part */
             part: number;
-            /** Tick */
             tick: number;
-            /** Value */
             value: string;
         };
-        /**
-         * ForcesAsked
-         * @description Velocities of soft, of middle and of hard strikes.
-         */
+        /** @description Velocities of soft, of middle and of hard strikes. */
         ForcesAsked: {
-            /** Hard */
             hard: number[];
-            /** Middle */
             middle: number[];
-            /** Soft */
             soft: number[];
         };
-        /**
-         * Forgotten
-         * @description A name of an account, or its mail address.
-         */
+        /** @description A name of an account, or its mail address. */
         Forgotten: {
-            /** Name */
             name: string;
         };
         /**
-         * Form
          * @description How values are meant, and drawn.
          * @enum {string}
          */
         Form: "level" | "centred" | "pedal" | "switch";
-        /**
-         * FormsAsked
-         * @description What of a take is wanted: some parts, some bars (ticks, from the first to before the second), one track.
-         */
+        /** @description What of a take is wanted: some parts, some bars (ticks, from the first to before the second), one track. */
         FormsAsked: {
-            /**
-             * Cues
-             * @default true
-             */
+            /** @default true */
             cues: boolean;
-            /** Format */
             format?: (0 | 1) | null;
-            /** Parts */
             parts?: number[] | null;
-            /** Span */
             span?: [
                 number,
                 number
             ] | null;
-            /**
-             * Thin
-             * @default 0
-             */
+            /** @default 0 */
             thin: number;
         };
-        /**
-         * Frame
-         * @description How long a take is, its bars and its tempo, and what is neither note nor lane.
-         */
+        /** @description What of no part differs; flags (what is neither note nor lane) only where they may. */
         Frame: {
             bars: components["schemas"]["Bars"];
-            /** End */
             end: number;
-            /** Flags */
-            flags: components["schemas"]["Flag"][];
-            /** Seconds */
+            flags?: components["schemas"]["Flag"][];
             seconds: number;
             tempo: components["schemas"]["Tempo"];
         };
-        /**
-         * GearFinding
-         * @description What an instrument does by itself, in words, and what puts it right where anything does.
-         */
+        /** @description What an instrument does by itself, in words, and what puts it right where anything does. */
         GearFinding: {
-            /** Kind */
             kind: string;
             mend: components["schemas"]["Mend"] | null;
-            /** Says */
             says: string;
         };
-        /**
-         * Grip
-         * @description A place at which a stroke can be taken by hand, and the number that it moves.
-         */
+        /** @description A place at which a stroke can be taken by hand, and the number that it moves. */
         Grip: {
             /**
-             * Along
              * @default
              * @enum {string}
              */
             along: "start" | "end" | "peak" | "";
-            /**
-             * Base
-             * @default 0
-             */
+            /** @default 0 */
             base: number;
-            /** Field */
             field: string;
-            /** Name */
             name: string;
-            /** Number */
             number: number;
-            /**
-             * Scale
-             * @default 1
-             */
+            /** @default 1 */
             scale: number;
-            /** Tick */
             tick: number;
             time?: components["schemas"]["Time"] | null;
-            /** Value */
             value: number;
         };
         /**
-         * Habits
          * @description What an instrument is known to do by itself, and is put right.
          *
          *     Kinds that are not taken, or only where they change; where its wheel rests (steps of 8192), and how far around
          *     there; a pedal that is the wrong way round; for each force (0 to 127) the one it is taken for.
          */
         Habits: {
-            /** Forces */
             forces?: number[] | null;
-            /**
-             * Ignore
-             * @default []
-             */
+            /** @default [] */
             ignore: string[];
-            /**
-             * Rest
-             * @default 0
-             */
+            /** @default 0 */
             rest: number;
-            /**
-             * Slack
-             * @default 0
-             */
+            /** @default 0 */
             slack: number;
-            /**
-             * Thinned
-             * @default []
-             */
+            /** @default [] */
             thinned: string[];
-            /**
-             * Turned
-             * @default false
-             */
+            /** @default false */
             turned: boolean;
         };
-        /**
-         * Hand
-         * @description How somebody plays.
-         */
+        /** @description How somebody plays. */
         Hand: {
             /** @description Steps of velocity. */
             force: components["schemas"]["Sum"];
             /**
-             * Lacks
              * @description What could not be measured, and why.
              * @default []
              */
@@ -2965,17 +2508,12 @@ export interface components {
             /** @description log2 of how long a note is held against what is written. */
             length: components["schemas"]["Sum"];
             /**
-             * Lull Hand
              * @default 2
              * @constant
              */
             lull_hand: 2;
-            /** Name */
             name: string;
-            /**
-             * Notes
-             * @description From so many it was measured.
-             */
+            /** @description From so many it was measured. */
             notes: number;
             played: components["schemas"]["Played"];
             scoop?: components["schemas"]["Scoop"] | null;
@@ -2984,235 +2522,125 @@ export interface components {
             time?: components["schemas"]["Sum"] | null;
             vibrato?: components["schemas"]["Vibrato"] | null;
         };
-        /**
-         * HandAsked
-         * @description A part whose hand is measured, and what it is to be called.
-         */
+        /** @description A part whose hand is measured, and what it is to be called. */
         HandAsked: {
-            /** Name */
             name: string;
-            /** Part */
             part: number;
         };
-        /**
-         * HandView
-         * @description A hand in short: from how many notes it was measured, and what it lacks.
-         */
+        /** @description A hand in short: from how many notes it was measured, and what it lacks. */
         HandView: {
-            /**
-             * Id
-             * Format: uuid
-             */
+            /** Format: uuid */
             id: string;
-            /** Lacks */
             lacks: string[];
-            /** Name */
             name: string;
-            /** Notes */
             notes: number;
         };
-        /**
-         * HistoryChange
-         * @description What has changed in the history, at the revision that the take has now: the one after that of the change.
-         */
+        /** @description What has changed in the history, at the revision that the take has now: the one after that of the change. */
         HistoryChange: {
-            /** Can Redo */
             can_redo: number;
-            /** Can Undo */
             can_undo: number;
-            /** Changed */
             changed: components["schemas"]["StrokeView"][];
-            /** Gone */
             gone: number[];
-            /** Revision */
             revision: number;
-            /** Still Undone */
             still_undone: number;
-            /** Undone */
             undone: components["schemas"]["UndoneView"][];
         };
-        /**
-         * HistoryView
-         * @description The history at a revision of its take.
-         */
+        /** @description The history at a revision of its take. */
         HistoryView: {
-            /** Can Redo */
             can_redo: number;
-            /** Can Undo */
             can_undo: number;
-            /** Revision */
             revision: number;
-            /** Strokes */
             strokes: components["schemas"]["StrokeView"][];
-            /** Undone */
             undone: components["schemas"]["UndoneView"][];
         };
-        /**
-         * InForce
-         * @description Something else that acts on the bend of a part: a reset, or a track of the same channel, at a tick.
-         */
+        /** @description Something else that acts on the bend of a part: a reset, or a track of the same channel, at a tick. */
         InForce: {
-            /** Tick */
             tick: number;
-            /** What */
             what: string;
         };
-        /**
-         * InvitationAsked
-         * @description `mail`: where the link is sent to; empty: nowhere.
-         */
+        /** @description `mail`: where the link is sent to; empty: nowhere. */
         InvitationAsked: {
-            /**
-             * Mail
-             * @default
-             */
+            /** @default  */
             mail: string;
         };
-        /**
-         * InvitationMade
-         * @description `token`: the last piece of its link, which is told this once.
-         */
+        /** @description `token`: the last piece of its link, which is told this once. */
         InvitationMade: {
-            /** Id */
             id: number;
-            /** Token */
             token: string;
-            /**
-             * Until
-             * Format: date-time
-             */
+            /** Format: date-time */
             until: string;
         };
-        /**
-         * InvitationTaken
-         * @description Somebody makes an account by an invitation.
-         */
+        /** @description Somebody makes an account by an invitation. */
         InvitationTaken: {
-            /** Name */
             name: string;
-            /** Password */
             password: string;
-            /** Token */
             token: string;
         };
-        /**
-         * InvitationView
-         * @description An invitation that nobody has used yet.
-         */
+        /** @description An invitation that nobody has used yet. */
         InvitationView: {
-            /** Id */
             id: number;
-            /**
-             * Until
-             * Format: date-time
-             */
+            /** Format: date-time */
             until: string;
         };
-        /**
-         * JobView
-         * @description What is done for an account by and by. `share`: how much of it; `size`: bytes of its file.
-         */
+        /** @description What is done for an account by and by. `share`: how much of it; `size`: bytes of its file. */
         JobView: {
-            /**
-             * Id
-             * Format: uuid
-             */
+            /** Format: uuid */
             id: string;
             kind: components["schemas"]["Kind"];
-            /** Looks Zoned */
             looks_zoned: boolean;
-            /** Name */
             name: string;
-            /** Remarks */
             remarks: string[];
-            /** Says */
             says: string;
-            /** Share */
             share: number;
-            /** Size */
             size: number;
             state: components["schemas"]["State"];
-            /** Take Id */
             take_id: string | null;
         };
-        /** JumpAsked */
         JumpAsked: {
             own?: components["schemas"]["OwnSeen"] | null;
-            /** Part */
             part?: number | null;
-            /** Revision */
             revision: number;
-            /** Step */
             step: number;
             where?: components["schemas"]["Where"] | null;
         };
-        /**
-         * KeepAsked
-         * @description `end`: the second of the take at which it was stopped; absent: with its last message.
-         */
+        /** @description `end`: the second of the take at which it was stopped; absent: with its last message. */
         KeepAsked: {
-            /** End */
             end?: number | null;
         };
-        /**
-         * Kept
-         * @description What became of a pass: the numbers of its strokes, one a round in which anything was played.
-         */
+        /** @description What became of a pass: the numbers of its strokes, one a round in which anything was played. */
         Kept: {
-            /** Numbers */
             numbers: number[];
-            /** Revision */
             revision: number;
         };
         /**
-         * Kind
          * @description What is done. The worker finds how by this name.
          * @enum {string}
          */
         Kind: "take" | "sound" | "archive" | "export" | "tune" | "forms";
-        /**
-         * LaneBack
-         * @description A stretch of a lane as it came back: it jumps from point to point.
-         */
+        /** @description A stretch of a lane as it came back: it jumps from point to point. */
         LaneBack: {
-            /** Lane */
             lane: string;
-            /** Part */
             part: number;
-            /**
-             * Points
-             * @description Ticks and values of the line, ascending by tick.
-             */
+            /** @description Ticks and values of the line, ascending by tick. */
             points: [
                 number,
                 number
             ][];
         };
-        /**
-         * LaneChange
-         * @description Nodes that take the place of those from `first` to before `after`.
-         */
+        /** @description Nodes that take the place of those from `first` to before `after`. */
         LaneChange: {
-            /** After */
             after: number;
-            /** Bent */
             bent: components["schemas"]["BentWay"][];
-            /** First */
             first: number;
-            /** Key */
             key: string;
-            /** Tick */
             tick: number[];
-            /** Value */
             value: number[];
-            /** Ways */
             ways: [
                 number,
                 number
             ][];
         };
         /**
-         * LaneClear
          * @description Take all in the span away. Outside nothing changes: a way that crosses an edge keeps its form, and what was held
          *     at the end of the span comes back there.
          */
@@ -3224,35 +2652,24 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.clear";
-            /**
-             * Lane
-             * @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike.
-             */
+            /** @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike. */
             lane: string | string[];
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * LaneCopy
-         * @description What the lane holds in the span, put down again: later, on another lane, in another part; over what is there.
-         */
+        /** @description What the lane holds in the span, put down again: later, on another lane, in another part; over what is there. */
         LaneCopy: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * Fit
-             * @description How many ticks the copy lasts; absent: as long as the original.
-             */
+            /** @description How many ticks the copy lasts; absent: as long as the original. */
             fit?: number | null;
             /**
-             * Flip
              * @description Backwards, or upside down.
              * @default none
              * @enum {string}
              */
             flip: "none" | "time" | "value";
             /**
-             * Gain
              * @description Values times this.
              * @default 1
              */
@@ -3262,13 +2679,9 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.copy";
-            /**
-             * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
             lane: string;
             /**
-             * Repeat
              * @description So many copies one after another.
              * @default 1
              */
@@ -3277,27 +2690,18 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * LaneData
-         * @description All nodes of a lane.
-         */
+        /** @description All nodes of a lane. */
         LaneData: {
-            /** Bent */
             bent: components["schemas"]["BentWay"][];
-            /** Key */
             key: string;
-            /** Tick */
             tick: number[];
-            /** Value */
             value: number[];
-            /** Ways */
             ways: [
                 number,
                 number
             ][];
         };
         /**
-         * LaneDistil
          * @description The fewest nodes with which what is heard stays within a tolerance of what was heard, at every moment.
          *
          *     It is never sent in more events than before: where a way would need more, what was recorded stays. Where it comes to
@@ -3311,13 +2715,9 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.distil";
-            /**
-             * Lane
-             * @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike.
-             */
+            /** @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike. */
             lane: string | string[];
             /**
-             * Tolerance
              * @description In steps; bend in semitones.
              * @default 1
              */
@@ -3325,15 +2725,11 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * LaneDraw
-         * @description A line drawn by hand takes the place of what was between its first and its last point; distilled to few nodes.
-         */
+        /** @description A line drawn by hand takes the place of what was between its first and its last point; distilled to few nodes. */
         LaneDraw: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * In Take
              * @description On curves of notes: ticks are those of the take, and each note gets what lies over it.
              * @default false
              */
@@ -3343,27 +2739,19 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.draw";
-            /**
-             * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
             lane: string;
-            /**
-             * Points
-             * @description Ticks and values of the line, ascending by tick.
-             */
+            /** @description Ticks and values of the line, ascending by tick. */
             points: [
                 number,
                 number
             ][];
             /**
-             * Steps
              * @description Jump from point to point without a slide.
              * @default false
              */
             steps: boolean;
             /**
-             * Tolerance
              * @description How far the curve may stray from the straight lines between the points, in steps; bend in semitones.
              * @default 1
              */
@@ -3372,7 +2760,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * LaneFade
          * @description A fade as volume: what the lane says, times a ramp over the span. Only the level changes, not the touch.
          *
          *     Where the lane says nothing, the standard's default is what fades, and the lane is given that value from the start
@@ -3382,15 +2769,11 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
              */
             ease: number;
-            /**
-             * End
-             * @description The factor at its end.
-             */
+            /** @description The factor at its end. */
             end: number;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -3398,86 +2781,54 @@ export interface components {
              */
             kind: "lane.fade";
             /**
-             * Lane
              * @description `cc:11` (expression) or `cc:7` (volume); any other controller can be faded too.
              * @default cc:11
              */
             lane: string;
             /**
-             * Lift
              * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
              * @default 0
              */
             lift: number;
-            /**
-             * Start
-             * @description The factor at the start of the span.
-             */
+            /** @description The factor at the start of the span. */
             start: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * LaneHead
-         * @description A lane of a part in short. `leads_in`: it has a value before the first note; `form`: by what it holds.
-         */
+        /** @description A lane of a part in short. `leads_in`: it has a value before the first note; `form`: by what it holds. */
         LaneHead: {
             form: components["schemas"]["Form"];
-            /** Highest */
             highest: number;
-            /** Key */
             key: string;
-            /** Leads In */
             leads_in: boolean;
-            /** Lowest */
             lowest: number;
-            /** Nodes */
             nodes: number;
         };
         /**
-         * LaneKindView
          * @description A kind of lane (velocity is the first): what it is called, what its values mean and how it is drawn.
          *
          *     `least`: it is drawn as far as it goes to both sides, and so far at least; 0: from `low` to `high`. `marks` are
          *     drawn as lines, to `rounds` a hand is drawn. `called`: other words by which it is looked for.
          */
         LaneKindView: {
-            /** Called */
             called: string;
-            /** Decimals */
             decimals: number;
-            /** Default */
             default: number;
             form: components["schemas"]["Form"];
-            /** High */
             high: number;
-            /** Key */
             key: string;
-            /** Least */
             least: number;
-            /** Low */
             low: number;
-            /** Marks */
             marks: number[];
-            /** Middle */
             middle: number;
-            /** Name */
             name: string;
-            /** Number */
             number: number | null;
-            /** Rounds */
             rounds: number[];
-            /** Title */
             title: string;
-            /** Unit */
             unit: string;
-            /** Words */
             words: components["schemas"]["LaneWord"][];
         };
-        /**
-         * LaneLeadIn
-         * @description A value at the very start, before the first note, so that no value is left over from the last time.
-         */
+        /** @description A value at the very start, before the first note, so that no value is left over from the last time. */
         LaneLeadIn: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -3486,51 +2837,28 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.lead_in";
-            /**
-             * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
             lane: string;
-            /**
-             * Value
-             * @description Absent: the value that the lane begins with; where it has none, the standard's default.
-             */
+            /** @description Absent: the value that the lane begins with; where it has none, the standard's default. */
             value?: number | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * LaneLook
-         * @description A lane on the desk: a strip, or open and so tall; or hidden.
-         */
+        /** @description A lane on the desk: a strip, or open and so tall; or hidden. */
         LaneLook: {
-            /**
-             * Height
-             * @default 140
-             */
+            /** @default 140 */
             height: number;
-            /**
-             * Hidden
-             * @default false
-             */
+            /** @default false */
             hidden: boolean;
-            /** Key */
             key: string;
-            /**
-             * Open
-             * @default false
-             */
+            /** @default false */
             open: boolean;
         };
-        /**
-         * LaneMove
-         * @description One kind of data becomes another: mod wheel to expression, pressure to a controller, and back.
-         */
+        /** @description One kind of data becomes another: mod wheel to expression, pressure to a controller, and back. */
         LaneMove: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Keep
              * @description Leave the original where it was.
              * @default false
              */
@@ -3540,21 +2868,14 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.move";
-            /**
-             * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
             lane: string;
-            /**
-             * To
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
             to: string;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
         /**
-         * LaneNodes
          * @description Nodes take the place of those in the span (of all, where no span is given).
          *
          *     A way that crossed an edge of the span goes to the first, or on from the last of them.
@@ -3567,21 +2888,14 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.nodes";
-            /**
-             * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
             lane: string;
-            /**
-             * Nodes
-             * @description Ascending by tick, within the span.
-             */
+            /** @description Ascending by tick, within the span. */
             nodes: components["schemas"]["Node"][];
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
         /**
-         * LaneProof
          * @description Of one lane: the largest difference between what is drawn and what is heard, and where (a tick).
          *
          *     `off` is in the lane's unit, `steps` in steps of its messages, `cents` that of a bend; `elsewhere`: where a bend is
@@ -3589,69 +2903,45 @@ export interface components {
          *     within any second, `at` where that begins.
          */
         LaneProof: {
-            /** At */
             at: number;
-            /** Bytes A Second */
             bytes_a_second: number;
-            /** Cents */
             cents: number | null;
-            /** Elsewhere */
             elsewhere: number | null;
-            /** Key */
             key: string;
-            /** Messages */
             messages: number;
-            /** Off */
             off: number;
-            /** Steps */
             steps: number;
-            /** Tick */
             tick: number;
         };
-        /**
-         * LaneRamp
-         * @description One way over the span, in place of all that was there.
-         */
+        /** @description One way over the span, in place of all that was there. */
         LaneRamp: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
              */
             ease: number;
-            /**
-             * End
-             * @description In the lane's unit; absent: the value that is there.
-             */
+            /** @description In the lane's unit; absent: the value that is there. */
             end?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "lane.ramp";
-            /**
-             * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
             lane: string;
             /**
-             * Lift
              * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
              * @default 0
              */
             lift: number;
-            /**
-             * Start
-             * @description In the lane's unit; absent: the value that is there.
-             */
+            /** @description In the lane's unit; absent: the value that is there. */
             start?: number | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
         /**
-         * LaneReshape
          * @description The grips of a frame, in this order: level, depth, lean, bow, drift, length. On recorded data and on nodes.
          *
          *     With u from 0 to 1 over the span:
@@ -3659,7 +2949,6 @@ export interface components {
          */
         LaneReshape: {
             /**
-             * Bow
              * @description Added in the middle, and less and less towards both ends.
              * @default 0
              */
@@ -3667,19 +2956,16 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Depth
              * @description Distances from the pivot times this.
              * @default 1
              */
             depth: number;
             /**
-             * Drift
              * @description -1 moves the middle early, 1 late; both ends stay.
              * @default 0
              */
             drift: number;
             /**
-             * Join
              * @description At the edges `keep` a jump that the change makes, or lead it in and out: `smooth`.
              * @default keep
              * @enum {string}
@@ -3690,13 +2976,9 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.reshape";
-            /**
-             * Lane
-             * @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike.
-             */
+            /** @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike. */
             lane: string | string[];
             /**
-             * Lean
              * @description Values times a ramp: its factors at left and right.
              * @default [
              *       1,
@@ -3708,26 +2990,22 @@ export interface components {
                 number
             ];
             /**
-             * Length
              * @description Times this, from the start of the span on; what it then covers is replaced.
              * @default 1
              */
             length: number;
             /**
-             * Level
              * @description Added to every value.
              * @default 0
              */
             level: number;
             /**
-             * Limit
              * @description At the end of the range: `stop` halts the whole group when its first note is at the end, `pin` leaves each note at the end, `squeeze` compresses the group so that louder stays louder.
              * @default pin
              * @enum {string}
              */
             limit: "stop" | "pin" | "squeeze";
             /**
-             * Pivot
              * @description What depth leaves where it is: a value, or what the stretch itself gives.
              * @default mean
              */
@@ -3735,78 +3013,57 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * LaneShape
-         * @description A rise, a fall or a swell: over the span, again and again through it, or over each note that `where` reaches.
-         */
+        /** @description A rise, a fall or a swell: over the span, again and again through it, or over each note that `where` reaches. */
         LaneShape: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Delay
              * @description Milliseconds after each note's start.
              * @default 0
              */
             delay: number;
             /**
-             * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
              */
             ease: number;
-            /** End */
             end: number;
-            /**
-             * Every
-             * @description Repeated every so many beats; absent: once over the span.
-             */
+            /** @description Repeated every so many beats; absent: once over the span. */
             every?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "lane.shape";
-            /**
-             * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
             lane: string;
             /**
-             * Lift
              * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
              * @default 0
              */
             lift: number;
             /**
-             * Notes
              * @description Over each note (a chord counts as one), from its start.
              * @default false
              */
             notes: boolean;
             /**
-             * Over
              * @description Over this share of each note's length.
              * @default 1
              */
             over: number;
-            /**
-             * Peak
-             * @description Where it turns back; none for a plain ramp.
-             */
+            /** @description Where it turns back; none for a plain ramp. */
             peak?: number | null;
             /**
-             * Peak At
              * @description When it turns back, as a share of its length.
              * @default 0.5
              */
             peak_at: number;
-            /** Start */
             start: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
         /**
-         * LaneShift
          * @description Nodes of the span go to another time, with the ways that leave them; past others, which stay.
          *
          *     Where one comes to a tick at which another stands, that one gives way.
@@ -3819,21 +3076,14 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.shift";
-            /**
-             * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
             lane: string;
-            /**
-             * Ticks
-             * @description So many ticks later.
-             */
+            /** @description So many ticks later. */
             ticks: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
         /**
-         * LaneSmooth
          * @description Steady a jittery controller: each value becomes the mean over the width around it, so that nothing comes late.
          *
          *     What is held for longer than the width is reached again, and a jump of more than `jump` stays a jump.
@@ -3841,39 +3091,28 @@ export interface components {
         LaneSmooth: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * Jump
-             * @description Larger jumps stay, in the lane's unit; absent: a quarter of its range.
-             */
+            /** @description Larger jumps stay, in the lane's unit; absent: a quarter of its range. */
             jump?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "lane.smooth";
-            /**
-             * Lane
-             * @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike.
-             */
+            /** @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike. */
             lane: string | string[];
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
             /**
-             * Width
              * @description How much is looked at, in milliseconds: half of it before each moment, half after.
              * @default 80
              */
             width: number;
         };
-        /**
-         * LaneToNotes
-         * @description What the lane says while each of the chosen notes sounds becomes that note's own; the lane rests there.
-         */
+        /** @description What the lane says while each of the chosen notes sounds becomes that note's own; the lane rests there. */
         LaneToNotes: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Keep
              * @description The lane keeps what it says as well.
              * @default false
              */
@@ -3883,28 +3122,16 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.to_notes";
-            /**
-             * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119`.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119`. */
             lane: string;
-            /**
-             * To
-             * @description Absent: the kind of curve that stands on this lane.
-             */
+            /** @description Absent: the kind of curve that stands on this lane. */
             to?: string | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * LaneTrim
-         * @description A trim of a part: so much is added to all that its lane says, and stands above what lane and notes say.
-         */
+        /** @description A trim of a part: so much is added to all that its lane says, and stands above what lane and notes say. */
         LaneTrim: {
-            /**
-             * By
-             * @description In the lane's unit; bend in semitones.
-             */
+            /** @description In the lane's unit; bend in semitones. */
             by: number;
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -3913,23 +3140,16 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.trim";
-            /**
-             * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
             lane: string;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * LaneUnplayed
-         * @description Take away what nobody played: flicker between neighbouring values, and movement while nothing sounds.
-         */
+        /** @description Take away what nobody played: flicker between neighbouring values, and movement while nothing sounds. */
         LaneUnplayed: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Flicker
              * @description A run that flickers between two or three neighbouring values becomes one.
              * @default true
              */
@@ -3939,13 +3159,9 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.unplayed";
-            /**
-             * Lane
-             * @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike.
-             */
+            /** @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike. */
             lane: string | string[];
             /**
-             * Unheard
              * @description Of a movement while no note sounds, only where it ends is kept.
              * @default true
              */
@@ -3953,58 +3169,37 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * LaneView
-         * @description A lane that differs: by how much at most, on the mean, and where it does.
-         */
+        /** @description A lane that differs: by how much at most, on the mean, and where it does. */
         LaneView: {
-            /** Lane */
             lane: string;
-            /** Mean */
             mean: number;
-            /** Most */
             most: number;
-            /** Part */
             part: number;
-            /** Says */
             says: string;
-            /** Spans */
             spans: [
                 number,
                 number
             ][];
         };
-        /**
-         * LaneWave
-         * @description A periodic shape over the span: in place of what is there, or added to it.
-         */
+        /** @description A periodic shape over the span: in place of what is there, or added to it. */
         LaneWave: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Centre
              * @description The middle, where the wave takes the place of what is there.
              * @default 64
              */
             centre: number;
-            /**
-             * Depth
-             * @description From the middle to the top, in steps.
-             */
+            /** @description From the middle to the top, in steps. */
             depth: number;
-            /**
-             * Depth End
-             * @description The depth at the end of the span, to which it changes evenly; absent: the same.
-             */
+            /** @description The depth at the end of the span, to which it changes evenly; absent: the same. */
             depth_end?: number | null;
             /**
-             * Fade In
              * @description Beats until its full depth.
              * @default 0
              */
             fade_in: number;
             /**
-             * Form
              * @default sine
              * @enum {string}
              */
@@ -4014,331 +3209,188 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.wave";
-            /**
-             * Lane
-             * @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length.
-             */
+            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
             lane: string;
             /**
-             * Mode
              * @default set
              * @enum {string}
              */
             mode: "set" | "add";
             /**
-             * Per
              * @description `beats`: in step with the beat, a cycle lasts `rate` quarters. `hz`: `rate` cycles a second.
              * @default beats
              * @enum {string}
              */
             per: "beats" | "hz";
             /**
-             * Phase
              * @description Where in its cycle it begins: 0.25 is a quarter further.
              * @default 0
              */
             phase: number;
-            /**
-             * Rate
-             * @description By `per`: cycles a second, or beats a cycle.
-             */
+            /** @description By `per`: cycles a second, or beats a cycle. */
             rate: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * LaneWord
-         * @description A word that players have for a value.
-         */
+        /** @description A word that players have for a value. */
         LaneWord: {
-            /** Value */
             value: number;
-            /** Word */
             word: string;
         };
-        /**
-         * Lanes
-         * @description The lanes of a part, node by node, and the curves of its notes.
-         */
+        /** @description The lanes of a part, node by node, and the curves of its notes. */
         Lanes: {
-            /** Lanes */
             lanes: components["schemas"]["LaneData"][];
-            /** Own */
             own: components["schemas"]["OwnLane"][];
-            /** Revision */
             revision: number;
         };
-        /**
-         * LengthBetween
-         * @description Notes of a length from low to high, in quarter notes.
-         */
+        /** @description Notes of a length from low to high, in quarter notes. */
         LengthBetween: {
-            /**
-             * High
-             * @default 1024
-             */
+            /** @default 1024 */
             high: number;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "length";
-            /**
-             * Low
-             * @default 0
-             */
+            /** @default 0 */
             low: number;
         };
-        /** Link */
         Link: {
-            /** Token */
             token: string;
         };
-        /**
-         * ListenedAsked
-         * @description What came in some seconds in which nobody touched the instrument: seconds and messages.
-         */
+        /** @description What came in some seconds in which nobody touched the instrument: seconds and messages. */
         ListenedAsked: {
-            /** Events */
             events: [
                 number,
                 string
             ][];
-            /** Seconds */
             seconds: number;
         };
         /**
-         * Mark
          * @description Where a stroke shows on the page; `start` and `end` are ticks, its line is (tick, value).
          *
          *     `sign` stands for it among the marks: `<` and `>` for a hairpin, otherwise words. `threads`: the voices of chord
          *     into chord.
          */
         Mark: {
-            /** Count */
             count: number;
-            /** End */
             end: number;
-            /** Grips */
             grips: components["schemas"]["Grip"][];
-            /** Label */
             label: string;
-            /** Line */
             line: [
                 number,
                 number
             ][];
-            /** Parts */
             parts: number[];
-            /** Place */
             place: string;
-            /** Sign */
             sign: string;
-            /** Start */
             start: number;
-            /** Threads */
             threads: components["schemas"]["ThreadView"][];
         };
-        /**
-         * MeasureView
-         * @description A measure of a part in both; null where one lacks it.
-         */
+        /** @description A measure of a part in both; null where one lacks it. */
         MeasureView: {
-            /** Key */
             key: string;
-            /** Name */
             name: string;
-            /** One */
             one: number | null;
-            /** Other */
             other: number | null;
-            /** Part */
             part: number;
-            /** Unit */
             unit: string;
         };
-        /**
-         * Mend
-         * @description What puts it right: a kind is not taken, or where it changes; the wheel rests there; the pedal is turned.
-         */
+        /** @description What puts it right: a kind is not taken, or where it changes; the wheel rests there; the pedal is turned. */
         Mend: {
-            /**
-             * Do
-             * @enum {string}
-             */
+            /** @enum {string} */
             do: "ignore" | "centre" | "turn" | "thin";
-            /** Kind */
             kind: string;
-            /** Rest */
             rest: number;
-            /** Slack */
             slack: number;
         };
-        /**
-         * Messages
-         * @description Channel messages: when (seconds), for which part, and their bytes one after another (base64).
-         */
+        /** @description Channel messages: when (seconds), for which part, and their bytes one after another (base64). */
         Messages: {
-            /** Bytes */
             bytes: string;
-            /** Parts */
             parts: number[];
-            /** Revision */
             revision: number;
-            /** Seconds */
             seconds: number[];
         };
-        /**
-         * Modes
-         * @description Curves of one kind at `SHAPE` even times: their mean, and the one by which they differ most (first principal).
-         */
+        /** @description Curves of one kind at `SHAPE` even times: their mean, and the one by which they differ most (first principal). */
         Modes: {
-            /** Curve */
             curve: number[];
-            /** Mean */
             mean: number[];
-            /**
-             * Spread
-             * @description Standard deviation along that curve.
-             */
+            /** @description Standard deviation along that curve. */
             spread: number;
         };
-        /**
-         * MovedNotes
-         * @description Notes (inclusive ranges of ids) of which more than the velocity is another, as they are now.
-         */
+        /** @description Notes (inclusive ranges of ids) of which more than the velocity is another, as they are now. */
         MovedNotes: {
-            /** Bends */
             bends: [
                 number,
                 number
             ][][];
-            /** Cue */
             cue: boolean[];
-            /** End */
             end: number[];
-            /** Muted */
             muted: boolean[];
-            /** Notes */
             notes: [
                 number,
                 number
             ][];
-            /** Part */
             part: number;
-            /** Pitch */
             pitch: number[];
-            /** Release */
             release: number[];
-            /** Start */
             start: number[];
-            /** Velocity */
             velocity: number[];
         };
-        /**
-         * NewMail
-         * @description Another mail address of the account; it is asked whether it is theirs.
-         */
+        /** @description Another mail address of the account; it is asked whether it is theirs. */
         NewMail: {
-            /** Mail */
             mail: string;
-            /**
-             * Password
-             * @default
-             */
+            /** @default  */
             password: string;
         };
-        /**
-         * NewNote
-         * @description A note to be put in.
-         */
+        /** @description A note to be put in. */
         NewNote: {
-            /**
-             * Length
-             * @description Ticks, at least 1.
-             */
+            /** @description Ticks, at least 1. */
             length: number;
-            /** Pitch */
             pitch: number;
-            /**
-             * Start
-             * @description Ticks.
-             */
+            /** @description Ticks. */
             start: number;
-            /** Velocity */
             velocity: number;
         };
-        /** NewPassword */
         NewPassword: {
-            /** New */
             new: string;
-            /**
-             * Old
-             * @default
-             */
+            /** @default  */
             old: string;
         };
-        /**
-         * Node
-         * @description One node of a lane, and the way to the next.
-         */
+        /** @description One node of a lane, and the way to the next. */
         Node: {
-            /**
-             * Ease
-             * @default 0
-             */
+            /** @default 0 */
             ease: number;
             /**
-             * Hold
              * @description Keep the value until the next node.
              * @default true
              */
             hold: boolean;
-            /**
-             * Lift
-             * @default 0
-             */
+            /** @default 0 */
             lift: number;
-            /** Tick */
             tick: number;
-            /**
-             * Value
-             * @description In the lane's unit; bend in semitones.
-             */
+            /** @description In the lane's unit; bend in semitones. */
             value: number;
         };
-        /**
-         * NoteAnswers
-         * @description What the instrument of a part takes of each note by itself. What is lost is shown on the notes.
-         */
+        /** @description What the instrument of a part takes of each note by itself. What is lost is shown on the notes. */
         NoteAnswers: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * Keys
-             * @description Kinds of curves that it takes; absent: all.
-             */
+            /** @description Kinds of curves that it takes; absent: all. */
             keys?: string[] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "note.answers";
-            /**
-             * Rings
-             * @description Seconds that a note is heard after it was let go; absent: 1. So long a bend that was made for it stays, where no other note needs the wheel.
-             */
+            /** @description Seconds that a note is heard after it was let go; absent: 1. So long a bend that was made for it stays, where no other note needs the wheel. */
             rings?: number | null;
-            /**
-             * Semitones
-             * @description How far it bends a note, either way; absent: as far as it is told.
-             */
+            /** @description How far it bends a note, either way; absent: as far as it is told. */
             semitones?: number | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
         /**
-         * NoteCopy
          * @description The curve of one note, given to the other chosen ones.
          *
          *     It is shaped as what it is and then becomes another kind by its numbers; between pitch and the others, an octave to
@@ -4346,13 +3398,11 @@ export interface components {
          */
         NoteCopy: {
             /**
-             * Alternate
              * @description Every other note gets it upside down.
              * @default false
              */
             alternate: boolean;
             /**
-             * By
              * @description Over the length of each note, or as long as it is.
              * @default share
              * @enum {string}
@@ -4361,14 +3411,12 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Flip
              * @description Backwards, or upside down: about rest where that is in the middle, else the top is the bottom.
              * @default none
              * @enum {string}
              */
             flip: "none" | "time" | "value";
             /**
-             * Gain
              * @description Distances from rest times this.
              * @default 1
              */
@@ -4378,35 +3426,22 @@ export interface components {
              * @enum {string}
              */
             kind: "note.copy";
-            /**
-             * Lane
-             * @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.
-             */
+            /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
             lane: string;
             /**
-             * Scale
              * @description Besides times how hard each note is struck against the source; or 1 and a twelfth more for each semitone above it; or the share of its chord that is not above it.
              * @default none
              * @enum {string}
              */
             scale: "none" | "velocity" | "pitch" | "chord";
-            /**
-             * Source
-             * @description The id of the note whose curve is given.
-             */
+            /** @description The id of the note whose curve is given. */
             source: number;
-            /**
-             * To
-             * @description The kind that it becomes; absent: the same.
-             */
+            /** @description The kind that it becomes; absent: the same. */
             to?: string | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * NoteCurve
-         * @description The curve of every chosen note, each over its own length, in place of what it had.
-         */
+        /** @description The curve of every chosen note, each over its own length, in place of what it had. */
         NoteCurve: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -4415,21 +3450,14 @@ export interface components {
              * @enum {string}
              */
             kind: "note.curve";
-            /**
-             * Lane
-             * @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.
-             */
+            /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
             lane: string;
-            /**
-             * Nodes
-             * @description Ascending by `at`; none: no curve.
-             */
+            /** @description Ascending by `at`; none: no curve. */
             nodes: components["schemas"]["CurveNode"][];
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
         /**
-         * NoteGlide
          * @description Chord into chord, through all that are chosen: each voice is held and moves to the pitch of its partner.
          *
          *     The voices are paired so that all of them together move least; where that leaves a choice, outer voices stay outer.
@@ -4439,7 +3467,6 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 1
              */
@@ -4450,41 +3477,32 @@ export interface components {
              */
             kind: "note.glide";
             /**
-             * Late Ms
              * @description Voices start up to so much later: the higher the later, or by chance where there is a seed.
              * @default 0
              */
             late_ms: number;
             /**
-             * Lift
              * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
              * @default 0
              */
             lift: number;
-            /**
-             * Pairs
-             * @description [note, its partner in the next chord, or null for none]: by their ids; voices that are not named, or all where it is absent, are paired by least movement.
-             */
+            /** @description [note, its partner in the next chord, or null for none]: by their ids; voices that are not named, or all where it is absent, are paired by least movement. */
             pairs?: [
                 number,
                 number | null
             ][] | null;
-            /** Seed */
             seed?: number | null;
             /**
-             * Start
              * @description When a voice leaves: a share of the time until the next chord was struck.
              * @default 1
              */
             start: number;
             /**
-             * Time
              * @description Beats until it is there.
              * @default 0.5
              */
             time: number;
             /**
-             * Voices
              * @description Voices that go in their own way.
              * @default []
              */
@@ -4492,15 +3510,9 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * NoteScatter
-         * @description Every node gets a deviation of its own, which depends on the seed, the note and the node's place alone.
-         */
+        /** @description Every node gets a deviation of its own, which depends on the seed, the note and the node's place alone. */
         NoteScatter: {
-            /**
-             * Amount
-             * @description The most by which a node deviates either way.
-             */
+            /** @description The most by which a node deviates either way. */
             amount: number;
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -4509,20 +3521,15 @@ export interface components {
              * @enum {string}
              */
             kind: "note.scatter";
-            /**
-             * Lane
-             * @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.
-             */
+            /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
             lane: string;
             /**
-             * Nodes
              * @description Which nodes of each note.
              * @default all
              * @enum {string}
              */
             nodes: "all" | "first" | "last" | "inner";
             /**
-             * Seed
              * @description Another seed is another roll of the dice.
              * @default 1
              */
@@ -4531,7 +3538,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * NoteSend
          * @description How a part is sent: by messages of its one channel, or in a zone in which each note has a channel of its own.
          *
          *     Percussion, which instruments know by its channel, goes into a zone only where its part is named. A range that does
@@ -4539,7 +3545,6 @@ export interface components {
          */
         NoteSend: {
             /**
-             * As
              * @description `auto`: in a zone (MPE) where its own channel could not say what its notes say.
              * @default auto
              * @enum {string}
@@ -4553,19 +3558,16 @@ export interface components {
              */
             kind: "note.send";
             /**
-             * Members
              * @description Channels that carry a note each.
              * @default 15
              */
             members: number;
             /**
-             * Replaces
              * @description Kinds of curves that stand in place of the part's lane, and not on it.
              * @default []
              */
             replaces: string[];
             /**
-             * Semitones
              * @description The bend range of the members, either way.
              * @default 48
              */
@@ -4573,17 +3575,13 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
             /**
-             * Zone
              * @description Managed by channel 1, or by channel 16.
              * @default lower
              * @enum {string}
              */
             zone: "lower" | "upper";
         };
-        /**
-         * NoteStart
-         * @description Where the curves begin: each moved so that it begins there, or led from there into what was played.
-         */
+        /** @description Where the curves begin: each moved so that it begins there, or led from there into what was played. */
         NoteStart: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -4592,27 +3590,19 @@ export interface components {
              * @enum {string}
              */
             kind: "note.start";
-            /**
-             * Lane
-             * @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.
-             */
+            /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
             lane: string;
             /**
-             * Time Ms
              * @description 0: the whole curve is moved. Otherwise it stays, and is led into over so many milliseconds.
              * @default 0
              */
             time_ms: number;
-            /**
-             * Value
-             * @description In the lane's unit; absent: at rest (pitch: the note's own).
-             */
+            /** @description In the lane's unit; absent: at rest (pitch: the note's own). */
             value?: number | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
         /**
-         * NoteStream
          * @description How finely the curves of notes of a part are sent: off by so much at most, or so many messages a second for each
          *     note. Nodes are always sent.
          */
@@ -4624,33 +3614,20 @@ export interface components {
              * @enum {string}
              */
             kind: "note.stream";
-            /**
-             * Lane
-             * @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.
-             */
+            /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
             lane: string;
-            /**
-             * Off
-             * @description What is heard is never further from what is drawn, in the lane's unit; pitch in semitones.
-             */
+            /** @description What is heard is never further from what is drawn, in the lane's unit; pitch in semitones. */
             off?: number | null;
-            /**
-             * Per Second
-             * @description Messages a second at most, whatever that makes of the drawing.
-             */
+            /** @description Messages a second at most, whatever that makes of the drawing. */
             per_second?: number | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * NoteToLane
-         * @description What the chosen notes say one after another becomes what the lane says: theirs is added to it, and they rest.
-         */
+        /** @description What the chosen notes say one after another becomes what the lane says: theirs is added to it, and they rest. */
         NoteToLane: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Keep
              * @description The notes keep their curves as well.
              * @default false
              */
@@ -4660,65 +3637,40 @@ export interface components {
              * @enum {string}
              */
             kind: "note.to_lane";
-            /**
-             * Lane
-             * @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`.
-             */
+            /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
             lane: string;
-            /**
-             * To
-             * @description Absent: the lane on which this kind of curve stands.
-             */
+            /** @description Absent: the lane on which this kind of curve stands. */
             to?: string | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * NoteView
-         * @description A note that differs: where (a tick of the take that has it, the first where both do), its pitch, and how.
-         */
+        /** @description A note that differs: where (a tick of the take that has it, the first where both do), its pitch, and how. */
         NoteView: {
-            /** Part */
             part: number;
-            /** Pitch */
             pitch: number;
-            /** Says */
             says: string;
-            /** Tick */
             tick: number;
-            /**
-             * What
-             * @enum {string}
-             */
+            /** @enum {string} */
             what: "gone" | "new" | "other";
         };
-        /**
-         * NotesAdd
-         * @description Notes put in where there were none.
-         */
+        /** @description Notes put in where there were none. */
         NotesAdd: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Cue
              * @description They are cues: heard by the instrument, but no part of the music.
              * @default false
              */
             cue: boolean;
-            /**
-             * First
-             * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
-             */
+            /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
             first?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "notes.add";
-            /** Notes */
             notes: components["schemas"]["NewNote"][];
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
@@ -4727,36 +3679,22 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * NotesBack
-         * @description What became of the notes of a part: ids of those that are gone, those that are otherwise, and new ones.
-         */
+        /** @description What became of the notes of a part: ids of those that are gone, those that are otherwise, and new ones. */
         NotesBack: {
-            /**
-             * Changed
-             * @default []
-             */
+            /** @default [] */
             changed: [
                 number,
                 number,
                 number,
                 number
             ][];
-            /**
-             * Gone
-             * @default []
-             */
+            /** @default [] */
             gone: number[];
-            /**
-             * New
-             * @default []
-             */
+            /** @default [] */
             new: components["schemas"]["NewNote"][];
-            /** Part */
             part: number;
         };
         /**
-         * NotesCopy
          * @description Notes put down again: at another time or in another part, among those that are there.
          *
          *     What is copied begins with the span of `where`, or with the first of the notes; copies follow one another by the
@@ -4767,13 +3705,9 @@ export interface components {
         NotesCopy: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * First
-             * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
-             */
+            /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
             first?: number | null;
             /**
-             * Keys
              * @description So many keys higher; negative: lower.
              * @default 0
              */
@@ -4784,14 +3718,12 @@ export interface components {
              */
             kind: "notes.copy";
             /**
-             * Repeat
              * @description So many copies one after another.
              * @default 1
              */
             repeat: number;
             to: components["schemas"]["NotesTarget"];
             /**
-             * Under
              * @description What the lanes hold under the notes comes along, over what is there.
              * @default true
              */
@@ -4799,10 +3731,7 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * NotesCue
-         * @description Notes that the instrument hears and that are no part of the music; `pitches` of `where` are keys of a part.
-         */
+        /** @description Notes that the instrument hears and that are no part of the music; `pitches` of `where` are keys of a part. */
         NotesCue: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -4811,13 +3740,9 @@ export interface components {
              * @enum {string}
              */
             kind: "notes.cue";
-            /**
-             * Name
-             * @description What these keys call up; absent: as they were called.
-             */
+            /** @description What these keys call up; absent: as they were called. */
             name?: string | null;
             /**
-             * On
              * @description They are cues, or music again.
              * @default true
              */
@@ -4825,15 +3750,11 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * NotesDelete
-         * @description Notes taken away.
-         */
+        /** @description Notes taken away. */
         NotesDelete: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Cues
              * @description It acts on the cue notes that `where` reaches, in place of the music.
              * @default false
              */
@@ -4844,7 +3765,6 @@ export interface components {
              */
             kind: "notes.delete";
             /**
-             * Under
              * @description What the lanes hold under the notes goes with them, where no other note sounds.
              * @default true
              */
@@ -4853,7 +3773,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * NotesFill
          * @description A run from each chosen note to the next one of the line: heard, not written.
          *
          *     The line are the chosen notes of a part, of each chord the highest; one alone goes on to what follows it.
@@ -4861,7 +3780,6 @@ export interface components {
          */
         NotesFill: {
             /**
-             * By
              * @description Which keys the run goes through.
              * @default semitone
              * @enum {string}
@@ -4870,20 +3788,13 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Ease
              * @description Of the way of velocities.
              * @default 0
              */
             ease: number;
-            /**
-             * End Velocity
-             * @description Absent: that of the next note.
-             */
+            /** @description Absent: that of the next note. */
             end_velocity?: number | null;
-            /**
-             * First
-             * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
-             */
+            /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
             first?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -4891,52 +3802,38 @@ export interface components {
              */
             kind: "notes.fill";
             /**
-             * Lift
              * @description Of the way of velocities.
              * @default 0
              */
             lift: number;
             /**
-             * Named
              * @description For `named`: the keys that it may go through.
              * @default []
              */
             named: number[];
             /**
-             * Ring
              * @description Beats that each rings on after the next has begun.
              * @default 0
              */
             ring: number;
-            /**
-             * Scale
-             * @description For `scale`: pitch classes, 0 is C.
-             */
+            /** @description For `scale`: pitch classes, 0 is C. */
             scale?: number[] | null;
-            /**
-             * Time
-             * @description Beats that the run takes, up to the next note; absent: all there is.
-             */
+            /** @description Beats that the run takes, up to the next note; absent: all there is. */
             time?: number | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
         /**
-         * NotesFollow
          * @description Notes to the nearest of some attacks, or so much of the way; each keeps its length.
          *
          *     Notes that have none near are left alone.
          */
         NotesFollow: {
-            /**
-             * Attacks
-             * @description When something is struck, in ticks, ascending.
-             */
+            /** @description When something is struck, in ticks, ascending. */
             attacks: number[];
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Keep
              * @description How much of its distance to the attack each keeps: 0 lies on it, 1 stays.
              * @default 0
              */
@@ -4947,20 +3844,17 @@ export interface components {
              */
             kind: "notes.follow";
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
              */
             over: "cut" | "refuse";
             /**
-             * Page
              * @description The written page follows.
              * @default false
              */
             page: boolean;
             /**
-             * Under
              * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
              * @default true
              */
@@ -4968,16 +3862,12 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
             /**
-             * Window Ms
              * @description Notes with no attack as near as this are left alone.
              * @default 120
              */
             window_ms: number;
         };
-        /**
-         * NotesJoin
-         * @description Neighbours of one key among the chosen notes of a part become one, as loud as the first. The page follows.
-         */
+        /** @description Neighbours of one key among the chosen notes of a part become one, as loud as the first. The page follows. */
         NotesJoin: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -4987,7 +3877,6 @@ export interface components {
              */
             kind: "notes.join";
             /**
-             * Rest
              * @description Beats: notes are joined across a rest no longer than this.
              * @default 0.125
              */
@@ -4996,36 +3885,25 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * NotesLength
          * @description Other lengths: set, scaled, by so much, or up to a gap before the next note of the line (staccato and legato).
          *
          *     The line is made of the chosen notes of a part; after the last of them the part goes on. By a factor, by so much or
          *     up to a gap no note becomes shorter than a thirty-second of a beat.
          */
         NotesLength: {
-            /**
-             * By
-             * @description Beats longer; negative: shorter.
-             */
+            /** @description Beats longer; negative: shorter. */
             by?: number | null;
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Edge
              * @description The edge that moves.
              * @default end
              * @enum {string}
              */
             edge: "start" | "end";
-            /**
-             * Factor
-             * @description Times as long.
-             */
+            /** @description Times as long. */
             factor?: number | null;
-            /**
-             * Gap Ms
-             * @description Ends so long before the next of the line begins; negative: after.
-             */
+            /** @description Ends so long before the next of the line begins; negative: after. */
             gap_ms?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -5033,25 +3911,19 @@ export interface components {
              */
             kind: "notes.length";
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
              */
             over: "cut" | "refuse";
             /**
-             * Page
              * @description The written page follows.
              * @default false
              */
             page: boolean;
-            /**
-             * To
-             * @description Beats.
-             */
+            /** @description Beats. */
             to?: number | null;
             /**
-             * Under
              * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
              * @default true
              */
@@ -5060,14 +3932,12 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * NotesLoosen
          * @description Small deviations in time, as a hand makes them: some by chance, and some with a drift that comes and goes slowly.
          *
          *     What a note gets depends on the seed, the part, the note and its time alone. Notes of a key stay in their order.
          */
         NotesLoosen: {
             /**
-             * Amount Ms
              * @description Standard deviation in milliseconds; none deviates by more than twice that.
              * @default 8
              */
@@ -5075,7 +3945,6 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Drift
              * @description How much of it is drift: 0 each note by itself, 1 all of it slow.
              * @default 0.5
              */
@@ -5086,26 +3955,22 @@ export interface components {
              */
             kind: "notes.loosen";
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
              */
             over: "cut" | "refuse";
             /**
-             * Page
              * @description The written page follows.
              * @default false
              */
             page: boolean;
             /**
-             * Seed
              * @description Another seed is another roll of the dice.
              * @default 1
              */
             seed: number;
             /**
-             * Under
              * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
              * @default true
              */
@@ -5113,21 +3978,16 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * NotesMove
-         * @description Notes to another time, or to other keys.
-         */
+        /** @description Notes to another time, or to other keys. */
         NotesMove: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Cues
              * @description It acts on the cue notes that `where` reaches, in place of the music.
              * @default false
              */
             cues: boolean;
             /**
-             * Keys
              * @description Up; negative: down. With a scale so many steps of that.
              * @default 0
              */
@@ -5138,31 +3998,24 @@ export interface components {
              */
             kind: "notes.move";
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
              */
             over: "cut" | "refuse";
             /**
-             * Page
              * @description The written page follows.
              * @default true
              */
             page: boolean;
-            /**
-             * Scale
-             * @description Pitch classes of a scale; a note beside it keeps its distance to the step below.
-             */
+            /** @description Pitch classes of a scale; a note beside it keeps its distance to the step below. */
             scale?: number[] | null;
             /**
-             * Ticks
              * @description Later; negative: sooner.
              * @default 0
              */
             ticks: number;
             /**
-             * Under
              * @description What the lanes hold under the notes goes with them, where no other note sounds.
              * @default true
              */
@@ -5170,15 +4023,11 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * NotesMute
-         * @description Notes that are not sent, and stay where they are; or that are sent again.
-         */
+        /** @description Notes that are not sent, and stay where they are; or that are sent again. */
         NotesMute: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Cues
              * @description It acts on the cue notes that `where` reaches, in place of the music.
              * @default false
              */
@@ -5189,13 +4038,11 @@ export interface components {
              */
             kind: "notes.mute";
             /**
-             * On
              * @description Muted, or heard again.
              * @default true
              */
             on: boolean;
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
@@ -5205,7 +4052,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * NotesPlace
          * @description Towards a grid, or away from it: how far from its line each note was played is kept, and scaled.
          *
          *     Lines count from the bar line. Of several notes of a key that would come to one line on the grid only the nearest
@@ -5215,14 +4061,12 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Grid
              * @description The step: 8 is eighths, 12 eighth triplets.
              * @default 16
              * @enum {integer}
              */
             grid: 1 | 2 | 4 | 6 | 8 | 12 | 16 | 24 | 32 | 48 | 64;
             /**
-             * Keep
              * @description How much of the distance from the line stays: 0 on it, 1 as played, 2 twice as far.
              * @default 0
              */
@@ -5233,66 +4077,46 @@ export interface components {
              */
             kind: "notes.place";
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
              */
             over: "cut" | "refuse";
             /**
-             * Page
              * @description The written page follows.
              * @default true
              */
             page: boolean;
             /**
-             * Swing
              * @description Every second line later: 1 as in triplets, 1.5 as in dotted notes.
              * @default 0
              */
             swing: number;
             /**
-             * Under
              * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
              * @default true
              */
             under: boolean;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
-            /**
-             * Window
-             * @description Beats: notes further from their line are left alone.
-             */
+            /** @description Beats: notes further from their line are left alone. */
             window?: number | null;
         };
         /**
-         * NotesSplit
          * @description Each chosen note in pieces: at a place, into so many, or at the lines of a grid. Their curves divide with them.
          *
          *     The first piece is the note as it was, only shorter; the velocity of all is the same. The written page follows.
          */
         NotesSplit: {
-            /**
-             * At
-             * @description The tick at which notes that sound there are cut.
-             */
+            /** @description The tick at which notes that sound there are cut. */
             at?: number | null;
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * First
-             * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
-             */
+            /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
             first?: number | null;
-            /**
-             * Grid
-             * @description At the lines of a grid from the bar line on: 8 is eighths.
-             */
+            /** @description At the lines of a grid from the bar line on: 8 is eighths. */
             grid?: (1 | 2 | 4 | 6 | 8 | 12 | 16 | 24 | 32 | 48 | 64) | null;
-            /**
-             * Into
-             * @description So many pieces, of one length to a tick.
-             */
+            /** @description So many pieces, of one length to a tick. */
             into?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -5303,14 +4127,12 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * NotesSpread
          * @description A strum: the notes of each chord one after another. They end where they ended.
          *
          *     A note that would begin near its end, or after it, keeps a quarter of its length.
          */
         NotesSpread: {
             /**
-             * Anchor
              * @description The note that is struck where the chord was.
              * @default first
              * @enum {string}
@@ -5324,39 +4146,33 @@ export interface components {
              */
             kind: "notes.spread";
             /**
-             * Lift
              * @description -1: ever slower; 0: even; 1: ever faster.
              * @default 0
              */
             lift: number;
             /**
-             * Order
              * @description From below, from above, or from the middle outwards.
              * @default up
              * @enum {string}
              */
             order: "up" | "down" | "out";
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
              */
             over: "cut" | "refuse";
             /**
-             * Page
              * @description The written page follows.
              * @default false
              */
             page: boolean;
             /**
-             * Time Ms
              * @description Milliseconds from one note to the next; with a lift, on average.
              * @default 20
              */
             time_ms: number;
             /**
-             * Under
              * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
              * @default true
              */
@@ -5364,30 +4180,17 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * NotesTarget
-         * @description Where copied notes go. Without a part each note stays in its own.
-         */
+        /** @description Where copied notes go. Without a part each note stays in its own. */
         NotesTarget: {
-            /**
-             * At
-             * @description The tick at which the copy begins.
-             */
+            /** @description The tick at which the copy begins. */
             at: number;
-            /** Part */
             part?: number | null;
         };
-        /**
-         * NotesTranspose
-         * @description Notes to other keys. The written page follows.
-         */
+        /** @description Notes to other keys. The written page follows. */
         NotesTranspose: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * Keys
-             * @description Up; negative: down. With a scale so many steps of that.
-             */
+            /** @description Up; negative: down. With a scale so many steps of that. */
             keys: number;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -5395,304 +4198,183 @@ export interface components {
              */
             kind: "notes.transpose";
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
              */
             over: "cut" | "refuse";
-            /**
-             * Scale
-             * @description Pitch classes of a scale; a note beside it keeps its distance to the step below. Absent: keys.
-             */
+            /** @description Pitch classes of a scale; a note beside it keeps its distance to the step below. Absent: keys. */
             scale?: number[] | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * OffPage
-         * @description Notes (rows) that are written elsewhere than they are heard: from one tick to another (start -1: not at all).
-         */
+        /** @description Notes (rows) that are written elsewhere than they are heard: from one tick to another (start -1: not at all). */
         OffPage: {
-            /** End */
             end: number[];
-            /** Row */
             row: number[];
-            /** Start */
             start: number[];
         };
-        /**
-         * OwnFacts
-         * @description How the values of the nodes of chosen notes are spread (16 bins from `low` to `high`).
-         */
+        /** @description How the values of the nodes of chosen notes are spread (16 bins from `low` to `high`). */
         OwnFacts: {
-            /** Deviation */
             deviation: number;
-            /** High */
             high: number;
-            /** Highest */
             highest: number;
-            /** Low */
             low: number;
-            /** Lowest */
             lowest: number;
-            /** Mean */
             mean: number;
-            /** Nodes */
             nodes: number;
-            /** Notes */
             notes: number;
-            /** Spread */
             spread: number[];
         };
-        /** OwnFactsAsked */
         OwnFactsAsked: {
-            /** Lane */
             lane: string;
-            /** Revision */
             revision: number;
             where: components["schemas"]["Where"];
         };
-        /**
-         * OwnLane
-         * @description Curves of one kind, note after note: of `ids`, with `count` nodes each; ticks from each note's start.
-         */
+        /** @description Curves of one kind, note after note: of `ids`, with `count` nodes each; ticks from each note's start. */
         OwnLane: {
-            /** Bent */
             bent: components["schemas"]["BentWay"][];
-            /** Count */
             count: number[];
-            /** Ids */
             ids: number[];
-            /** Key */
             key: string;
-            /** Tick */
             tick: number[];
-            /** Value */
             value: number[];
-            /** Ways */
             ways: [
                 number,
                 number
             ][];
         };
-        /**
-         * OwnSeen
-         * @description The notes, and the kind of their curves.
-         */
+        /** @description The notes, and the kind of their curves. */
         OwnSeen: {
-            /** Lane */
             lane: string;
             where: components["schemas"]["Where"];
         };
-        /**
-         * PartAsked
-         * @description A part that is to be there; without a name it has its number.
-         */
+        /** @description A part that is to be there; without a name it has its number. */
         PartAsked: {
-            /**
-             * Name
-             * @default
-             */
+            /** @default  */
             name: string;
         };
         /**
-         * PartLanes
          * @description The lanes of a part in short, and what they make of its notes.
          *
          *     `by_hand`: its instrument takes its range by hand, and is told none; `in_force`: what else acts on its bend.
          */
         PartLanes: {
-            /** Bend Range */
             bend_range: [
                 number,
                 number
             ][];
-            /** By Hand */
             by_hand: boolean;
             contour: components["schemas"]["Contour"] | null;
-            /** Feet */
             feet: [
                 number,
                 number
             ][];
-            /** Id */
             id: number;
-            /** In Force */
             in_force: components["schemas"]["InForce"][];
-            /** Lanes */
             lanes: components["schemas"]["LaneHead"][];
-            /** Largest */
             largest: number | null;
-            /** Phrases */
             phrases: components["schemas"]["PhraseView"][];
             rings: components["schemas"]["Rings"] | null;
             sent: components["schemas"]["SentView"];
         };
         /**
-         * PartLook
          * @description What the player calls a part, its dye, names for its drum voices, and its routes. Empty: as it came.
          *
          *     `split`: the key from which on its notes are written for the right hand; none: as the page would have it.
          */
         PartLook: {
-            /**
-             * Dye
-             * @default
-             */
+            /** @default  */
             dye: string;
-            /**
-             * Name
-             * @default
-             */
+            /** @default  */
             name: string;
-            /**
-             * Routes
-             * @default []
-             */
+            /** @default [] */
             routes: components["schemas"]["Route"][];
-            /** Split */
             split?: number | null;
-            /**
-             * Voices
-             * @default {}
-             */
+            /** @default {} */
             voices: {
                 [key: string]: string;
             };
         };
-        /**
-         * PartMade
-         * @description The id of a new part.
-         */
+        /** @description The id of a new part. */
         PartMade: {
-            /** Id */
             id: number;
         };
-        /**
-         * PartName
-         * @description A part as the library names it.
-         */
+        /** @description A part as the library names it. */
         PartName: {
-            /** Dye */
             dye: string;
-            /** Name */
             name: string;
-            /** Seal */
             seal: string;
         };
         /**
-         * PartView
          * @description A part with its music in columns, its cues apart. `start` holds differences; `shares`: others on its channel.
          *
          *     `muted` are rows.
          */
         PartView: {
-            /** Bend Range */
             bend_range: [
                 number,
                 number
             ][];
-            /** By Hand */
             by_hand: boolean;
-            /** Channel */
             channel: number;
             contour: components["schemas"]["Contour"] | null;
-            /** Cue Names */
             cue_names: {
                 [key: string]: string;
             };
-            /** Cues */
             cues: components["schemas"]["CueView"][];
-            /** Drum */
             drum: boolean;
-            /** Dye */
             dye: string;
-            /** Feet */
             feet: [
                 number,
                 number
             ][];
-            /** Id */
             id: number;
-            /** Ids */
             ids: [
                 number,
                 number
             ][];
-            /** In Force */
             in_force: components["schemas"]["InForce"][];
-            /** Lanes */
             lanes: components["schemas"]["LaneHead"][];
-            /** Largest */
             largest: number | null;
-            /** Length */
             length: number[];
-            /** Muted */
             muted: number[];
-            /** Name */
             name: string;
             off_page: components["schemas"]["OffPage"];
-            /** Patch */
             patch: string;
-            /** Phrases */
             phrases: components["schemas"]["PhraseView"][];
-            /** Pitch */
             pitch: number[];
             rings: components["schemas"]["Rings"] | null;
-            /** Seal */
             seal: string;
             sent: components["schemas"]["SentView"];
-            /** Shares */
             shares: number[];
-            /** Start */
             start: number[];
-            /** Velocity */
             velocity: number[];
-            /** Voices */
             voices: {
                 [key: string]: string;
             };
         };
-        /**
-         * PassAsked
-         * @description A pass that is going to be played: fields as in `record.pass`. `loop_end`: the tick at which it goes round.
-         */
+        /** @description A pass that is going to be played: fields as in `record.pass`. `loop_end`: the tick at which it goes round. */
         PassAsked: {
-            /**
-             * Id
-             * Format: uuid
-             */
+            /** Format: uuid */
             id: string;
-            /** Leave Out */
             leave_out?: string[];
-            /** Loop End */
             loop_end?: number | null;
             /**
-             * Mode
              * @default merge
              * @enum {string}
              */
             mode: "merge" | "replace" | "touch";
-            /** Part */
             part: number;
-            /**
-             * Shift Ms
-             * @default 0
-             */
+            /** @default 0 */
             shift_ms: number;
-            /** Start */
             start: number;
         };
-        /**
-         * PedalDepth
-         * @description On and off into depth: what is down is pressed in part, and from then on it is a curve like any other.
-         */
+        /** @description On and off into depth: what is down is pressed in part, and from then on it is a curve like any other. */
         PedalDepth: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Depth
              * @description How deep; it holds from 64 upwards.
              * @default 100
              */
@@ -5703,7 +4385,6 @@ export interface components {
              */
             kind: "pedal.depth";
             /**
-             * Lane
              * @description `cc:64` (sustain), `cc:66` (sostenuto), `cc:67` (soft) or `cc:69`.
              * @default cc:64
              */
@@ -5712,7 +4393,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * PedalFromLengths
          * @description Notes as short as fingers hold them, and the pedal where what sounds on needs it: what is heard stays as it was.
          *
          *     The pedal goes down only where nothing ends that it would hold: what it would make longer the fingers hold instead.
@@ -5721,10 +4401,7 @@ export interface components {
         PedalFromLengths: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * Finger Ms
-             * @description How long fingers hold; absent: to the next chord of the same hand.
-             */
+            /** @description How long fingers hold; absent: to the next chord of the same hand. */
             finger_ms?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -5735,7 +4412,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * PedalLegato
          * @description Up at each change, and down again a little later, so that nothing is cut off and nothing blurs.
          *
          *     `harmony`: at a new bass, or a chord of which so large a share of pitch classes is new. `bass`: at a new bass alone.
@@ -5748,7 +4424,6 @@ export interface components {
          */
         PedalLegato: {
             /**
-             * By
              * @default harmony
              * @enum {string}
              */
@@ -5756,7 +4431,6 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Depth
              * @description How deep.
              * @default 127
              */
@@ -5767,25 +4441,21 @@ export interface components {
              */
             kind: "pedal.legato";
             /**
-             * Lag Ms
              * @description Down again so much after the change.
              * @default 80
              */
             lag_ms: number;
             /**
-             * Lift
              * @description How deep it stays at a change over a bass that is held on and would be caught again: 0 is up, 40 about half a lift, which lets go of high strings and keeps low ones.
              * @default 0
              */
             lift: number;
             /**
-             * Share
              * @description Of the pitch classes of a chord (two notes or more): so many new ones are a new harmony.
              * @default 0.5
              */
             share: number;
             /**
-             * Through Bass
              * @description A change of bass alone does not lift the pedal.
              * @default false
              */
@@ -5793,10 +4463,7 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * PedalLift
-         * @description The pedal up, over the span or over each chosen note; after that it is as it was.
-         */
+        /** @description The pedal up, over the span or over each chosen note; after that it is as it was. */
         PedalLift: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -5806,13 +4473,11 @@ export interface components {
              */
             kind: "pedal.lift";
             /**
-             * Lane
              * @description `cc:64` (sustain), `cc:66` (sostenuto), `cc:67` (soft) or `cc:69`.
              * @default cc:64
              */
             lane: string;
             /**
-             * Spans
              * @description Several spans (ticks), in place of that of `where`.
              * @default []
              */
@@ -5823,15 +4488,11 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * PedalPress
-         * @description The pedal down, over the span or over each chosen note; after that it is as it was.
-         */
+        /** @description The pedal down, over the span or over each chosen note; after that it is as it was. */
         PedalPress: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Depth
              * @description How deep.
              * @default 127
              */
@@ -5842,13 +4503,11 @@ export interface components {
              */
             kind: "pedal.press";
             /**
-             * Lane
              * @description `cc:64` (sustain), `cc:66` (sostenuto), `cc:67` (soft) or `cc:69`.
              * @default cc:64
              */
             lane: string;
             /**
-             * Spans
              * @description Several spans (ticks), in place of that of `where`.
              * @default []
              */
@@ -5859,10 +4518,7 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * PedalSwitch
-         * @description Depth into on and off: on from one value upwards, off again only below another, so that nothing flickers.
-         */
+        /** @description Depth into on and off: on from one value upwards, off again only below another, so that nothing flickers. */
         PedalSwitch: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -5872,19 +4528,16 @@ export interface components {
              */
             kind: "pedal.switch";
             /**
-             * Lane
              * @description `cc:64` (sustain), `cc:66` (sostenuto), `cc:67` (soft) or `cc:69`.
              * @default cc:64
              */
             lane: string;
             /**
-             * Off
              * @description Off below this; at most `on`.
              * @default 60
              */
             off: number;
             /**
-             * On
              * @description On from here upwards.
              * @default 64
              */
@@ -5893,7 +4546,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * PedalToLengths
          * @description Notes end where they sounded to, and the pedal that held them goes: what is heard stays as it was.
          *
          *     A note that the pedal held ends when that comes up, or when its key is struck again. Where the pedal holds notes
@@ -5903,13 +4555,11 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Gap Ms
              * @description So much before its key is struck again a note ends at the latest, if its finger lets it.
              * @default 0
              */
             gap_ms: number;
             /**
-             * Keep Pedal
              * @description The pedal stays as well.
              * @default false
              */
@@ -5919,13 +4569,9 @@ export interface components {
              * @enum {string}
              */
             kind: "pedal.to_lengths";
-            /**
-             * Longest
-             * @description Beats: no note becomes longer than this; absent: as long as it sounded.
-             */
+            /** @description Beats: no note becomes longer than this; absent: as long as it sounded. */
             longest?: number | null;
             /**
-             * Threshold
              * @description A pedal holds from here upwards.
              * @default 64
              */
@@ -5934,7 +4580,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * PhraseMarks
          * @description Where phrases begin from the start of `where.span` to its last tick, in the place of what was found there.
          *
          *     Each tick means the note of the line that begins nearest to it. Without `bounds` the stretch goes on from what is
@@ -5942,7 +4587,6 @@ export interface components {
          */
         PhraseMarks: {
             /**
-             * Bounds
              * @description Where they begin, in ticks, ascending.
              * @default []
              */
@@ -5955,7 +4599,6 @@ export interface components {
              */
             kind: "phrase.mark";
             /**
-             * Level
              * @description Phrases, or the groups within them.
              * @default phrases
              * @enum {string}
@@ -5964,63 +4607,40 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * PhraseView
-         * @description A phrase of a part's upper voice: from one tick to another, and where further groups begin in it.
-         */
+        /** @description A phrase of a part's upper voice: from one tick to another, and where further groups begin in it. */
         PhraseView: {
-            /** End */
             end: number;
-            /** Groups */
             groups: number[];
-            /** Start */
             start: number;
         };
-        /**
-         * PieceAsked
-         * @description What came since the piece before: of each message its round, the second of the take, and its bytes.
-         */
+        /** @description What came since the piece before: of each message its round, the second of the take, and its bytes. */
         PieceAsked: {
-            /** Events */
             events: [
                 number,
                 number,
                 string
             ][];
-            /** Number */
             number: number;
         };
-        /**
-         * Pitches
-         * @description Notes of some pitches: the voices of a drum part.
-         */
+        /** @description Notes of some pitches: the voices of a drum part. */
         Pitches: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "pitches";
-            /** Pitches */
             pitches: number[];
         };
-        /**
-         * PlayAs
-         * @description A first shape: rules of performance with the amounts that belong to a kind of instrument; each can be another.
-         */
+        /** @description A first shape: rules of performance with the amounts that belong to a kind of instrument; each can be another. */
         PlayAs: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
             amount: number;
-            /**
-             * Arch
-             * @description Phrase arch, times `amount`; absent: as the hand has it.
-             */
+            /** @description Phrase arch, times `amount`; absent: as the hand has it. */
             arch?: number | null;
             /**
-             * As
              * @description How the instrument is played.
              * @default struck
              * @enum {string}
@@ -6028,82 +4648,44 @@ export interface components {
             as: "struck" | "plucked" | "bowed" | "blown" | "sung" | "drum" | "pad";
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * Contrast
-             * @description Short is soft.
-             */
+            /** @description Short is soft. */
             contrast?: number | null;
-            /**
-             * Gaps
-             * @description Little gaps.
-             */
+            /** @description Little gaps. */
             gaps?: number | null;
-            /**
-             * High
-             * @description High is loud.
-             */
+            /** @description High is loud. */
             high?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "play.as";
-            /**
-             * Lead
-             * @description The melody leads.
-             */
+            /** @description The melody leads. */
             lead?: number | null;
-            /**
-             * Leaps
-             * @description Air before leaps.
-             */
+            /** @description Air before leaps. */
             leaps?: number | null;
-            /**
-             * Loose
-             * @description Looseness, 8 ms at 1, most of it slow.
-             */
+            /** @description Looseness, 8 ms at 1, most of it slow. */
             loose?: number | null;
-            /**
-             * Metre
-             * @description The metre's accents.
-             */
+            /** @description The metre's accents. */
             metre?: number | null;
             /**
-             * Seed
              * @description Another seed is another roll of the dice.
              * @default 1
              */
             seed: number;
-            /**
-             * Slides
-             * @description Leaps are slid into, where one sounds at a time.
-             */
+            /** @description Leaps are slid into, where one sounds at a time. */
             slides?: number | null;
-            /**
-             * Swell
-             * @description Long notes swell.
-             */
+            /** @description Long notes swell. */
             swell?: number | null;
-            /**
-             * Swell On
-             * @description The lane that carries how loud a note goes on; absent: one that the part has for that.
-             */
+            /** @description The lane that carries how loud a note goes on; absent: one that the part has for that. */
             swell_on?: string | null;
-            /**
-             * Vibrato
-             * @description Long notes tremble after a while, where one sounds at a time.
-             */
+            /** @description Long notes tremble after a while, where one sounds at a time. */
             vibrato?: number | null;
-            /**
-             * Voice
-             * @description The upper voice above its chord.
-             */
+            /** @description The upper voice above its chord. */
             voice?: number | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
         /**
-         * PlayLike
          * @description As somebody played: a hand that was measured, given to other notes.
          *
          *     Where the music is the same, note after note, what was played of each is carried over; otherwise, and of notes that
@@ -6111,7 +4693,6 @@ export interface components {
          */
         PlayLike: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6119,7 +4700,6 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Force
              * @description How hard.
              * @default 1
              */
@@ -6132,43 +4712,36 @@ export interface components {
              */
             kind: "play.like";
             /**
-             * Length
              * @description How long.
              * @default 1
              */
             length: number;
             /**
-             * Rest
              * @description What goes with no place, by chance, as much of it as was measured.
              * @default 1
              */
             rest: number;
             /**
-             * Scoop
              * @description How notes are come to, where one sounds at a time.
              * @default 1
              */
             scoop: number;
             /**
-             * Seed
              * @description Another seed is another roll of the dice.
              * @default 1
              */
             seed: number;
             /**
-             * Swell
              * @description What a lane does over long notes.
              * @default 1
              */
             swell: number;
             /**
-             * Time
              * @description When.
              * @default 1
              */
             time: number;
             /**
-             * Vibrato
              * @description How long notes tremble, where one sounds at a time.
              * @default 1
              */
@@ -6177,39 +4750,24 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * Played
          * @description The notes one by one in their order, for who plays the same music: pitch, force, milliseconds late, log2 of how
          *     long they were held against what is written.
          */
         Played: {
-            /**
-             * Curves
-             * @default []
-             */
+            /** @default [] */
             curves: components["schemas"]["Carried"][];
-            /** Force */
             force: number[];
-            /** Held */
             held: number[];
-            /** Late */
             late: number[];
-            /** Pitch */
             pitch: number[];
         };
-        /**
-         * PresetView
-         * @description What a program of a bank calls up.
-         */
+        /** @description What a program of a bank calls up. */
         PresetView: {
-            /** Bank */
             bank: number;
-            /** Name */
             name: string;
-            /** Program */
             program: number;
         };
         /**
-         * Preview
          * @description What a stroke would change.
          *
          *     `beyond`: where its bend would go further than the range in force, with the range that would hold it. `also`: what
@@ -6217,118 +4775,75 @@ export interface components {
          *     it changes nothing.
          */
         Preview: {
-            /** Also */
             also: string;
             beyond: components["schemas"]["Fault"] | null;
             delta: components["schemas"]["Delta"];
             facts: components["schemas"]["Facts"] | null;
-            /** Idle */
             idle: boolean;
             mark: components["schemas"]["Mark"];
             proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
-            /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesFollow"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["TakeBack"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["Stroke"];
         };
         /**
-         * PreviewAsked
          * @description A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass.
          *
          *     `part`: whose lanes are to be told node by node. `sight`: ticks between which the shapes of notes are to be told.
          */
         PreviewAsked: {
-            /** Number */
             number?: number | null;
-            /** Part */
             part?: number | null;
-            /** Pull */
             pull?: [
                 number,
                 number
             ] | null;
-            /** Revision */
             revision: number;
-            /** Sight */
             sight?: [
                 number,
                 number
             ] | null;
-            /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesFollow"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["TakeBack"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["Stroke"];
         };
-        /**
-         * Problem
-         * @description Why a request was refused, in a sentence for the person who asked.
-         */
+        /** @description Why a request was refused, in a sentence for the person who asked. */
         Problem: {
-            /** Detail */
             detail: string;
-            /** Field */
             field?: string | null;
-            /** Offer */
             offer?: {
                 [key: string]: number;
             };
         };
-        /**
-         * Proof
-         * @description Of the lanes of a part. `cable`: the most bytes that its port is told within any second, of `most`.
-         */
+        /** @description Of the lanes of a part. `cable`: the most bytes that its port is told within any second, of `most`. */
         Proof: {
-            /** Cable */
             cable: number;
-            /** Lanes */
             lanes: components["schemas"]["LaneProof"][];
-            /** Most */
             most: number;
         };
-        /**
-         * ProofView
-         * @description What a receiver makes of the bytes of a part, at a revision of its take.
-         */
+        /** @description What a receiver makes of the bytes of a part, at a revision of its take. */
         ProofView: {
-            /** Cable */
             cable: number;
-            /** Lanes */
             lanes: components["schemas"]["LaneProof"][];
-            /** Most */
             most: number;
-            /** Revision */
             revision: number;
         };
         /**
-         * Reason
          * @description What one rule did to a note: steps of velocity, milliseconds later that it begins and that it ends; `moves`: it
          *     gives it something that goes on while it sounds, which has no one number.
          */
         Reason: {
-            /** Begins Ms */
             begins_ms: number;
-            /** Ends Ms */
             ends_ms: number;
-            /** Moves */
             moves: boolean;
-            /** Rule */
             rule: string;
-            /** Velocity */
             velocity: number;
         };
-        /**
-         * ReasonsAsked
-         * @description A note whose rules are asked for, with a stroke that is tried: as a new one, or as that one's new numbers.
-         */
+        /** @description A note whose rules are asked for, with a stroke that is tried: as a new one, or as that one's new numbers. */
         ReasonsAsked: {
-            /** Note */
             note: number;
-            /** Number */
             number?: number | null;
-            /** Revision */
             revision: number;
-            /** Stroke */
-            stroke?: (components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesFollow"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["TakeBack"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"]) | null;
+            stroke?: components["schemas"]["Stroke"] | null;
         };
         /**
-         * RecordPass
          * @description What was played in one go over `where.span`, on one part.
          *
          *     What is added lies beside what is there: notes beside notes, and a control counts from where it was moved until
@@ -6340,15 +4855,9 @@ export interface components {
         RecordPass: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * Events
-             * @description What came: a list of ticks and messages in hexadecimal figures, `[[0, "903c40"], [480, "803c40"]]`; on channel 1 what is the part's, on others what belongs to single notes (MPE). It is kept as the file of these (SMF format 0), deflated, in base64, and can be given so too.
-             */
+            /** @description What came: a list of ticks and messages in hexadecimal figures, `[[0, "903c40"], [480, "803c40"]]`; on channel 1 what is the part's, on others what belongs to single notes (MPE). It is kept as the file of these (SMF format 0), deflated, in base64, and can be given so too. */
             events: string;
-            /**
-             * First
-             * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
-             */
+            /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
             first?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -6356,28 +4865,22 @@ export interface components {
              */
             kind: "record.pass";
             /**
-             * Leave Out
              * @description Kinds that do not count: `notes`, `bend`, `pressure`, `key pressure`, `pedals`, `cc:7` ...; nothing is lost, and what is there of these stays.
              * @default []
              */
             leave_out: string[];
             /**
-             * Mode
              * @description `merge`: added to what is there; `replace`: in place of it; `touch`: only where a control was moved.
              * @default merge
              * @enum {string}
              */
             mode: "merge" | "replace" | "touch";
-            /**
-             * Only
-             * @description Spans of ticks in which it counts, as where a bar is taken from another pass; absent: all.
-             */
+            /** @description Spans of ticks in which it counts, as where a bar is taken from another pass; absent: all. */
             only?: [
                 number,
                 number
             ][] | null;
             /**
-             * Shift Ms
              * @description Later by so many milliseconds; negative: sooner.
              * @default 0
              */
@@ -6385,80 +4888,42 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * RehearsalAsked
-         * @description A span in seconds of the take as a stroke would leave it.
-         */
+        /** @description A span in seconds of the take as a stroke would leave it. */
         RehearsalAsked: {
-            /**
-             * Chase
-             * @default false
-             */
+            /** @default false */
             chase: boolean;
-            /**
-             * Held
-             * @default false
-             */
+            /** @default false */
             held: boolean;
-            /**
-             * Mpe
-             * @default
-             */
+            /** @default  */
             mpe: string;
-            /** Number */
             number?: number | null;
-            /**
-             * Plain
-             * @default
-             */
+            /** @default  */
             plain: string;
-            /** Revision */
             revision: number;
-            /** Span */
             span: [
                 number,
                 number
             ];
-            /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesFollow"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["TakeBack"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["Stroke"];
         };
-        /** Rename */
         Rename: {
-            /** Name */
             name: string;
         };
-        /**
-         * Rings
-         * @description The music of a part (`row`) that a pedal holds, and until when each sounds (ticks).
-         */
+        /** @description The music of a part (`row`) that a pedal holds, and until when each sounds (ticks). */
         Rings: {
-            /** Row */
             row: number[];
-            /** Until */
             until: number[];
         };
-        /**
-         * Route
-         * @description What a lane also moves in the practice synth, by a share of the target's reach either way.
-         */
+        /** @description What a lane also moves in the practice synth, by a share of the target's reach either way. */
         Route: {
-            /** Amount */
             amount: number;
-            /** Lane */
             lane: string;
-            /**
-             * Target
-             * @enum {string}
-             */
+            /** @enum {string} */
             target: "level" | "brightness" | "vibrato" | "pan" | "resonance" | "detune";
         };
-        /**
-         * RuleArch
-         * @description Phrase arch: a phrase rises to its middle and falls away (Todd 1992; Friberg 1995): a parabola of so many dB.
-         */
+        /** @description Phrase arch: a phrase rises to its middle and falls away (Todd 1992; Friberg 1995): a parabola of so many dB. */
         RuleArch: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6466,7 +4931,6 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Depth
              * @description Decibels from its ends to its peak.
              * @default 6
              */
@@ -6477,14 +4941,12 @@ export interface components {
              */
             kind: "rule.arch";
             /**
-             * Over
              * @description Whole phrases, or the groups within them.
              * @default phrases
              * @enum {string}
              */
             over: "phrases" | "groups";
             /**
-             * Peak At
              * @description Where it is loudest, as a share of the phrase.
              * @default 0.5
              */
@@ -6492,21 +4954,14 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /** RuleAsked */
         RuleAsked: {
-            /** Revision */
             revision: number;
-            /** Rule */
             rule: components["schemas"]["SamePitch"] | components["schemas"]["Beat"] | components["schemas"]["BarPlace"] | components["schemas"]["VelocityBetween"] | components["schemas"]["LengthBetween"] | components["schemas"]["ChordEdge"] | components["schemas"]["EveryNth"] | components["schemas"]["Pitches"] | components["schemas"]["Begins"];
             where: components["schemas"]["Where"];
         };
-        /**
-         * RuleContrast
-         * @description Duration contrast: what is short is a little softer beside what is long (Friberg 1991).
-         */
+        /** @description Duration contrast: what is short is a little softer beside what is long (Friberg 1991). */
         RuleContrast: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6521,13 +4976,9 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * RuleGaps
-         * @description Little gaps: after each group, and between a note and the same one again (Friberg, Bresin and Sundberg 2006).
-         */
+        /** @description Little gaps: after each group, and between a note and the same one again (Friberg, Bresin and Sundberg 2006). */
         RuleGaps: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6540,20 +4991,17 @@ export interface components {
              */
             kind: "rule.gaps";
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
              */
             over: "cut" | "refuse";
             /**
-             * Page
              * @description The written page follows.
              * @default false
              */
             page: boolean;
             /**
-             * Under
              * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
              * @default true
              */
@@ -6561,19 +5009,14 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * RuleHigh
-         * @description High is loud: 3 dB an octave, from middle C on (Friberg, Bresin and Sundberg 2006).
-         */
+        /** @description High is loud: 3 dB an octave, from middle C on (Friberg, Bresin and Sundberg 2006). */
         RuleHigh: {
             /**
-             * About
              * @description The pitch that keeps its level.
              * @default 60
              */
             about: number;
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6588,13 +5031,9 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * RuleLead
-         * @description The melody leads: the highest of a chord some 20 ms ahead of the others, spread a little (Goebl 2001).
-         */
+        /** @description The melody leads: the highest of a chord some 20 ms ahead of the others, spread a little (Goebl 2001). */
         RuleLead: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6607,20 +5046,17 @@ export interface components {
              */
             kind: "rule.lead";
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
              */
             over: "cut" | "refuse";
             /**
-             * Page
              * @description The written page follows.
              * @default false
              */
             page: boolean;
             /**
-             * Under
              * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
              * @default true
              */
@@ -6628,13 +5064,9 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * RuleLeaps
-         * @description Leaps are taken: the note before one lets go a little early, the farther the earlier (after Friberg 1991).
-         */
+        /** @description Leaps are taken: the note before one lets go a little early, the farther the earlier (after Friberg 1991). */
         RuleLeaps: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6647,20 +5079,17 @@ export interface components {
              */
             kind: "rule.leaps";
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
              */
             over: "cut" | "refuse";
             /**
-             * Page
              * @description The written page follows.
              * @default false
              */
             page: boolean;
             /**
-             * Under
              * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
              * @default true
              */
@@ -6668,13 +5097,9 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * RuleLoose
-         * @description Looseness with a memory: most of it is a slow drift, as players have it (Gilden 1995), not white noise.
-         */
+        /** @description Looseness with a memory: most of it is a slow drift, as players have it (Gilden 1995), not white noise. */
         RuleLoose: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6687,7 +5112,6 @@ export interface components {
              */
             kind: "rule.loose";
             /**
-             * Seed
              * @description Another seed is another roll of the dice.
              * @default 1
              */
@@ -6695,13 +5119,9 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * RuleMetre
-         * @description The metre's accents: the higher the level of the metre that a note lies on, the louder (Drake, Palmer 1993).
-         */
+        /** @description The metre's accents: the higher the level of the metre that a note lies on, the louder (Drake, Palmer 1993). */
         RuleMetre: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6717,7 +5137,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * RuleRitard
          * @description The last ritard, as a runner comes to a stop (Friberg and Sundberg 1999): over the span, or before the last note.
          *
          *     The tempo is that of before times (1 + (w^q - 1) x)^(1/q), with x from 0 at its start to 1 at the last onset. Notes
@@ -6725,13 +5144,11 @@ export interface components {
          */
         RuleRitard: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
             amount: number;
             /**
-             * Beats
              * @description Quarters before the last onset in which it begins, where no span says it.
              * @default 4
              */
@@ -6739,7 +5156,6 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Curve
              * @description q: 2 slows evenly in time, 3 later, as listeners prefer it.
              * @default 3
              */
@@ -6750,7 +5166,6 @@ export interface components {
              */
             kind: "rule.ritard";
             /**
-             * Last
              * @description w: the tempo that it comes to, as a share of the one before.
              * @default 0.6
              */
@@ -6758,13 +5173,9 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * RuleSlides
-         * @description Slides into leaps, from where the line comes: on a line of single notes whose instrument bends.
-         */
+        /** @description Slides into leaps, from where the line comes: on a line of single notes whose instrument bends. */
         RuleSlides: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6779,13 +5190,9 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * RuleSwell
-         * @description Long notes live: they rise to a peak and fall away, on the lane that carries how loud a note goes on.
-         */
+        /** @description Long notes live: they rise to a peak and fall away, on the lane that carries how loud a note goes on. */
         RuleSwell: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6797,13 +5204,9 @@ export interface components {
              * @enum {string}
              */
             kind: "rule.swell";
-            /**
-             * On
-             * @description The lane that carries how loud a note goes on; absent: as it has one.
-             */
+            /** @description The lane that carries how loud a note goes on; absent: as it has one. */
             on?: string | null;
             /**
-             * Seconds
              * @description Notes that last so long, in seconds, or longer.
              * @default 0.6
              */
@@ -6812,13 +5215,11 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * RuleSwing
          * @description Swing by tempo: the second half of a beat lasts 100 ms, and no less than a 3.5th of the first (Friberg and
          *     Sundström 2002); from 300 beats a minute on it is straight.
          */
         RuleSwing: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6831,20 +5232,17 @@ export interface components {
              */
             kind: "rule.swing";
             /**
-             * Over
              * @description What lies under on the same key: `cut` ends it there, `refuse` leaves all as it is.
              * @default cut
              * @enum {string}
              */
             over: "cut" | "refuse";
             /**
-             * Page
              * @description The written page follows.
              * @default false
              */
             page: boolean;
             /**
-             * Under
              * @description What lies under the notes goes along with their time: their own curves, and the lanes where no other note sounds.
              * @default true
              */
@@ -6852,13 +5250,9 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * RuleVibrato
-         * @description A vibrato that begins late, and grows deeper and faster to the top of the swell, on long notes of a line.
-         */
+        /** @description A vibrato that begins late, and grows deeper and faster to the top of the swell, on long notes of a line. */
         RuleVibrato: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6871,7 +5265,6 @@ export interface components {
              */
             kind: "rule.vibrato";
             /**
-             * Seconds
              * @description Notes that last so long, in seconds, or longer.
              * @default 0.6
              */
@@ -6879,13 +5272,9 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * RuleVoice
-         * @description The upper voice above its chord: the melody 3 dB louder than what goes with it (after Goebl 2001).
-         */
+        /** @description The upper voice above its chord: the melody 3 dB louder than what goes with it (after Goebl 2001). */
         RuleVoice: {
             /**
-             * Amount
              * @description 0 changes nothing, 1 is the rule as it was published, -1 its opposite.
              * @default 1
              */
@@ -6900,18 +5289,11 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * Said
-         * @description What came of it, in a sentence.
-         */
+        /** @description What came of it, in a sentence. */
         Said: {
-            /** Says */
             says: string;
         };
-        /**
-         * SamePitch
-         * @description Notes of the same pitch as any chosen, all through the part.
-         */
+        /** @description Notes of the same pitch as any chosen, all through the part. */
         SamePitch: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -6919,317 +5301,180 @@ export interface components {
              */
             kind: "same pitch";
         };
-        /**
-         * Saving
-         * @description Nodes and messages of lanes before and after a stroke, and how far they stray from the former nodes at most.
-         */
+        /** @description Nodes and messages of lanes before and after a stroke, and how far they stray from the former nodes at most. */
         Saving: {
-            /** After */
             after: number;
-            /** Before */
             before: number;
-            /** Error */
             error: number;
-            /** Sent After */
             sent_after: number;
-            /** Sent Before */
             sent_before: number;
         };
-        /**
-         * ScaleView
-         * @description A scale: its steps are semitones above its root.
-         */
+        /** @description A scale: its steps are semitones above its root. */
         ScaleView: {
-            /** Key */
             key: string;
-            /** Name */
             name: string;
-            /** Steps */
             steps: number[];
         };
-        /**
-         * Scoop
-         * @description Of notes that are come to from elsewhere. Numbers are medians: what to read; the shape is given to others.
-         */
+        /** @description Of notes that are come to from elsewhere. Numbers are medians: what to read; the shape is given to others. */
         Scoop: {
-            /**
-             * Seconds
-             * @description Until it is there.
-             */
+            /** @description Until it is there. */
             seconds: number;
-            /**
-             * Semitones
-             * @description Away from the note where it begins.
-             */
+            /** @description Away from the note where it begins. */
             semitones: number;
             /** @description Semitones away, over the first 0.35 seconds. */
             shape: components["schemas"]["Modes"];
-            /**
-             * Share
-             * @description Of all notes, how many are.
-             */
+            /** @description Of all notes, how many are. */
             share: number;
         };
-        /**
-         * SentView
-         * @description How a part is sent (`zoned`: in a zone of MPE), and what its instrument takes of single notes (None: all).
-         */
+        /** @description How a part is sent (`zoned`: in a zone of MPE), and what its instrument takes of single notes (None: all). */
         SentView: {
-            /** Bends */
             bends: number | null;
-            /** Lower */
             lower: boolean;
-            /** Members */
             members: number;
-            /** Replaces */
             replaces: string[];
-            /** Semitones */
             semitones: number;
-            /** Takes */
             takes: string[] | null;
-            /**
-             * Way
-             * @enum {string}
-             */
+            /** @enum {string} */
             way: "auto" | "plain" | "mpe";
-            /** Zoned */
             zoned: boolean;
         };
         /**
-         * SheetView
          * @description Parts as staff notation over some bars: a drawing (SVG) whose heads are groups with the ids of their notes.
          *
          *     `first` and `count`: the bars that are there. `remarks` are sentences.
          */
         SheetView: {
-            /** Count */
             count: number;
-            /** First */
             first: number;
-            /** Remarks */
             remarks: string[];
-            /** Revision */
             revision: number;
-            /** Svg */
             svg: string;
         };
-        /**
-         * ShineAsked
-         * @description A lane from the sound's brightness: the values of its darkest and of its brightest.
-         */
+        /** @description A lane from the sound's brightness: the values of its darkest and of its brightest. */
         ShineAsked: {
-            /**
-             * High
-             * @default 127
-             */
+            /** @default 127 */
             high: number;
-            /** Lane */
             lane: string;
-            /**
-             * Low
-             * @default 0
-             */
+            /** @default 0 */
             low: number;
-            /** Part */
             part: number;
-            /**
-             * Tolerance
-             * @default 1
-             */
+            /** @default 1 */
             tolerance: number;
         };
         /**
-         * SingAsked
          * @description A bend as the sound sings, of the wheel or of each note. `correction`: how far what is off is brought to what is
          *     written (0 to 1).
          */
         SingAsked: {
-            /**
-             * Correction
-             * @default 1
-             */
+            /** @default 1 */
             correction: number;
             /**
-             * Lane
              * @default bend
              * @enum {string}
              */
             lane: "bend" | "note:pitch";
-            /** Part */
             part: number;
         };
-        /** SoundMoved */
         SoundMoved: {
-            /** Offset */
             offset: number;
         };
-        /**
-         * SoundView
-         * @description A sound beside a take: when it begins and how far it goes out (base64, one byte for each peak).
-         */
+        /** @description A sound beside a take: when it begins and how far it goes out (base64, one byte for each peak). */
         SoundView: {
-            /** Followed */
             followed: boolean;
-            /** Name */
             name: string;
-            /** Offset */
             offset: number;
-            /** Peaks */
             peaks: string;
-            /** Peaks A Second */
             peaks_a_second: number;
-            /** Seconds */
             seconds: number;
         };
-        /**
-         * SpotMend
-         * @description A stroke that mends a spot, and what it does in words.
-         */
+        /** @description A stroke that mends a spot, and what it does in words. */
         SpotMend: {
-            /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesFollow"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["TakeBack"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
-            /** Words */
+            stroke: components["schemas"]["Stroke"];
             words: string;
         };
-        /**
-         * SpotView
-         * @description One thing: broken or stiff, why, on which part and lane, in words, where (ticks), and what mends it.
-         */
+        /** @description One thing: broken or stiff, why, on which part and lane, in words, where (ticks), and what mends it. */
         SpotView: {
-            /**
-             * Kind
-             * @enum {string}
-             */
+            /** @enum {string} */
             kind: "broken" | "stiff";
-            /** Lane */
             lane: string;
-            /** Mends */
             mends: components["schemas"]["SpotMend"][];
-            /** Part */
             part: number;
-            /** Reason */
             reason: string;
-            /** Says */
             says: string;
-            /** Spans */
             spans: [
                 number,
                 number
             ][];
         };
-        /** StaleProblem */
         StaleProblem: {
-            /** Detail */
             detail: string;
-            /** Field */
             field?: string | null;
             history: components["schemas"]["HistoryView"];
-            /** Offer */
             offer?: {
                 [key: string]: number;
             };
         };
         /**
-         * State
          * @description How far it has come.
          * @enum {string}
          */
         State: "arriving" | "waiting" | "working" | "done" | "refused";
         /**
-         * StepAsked
          * @description A change of the history, at the revision that is known. `part`: whose lanes are looked at, node by node.
          *
          *     `where`, `own`: the notes of which facts are wanted, and those of whose curves.
          */
         StepAsked: {
             own?: components["schemas"]["OwnSeen"] | null;
-            /** Part */
             part?: number | null;
-            /** Revision */
             revision: number;
             where?: components["schemas"]["Where"] | null;
         };
-        /**
-         * Strip
-         * @description One measure: of the part, of each of the demo's hands, and of parts of the account's other takes.
-         */
+        /** @description One measure: of the part, of each of the demo's hands, and of parts of the account's other takes. */
         Strip: {
-            /** Demo */
             demo: number[];
-            /** Key */
             key: string;
-            /** Mine */
             mine: number | null;
-            /** Name */
             name: string;
-            /** Own */
             own: number[];
-            /** Unit */
             unit: string;
         };
-        /** StrokeAsked */
+        Stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesFollow"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["TakeBack"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
         StrokeAsked: {
             own?: components["schemas"]["OwnSeen"] | null;
-            /** Part */
             part?: number | null;
-            /** Revision */
             revision: number;
-            /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesFollow"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["TakeBack"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["Stroke"];
             where?: components["schemas"]["Where"] | null;
         };
         /**
-         * StrokeView
          * @description A stroke of the history; `step`: how many steps had been made when it became as it stands.
          *
          *     `dials`: the amounts that it is put together from, where it opens into several.
          */
         StrokeView: {
-            /** Dials */
             dials: components["schemas"]["DialView"][];
-            /** Idle */
             idle: string | null;
             mark: components["schemas"]["Mark"];
-            /** Number */
             number: number;
-            /** On */
             on: boolean;
-            /** Step */
             step: number;
-            /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesFollow"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["TakeBack"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["Stroke"];
         };
-        /**
-         * Sum
-         * @description What goes with a note's place, and what remains.
-         */
+        /** @description What goes with a note's place, and what remains. */
         Sum: {
-            /**
-             * Memory
-             * @description How much of what remains goes on from note to note.
-             */
+            /** @description How much of what remains goes on from note to note. */
             memory: number;
-            /**
-             * Spread
-             * @description Standard deviation of what remains.
-             */
+            /** @description Standard deviation of what remains. */
             spread: number;
             weights: components["schemas"]["Weights"];
         };
-        /**
-         * Summary
-         * @description What the library tells of a take. `sketch`: runs on a grid of 96 by 16 (column, row, width, part).
-         */
+        /** @description What the library tells of a take. `sketch`: runs on a grid of 96 by 16 (column, row, width, part). */
         Summary: {
-            /** Bars */
             bars: number;
-            /** Notes */
             notes: number;
-            /** Parts */
             parts: components["schemas"]["PartName"][];
-            /** Seconds */
             seconds: number;
-            /** Sketch */
             sketch: [
                 number,
                 number,
@@ -7237,89 +5482,50 @@ export interface components {
                 number
             ][];
         };
-        /**
-         * Swell
-         * @description How a lane goes over long notes, from their start to their end.
-         */
+        /** @description How a lane goes over long notes, from their start to their end. */
         Swell: {
-            /** Curve */
             curve: number[];
-            /** Lane */
             lane: string;
-            /** Mean */
             mean: number[];
-            /**
-             * Spread
-             * @description Standard deviation along that curve.
-             */
+            /** @description Standard deviation along that curve. */
             spread: number;
         };
-        /**
-         * TakeBack
-         * @description What was changed in another program: of a span or some parts only, or without its notes or some of its lanes.
-         */
+        /** @description What was changed in another program: of a span or some parts only, or without its notes or some of its lanes. */
         TakeBack: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * First
-             * @description The id of the first note it makes, the others follow. A history gives it; absent: after all others.
-             */
+            /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
             first?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "take.back";
-            /**
-             * Lanes
-             * @default []
-             */
+            /** @default [] */
             lanes: components["schemas"]["LaneBack"][];
             /**
-             * Leave
              * @description What is left as it is: `notes`, or lanes by their keys.
              * @default []
              */
             leave: string[];
-            /**
-             * Notes
-             * @default []
-             */
+            /** @default [] */
             notes: components["schemas"]["NotesBack"][];
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /** TakeCard */
         TakeCard: {
-            /**
-             * Added At
-             * Format: date-time
-             */
+            /** Format: date-time */
             added_at: string;
-            /**
-             * Changed At
-             * Format: date-time
-             */
+            /** Format: date-time */
             changed_at: string;
-            /**
-             * Id
-             * Format: uuid
-             */
+            /** Format: uuid */
             id: string;
-            /** Name */
             name: string;
             summary: components["schemas"]["Summary"];
         };
-        /**
-         * TakeMetre
-         * @description The metre: how many beats a bar has, and of what length. Nothing moves and nothing sounds otherwise.
-         */
+        /** @description The metre: how many beats a bar has, and of what length. Nothing moves and nothing sounds otherwise. */
         TakeMetre: {
-            /**
-             * Beats
-             * @description Beats a bar.
-             */
+            /** @description Beats a bar. */
             beats: number;
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -7329,7 +5535,6 @@ export interface components {
              */
             kind: "take.metre";
             /**
-             * Unit
              * @description What note a beat is: 4 is a quarter.
              * @default 4
              * @enum {integer}
@@ -7339,37 +5544,25 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * TakeTempo
          * @description The tempo: a number, an even change, or beats that were tapped or are found in what is played.
          *
          *     Notes and data keep their bars, and sound by the new tempo; or they keep their seconds, and lie elsewhere in bars.
          */
         TakeTempo: {
-            /**
-             * Beats
-             * @description Seconds of beats that were tapped, ascending: they become quarters, and all keeps its seconds.
-             */
+            /** @description Seconds of beats that were tapped, ascending: they become quarters, and all keeps its seconds. */
             beats?: number[] | null;
-            /**
-             * Bpm
-             * @description Quarters a minute.
-             */
+            /** @description Quarters a minute. */
             bpm?: number | null;
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * End Bpm
-             * @description At the end of the span, to which it changes evenly; absent: the same.
-             */
+            /** @description At the end of the span, to which it changes evenly; absent: the same. */
             end_bpm?: number | null;
             /**
-             * Found
              * @description The same by beats that are found in what is played.
              * @default false
              */
             found: boolean;
             /**
-             * Keeps
              * @description What notes and data keep: their place in the bars, or the moment at which they sound.
              * @default bars
              * @enum {string}
@@ -7384,7 +5577,6 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * TakeText
          * @description A marker, a lyric or another text: put in, said otherwise, moved, or taken away.
          *
          *     `text` says which one; without it a new one comes, on the track of the first part of `where`. One that was recorded
@@ -7399,162 +5591,91 @@ export interface components {
              */
             kind: "take.text";
             /**
-             * Made
              * @description The id that a new one gets, as long as no recorded event has it. A history gives it.
              * @default 4294967295
              */
             made: number;
             /**
-             * Of
              * @description What kind of text a new one is.
              * @default marker
              * @enum {string}
              */
             of: "text" | "lyric" | "marker" | "cue point";
-            /**
-             * Text
-             * @description Which text, by the id that the event list tells; absent: a new one.
-             */
+            /** @description Which text, by the id that the event list tells; absent: a new one. */
             text?: number | null;
-            /**
-             * Tick
-             * @description Where it goes; absent: it stays where it is.
-             */
+            /** @description Where it goes; absent: it stays where it is. */
             tick?: number | null;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
-            /**
-             * Words
-             * @description What it says. Nothing: it is taken away.
-             */
+            /** @description What it says. Nothing: it is taken away. */
             words: string;
         };
-        /**
-         * Tempo
-         * @description Steps of tempo in columns: where (ticks and seconds), and microseconds a quarter note from there on.
-         */
+        /** @description Steps of tempo in columns: where (ticks and seconds), and microseconds a quarter note from there on. */
         Tempo: {
-            /** Micros */
             micros: number[];
-            /** Seconds */
             seconds: number[];
-            /** Ticks */
             ticks: number[];
         };
         /**
-         * ThreadView
          * @description A voice of chord into chord: the notes (ids) it goes from and to, and their pitches; ticks when it leaves, when
          *     it is there, and when the note that it goes to was struck; its form, and shares of its rise at even times.
          */
         ThreadView: {
-            /** Arrives */
             arrives: number;
-            /** Ease */
             ease: number;
-            /** Leaves */
             leaves: number;
-            /** Lift */
             lift: number;
-            /** One */
             one: number;
-            /** Other */
             other: number;
-            /** Pitch */
             pitch: number;
-            /** Reached */
             reached: number;
-            /** Struck */
             struck: number;
-            /** Way */
             way: number[];
         };
-        /**
-         * Time
-         * @description A number of a stroke that is a time: 0 of it is at the tick `origin`, and 1 so many ticks (`unit`) after that.
-         */
+        /** @description A number of a stroke that is a time: 0 of it is at the tick `origin`, and 1 so many ticks (`unit`) after that. */
         Time: {
-            /** Field */
             field: string;
-            /** Origin */
             origin: number;
-            /** Unit */
             unit: number;
         };
         /**
-         * TraceAsked
          * @description A lane from the sound's loudness: milliseconds to rise and fall, and the values of silence and of the loudest.
          *
          *     By decibels, or `linear`: by the height of the wave.
          */
         TraceAsked: {
-            /**
-             * Attack
-             * @default 10
-             */
+            /** @default 10 */
             attack: number;
-            /**
-             * High
-             * @default 127
-             */
+            /** @default 127 */
             high: number;
-            /** Lane */
             lane: string;
-            /**
-             * Linear
-             * @default false
-             */
+            /** @default false */
             linear: boolean;
-            /**
-             * Low
-             * @default 0
-             */
+            /** @default 0 */
             low: number;
-            /** Part */
             part: number;
-            /**
-             * Release
-             * @default 120
-             */
+            /** @default 120 */
             release: number;
-            /**
-             * Tolerance
-             * @default 1
-             */
+            /** @default 1 */
             tolerance: number;
         };
-        /** Traced */
         Traced: {
-            /** Stroke */
-            stroke: components["schemas"]["VelocityHairpin"] | components["schemas"]["VelocitySet"] | components["schemas"]["VelocityNudge"] | components["schemas"]["VelocityScale"] | components["schemas"]["VelocityKnee"] | components["schemas"]["VelocityDraw"] | components["schemas"]["VelocityVary"] | components["schemas"]["VelocityAccent"] | components["schemas"]["VelocityTrim"] | components["schemas"]["LaneNodes"] | components["schemas"]["LaneDraw"] | components["schemas"]["LaneRamp"] | components["schemas"]["LaneShape"] | components["schemas"]["LaneWave"] | components["schemas"]["LaneFade"] | components["schemas"]["LaneReshape"] | components["schemas"]["LaneSmooth"] | components["schemas"]["LaneDistil"] | components["schemas"]["LaneUnplayed"] | components["schemas"]["LaneCopy"] | components["schemas"]["LaneMove"] | components["schemas"]["LaneShift"] | components["schemas"]["LaneClear"] | components["schemas"]["LaneLeadIn"] | components["schemas"]["NotesMove"] | components["schemas"]["NotesPlace"] | components["schemas"]["NotesFollow"] | components["schemas"]["NotesLoosen"] | components["schemas"]["NotesLength"] | components["schemas"]["NotesSpread"] | components["schemas"]["NotesAdd"] | components["schemas"]["NotesTranspose"] | components["schemas"]["NotesCopy"] | components["schemas"]["NotesSplit"] | components["schemas"]["NotesJoin"] | components["schemas"]["NotesMute"] | components["schemas"]["NotesDelete"] | components["schemas"]["NotesCue"] | components["schemas"]["NotesFill"] | components["schemas"]["BendScoop"] | components["schemas"]["BendFall"] | components["schemas"]["BendDip"] | components["schemas"]["BendGlide"] | components["schemas"]["BendShake"] | components["schemas"]["BendRangeStroke"] | components["schemas"]["BendHome"] | components["schemas"]["BendCentre"] | components["schemas"]["BendInstrument"] | components["schemas"]["BendStream"] | components["schemas"]["NoteCurve"] | components["schemas"]["NoteGlide"] | components["schemas"]["NoteCopy"] | components["schemas"]["NoteScatter"] | components["schemas"]["NoteStart"] | components["schemas"]["NoteToLane"] | components["schemas"]["LaneToNotes"] | components["schemas"]["LaneTrim"] | components["schemas"]["NoteSend"] | components["schemas"]["NoteStream"] | components["schemas"]["NoteAnswers"] | components["schemas"]["PedalPress"] | components["schemas"]["PedalLift"] | components["schemas"]["PedalSwitch"] | components["schemas"]["PedalDepth"] | components["schemas"]["PedalToLengths"] | components["schemas"]["PedalFromLengths"] | components["schemas"]["PedalLegato"] | components["schemas"]["TakeTempo"] | components["schemas"]["TakeMetre"] | components["schemas"]["TakeText"] | components["schemas"]["PhraseMarks"] | components["schemas"]["PlayAs"] | components["schemas"]["PlayLike"] | components["schemas"]["TakeBack"] | components["schemas"]["RuleArch"] | components["schemas"]["RuleHigh"] | components["schemas"]["RuleMetre"] | components["schemas"]["RuleContrast"] | components["schemas"]["RuleVoice"] | components["schemas"]["RuleLead"] | components["schemas"]["RuleGaps"] | components["schemas"]["RuleLeaps"] | components["schemas"]["RuleSwing"] | components["schemas"]["RuleLoose"] | components["schemas"]["RuleSwell"] | components["schemas"]["RuleVibrato"] | components["schemas"]["RuleSlides"] | components["schemas"]["RuleRitard"] | components["schemas"]["RecordPass"];
+            stroke: components["schemas"]["Stroke"];
         };
-        /**
-         * TriedContour
-         * @description The shape of some neighbouring notes of a part, from the row `first` on, as a stroke would have it.
-         */
+        /** @description The shape of some neighbouring notes of a part, from the row `first` on, as a stroke would have it. */
         TriedContour: {
             contour: components["schemas"]["Contour"];
-            /** First */
             first: number;
-            /** Part */
             part: number;
         };
-        /**
-         * UndoneView
-         * @description A step that redo would make again.
-         */
+        /** @description A step that redo would make again. */
         UndoneView: {
-            /** Label */
             label: string;
-            /** Step */
             step: number;
         };
-        /**
-         * VelocityAccent
-         * @description Metric accents: what each place of the bar adds, from a pattern that goes round with the bars.
-         */
+        /** @description Metric accents: what each place of the bar adds, from a pattern that goes round with the bars. */
         VelocityAccent: {
             /**
-             * Amount
              * @description In velocity steps.
              * @default 16
              */
@@ -7562,7 +5683,6 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Grid
              * @description The step: 8 is eighths, 12 eighth triplets.
              * @default 8
              * @enum {integer}
@@ -7573,43 +5693,29 @@ export interface components {
              * @enum {string}
              */
             kind: "velocity.accent";
-            /**
-             * Pattern
-             * @description For each step of the bar, how much of `amount` is added (-1 to 1).
-             */
+            /** @description For each step of the bar, how much of `amount` is added (-1 to 1). */
             pattern: number[];
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * VelocityBetween
-         * @description Notes of a velocity from low to high.
-         */
+        /** @description Notes of a velocity from low to high. */
         VelocityBetween: {
-            /**
-             * High
-             * @default 127
-             */
+            /** @default 127 */
             high: number;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "velocity";
-            /**
-             * Low
-             * @default 1
-             */
+            /** @default 1 */
             low: number;
         };
         /**
-         * VelocityDraw
          * @description Notes follow a line drawn over them, each at its own time; only those between its first and its last point
          *     change.
          */
         VelocityDraw: {
             /**
-             * Accents
              * @description How much of each note's own deviation from the straight line through the notes is kept.
              * @default 0
              */
@@ -7621,10 +5727,7 @@ export interface components {
              * @enum {string}
              */
             kind: "velocity.draw";
-            /**
-             * Points
-             * @description Ticks and values of the line, ascending by tick.
-             */
+            /** @description Ticks and values of the line, ascending by tick. */
             points: [
                 number,
                 number
@@ -7633,14 +5736,12 @@ export interface components {
             where?: components["schemas"]["Where"];
         };
         /**
-         * VelocityHairpin
          * @description A ramp over the notes, from the first onset to the last or over `where.span`; a chord moves as one.
          *
          *     With a `peak` it goes there and back: from `start` to `peak`, and in the mirror of that form on to `end`.
          */
         VelocityHairpin: {
             /**
-             * Accents
              * @description How much of each note's own deviation from the straight line through the notes is kept.
              * @default 0
              */
@@ -7648,24 +5749,18 @@ export interface components {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
             /**
-             * Ceiling
              * @description No note ends up louder than this.
              * @default 127
              */
             ceiling: number;
             /**
-             * Ease
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
              */
             ease: number;
-            /**
-             * End
-             * @description Where it ends.
-             */
+            /** @description Where it ends. */
             end: number;
             /**
-             * Floor
              * @description No note ends up softer than this.
              * @default 1
              */
@@ -7676,39 +5771,29 @@ export interface components {
              */
             kind: "velocity.hairpin";
             /**
-             * Lift
              * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
              * @default 0
              */
             lift: number;
             /**
-             * Mode
              * @description `to`: the notes go to the ramp's values, keeping `accents`. `by`: each velocity is multiplied by the ramp (a fade).
              * @default to
              * @enum {string}
              */
             mode: "to" | "by";
-            /**
-             * Peak
-             * @description Where it turns back; none for a plain ramp. Lower ones make a dip.
-             */
+            /** @description Where it turns back; none for a plain ramp. Lower ones make a dip. */
             peak?: number | null;
             /**
-             * Peak At
              * @description When it turns back, as a share of the way.
              * @default 0.5
              */
             peak_at: number;
-            /**
-             * Start
-             * @description Where the ramp starts: a velocity, or a factor.
-             */
+            /** @description Where the ramp starts: a velocity, or a factor. */
             start: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
         /**
-         * VelocityKnee
          * @description Lower the loud notes only, or raise the quiet ones only, bending softly where it begins.
          *
          *     Distances past the threshold are divided by the ratio; within the knee the bend is a parabola that meets both
@@ -7723,41 +5808,29 @@ export interface components {
              */
             kind: "velocity.knee";
             /**
-             * Knee
              * @description Over how many steps it bends; 0: a corner.
              * @default 16
              */
             knee: number;
             /**
-             * Ratio
              * @description 1 changes nothing, 2 halves what lies past the threshold, 100 holds it there.
              * @default 2
              */
             ratio: number;
             /**
-             * Side
              * @description Which notes move: those above, or those below.
              * @default loud
              * @enum {string}
              */
             side: "loud" | "quiet";
-            /**
-             * Threshold
-             * @description Where it begins.
-             */
+            /** @description Where it begins. */
             threshold: number;
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * VelocityNudge
-         * @description Add the same to every note.
-         */
+        /** @description Add the same to every note. */
         VelocityNudge: {
-            /**
-             * By
-             * @description What is added to each velocity.
-             */
+            /** @description What is added to each velocity. */
             by: number;
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -7767,7 +5840,6 @@ export interface components {
              */
             kind: "velocity.nudge";
             /**
-             * Limit
              * @description At the end of the range: `stop` halts the whole group when its first note is at the end, `pin` leaves each note at the end, `squeeze` compresses the group so that louder stays louder.
              * @default pin
              * @enum {string}
@@ -7776,17 +5848,11 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * VelocityScale
-         * @description Widen or narrow the differences about a pivot. About 0 it is a plain percentage.
-         */
+        /** @description Widen or narrow the differences about a pivot. About 0 it is a plain percentage. */
         VelocityScale: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
-            /**
-             * Factor
-             * @description 1 changes nothing, 0.5 halves every distance from the pivot, 0 levels out, 2 doubles.
-             */
+            /** @description 1 changes nothing, 0.5 halves every distance from the pivot, 0 levels out, 2 doubles. */
             factor: number;
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -7794,14 +5860,12 @@ export interface components {
              */
             kind: "velocity.scale";
             /**
-             * Limit
              * @description At the end of the range: `stop` halts the whole group when its first note is at the end, `pin` leaves each note at the end, `squeeze` compresses the group so that louder stays louder.
              * @default pin
              * @enum {string}
              */
             limit: "stop" | "pin" | "squeeze";
             /**
-             * Pivot
              * @description What stays where it is: a level, or what the notes give.
              * @default mean
              */
@@ -7809,10 +5873,7 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * VelocitySet
-         * @description Every note to one value.
-         */
+        /** @description Every note to one value. */
         VelocitySet: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -7821,18 +5882,12 @@ export interface components {
              * @enum {string}
              */
             kind: "velocity.set";
-            /**
-             * Value
-             * @description The velocity that every note gets: a number, or what the notes themselves give (levelling out).
-             */
+            /** @description The velocity that every note gets: a number, or what the notes themselves give (levelling out). */
             value: number | ("mean" | "min" | "max");
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * VelocityTrim
-         * @description A standing scale and offset, mostly of a whole part: there is one at each `where`, which is opened again.
-         */
+        /** @description A standing scale and offset, mostly of a whole part: there is one at each `where`, which is opened again. */
         VelocityTrim: {
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -7842,13 +5897,11 @@ export interface components {
              */
             kind: "velocity.trim";
             /**
-             * Offset
              * @description ... plus this.
              * @default 0
              */
             offset: number;
             /**
-             * Scale
              * @description Each velocity times this ...
              * @default 1
              */
@@ -7856,15 +5909,9 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * VelocityVary
-         * @description Small deviations by chance, as a hand makes them. What a note gets depends on the seed and the note alone.
-         */
+        /** @description Small deviations by chance, as a hand makes them. What a note gets depends on the seed and the note alone. */
         VelocityVary: {
-            /**
-             * Amount
-             * @description Standard deviation in velocity steps; none deviates by more than twice that.
-             */
+            /** @description Standard deviation in velocity steps; none deviates by more than twice that. */
             amount: number;
             /** @description A name that the player gave it. */
             called?: components["schemas"]["Called"] | null;
@@ -7874,14 +5921,12 @@ export interface components {
              */
             kind: "velocity.vary";
             /**
-             * Limit
              * @description At the end of the range: `stop` halts the whole group when its first note is at the end, `pin` leaves each note at the end, `squeeze` compresses the group so that louder stays louder.
              * @default pin
              * @enum {string}
              */
             limit: "stop" | "pin" | "squeeze";
             /**
-             * Seed
              * @description Another seed is another roll of the dice.
              * @default 1
              */
@@ -7889,278 +5934,132 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /**
-         * Vibrato
-         * @description Of long notes that tremble. Numbers are medians: what to read; the shapes are what is given to others.
-         */
+        /** @description Of long notes that tremble. Numbers are medians: what to read; the shapes are what is given to others. */
         Vibrato: {
-            /**
-             * Cents
-             * @description To either side, where it has grown.
-             */
+            /** @description To either side, where it has grown. */
             cents: number;
-            /**
-             * Delay
-             * @description Seconds before it begins.
-             */
+            /** @description Seconds before it begins. */
             delay: number;
             /** @description Cents to either side, from a note's start to its end. */
             depth: components["schemas"]["Modes"];
             /** @description Swings a second, from a note's start to its end. */
             pace: components["schemas"]["Modes"];
-            /**
-             * Rate
-             * @description Swings a second.
-             */
+            /** @description Swings a second. */
             rate: number;
-            /**
-             * Share
-             * @description Of long notes, how many do.
-             */
+            /** @description Of long notes, how many do. */
             share: number;
         };
-        /**
-         * Voice
-         * @description One voice that goes in its own way: by the note with which it begins.
-         */
+        /** @description One voice that goes in its own way: by the note with which it begins. */
         Voice: {
-            /** Ease */
             ease?: number | null;
-            /** Late Ms */
             late_ms?: number | null;
-            /** Lift */
             lift?: number | null;
-            /** Note */
             note: number;
-            /** Start */
             start?: number | null;
-            /** Time */
             time?: number | null;
         };
-        /**
-         * Waiting
-         * @description A pass that was neither kept nor dropped.
-         */
+        /** @description A pass that was neither kept nor dropped. */
         Waiting: {
-            /**
-             * Begun At
-             * Format: date-time
-             */
+            /** Format: date-time */
             begun_at: string;
-            /**
-             * Id
-             * Format: uuid
-             */
+            /** Format: uuid */
             id: string;
-            /** Part */
             part: number;
-            /** Pieces */
             pieces: number;
-            /** Start */
             start: number;
         };
-        /**
-         * Weights
-         * @description What is worth how much. What a note's place says is a number of about the size of 1, or 0 (see `features`).
-         */
+        /** @description What is worth how much. What a note's place says is a number of about the size of 1, or 0 (see `features`). */
         Weights: {
-            /**
-             * Again
-             * @default 0
-             */
+            /** @default 0 */
             again: number;
-            /**
-             * Bar
-             * @default 0
-             */
+            /** @default 0 */
             bar: number;
-            /**
-             * Beat
-             * @default 0
-             */
+            /** @default 0 */
             beat: number;
-            /**
-             * Group
-             * @default 0
-             */
+            /** @default 0 */
             group: number;
-            /**
-             * Group Bow
-             * @default 0
-             */
+            /** @default 0 */
             group_bow: number;
-            /**
-             * Half Bar
-             * @default 0
-             */
+            /** @default 0 */
             half_bar: number;
-            /**
-             * Half Beat
-             * @default 0
-             */
+            /** @default 0 */
             half_beat: number;
-            /**
-             * Height
-             * @default 0
-             */
+            /** @default 0 */
             height: number;
-            /**
-             * Inner
-             * @default 0
-             */
+            /** @default 0 */
             inner: number;
-            /**
-             * Leap
-             * @default 0
-             */
+            /** @default 0 */
             leap: number;
-            /**
-             * Longer
-             * @default 0
-             */
+            /** @default 0 */
             longer: number;
-            /**
-             * Phrase
-             * @default 0
-             */
+            /** @default 0 */
             phrase: number;
-            /**
-             * Phrase Begins
-             * @default 0
-             */
+            /** @default 0 */
             phrase_begins: number;
-            /**
-             * Phrase Bow
-             * @default 0
-             */
+            /** @default 0 */
             phrase_bow: number;
-            /**
-             * Phrase Ends
-             * @default 0
-             */
+            /** @default 0 */
             phrase_ends: number;
-            /**
-             * Step
-             * @default 0
-             */
+            /** @default 0 */
             step: number;
-            /**
-             * Top
-             * @default 0
-             */
+            /** @default 0 */
             top: number;
         };
-        /**
-         * Where
-         * @description What a stroke acts on. The fields narrow each other; an absent one does not restrict.
-         */
+        /** @description What a stroke acts on. The fields narrow each other; an absent one does not restrict. */
         Where: {
-            /**
-             * Each
-             * @description Once more over each phrase, or each group, of each part, as if that were the span.
-             */
+            /** @description Once more over each phrase, or each group, of each part, as if that were the span. */
             each?: ("phrases" | "groups") | null;
-            /**
-             * Notes
-             * @description Inclusive ranges of note ids. Ids count through the whole take, part after part.
-             */
+            /** @description Inclusive ranges of note ids. Ids count through the whole take, part after part. */
             notes?: [
                 number,
                 number
             ][] | null;
-            /**
-             * Parts
-             * @description Part ids.
-             */
+            /** @description Part ids. */
             parts?: number[] | null;
-            /**
-             * Pitches
-             * @description Note numbers.
-             */
+            /** @description Note numbers. */
             pitches?: number[] | null;
-            /**
-             * Span
-             * @description Ticks at the take's resolution: the start is included, the end is not.
-             */
+            /** @description Ticks at the take's resolution: the start is included, the end is not. */
             span?: [
                 number,
                 number
             ] | null;
         };
         /**
-         * Wire
          * @description Of the port that has most to carry. `bytes`: the most within any second that begins in each of as many even
          *     stretches of the take, each `every` seconds long. `thin`: the least of the steps by which ways have to be off so
          *     that all fits, with what it comes to then; null where all fits, or nothing helps.
          */
         Wire: {
-            /** At */
             at: number;
-            /** Bytes */
             bytes: number[];
-            /** Every */
             every: number;
-            /** Most */
             most: number;
-            /** Peak */
             peak: number;
-            /** Thin */
             thin: number | null;
-            /** Thinned */
             thinned: number;
         };
-        /**
-         * Wishes
-         * @description What an account wants in every take.
-         */
+        /** @description What an account wants in every take. */
         Wishes: {
-            /**
-             * Favourites
-             * @default []
-             */
+            /** @default [] */
             favourites: components["schemas"]["Favourite"][];
-            /**
-             * Gear
-             * @default {}
-             */
+            /** @default {} */
             gear: {
                 [key: string]: components["schemas"]["Habits"];
             };
-            /**
-             * Letters
-             * @default true
-             */
+            /** @default true */
             letters: boolean;
-            /**
-             * Metronome
-             * @default false
-             */
+            /** @default false */
             metronome: boolean;
-            /**
-             * Metronome Level
-             * @default 0.5
-             */
+            /** @default 0.5 */
             metronome_level: number;
-            /**
-             * Middle C
-             * @default 4
-             */
+            /** @default 4 */
             middle_c: number;
-            /**
-             * Sounds
-             * @default true
-             */
+            /** @default true */
             sounds: boolean;
-            /**
-             * Walked
-             * @default false
-             */
+            /** @default false */
             walked: boolean;
         };
-        /**
-         * Written
-         * @description What a change of the history has come to. `facts`, `own_facts`: of the notes that were asked about.
-         */
+        /** @description What a change of the history has come to. `facts`, `own_facts`: of the notes that were asked about. */
         Written: {
             delta: components["schemas"]["Delta"];
             facts: components["schemas"]["Facts"] | null;
@@ -8168,7 +6067,53 @@ export interface components {
             own_facts: components["schemas"]["OwnFacts"] | null;
         };
     };
-    responses: never;
+    responses: {
+        /** @description Conflict */
+        ConflictStaleProblem: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["StaleProblem"];
+            };
+        };
+        /** @description Not Found */
+        NotFoundProblem: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Too Many Requests */
+        TooManyRequestsProblem: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Unauthorized */
+        UnauthorizedProblem: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Unprocessable Entity */
+        UnprocessableEntityProblem: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Problem"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -8198,33 +6143,9 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_jobs_add_piece: {
@@ -8241,7 +6162,6 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
                 };
             };
@@ -8256,33 +6176,9 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_banks_list_banks: {
@@ -8315,7 +6211,6 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
                 };
             };
@@ -8330,33 +6225,9 @@ export interface operations {
                     "application/json": components["schemas"]["BankView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_banks_drop_bank: {
@@ -8377,33 +6248,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_banks_bank_data: {
@@ -8424,33 +6271,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_examples_open_example: {
@@ -8473,33 +6296,9 @@ export interface operations {
                     "application/json": components["schemas"]["Example"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_hands_list_hands: {
@@ -8532,7 +6331,6 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
                 };
             };
@@ -8547,33 +6345,9 @@ export interface operations {
                     "application/json": components["schemas"]["HandView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_hands_hand_data: {
@@ -8596,33 +6370,9 @@ export interface operations {
                     "application/json": components["schemas"]["Hand"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_hands_drop_hand: {
@@ -8643,33 +6393,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_jobs_list_jobs: {
@@ -8712,33 +6438,9 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_jobs_forget_job: {
@@ -8759,33 +6461,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_jobs_job_file: {
@@ -8806,33 +6484,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_session_lane_kinds: {
@@ -8913,33 +6567,9 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_session_delete_account: {
@@ -8962,15 +6592,7 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_session_end_others: {
@@ -9035,24 +6657,8 @@ export interface operations {
                     "application/json": components["schemas"]["InvitationMade"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Too Many Requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            422: components["responses"]["UnprocessableEntityProblem"];
+            429: components["responses"]["TooManyRequestsProblem"];
         };
     };
     studio_api_session_take_back_invitation: {
@@ -9097,24 +6703,8 @@ export interface operations {
                     "application/json": components["schemas"]["Said"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Too Many Requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            422: components["responses"]["UnprocessableEntityProblem"];
+            429: components["responses"]["TooManyRequestsProblem"];
         };
     };
     studio_api_session_forget_mail: {
@@ -9157,24 +6747,8 @@ export interface operations {
                     "application/json": components["schemas"]["Account"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Too Many Requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            422: components["responses"]["UnprocessableEntityProblem"];
+            429: components["responses"]["TooManyRequestsProblem"];
         };
     };
     studio_api_session_ping: {
@@ -9241,15 +6815,7 @@ export interface operations {
                     "application/json": components["schemas"]["Wishes"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_session_scales: {
@@ -9314,24 +6880,8 @@ export interface operations {
                     "application/json": components["schemas"]["Account"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Too Many Requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            429: components["responses"]["TooManyRequestsProblem"];
         };
     };
     studio_api_session_forgotten: {
@@ -9356,24 +6906,8 @@ export interface operations {
                     "application/json": components["schemas"]["Said"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Too Many Requests */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            422: components["responses"]["UnprocessableEntityProblem"];
+            429: components["responses"]["TooManyRequestsProblem"];
         };
     };
     studio_api_session_accept_invitation: {
@@ -9398,15 +6932,7 @@ export interface operations {
                     "application/json": components["schemas"]["Account"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_session_sign_in_by_link: {
@@ -9431,15 +6957,7 @@ export interface operations {
                     "application/json": components["schemas"]["Account"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
         };
     };
     studio_api_session_confirm_mail: {
@@ -9464,15 +6982,7 @@ export interface operations {
                     "application/json": components["schemas"]["Account"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_takes_list_takes: {
@@ -9507,7 +7017,6 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
                 };
             };
@@ -9531,33 +7040,9 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_recording_add_blank: {
@@ -9582,33 +7067,9 @@ export interface operations {
                     "application/json": components["schemas"]["Added"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_takes_list_deleted: {
@@ -9653,24 +7114,8 @@ export interface operations {
                     "application/json": number[];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_recording_listened: {
@@ -9695,24 +7140,8 @@ export interface operations {
                     "application/json": components["schemas"]["GearFinding"][];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_takes_delete_take: {
@@ -9733,33 +7162,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_takes_rename_take: {
@@ -9786,33 +7191,9 @@ export interface operations {
                     "application/json": components["schemas"]["TakeCard"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_arrange: {
@@ -9839,42 +7220,10 @@ export interface operations {
                     "application/json": components["schemas"]["Arrangement"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_takes_bring_back: {
@@ -9889,7 +7238,6 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
                 };
             };
@@ -9904,33 +7252,9 @@ export interface operations {
                     "application/json": components["schemas"]["Traced"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_before: {
@@ -9956,42 +7280,10 @@ export interface operations {
                     "application/json": components["schemas"]["Delta"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_checkup: {
@@ -10014,42 +7306,10 @@ export interface operations {
                     "application/json": components["schemas"]["SpotView"][];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_comparison: {
@@ -10076,42 +7336,10 @@ export interface operations {
                     "application/json": components["schemas"]["Comparison"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_events: {
@@ -10142,42 +7370,10 @@ export interface operations {
                     "application/json": components["schemas"]["EventPage"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_facts: {
@@ -10204,42 +7400,10 @@ export interface operations {
                     "application/json": components["schemas"]["Facts"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_takes_take_file: {
@@ -10293,33 +7457,9 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_hands_measure_hand: {
@@ -10346,33 +7486,9 @@ export interface operations {
                     "application/json": components["schemas"]["HandView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_recording_put_in_bars: {
@@ -10399,33 +7515,9 @@ export interface operations {
                     "application/json": components["schemas"]["Added"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_jump: {
@@ -10452,42 +7544,10 @@ export interface operations {
                     "application/json": components["schemas"]["Written"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_lanes: {
@@ -10512,42 +7572,10 @@ export interface operations {
                     "application/json": components["schemas"]["Lanes"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_messages: {
@@ -10578,42 +7606,10 @@ export interface operations {
                     "application/json": components["schemas"]["Messages"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_recording_add_part: {
@@ -10640,33 +7636,9 @@ export interface operations {
                     "application/json": components["schemas"]["PartMade"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_own_facts: {
@@ -10693,42 +7665,10 @@ export interface operations {
                     "application/json": components["schemas"]["OwnFacts"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_page: {
@@ -10758,42 +7698,10 @@ export interface operations {
                     "application/json": components["schemas"]["SheetView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_page_file: {
@@ -10819,42 +7727,10 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_recording_waiting_passes: {
@@ -10877,33 +7753,9 @@ export interface operations {
                     "application/json": components["schemas"]["Waiting"][];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_recording_begin_pass: {
@@ -10928,33 +7780,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_recording_drop_pass: {
@@ -10976,33 +7804,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_recording_keep_pass: {
@@ -11030,33 +7834,9 @@ export interface operations {
                     "application/json": components["schemas"]["Kept"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_recording_add_pass_piece: {
@@ -11082,33 +7862,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_preview: {
@@ -11135,42 +7891,10 @@ export interface operations {
                     "application/json": components["schemas"]["Preview"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_proof: {
@@ -11195,42 +7919,10 @@ export interface operations {
                     "application/json": components["schemas"]["ProofView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_range_of: {
@@ -11255,42 +7947,10 @@ export interface operations {
                     "application/json": components["schemas"]["Strip"][];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_reasons: {
@@ -11317,42 +7977,10 @@ export interface operations {
                     "application/json": components["schemas"]["Reason"][];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_redo: {
@@ -11379,42 +8007,10 @@ export interface operations {
                     "application/json": components["schemas"]["Written"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_rehearse: {
@@ -11441,42 +8037,10 @@ export interface operations {
                     "application/json": components["schemas"]["Messages"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_takes_restore_take: {
@@ -11499,33 +8063,9 @@ export interface operations {
                     "application/json": components["schemas"]["TakeCard"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_select: {
@@ -11552,42 +8092,10 @@ export interface operations {
                     "application/json": components["schemas"]["Chosen"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_done_sheet: {
@@ -11608,42 +8116,10 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_sounds_sound: {
@@ -11666,33 +8142,9 @@ export interface operations {
                     "application/json": components["schemas"]["SoundView"] | null;
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_sounds_add_sound: {
@@ -11707,7 +8159,6 @@ export interface operations {
         requestBody: {
             content: {
                 "multipart/form-data": {
-                    /** File */
                     file?: string | null;
                 };
             };
@@ -11731,33 +8182,9 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_sounds_remove_sound: {
@@ -11778,33 +8205,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_sounds_move_sound: {
@@ -11831,33 +8234,9 @@ export interface operations {
                     "application/json": components["schemas"]["SoundView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_sounds_attacks: {
@@ -11884,33 +8263,9 @@ export interface operations {
                     "application/json": components["schemas"]["Traced"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_sounds_sound_data: {
@@ -11931,33 +8286,9 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_sounds_follow_sound: {
@@ -11980,33 +8311,9 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_sounds_shine: {
@@ -12033,33 +8340,9 @@ export interface operations {
                     "application/json": components["schemas"]["Traced"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_sounds_sing: {
@@ -12086,33 +8369,9 @@ export interface operations {
                     "application/json": components["schemas"]["Traced"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_sounds_trace: {
@@ -12139,33 +8398,9 @@ export interface operations {
                     "application/json": components["schemas"]["Traced"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_add_stroke: {
@@ -12192,42 +8427,10 @@ export interface operations {
                     "application/json": components["schemas"]["Written"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_delete_stroke: {
@@ -12255,42 +8458,10 @@ export interface operations {
                     "application/json": components["schemas"]["Written"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_change_stroke: {
@@ -12318,42 +8489,10 @@ export interface operations {
                     "application/json": components["schemas"]["Written"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_recording_pass_findings: {
@@ -12377,33 +8516,9 @@ export interface operations {
                     "application/json": components["schemas"]["GearFinding"][];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_undo: {
@@ -12430,42 +8545,10 @@ export interface operations {
                     "application/json": components["schemas"]["Written"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_unplayed: {
@@ -12488,42 +8571,10 @@ export interface operations {
                     "application/json": components["schemas"]["Fault"][];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_unsent: {
@@ -12550,42 +8601,10 @@ export interface operations {
                     "application/json": components["schemas"]["Fault"][];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_view: {
@@ -12608,42 +8627,10 @@ export interface operations {
                     "application/json": components["schemas"]["DeskView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_desk_wire: {
@@ -12668,42 +8655,10 @@ export interface operations {
                     "application/json": components["schemas"]["Wire"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StaleProblem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            409: components["responses"]["ConflictStaleProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
     studio_api_takes_zone_take: {
@@ -12726,33 +8681,9 @@ export interface operations {
                     "application/json": components["schemas"]["Added"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["UnauthorizedProblem"];
+            404: components["responses"]["NotFoundProblem"];
+            422: components["responses"]["UnprocessableEntityProblem"];
         };
     };
 }

@@ -200,7 +200,8 @@ function showFrame(frame: Frame | null): void {
   if (!score || !(frame ?? kept)) return;
   const { end, seconds, bars, tempo, flags } = score;
   frames = frame && { kept: kept ?? { end, seconds, bars, tempo, flags }, tried: frame };
-  set({ score: { ...score, ...(frame ?? kept) } });
+  // Flags are told only where they may be others.
+  set({ score: { ...score, ...kept, ...frame } });
 }
 
 /** Nothing is tried any longer. */
