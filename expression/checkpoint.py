@@ -8,8 +8,9 @@ import hashlib
 import io
 import pickle
 import zlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import fields, is_dataclass
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +18,7 @@ import numpy as np
 
 from expression import memo
 from expression.arrays import constant, is_constant
-from expression.history import Entry, History, Shaped
+from expression.history import Entry, Folded, History, Shaped
 
 
 def _fingerprint() -> str:
@@ -85,16 +86,22 @@ def weight(shaped: Shaped, known: Shaped | None = None, weights: tuple[int, ...]
 def worked_weight(shaped: Shaped) -> int:
     """Bytes of what was worked out from the newest takes along the way."""
     return sum(
-        _anew(found, fold.take if type(found) is type(fold.take) else None)
-        for fold in shaped.folds[-LOOKED_AT:]
-        for found in memo.kept(fold.take)
+        _anew(found, one if type(found) is type(one) else None)
+        for one in _remembering(shaped.folds[-LOOKED_AT:])
+        for found in memo.kept(one)
     )
 
 
 def let_go(shaped: Shaped) -> None:
     """Forget what was worked out from takes that nobody looks at any longer: all but the newest."""
-    for fold in shaped.folds[:-LOOKED_AT]:
-        memo.forget(fold.take)
+    newest = _remembering(shaped.folds[-LOOKED_AT:])
+    for one in _remembering(shaped.folds[:-LOOKED_AT]) - newest:
+        memo.forget(one)
+
+
+def _remembering(folds: Sequence[Folded]) -> set[memo.Remembers]:
+    """Takes along the way, and their notes."""
+    return {one for fold in folds for one in (fold.take, *(part.notes for part in fold.take.parts))}
 
 
 LOOKED_AT = 2
@@ -113,8 +120,7 @@ def _anew(now: object, before: object) -> int:
         return len(now)
     if is_dataclass(now) and not isinstance(now, type):
         known = before if type(before) is type(now) else None
-        names = [field.name for field in fields(now)]
-        return sum(_anew(getattr(now, name), getattr(known, name, None)) for name in names)
+        return sum(_anew(getattr(now, name), getattr(known, name, None)) for name in _columns(type(now)))
     if isinstance(now, Mapping):
         named = before if isinstance(before, Mapping) else {}
         return sum(_anew(value, named.get(key)) for key, value in now.items())
@@ -122,3 +128,8 @@ def _anew(now: object, before: object) -> int:
         placed = before if isinstance(before, tuple) else ()
         return sum(_anew(value, placed[at] if at < len(placed) else None) for at, value in enumerate(now))
     return 0
+
+
+@cache
+def _columns(kind: Any) -> tuple[str, ...]:
+    return tuple(field.name for field in fields(kind))

@@ -6,13 +6,14 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from expression.arrays import Bytes, Flags, Ints, contained, frozen, joined
+from expression.memo import Remembers
 
 LOWEST, HIGHEST = 1, 127
 """Velocities a note can have. Note-on with velocity 0 is a note-off (MIDI 1.0, Note-Off)."""
 
 
 @dataclass(frozen=True, eq=False)
-class Notes:
+class Notes(Remembers):
     """Notes in the order of their onsets. One element of each array a note."""
 
     id: Ints

@@ -51,14 +51,22 @@ class Phrases(NamedTuple):
         return level[row], row
 
 
-@worked_out(16)
 def line_of(take: Take, part: int) -> Line:
     """The upper voice of a part: of what is struck as one the highest. The keys of a drum kit are no pitches: all 0."""
-    notes = take.parts[part].notes
+    return _line(take.parts[part].notes, take.resolution, _is_drum(take, part))
+
+
+def _is_drum(take: Take, part: int) -> bool:
+    return take.parts[part].channel.number == percussion.CHANNEL
+
+
+# What follows is kept with the notes: strokes on lanes leave them, and what is known of them, alone.
+@worked_out(2)
+def _line(notes: Notes, resolution: int, is_drum: bool) -> Line:
     heard = notes.music & ~notes.muted
-    onsets = onsets_of(take, part)[heard]
+    onsets = _onsets(notes, resolution)[heard]
     pitch, end = notes.pitch[heard].astype(np.int64), notes.end[heard]
-    if take.parts[part].channel.number == percussion.CHANNEL:
+    if is_drum:
         pitch = np.zeros_like(pitch)
     begins, ends = _written(notes)
     # Of two as high the one that is written first, whichever is heard first.
@@ -69,16 +77,19 @@ def line_of(take: Take, part: int) -> Line:
     return Line(*(frozen(column[rows], np.int64) for column in columns))
 
 
-@worked_out(16)
 def onsets_of(take: Take, part: int) -> Ints:
     """For each note of a part when its chord begins (ticks). What is written as one is one, however it is spread.
 
     Cues, and what is not heard, are in no chord: they begin where they begin.
     """
-    notes = take.parts[part].notes
+    return _onsets(take.parts[part].notes, take.resolution)
+
+
+@worked_out(2)
+def _onsets(notes: Notes, resolution: int) -> Ints:
     heard = notes.music & ~notes.muted
     begins, _ = _written(notes)
-    _, row = np.unique(chord_onsets(begins[heard], take.resolution), return_inverse=True)
+    _, row = np.unique(chord_onsets(begins[heard], resolution), return_inverse=True)
     first = np.full(int(row.max(initial=-1)) + 1, np.iinfo(np.int64).max)
     np.minimum.at(first, row, notes.start[heard])
     found = notes.start.astype(np.int64)
@@ -138,16 +149,21 @@ def _profile(intervals: Floats) -> Floats:
     return np.asarray(strength / highest if highest > 0 else strength)
 
 
-@worked_out(16)
 def phrases_of(take: Take, part: int) -> Phrases:
     """Where the phrases and the groups of a part's upper voice begin: as they are found, but for what was said by hand.
 
     Of a phrase that is made to go on over a boundary the groups stay, and with a phrase a group begins.
     """
-    line = line_of(take, part)
+    marks = tuple(mark for mark in take.phrase_marks if mark.part == part)
+    return _phrases(take.parts[part].notes, take.resolution, _is_drum(take, part), marks)
+
+
+@worked_out(2)
+def _phrases(notes: Notes, resolution: int, is_drum: bool, marks: tuple[PhraseMark, ...]) -> Phrases:
+    line = _line(notes, resolution, is_drum)
     if not len(line.onset):
         return Phrases(line.onset, line.onset)
-    strength = strengths(line, take.resolution)
+    strength = strengths(line, resolution)
     inner = strength[1:]
     # Stronger than the one before, and no weaker than the one after: of equals the first.
     peak = np.append(False, (inner > np.append(-1.0, inner[:-1])) & (inner >= np.append(inner[1:], -1.0)))
@@ -158,8 +174,7 @@ def phrases_of(take: Take, part: int) -> Phrases:
         found[0] = True
         return np.flatnonzero(found)
 
-    found = _breathing(line, strength, begins(PHRASE_ABOVE), LONGEST * take.resolution)
-    marks = [mark for mark in take.phrase_marks if mark.part == part]
+    found = _breathing(line, strength, begins(PHRASE_ABOVE), LONGEST * resolution)
     phrases = _by_hand(line, found, [mark for mark in marks if mark.level == "phrases"])
     groups = _by_hand(line, union(found, begins(GROUP_ABOVE)), [mark for mark in marks if mark.level == "groups"])
     groups = union(phrases, groups)

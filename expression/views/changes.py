@@ -18,7 +18,8 @@ STEPS = 8
 class AddedNotes(TypedDict):
     """Notes that have come to a part, in columns; times are ticks.
 
-    `bends`: of each how its own pitch goes, as (tick from its start, semitones); nothing, where that is as it was.
+    `bends`: of the first of them how their own pitch goes, each as (tick from its start, semitones); of none, where
+    that is as it was.
     """
 
     part: int
@@ -135,8 +136,8 @@ def _added(old: Part, new: Part, notes: Notes) -> AddedNotes:
 def _bends(old: Part, new: Part, ids: Ints) -> list[list[tuple[int, float]]]:
     known = new.curves.get(NOTE_PITCH)
     if known is None or known is old.curves.get(NOTE_PITCH):
-        return [[] for _ in ids]
-    return [_bend(known.curve(note)) for note in ids[:BENT].tolist()] + [[] for _ in ids[BENT:]]
+        return []
+    return [_bend(known.curve(note)) for note in ids[:BENT].tolist()]
 
 
 def _bend(curve: Curve) -> list[tuple[int, float]]:

@@ -1,6 +1,7 @@
 """The whole take for the desk: parts with their notes in columns, lanes in short, bars, tempo."""
 
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import Literal, NotRequired
 
 import numpy as np
@@ -292,10 +293,12 @@ def _lanes(take: Take, part: Part) -> PartLanes:
 
 def _phrases(take: Take, part: Part) -> list[PhraseView]:
     begins, groups = phrases_of(take, part.id)
-    inner = np.split(groups, np.searchsorted(groups, begins, side="right"))[1:]
+    # With each phrase a group begins: that is not told again.
+    first = [*np.searchsorted(groups, begins, side="right").tolist(), len(groups) + 1]
+    inner = groups.tolist()
     return [
-        {"start": start, "end": end, "groups": [one for one in inside.tolist() if one > start]}
-        for (start, end), inside in zip(stretches(take, part.id, "phrases"), inner, strict=True)
+        {"start": start, "end": end, "groups": inner[row : after - 1]}
+        for (start, end), (row, after) in zip(stretches(take, part.id, "phrases"), pairwise(first), strict=True)
     ]
 
 
