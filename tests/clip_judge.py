@@ -11,7 +11,9 @@ from expression.midi.clip_read import read_clip
 from expression.midi.clip_write import write_clip
 from expression.midi.read import read
 from expression.take import Part, Take
-from tests.judge import Drawn, recording, stroke_of, tried
+from tests.judging.drawn import Drawn
+from tests.judging.strokes import stroke_of, tried
+from tests.judging.takes import recording
 
 SEMITONE = 0.03
 

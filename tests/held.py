@@ -31,7 +31,8 @@ from expression.staff.signs import Hairpin
 from expression.strokes import KINDS, Where, parse_stroke
 from expression.take import Take
 from expression.views.changes import Changes
-from tests.judge import ON_NOTES, recording, stroke_of, tried
+from tests.judging.strokes import ON_NOTES, stroke_of, tried
+from tests.judging.takes import recording
 
 KEPT = Path(__file__).with_suffix(".json")
 STROKES, TAKES, TRIES = 5, 40, 12

@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 from demo.fog_signal import the_stair
 from tests.browser.desk import Desk, act_on
 from tests.browser.test_lanes import BEAT, PLAIN, LaneBox, add_lane, sent, with_wheel
-from tests.expression.test_lane_gestures import BUMP, SLOW
+from tests.lanes import BUMP, SLOW
 
 
 def nodes(desk: Desk, key: str = "cc:1", part: int = 0) -> list[tuple[float, float]]:

@@ -12,9 +12,9 @@ from demo.hum import hummed
 from expression.midi.read import read
 from tests.browser.desk import Desk
 from tests.browser.test_sound import RATE, render
-from tests.expression.test_lane_gestures import BUMP, SLOW, wheel
 from tests.expression.test_sound import tone, wav
 from tests.files import events, file_of, phrase
+from tests.lanes import BUMP, SLOW, wheel
 
 BEAT = 960
 PLAIN = file_of(phrase([64] * 16))

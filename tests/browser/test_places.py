@@ -9,8 +9,8 @@ from playwright.sync_api import Page, expect
 from expression.midi.read import read
 from tests.browser.desk import Desk
 from tests.browser.test_lanes import PLAIN, LaneBox, with_wheel
-from tests.expression.test_lane_gestures import SLOW
 from tests.files import NOTE, file_of, phrase
+from tests.lanes import SLOW
 
 BAR = 3840
 LONG = file_of(phrase([64] * 80))

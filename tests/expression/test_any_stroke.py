@@ -15,8 +15,8 @@ from expression.midi.playback import message_bytes, stream
 from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import KINDS, parse_stroke
-from tests.expression.test_lane_gestures import wheel
 from tests.files import NOTE, file_of, phrase
+from tests.lanes import wheel
 from tests.strokes import strokes_of
 
 

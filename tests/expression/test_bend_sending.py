@@ -22,7 +22,9 @@ from expression.views.faults import faults
 from expression.views.page import in_force
 from expression.views.proof import proof
 from tests.files import file_of
-from tests.judge import Hearing, recording, stroke_of, tried
+from tests.judging.hearing import Hearing
+from tests.judging.strokes import stroke_of, tried
+from tests.judging.takes import recording
 
 M = mido.Message
 NOTE = [M("note_on", note=60, velocity=90), M("note_off", note=60, time=1920)]

@@ -18,7 +18,8 @@ from expression.midi.files import opened, saved
 from expression.midi.playback import message_bytes, stream
 from expression.strokes import KINDS, parse_stroke
 from expression.take import Take
-from tests import judge
+from tests.judging.strokes import stroke_of
+from tests.judging.takes import recording
 
 
 def columns(value: Any) -> Iterator[NDArray[Any]]:
@@ -45,7 +46,7 @@ def long_history(seed: int, take: Take) -> History:
     history = History()
     for kind in dice.permutation(sorted(KINDS)).tolist()[:24]:
         try:
-            history = history.add(parse_stroke(judge.stroke_of(dice, kind, take)))
+            history = history.add(parse_stroke(stroke_of(dice, kind, take)))
         except ValueError:
             continue
         if dice.random() < 0.2:
@@ -56,7 +57,7 @@ def long_history(seed: int, take: Take) -> History:
 
 @pytest.mark.parametrize("seed", range(12))
 def test_it_is_the_take_that_it_was(seed: int) -> None:
-    take = opened(judge.recording(np.random.default_rng(seed)))
+    take = opened(recording(np.random.default_rng(seed)))
     shaped = Shaped.of(take, long_history(seed, take))
     again = checkpoint.taken_up(checkpoint.put_away(shaped), shaped.history)
     assert again.entries == shaped.entries
@@ -71,7 +72,7 @@ def test_it_is_the_take_that_it_was(seed: int) -> None:
 
 @pytest.mark.parametrize("seed", range(3))
 def test_what_has_changed_since_is_folded_and_nothing_else(seed: int) -> None:
-    take = opened(judge.recording(np.random.default_rng(seed)))
+    take = opened(recording(np.random.default_rng(seed)))
     history = long_history(seed, take)
     data = checkpoint.put_away(Shaped.of(take, history))
     nudge = parse_stroke({"kind": "velocity.nudge", "by": 3})

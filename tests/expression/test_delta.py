@@ -10,7 +10,8 @@ from expression import views
 from expression.midi.files import opened
 from expression.strokes import KINDS
 from expression.take import Take
-from tests.judge import recording, stroke_of, tried
+from tests.judging.strokes import stroke_of, tried
+from tests.judging.takes import recording
 
 
 def drawn(take: Take, part: int) -> dict[str, Any]:

@@ -11,7 +11,8 @@ from expression.midi.write import write
 from expression.receiver import receive
 from expression.strokes import KINDS, parse_stroke
 from tests.clip_judge import clip_faults
-from tests.judge import NEUTRAL, Judge, recording
+from tests.judge import NEUTRAL, Judge
+from tests.judging.takes import recording
 
 CASES = 30
 """Of each kind: about a minute for all of them together."""

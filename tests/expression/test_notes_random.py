@@ -17,7 +17,7 @@ from expression.receiver import Heard, Note, receive
 from expression.strokes import parse_stroke
 from expression.take import Take
 from tests.expression.pedalled import performance
-from tests.judge import recording
+from tests.judging.takes import recording
 
 SEEDS = 16
 FINE = range(32, 64)

@@ -13,9 +13,10 @@ from expression.midi.read import read
 from expression.midi.write import write
 from expression.strokes import parse_stroke
 from expression.take import Take
-from tests.expression.test_lane_gestures import wheel
 from tests.files import events, file_of, phrase
-from tests.judge import played_at_random, recording
+from tests.judging.strokes import played_at_random
+from tests.judging.takes import recording
+from tests.lanes import wheel
 
 BAR = 3840
 

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from expression.strokes import KINDS
 from studio.models import Take
 from studio.services import shaping
-from tests.expression.test_lane_gestures import wheel
 from tests.files import file_of, phrase
+from tests.lanes import wheel
 from tests.strokes import pairs, scraps, strokes_of, wheres
 from tests.studio.conftest import Caller
 

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from expression.take import Take
-from tests.note_formulas import RIGHT, WRONG, Found, on_key, rows
+from tests.judging.rows import RIGHT, WRONG, Found, on_key, rows
 
 PEDALS = ("cc:64", "cc:66", "cc:67", "cc:69")
 SPRINGS = (*PEDALS, "bend", "pressure")
@@ -104,7 +104,7 @@ def _notes(before: Take, after: Take, said: dict[str, Any], part: int) -> Found:
 def _lane(
     before: Take, after: Take, said: dict[str, Any], part: int, key: str, moved: list[tuple[int, float]]
 ) -> Found:
-    from tests.judge import Drawn
+    from tests.judging.drawn import Drawn
 
     was, now = (Drawn.of(take, part, key) for take in (before, after))
     if left_out(said, key):

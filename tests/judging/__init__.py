@@ -1,0 +1,1 @@
+"""What the judge is made of."""
