@@ -1753,7 +1753,8 @@ export interface components {
         /**
          * @description Notes that have come to a part, in columns; times are ticks.
          *
-         *     `bends`: of each how its own pitch goes, as (tick from its start, semitones); nothing, where that is as it was.
+         *     `bends`: of the first of them how their own pitch goes, each as (tick from its start, semitones); of none, where
+         *     that is as it was.
          */
         AddedNotes: {
             bends: [
