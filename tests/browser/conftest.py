@@ -104,11 +104,12 @@ def window(playwright: Playwright, address: str, tmp_path_factory: pytest.TempPa
     found = playwright.chromium.launch_persistent_context(
         tmp_path_factory.mktemp("browser"),
         executable_path=str(chromium()),
-        args=CHROMIUM_FLAGS,
+        args=[*CHROMIUM_FLAGS, "--process-per-site"],
         viewport={"width": 1280, "height": 800},
         base_url=address,
         accept_downloads=True,
     )
+    found.new_page().goto("/sign-in")
     yield found
     found.close()
 
@@ -128,7 +129,7 @@ def signed_in(window: BrowserContext, address: str, player: User) -> Iterator[Pa
     page.on("pageerror", lambda error: faults.append(str(error)))
     yield page
     page.unroute_all(behavior="ignoreErrors")
-    for opened in window.pages:
+    for opened in window.pages[2:]:
         opened.close()
     window.clear_cookies()
     assert not faults

@@ -1,7 +1,8 @@
-import { lazy, Suspense, useEffect, useState } from "react";
+import { useEffect, useState } from "react";
 import { Link, useLocation, useParams } from "react-router";
 import { cueKeysOf, secondsAt } from "../score/score";
 import { player, usePlayer } from "../sound/player";
+import { late } from "../ui/late";
 import { Notice } from "../ui/Notice";
 import { useMatches } from "../ui/useMatches";
 import { Finder } from "./actions/Finder";
@@ -26,15 +27,15 @@ import { desk, set, useDesk } from "./take/state";
 import { watchLeaving } from "./take/unsaved";
 
 /** What is opened now and then comes when it is. (The search is there at once: what is typed next is for it.) */
-const EventList = lazy(async () => ({ default: (await import("./bars/EventList")).EventList }));
-const CheckUp = lazy(async () => ({ default: (await import("./bars/CheckUp")).CheckUp }));
-const WayOut = lazy(async () => ({ default: (await import("./bars/WayOut")).WayOut }));
-const Compare = lazy(async () => ({ default: (await import("./bars/Compare")).Compare }));
-const PagePane = lazy(async () => ({ default: (await import("./bars/PagePane")).PagePane }));
-const Rig = lazy(async () => ({ default: (await import("../rig/Rig")).Rig }));
-const RecordKey = lazy(async () => ({ default: (await import("../rig/RecordKey")).RecordKey }));
-const Walk = lazy(async () => ({ default: (await import("./bars/Walk")).Walk }));
-const KeySheet = lazy(async () => ({ default: (await import("./actions/KeySheet")).KeySheet }));
+const EventList = late(async () => (await import("./bars/EventList")).EventList);
+const CheckUp = late(async () => (await import("./bars/CheckUp")).CheckUp);
+const WayOut = late(async () => (await import("./bars/WayOut")).WayOut);
+const Compare = late(async () => (await import("./bars/Compare")).Compare);
+const PagePane = late(async () => (await import("./bars/PagePane")).PagePane);
+const Rig = late(async () => (await import("../rig/Rig")).Rig);
+const RecordKey = late(async () => (await import("../rig/RecordKey")).RecordKey, <span className="w-20" />);
+const Walk = late(async () => (await import("./bars/Walk")).Walk);
+const KeySheet = late(async () => (await import("./actions/KeySheet")).KeySheet);
 
 export function Desk() {
   const failure = useDesk((state) => state.failure);
@@ -67,14 +68,7 @@ export function Desk() {
         )}
       </div>
       <Panes />
-      <Transport
-        record={
-          <Suspense fallback={<span className="w-20" />}>
-            <RecordKey />
-          </Suspense>
-        }
-        onKeys={() => set({ sheet: "keys" })}
-      />
+      <Transport record={<RecordKey />} onKeys={() => set({ sheet: "keys" })} />
       <Spoken />
       <Sheets />
     </div>
@@ -121,12 +115,12 @@ function Panes() {
   const isOpen = useDesk((state) => state.score !== null);
   return (
     <>
-      <Suspense>{pageOpen && isOpen && <PagePane />}</Suspense>
-      <Suspense>{rigOpen && isOpen && <Rig />}</Suspense>
-      <Suspense>{listOpen && <EventList />}</Suspense>
-      <Suspense>{checkOpen && isOpen && <CheckUp />}</Suspense>
-      <Suspense>{compareOpen && isOpen && <Compare />}</Suspense>
-      <Suspense>{outOpen && isOpen && <WayOut />}</Suspense>
+      {pageOpen && isOpen && <PagePane />}
+      {rigOpen && isOpen && <Rig />}
+      {listOpen && <EventList />}
+      {checkOpen && isOpen && <CheckUp />}
+      {compareOpen && isOpen && <Compare />}
+      {outOpen && isOpen && <WayOut />}
     </>
   );
 }
@@ -140,8 +134,8 @@ function Sheets() {
   const lay = (which: "find" | "keys") => (open: boolean) => set({ sheet: open ? which : null });
   return (
     <>
-      <Suspense>{sheet === "keys" && <KeySheet open onOpen={lay("keys")} />}</Suspense>
-      <Suspense>{walking && isOpen && <Walk onLeave={() => setWalking(false)} />}</Suspense>
+      {sheet === "keys" && <KeySheet open onOpen={lay("keys")} />}
+      {walking && isOpen && <Walk onLeave={() => setWalking(false)} />}
       <Finder open={sheet === "find"} onOpen={lay("find")} />
       <Notice notice={notice} onClose={() => set({ notice: null })} />
     </>

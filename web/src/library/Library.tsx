@@ -1,8 +1,9 @@
-import { type DragEvent, lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
+import { type DragEvent, type ReactNode, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { csrfToken, leave } from "../api/client";
 import { askAnew } from "../api/queries";
 import { FileChooser } from "../ui/FileChooser";
+import { late } from "../ui/late";
 import { Notice, type NoticeText } from "../ui/Notice";
 import { Wordmark } from "../ui/Wordmark";
 import { Arrivals } from "./Arrivals";
@@ -13,11 +14,9 @@ import { addTake, useTakes } from "./takes";
 import { WalkOffer } from "./WalkOffer";
 
 /** What is opened now and then comes when it is. */
-const AccountSettings = lazy(async () => ({
-  default: (await import("./AccountSettings")).AccountSettings,
-}));
+const AccountSettings = late(async () => (await import("./AccountSettings")).AccountSettings);
 
-const NewTake = lazy(async () => ({ default: (await import("./NewTake")).NewTake }));
+const NewTake = late(async () => (await import("./NewTake")).NewTake);
 
 export function Library() {
   const [notice, setNotice] = useState<NoticeText | null>(null);
@@ -124,7 +123,7 @@ function Top({ onChoose }: { onChoose: () => void }) {
         <button type="button" className="key key-plain text-faded" onClick={() => setAccountOpen(true)}>
           Account
         </button>
-        <Suspense>{accountOpen && <AccountSettings onClose={() => setAccountOpen(false)} />}</Suspense>
+        {accountOpen && <AccountSettings onClose={() => setAccountOpen(false)} />}
         <form method="post" action="/sign-out" onSubmit={leave}>
           <input type="hidden" name="csrfmiddlewaretoken" value={csrfToken()} />
           <button type="submit" className="key key-plain text-faded">
@@ -132,7 +131,7 @@ function Top({ onChoose }: { onChoose: () => void }) {
           </button>
         </form>
       </header>
-      <Suspense>{newOpen && <NewTake onClose={() => setNewOpen(false)} />}</Suspense>
+      {newOpen && <NewTake onClose={() => setNewOpen(false)} />}
     </>
   );
 }

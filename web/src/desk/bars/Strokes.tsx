@@ -1,7 +1,8 @@
-import { lazy, Suspense, useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { StrokeView } from "../../api/client";
 import { placeText } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
+import { late } from "../../ui/late";
 import { Dots, Menu, MenuItem } from "../../ui/Menu";
 import { NameEntry } from "../../ui/NameEntry";
 import { openStroke } from "../take/arranging";
@@ -9,7 +10,7 @@ import { apply, deleteStroke, jump, moveStroke, nameStroke, redo, switchStroke, 
 import { set, useDesk } from "../take/state";
 import { Toggle } from "./Toggle";
 
-const Dials = lazy(async () => ({ default: (await import("./Dials")).Dials }));
+const Dials = late(async () => (await import("./Dials")).Dials);
 
 /** What was done, in order: each stroke can be switched off and on, opened again, gone back to, compared with. */
 export function Strokes() {
@@ -108,11 +109,7 @@ function StrokeLine(props: LineProps) {
   return (
     <li data-newest={props.isNewest || undefined}>
       <StrokeItem {...props} unfolded={unfolded} onUnfold={() => setUnfolded(!unfolded)} />
-      {unfolded && stroke.dials.length > 0 && (
-        <Suspense>
-          <Dials stroke={stroke} />
-        </Suspense>
-      )}
+      {unfolded && stroke.dials.length > 0 && <Dials stroke={stroke} />}
     </li>
   );
 }

@@ -1,6 +1,7 @@
-import { lazy, Suspense, useEffect } from "react";
+import { useEffect } from "react";
 import { VELOCITY } from "../../score/lanes";
 import { isOfNotes } from "../../score/own";
+import { late } from "../../ui/late";
 import { NameEntry } from "../../ui/NameEntry";
 import { renamePart, rowName } from "../take/arranging";
 import { inFront } from "../take/choosing";
@@ -10,12 +11,12 @@ import { Facts } from "./Facts";
 
 /** The numbers of a stroke, and what lanes have, come once the desk is drawn: before a hand can ask for them. */
 const opening = () => import("./OpenStroke");
-const OpenStroke = lazy(async () => ({ default: (await opening()).OpenStroke }));
-const TypedVelocity = lazy(async () => ({ default: (await import("./TypedVelocity")).TypedVelocity }));
-const Gestures = lazy(async () => ({ default: (await import("./Gestures")).Gestures }));
-const Rules = lazy(async () => ({ default: (await import("./Rules")).Rules }));
-const LaneCare = lazy(() => import("./OnLane"));
-const OwnCare = lazy(() => import("./OnOwn"));
+const OpenStroke = late(async () => (await opening()).OpenStroke);
+const TypedVelocity = late(async () => (await import("./TypedVelocity")).TypedVelocity);
+const Gestures = late(async () => (await import("./Gestures")).Gestures);
+const Rules = late(async () => (await import("./Rules")).Rules);
+const LaneCare = late(async () => (await import("./OnLane")).default);
+const OwnCare = late(async () => (await import("./OnOwn")).default);
 
 /**
  * What Shape acts on, all gestures that fit it, and under them the stroke that is open, with its numbers; or, where none is,
@@ -34,26 +35,22 @@ export function Shape() {
         <h2 className="sr-only">Shape</h2>
         <div className="flex items-center gap-2">
           <ActiveLane />
-          <Suspense>{onVelocity && hasSelection && <TypedVelocity where={inFront} />}</Suspense>
+          {onVelocity && hasSelection && <TypedVelocity where={inFront} />}
         </div>
         <VoiceName />
         {onVelocity && <Facts />}
-        <Suspense>
-          <Gestures />
-        </Suspense>
+        <Gestures />
       </div>
       <div className="min-h-28 flex-1 overflow-y-auto border-t border-rule px-3 pb-2">
-        <Suspense>
-          {shaping ? (
-            <OpenStroke shaping={shaping} />
-          ) : onVelocity ? (
-            <Rules />
-          ) : isOfNotes(activeLane) ? (
-            <OwnCare laneKey={activeLane} />
-          ) : (
-            <LaneCare laneKey={activeLane} />
-          )}
-        </Suspense>
+        {shaping ? (
+          <OpenStroke shaping={shaping} />
+        ) : onVelocity ? (
+          <Rules />
+        ) : isOfNotes(activeLane) ? (
+          <OwnCare laneKey={activeLane} />
+        ) : (
+          <LaneCare laneKey={activeLane} />
+        )}
       </div>
     </section>
   );

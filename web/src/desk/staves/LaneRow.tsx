@@ -1,8 +1,9 @@
-import { lazy, type PointerEvent, Suspense, useEffect, useRef } from "react";
+import { type PointerEvent, useEffect, useRef } from "react";
 import type { LaneKind } from "../../api/client";
 import { lanesOf } from "../../api/strokes";
 import { BEND, formOf, slides, VELOCITY } from "../../score/lanes";
 import type { PartScore } from "../../score/score";
+import { late } from "../../ui/late";
 import { between, rounded, signed } from "../../ui/numbers";
 import { Press } from "../hand/grip";
 import { hoverLane, hoverNothing } from "../hand/hints";
@@ -21,7 +22,7 @@ import { Grips } from "./Grips";
 import { OutOfSight } from "./OutOfSight";
 import { Tip } from "./Tip";
 
-const FrameGrips = lazy(async () => ({ default: (await import("./FrameGrips")).FrameGrips }));
+const FrameGrips = late(async () => (await import("./FrameGrips")).FrameGrips);
 
 const STRIP_HEIGHT = 34;
 
@@ -56,7 +57,7 @@ export function LaneRow({ look, isFirst, isLast }: { look: LaneLook; isFirst: bo
         </span>
       )}
       {head && <OutOfSight laneKey={look.key} />}
-      <Suspense>{open && slides(now.form) && <FrameGrips kind={kind} height={height} />}</Suspense>
+      {open && slides(now.form) && <FrameGrips kind={kind} height={height} />}
       {open && head && <FaultMarks laneKey={look.key} />}
       {open && <Tip stave={look.key} />}
       {open && <SpokenNode stave={now} />}

@@ -1,11 +1,12 @@
-import { lazy, Suspense, useMemo } from "react";
+import { useMemo } from "react";
 import type { StrokeView } from "../../api/client";
 import { placeText, type Score } from "../../score/score";
+import { late } from "../../ui/late";
 import { type Camera, GUTTER, xOf } from "../page/camera";
 import { openStroke } from "../take/arranging";
 import { leadPart, useDesk } from "../take/state";
 
-const Phrases = lazy(async () => ({ default: (await import("./Phrases")).Phrases }));
+const Phrases = late(async () => (await import("./Phrases")).Phrases);
 
 const LEAST_WIDTH = 20;
 const ROW_PIXELS = 22;
@@ -68,7 +69,7 @@ export function Marks() {
           className="absolute right-0 overflow-hidden"
           style={{ left: GUTTER, top: ROWS_SEEN * ROW_PIXELS, height: PEDAL_PIXELS }}
         >
-          <Suspense>{hasPhrases && <Phrases camera={camera} />}</Suspense>
+          {hasPhrases && <Phrases camera={camera} />}
           {feet && <Feet feet={feet} camera={camera} top={FEET_BELOW} />}
         </div>
       )}

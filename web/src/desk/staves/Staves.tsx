@@ -1,8 +1,9 @@
-import { lazy, type RefObject, Suspense, useEffect, useRef } from "react";
+import { type RefObject, useEffect, useRef } from "react";
 import { actsOnVelocity } from "../../api/strokes";
 import { VELOCITY } from "../../score/lanes";
 import { secondsAt, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
+import { late } from "../../ui/late";
 import { attach } from "../hand/gestures";
 import { velocityScale } from "../page/scale";
 import { type Elements, Stage } from "../stage/stage";
@@ -17,7 +18,7 @@ import { Marks } from "./Marks";
 import { Tip } from "./Tip";
 
 /** The strip of cues comes where there are any, or where it is asked for. */
-const CueStrip = lazy(async () => ({ default: (await import("./CueStrip")).CueStrip }));
+const CueStrip = late(async () => (await import("./CueStrip")).CueStrip);
 
 /** The column of staves on one time axis. */
 export function Staves() {
@@ -68,7 +69,7 @@ export function Staves() {
         <Beyond />
         <Tip stave="notes" />
       </div>
-      <Suspense>{hasCues && <CueStrip />}</Suspense>
+      {hasCues && <CueStrip />}
       {!closeUp && <LaneDivider share={share} onShare={shareOut} />}
       <VelocityLane canvas={lane} share={share} folded={closeUp} name={name} />
       <Lanes />
