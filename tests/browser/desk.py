@@ -75,8 +75,9 @@ class Desk:
 
     def reopen(self) -> "Desk":
         self.page.goto(f"/takes/{self.take_id}")
-        expect(self.page.get_by_role("heading", level=1)).to_be_visible()
-        expect(self.page.get_by_role("navigation", name="Parts").get_by_role("button").first).to_be_visible()
+        # (What is waited for is looked for at every frame; what is expected, after 100 ms and then more seldom.)
+        self.page.get_by_role("heading", level=1).wait_for()
+        self.page.get_by_role("navigation", name="Parts").get_by_role("button").first.wait_for()
         self.page.evaluate("document.fonts.ready.then(() => undefined)")
         return self
 
