@@ -218,7 +218,7 @@ def _ending_with_its_parent() -> tuple[str, ...]:
 def _logs(env: Mapping[str, str]) -> Path | None:
     """The folder of the logs, which change places there when they are full; None: all is said on standard output."""
     folder = Path(env["LULL_LOGS"]) if env.get("LULL_LOGS") else None
-    if folder is None and stat.S_ISSOCK(os.fstat(1).st_mode):  # Which nobody else can open.
+    if folder is None and not can_be_opened(1):
         folder = STATE / "logs"
     if folder is not None:
         folder.mkdir(parents=True, exist_ok=True)
@@ -227,6 +227,15 @@ def _logs(env: Mapping[str, str]) -> Path | None:
         if stat.S_ISREG(os.fstat(one).st_mode):  # Whoever writes to it as well, nobody writes over others.
             fcntl.fcntl(one, fcntl.F_SETFL, fcntl.fcntl(one, fcntl.F_GETFL) | os.O_APPEND)
     return folder
+
+
+def can_be_opened(number: int) -> bool:
+    """Whether what is said there can be said by others too: not where it is a socket, or a terminal of another user."""
+    try:
+        os.close(os.open(f"/dev/fd/{number}", os.O_WRONLY | os.O_APPEND))
+    except OSError:
+        return False
+    return True
 
 
 def _log(folder: Path | None, name: str, of: str = "") -> str:

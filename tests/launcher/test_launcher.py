@@ -139,6 +139,21 @@ def test_what_is_silent_is_ended_and_started_again(monkeypatch: pytest.MonkeyPat
 BROKEN = (sys.executable, "-c", "raise SystemExit(7)")
 
 
+def test_what_others_may_not_open_is_no_place_for_what_they_say(tmp_path: Path) -> None:
+    """A terminal or a file of whoever became another user (su), or a socket: logs lie in files then."""
+    said = tmp_path / "said"
+    ours, theirs = socket.socketpair()
+    with said.open("w") as file, ours, theirs:
+        assert supervision.can_be_opened(file.fileno())
+        assert not supervision.can_be_opened(ours.fileno())
+        if os.geteuid() == 0:
+            said.chmod(0o600)
+            if (child := os.fork()) == 0:
+                os.setuid(65_534)
+                os._exit(supervision.can_be_opened(file.fileno()))
+            assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 0
+
+
 def test_what_cannot_run_is_told_at_the_start() -> None:
     broken = supervision.Member("the broken one", BROKEN, port=postgres.free_port())
     with (
