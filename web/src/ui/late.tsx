@@ -27,19 +27,19 @@ interface LateProps<Props> {
 }
 
 function Late<Props extends object>({ coming, props, meanwhile }: LateProps<Props>) {
-  const [, setThere] = useState(coming.found !== undefined);
+  const [Found, setFound] = useState(() => coming.found);
   const [problem, setProblem] = useState<{ of: unknown }>();
   useEffect(() => {
-    if (coming.found) return;
+    if (Found) return;
+    // Asked for by each that is shown without it: the browser brings it once.
     coming.load().then(
       (found) => {
         coming.found = found;
-        setThere(true);
+        setFound(() => found);
       },
       (thrown) => setProblem({ of: thrown }),
     );
-  }, [coming]);
+  }, [coming, Found]);
   if (problem) throw problem.of;
-  const Found = coming.found;
   return Found ? <Found {...props} /> : meanwhile;
 }
