@@ -15,7 +15,8 @@ export function OpenStroke({ shaping }: { shaping: Shaping }) {
   const { stroke, number, problem } = shaping;
   const change = (fields: object) => preview({ ...stroke, ...fields } as Stroke);
   const keepChange = (fields: object) => {
-    change(fields);
+    // What an entry is left with was tried as it was typed: it is not asked for twice.
+    if (!holds(stroke, fields)) change(fields);
     if (number !== null) void keep();
   };
   return (
@@ -118,6 +119,12 @@ function Findings({ shaping, keep }: { shaping: Shaping; keep: (fields: object) 
     </>
   );
 }
+
+/** Whether a stroke has these numbers. */
+const holds = (stroke: Stroke, fields: object) =>
+  Object.entries(fields).every(
+    ([name, value]) => JSON.stringify(stroke[name as keyof Stroke]) === JSON.stringify(value),
+  );
 
 /** Whether the keys are in one of its entries, not on a button. */
 const isTyped = (form: HTMLElement) =>
