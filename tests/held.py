@@ -190,6 +190,13 @@ def _sum(told: Any) -> str:
 def _plain(one: Any) -> Any:
     """As JSON has it; numbers to six figures, so that a last bit of another processor is no difference."""
     match one:
+        # What is by far the most comes first.
+        case None | int() | str():
+            return one
+        case float():
+            return (
+                f"{one:.6g}" if math.isfinite(one) and abs(one) > 1e-9 else str(one) if not math.isfinite(one) else "0"
+            )
         case bytes():
             return hashlib.sha1(one, usedforsecurity=False).hexdigest()
         case BaseModel():
@@ -200,14 +207,10 @@ def _plain(one: Any) -> Any:
             return [_plain(value) for value in one]
         case np.ndarray() | np.generic():
             return _plain(one.tolist())
-        case float():
-            return (
-                f"{one:.6g}" if math.isfinite(one) and abs(one) > 1e-9 else str(one) if not math.isfinite(one) else "0"
-            )
         case _ if is_dataclass(one):
             return [_plain(getattr(one, field.name)) for field in fields(one)]
         case _:
-            return one if one is None or isinstance(one, str | int) else str(one)
+            return str(one)
 
 
 def all_sums() -> dict[str, Sums]:

@@ -1,6 +1,7 @@
 """Strokes as anybody might send them: what their schemas allow, what lies near it, and what does not belong there."""
 
 import math
+from functools import cache
 from typing import Any
 
 from hypothesis import strategies as st
@@ -92,6 +93,7 @@ MESSAGES = (
 )
 
 
+@cache
 def strokes_of(kind: str) -> st.SearchStrategy[dict[str, Any]]:
     """Strokes of a kind, mostly as they may be, now and then with something else in a field."""
     schema = KINDS[kind].model_json_schema()

@@ -98,9 +98,38 @@ MESSAGES: dict[str, Layout] = {
     "note management": _voice(0xF, key=_KEY, flags=_INDEX),
 }  # fmt: skip
 """Every message that is written, and read as what it is; others are passed over."""
-_BY_TYPE: dict[int, list[tuple[str, Layout]]] = {}
+
+
+class Coded(NamedTuple):
+    """A message as shifts and masks over all of its bits as one number: what is the same in each, and its fields."""
+
+    name: str
+    length: int
+    """In bytes."""
+    fixed: int
+    told: int
+    """The bits that are fixed."""
+    fields: dict[str, tuple[int, int]]
+    """How far each is shifted to the left, and its mask before that."""
+
+
+def _coded(name: str, layout: Layout) -> Coded:
+    size = WORDS[layout.type] * 32
+
+    def place(field: Field) -> tuple[int, int]:
+        return size - field.at - field.bits, (1 << field.bits) - 1
+
+    fixed, told = layout.type << (size - 4), 0xF << (size - 4)
+    for field, value in layout.fixed:
+        shift, mask = place(field)
+        fixed, told = fixed | value << shift, told | mask << shift
+    return Coded(name, size // 8, fixed, told, {name: place(field) for name, field in layout.fields.items()})
+
+
+_CODED = {name: _coded(name, layout) for name, layout in MESSAGES.items()}
+_BY_TYPE: dict[int, list[Coded]] = {}
 for _name, _layout in MESSAGES.items():
-    _BY_TYPE.setdefault(_layout.type, []).append((_name, _layout))
+    _BY_TYPE.setdefault(_layout.type, []).append(_CODED[_name])
 
 
 class Packet(NamedTuple):
@@ -110,27 +139,21 @@ class Packet(NamedTuple):
     fields: dict[str, int]
 
 
-def _bits(value: int, size: int, field: Field) -> int:
-    return value >> (size - field.at - field.bits) & ((1 << field.bits) - 1)
-
-
 def packed(name: str, **fields: int) -> bytes:
     """A message as bytes, the highest first. Raises KeyError for a field that it has not."""
-    layout = MESSAGES[name]
-    size = WORDS[layout.type] * 32
-    value = layout.type << (size - 4)
-    places = [*layout.fixed, *((layout.fields[field], given) for field, given in fields.items())]
-    for field, given in places:
-        value |= (given & ((1 << field.bits) - 1)) << (size - field.at - field.bits)
-    return value.to_bytes(size // 8)
+    _, length, value, _, places = _CODED[name]
+    for field, given in fields.items():
+        shift, mask = places[field]
+        value |= (given & mask) << shift
+    return value.to_bytes(length)
 
 
 def unpacked(packet: bytes) -> Packet:
     """A message from the bytes of one packet."""
-    value, size = int.from_bytes(packet), len(packet) * 8
-    for name, layout in _BY_TYPE.get(packet[0] >> 4, []):
-        if all(_bits(value, size, field) == fixed for field, fixed in layout.fixed):
-            return Packet(name, {field: _bits(value, size, place) for field, place in layout.fields.items()})
+    value = int.from_bytes(packet)
+    for name, _, fixed, told, places in _BY_TYPE.get(packet[0] >> 4, ()):
+        if value & told == fixed:
+            return Packet(name, {field: value >> shift & mask for field, (shift, mask) in places.items()})
     return Packet("", {})
 
 

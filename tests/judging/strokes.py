@@ -1,5 +1,6 @@
 """Random strokes of every kind, as their schemas allow them."""
 
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -9,6 +10,12 @@ from expression.history import applied
 from expression.strokes import KINDS, parse_stroke
 from expression.take import Take
 from tests.judging.takes import Draw
+
+
+@cache
+def schema_of(kind: str) -> dict[str, Any]:
+    """What pydantic says of a kind, which is much slower to say than to read."""
+    return KINDS[kind].model_json_schema()
 
 
 def tried(take: Take, said: dict[str, Any]) -> Take | None:
@@ -21,7 +28,7 @@ def tried(take: Take, said: dict[str, Any]) -> Take | None:
 
 def stroke_of(dice: Draw, kind: str, take: Take) -> dict[str, Any]:
     """A stroke of a kind with random numbers, as its schema allows them."""
-    schema = KINDS[kind].model_json_schema()
+    schema = schema_of(kind)
     known = schema.get("$defs", {})
     keys = sorted({key for part in take.parts for key in part.lanes} | {"cc:11", "cc:74", "bend"})
     if kind in ON_NOTES:
