@@ -14,7 +14,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from urllib.parse import urlsplit
 
-from launcher.base import PYTHON, ROOT, Trouble, say
+from launcher.base import PYTHON, ROOT, Trouble, django_command, say
 from launcher.postgres import programs
 
 DUMP, TAKES, FILES = "database.dump", "takes.json", "files"
@@ -130,8 +130,7 @@ def restore(url: str, environment: dict[str, str], source: Path, replace: bool) 
 
 
 def _manage(environment: dict[str, str], *words: object) -> str:
-    command = [str(PYTHON), "manage.py", *map(str, words)]
-    result = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True)
+    result = subprocess.run(django_command(*words), cwd=ROOT, env=environment, capture_output=True, text=True)
     if result.returncode:
         raise Trouble(f"manage.py {words[0]} failed: {result.stderr.strip()[-300:]}")
     return result.stdout

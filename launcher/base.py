@@ -41,6 +41,11 @@ def run(*command: str | Path, quiet: bool = False, what: str = "", **options: ob
         raise Trouble(f"{what or ' '.join(map(str, command[:3]))} failed (exit {result.returncode}); see above.")
 
 
+def django_command(*words: object) -> list[str]:
+    """A command of Django's. What it looks over before each (all of the site) is looked over by `check` alone."""
+    return [str(PYTHON), "manage.py", *map(str, words), "--skip-checks"]
+
+
 def digest(files: Iterable[Path], *more: str) -> str:
     """A fingerprint of files by name and content."""
     seen = hashlib.sha256("\0".join(more).encode())

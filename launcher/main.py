@@ -14,7 +14,7 @@ from types import FrameType
 from typing import Any
 
 from launcher import backup, install, postgres, units
-from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, private_text, run, say, with_path
+from launcher.base import PYTHON, ROOT, STATE, WEB, Trouble, django_command, private_text, run, say, with_path
 from launcher.fleet import environment as serving_environment
 from launcher.fleet import fleet, processes
 from launcher.proxying import example, proxy
@@ -89,15 +89,15 @@ def _port(words: list[str], name: str) -> int:
 
 def _prepare(environment: dict[str, str], address: str) -> str:
     """Migrate and load the demo; the link that signs in."""
-    run(PYTHON, "manage.py", "migrate", "--verbosity", "0", env=environment, what="Migrating the database")
-    run(PYTHON, "manage.py", "purge", env=environment, what="Removing what was deleted long ago")
+    run(*django_command("migrate", "--verbosity", "0"), env=environment, what="Migrating the database")
+    run(*django_command("purge"), env=environment, what="Removing what was deleted long ago")
     return _demo(environment, address)
 
 
 def _demo(environment: dict[str, str], address: str) -> str:
     """The demo account, made where it is missing; a link that signs in."""
     shown = subprocess.run(
-        [PYTHON, "manage.py", "demo", "--address", address], cwd=ROOT, env=environment, capture_output=True, text=True
+        django_command("demo", "--address", address), cwd=ROOT, env=environment, capture_output=True, text=True
     )
     if shown.returncode:
         raise Trouble(f"Loading the demo failed: {shown.stderr.strip()[-600:]}")
@@ -156,10 +156,10 @@ def _serve_in_earnest(words: list[str]) -> int:
         raise Trouble("LULL_SECRET_KEY is shorter than 50 letters; make one with: openssl rand -base64 48")
     with postgres.database() as url:
         environment = with_path(DATABASE_URL=url, LULL_PRODUCTION="1")
-        run(PYTHON, "manage.py", "migrate", "--verbosity", "0", env=environment, what="Migrating the database")
+        run(*django_command("migrate", "--verbosity", "0"), env=environment, what="Migrating the database")
         deploy = ("check", "--deploy", "--fail-level", "WARNING")
         run(PYTHON, "manage.py", *deploy, env=environment, quiet=True, what="The check of the settings")
-        run(PYTHON, "manage.py", "purge", env=environment, what="Removing what was deleted long ago")
+        run(*django_command("purge"), env=environment, what="Removing what was deleted long ago")
 
         def ready() -> None:
             say(f"serving {os.environ['LULL_HOSTS']} on http://127.0.0.1:{port}, for a proxy that speaks HTTPS")
@@ -271,8 +271,8 @@ def _invite(words: list[str]) -> int:
     _same_secret()
     install.python_packages()
     with postgres.database() as url:
-        run(PYTHON, "manage.py", "migrate", "--verbosity", "0", env=_environment(url), what="Migrating the database")
-        run(PYTHON, "manage.py", "invite", "--address", address.rstrip("/"), env=_environment(url), what="Inviting")
+        run(*django_command("migrate", "--verbosity", "0"), env=_environment(url), what="Migrating the database")
+        run(*django_command("invite", "--address", address.rstrip("/")), env=_environment(url), what="Inviting")
     return 0
 
 
