@@ -148,3 +148,29 @@ def test_what_is_no_soundfont_is_refused_in_a_sentence(desk: Desk) -> None:
     rig(desk)
     bring(desk.page, "No.sf2", b"nothing")
     expect(desk.page.get_by_text("This is not a SoundFont")).to_be_visible()
+
+
+def test_the_metronome_keeps_time_while_the_page_is_busy_and_is_off_at_once(desk: Desk) -> None:
+    page = desk.page
+    listen(page, loud=0.01, apart=0.1)
+    desk.open(file_of(phrase([1] * 64, gap=480)))
+    desk.quiet()
+    click = page.get_by_role("checkbox", name="Click", exact=True)
+    click.check()
+    desk.button("Play").click()
+    desk.until(lambda: len(page.evaluate("window.onsets.GainNode ?? []")) > 1)
+    page.evaluate("const end = performance.now() + 1200; while (performance.now() < end);")
+    heard = len(page.evaluate("window.onsets.GainNode"))
+    desk.until(lambda: len(page.evaluate("window.onsets.GainNode")) > heard + 1)
+    clicks = page.evaluate("window.onsets.GainNode")
+    for before, after in itertools.pairwise(clicks):
+        assert abs(after - before - 0.5) < NEAR_SECONDS
+    # Clicks that are set already are taken back; then they are set anew from the next beat on.
+    click.uncheck()
+    page.evaluate("new Promise((done) => setTimeout(done, 200)).then(() => { window.onsets.GainNode = []; })")
+    page.wait_for_timeout(1200)
+    assert page.evaluate("window.onsets.GainNode") == []
+    click.check()
+    desk.until(lambda: len(page.evaluate("window.onsets.GainNode")) > 1)
+    assert abs((page.evaluate("window.onsets.GainNode[0]") - clicks[0] + 0.25) % 0.5 - 0.25) < NEAR_SECONDS
+    desk.button("Stop").click()

@@ -5,7 +5,8 @@ const LASTS_SECONDS = 0.045;
 const SILENT = 1e-4;
 
 export class Clicks {
-  private readonly tones = new Set<OscillatorNode>();
+  /** Those that have not ended, and when each begins. */
+  private readonly tones = new Map<OscillatorNode, number>();
 
   /** `at`: seconds of the context's clock; `level`: 0 to 1. */
   add(context: AudioContext, at: number, accent: boolean, level: number): void {
@@ -21,11 +22,15 @@ export class Clicks {
       this.tones.delete(tone);
       loud.disconnect();
     };
-    this.tones.add(tone);
+    this.tones.set(tone, start);
   }
 
-  hush(): void {
-    for (const tone of this.tones) tone.stop();
-    this.tones.clear();
+  /** Those that begin at a time of the context's clock or later are not heard. */
+  hush(from: number): void {
+    for (const [tone, start] of this.tones) {
+      if (start < from) continue;
+      tone.stop();
+      this.tones.delete(tone);
+    }
   }
 }

@@ -29,6 +29,8 @@ class Player {
   private synth: AudioWorkletNode | null = null;
   private programme: Programme | null = null;
   private handed: Handed[] = [];
+  /** How often it was handed over anew, not only further. */
+  handOvers = 0;
   private timer = 0;
   private turn = 0;
   private restingBefore = 0;
@@ -161,8 +163,9 @@ class Player {
   }
 
   /** Clicks that have not sounded yet are taken back. */
-  hushClicks(): void {
-    this.clicks.hush();
+  /** Clicks from a time of the audio clock on are taken back. */
+  hushClicks(from = 0): void {
+    this.clicks.hush(from);
   }
 
   /** A click at a time of the audio clock (seconds); it can be taken back for as long as it has not sounded. */
@@ -266,7 +269,7 @@ class Player {
       this.order({ kind: "play", clearFrom: 0, ends: "hush", ...this.silence(time) });
       this.hushAudio(0);
     }
-    this.clicks.hush();
+    this.clicks.hush(0);
     this.handed = [];
     set({ playing: false, resting, recording: false });
   }
@@ -409,6 +412,7 @@ class Player {
     this.hushAudio(start);
     this.handAudio(piece);
     this.handed = [...past, piece];
+    this.handOvers++;
     await this.refill();
   }
 

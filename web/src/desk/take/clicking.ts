@@ -3,8 +3,8 @@ import { type Score, secondsAt, tickAt } from "../../score/score";
 import { player } from "../../sound/player";
 import { desk } from "./state";
 
-/** So far ahead clicks are set, in seconds: a page that is busy for a while is still in time. */
-const AHEAD = 0.4;
+/** So far ahead clicks are set, in seconds: a page that is busy, or behind others, is still in time. */
+const AHEAD = 1.6;
 
 /** The bar (from 0) in which a tick lies, its beats, and how many ticks one has. */
 export function metreAt(score: Score, tick: number): { bar: number; beats: number; ticks: number } {
@@ -24,6 +24,8 @@ export function beatSeconds(score: Score, tick: number): number {
 export class Clicking {
   /** Seconds of the audio clock up to which clicks are set. */
   private until = 0;
+  /** Which hand-over these are for, and how loud they are. */
+  private known = "";
 
   /** The count-in: so many bars of clicks before what was handed over first. */
   countIn(tick: number, bars: number, level: number): void {
@@ -36,15 +38,23 @@ export class Clicking {
       player.click(first.at - left * beat, left % beats === 0, level);
   }
 
-  /** Clicks on the beats of what is about to sound. */
+  /** Clicks on the beats of what is about to sound; anew, where that was handed over anew or they are to be as loud as this. */
   onward(level: number): void {
     const { score } = desk();
     if (!score) return;
-    const until = player.seconds + AHEAD;
+    const now = player.seconds;
+    const asked = `${player.handOvers} ${level}`;
+    if (this.known && asked !== this.known) {
+      // The count-in stays as it is.
+      player.hushClicks(Math.max(now, player.stretches(0)[0]?.at ?? 0));
+      this.until = now;
+    }
+    this.known = asked;
+    const until = now + AHEAD;
     for (const { at, from, length } of player.stretches(this.until)) {
       const begin = from + Math.max(this.until - at, 0);
       for (const [second, accent] of beatsBetween(score, begin, from + Math.min(until - at, length)))
-        if (at + second - from > player.seconds) player.click(at + second - from, accent, level);
+        if (at + second - from > now) player.click(at + second - from, accent, level);
     }
     this.until = Math.max(this.until, until);
   }

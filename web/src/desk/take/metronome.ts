@@ -11,7 +11,7 @@ export function watchMetronome(): () => void {
   let clicking = new Clicking();
   const look = () => {
     const { metronome, metronome_level: level } = desk().wishes;
-    if (metronome) clicking.onward(level ?? 0.5);
+    clicking.onward(metronome ? (level ?? 0.5) : 0);
   };
   const follow = () => {
     const { playing, recording } = usePlayer.getState();
