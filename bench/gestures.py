@@ -23,7 +23,7 @@ _ROUND_TRIPS = """async ({ takeId, stroke, field, values, rounds, act }) => {
     await once(`/api/takes/${takeId}/view`, {});
     let { revision } = told.history;
     const acts = {
-        preview: moved => ask("preview", { revision, stroke: moved, part: 0, sight: [0, 61440] }),
+        preview: moved => ask("preview", { revision, stroke: moved, part: 0, sight: [0, 76800] }),
         rehearse: moved => ask("rehearse", { revision, stroke: moved, span: [0, 8] }),
         keep: async moved => {
             const taken = await ask("strokes", { revision, stroke: moved, part: 0, where: {} });

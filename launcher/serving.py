@@ -138,6 +138,8 @@ def serving(port: int, env: Mapping[str, str]) -> Iterator[subprocess.Popen[byte
         yield server
 
 
-def working(env: Mapping[str, str], python: str | Path = sys.executable) -> AbstractContextManager[object]:
-    """A worker beside it."""
-    return process("nice", "-n", "10", python, "manage.py", "work", env={**MEMORY, **env})
+def working(
+    env: Mapping[str, str], python: str | Path = sys.executable, niceness: int = 10
+) -> AbstractContextManager[object]:
+    """A worker beside it, which gives way to it."""
+    return process("nice", "-n", str(niceness), python, "manage.py", "work", env={**MEMORY, **env})

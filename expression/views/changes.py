@@ -59,9 +59,7 @@ BESIDE_VELOCITY = ("start", "end", "pitch", "release", "muted", "cue", "page_sta
 
 
 def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> Changes:
-    """What of a take differs in another of the same recording.
-
-    Of notes that have come or are elsewhere now only those in sight."""
+    """What of a take differs in another of the same recording; of its notes, between two ticks, those in sight."""
     told = Changes(notes=[], velocity=[], lanes=[], added=[], moved=[], others=[])
     ids: list[Ints] = [np.zeros(0, dtype=np.int64)]
     values: list[np.ndarray] = [np.zeros(0, dtype=np.uint8)]
@@ -76,16 +74,20 @@ def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> 
         if was.id is not now.id:
             come, gone = ~now.shared_with(was), ~was.shared_with(now)
             others |= bool(come.any() or gone.any())
-            if (seen := come & _in_sight(now, sight)).any():
+            if (seen := come if sight is None else come & _in_sight(now, sight)).any():
                 told["added"].append(_added(old, new, now.only(seen)))
             was, now = was.only(~gone), now.only(~come)
             was, now = was.only(np.argsort(was.id)), now.only(np.argsort(now.id))
         if (differ := _differ(was, now)).any():
-            differ &= _in_sight(was, sight) | _in_sight(now, sight)
+            if sight is not None:
+                differ &= _in_sight(was, sight) | _in_sight(now, sight)
             told["moved"].append(_moved(old, new, now.only(differ)))
             others = True
         told["others"] += [new.id] if others else []
-        rows = np.flatnonzero(was.velocity != now.velocity)
+        differ = was.velocity != now.velocity
+        if sight is not None:
+            differ &= _in_sight(now, sight)
+        rows = np.flatnonzero(differ)
         ids.append(now.id[rows])
         values.append(now.velocity[rows])
     told["notes"] = runs(np.concatenate(ids))
@@ -93,10 +95,8 @@ def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> 
     return told
 
 
-def _in_sight(notes: Notes, sight: tuple[int, int] | None) -> Flags:
-    """Which notes lie between two ticks; all of them where none are given."""
-    if sight is None:
-        return np.ones(len(notes), dtype=bool)
+def _in_sight(notes: Notes, sight: tuple[int, int]) -> Flags:
+    """Which notes lie between two ticks."""
     return np.asarray((notes.start < sight[1]) & (notes.end > sight[0]))
 
 

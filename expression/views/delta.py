@@ -50,7 +50,7 @@ def delta(was: Take, now: Take, part: int | None) -> Delta:
 
 
 def tried(was: Take, now: Take, part: int | None, sight: Sight | None) -> Delta:
-    """As much of it as is drawn while a hand holds a gesture: what is in sight, of very many nodes an outline."""
+    """As much of it as is drawn while a hand holds a gesture: notes in sight, of very many nodes an outline."""
     old, new = _looked_at(was, now, part)
     return {
         **_blank(changes(was, now, sight)),

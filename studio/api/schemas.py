@@ -172,7 +172,7 @@ class FactsAsked(Schema):
 class PreviewAsked(Schema):
     """A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass.
 
-    `part`: whose lanes are to be told node by node. `sight`: ticks between which the shapes of notes are to be told.
+    `part`: whose lanes are to be told node by node. `sight`: ticks between which notes are to be told.
     """
 
     revision: Whole

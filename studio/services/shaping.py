@@ -105,7 +105,7 @@ def preview(
     """What a stroke would change, without keeping it. With `number`, as that stroke's new numbers.
 
     With `pull` (tick, value), the stroke is first formed to pass there, as a grip on the line asks. Of the lanes, those
-    of one `part` are told node by node; of the notes, the shapes of those between two ticks, which are in `sight`.
+    of one `part` are told node by node; of notes those between two ticks, which are in `sight`.
     """
     known = _at(owner, take_id, revision)
     if pull is not None:

@@ -76,7 +76,8 @@ def address(django_db_setup: None) -> Iterator[str]:
     url = "postgres://{USER}:{PASSWORD}@{HOST}:{PORT}/{NAME}".format(**database)
     port = free_port()
     environment = {**os.environ, "DATABASE_URL": url, "DJANGO_SETTINGS_MODULE": "tests.settings"}
-    with serving(port, environment), working(environment):
+    # Other tests would leave a worker that gives way to all no time on a busy machine.
+    with serving(port, environment), working(environment, niceness=0):
         yield f"http://127.0.0.1:{port}"
 
 

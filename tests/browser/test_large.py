@@ -154,3 +154,26 @@ def test_an_invitation_can_be_taken_back(page: Page, browser: Browser, address: 
     other.get_by_role("button", name="Make the account").click()
     expect(other.get_by_role("alert")).to_contain_text("was used before, has expired or was taken back")
     other.context.close()
+
+
+def test_what_comes_into_sight_is_told_of_the_stroke_that_is_open(desk: Desk) -> None:
+    """Of very many notes a hand is told those that it sees; where it looks elsewhere, those there."""
+    desk.open(file_of(phrase([50, 70] * 1_500, gap=480))).press("Control+a")
+    desk.button("Level out").click()
+    desk.quiet()
+    for key, last in (("End", True), ("Home", False)):
+        with desk.page.expect_response("**/preview") as told:
+            desk.press(key)
+        notes = told.value.json()["delta"]["changes"]["notes"]
+        assert (notes[-1][1] == 2_999) is last
+        assert (notes[0][0] == 0) is not last
+        desk.quiet()
+    desk.button("Keep").click()
+    desk.expect_strokes("Level out")
+    desk.quiet()
+    # What is kept was told whole.
+    asked: list[str] = []
+    desk.page.on("request", lambda request: asked.append(request.url))
+    desk.press("End")
+    desk.quiet()
+    assert not [url for url in asked if url.endswith("/preview")]

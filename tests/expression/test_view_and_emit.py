@@ -54,6 +54,9 @@ def test_changes_are_runs_of_ids_with_a_value_each() -> None:
     assert views.changes.changes(TAKE, stroke.apply(TAKE)) == {
         "notes": [(0, 1), (3, 3)], "velocity": [15, 25, 69], "lanes": [], "added": [], "moved": [], "others": [],
     }  # fmt: skip
+    # A hand is told of what it sees.
+    seen = views.changes.changes(TAKE, stroke.apply(TAKE), (480, 961))
+    assert (seen["notes"], seen["velocity"]) == ([(1, 1)], [25])
     assert views.changes.changes(TAKE, TAKE) == {
         "notes": [], "velocity": [], "lanes": [], "added": [], "moved": [], "others": [],
     }  # fmt: skip

@@ -21,7 +21,7 @@ import { Staves } from "./staves/Staves";
 import { watchNumbers } from "./strokes/lastNumbers";
 import { openTake, routesOf, settle } from "./take/arranging";
 import { watchMetronome } from "./take/metronome";
-import { close, compare, onWritten } from "./take/shaping";
+import { close, compare, onWritten, watchSight } from "./take/shaping";
 
 import { desk, set, useDesk } from "./take/state";
 import { watchLeaving } from "./take/unsaved";
@@ -91,6 +91,7 @@ function useTake(): void {
   useEffect(watchMetronome, []);
   useEffect(watchHand, []);
   useEffect(watchNumbers, []);
+  useEffect(watchSight, []);
   // Leaving for the library is something else that begins.
   useEffect(() => close, []);
   useEffect(() => {

@@ -4789,7 +4789,7 @@ export interface components {
         /**
          * @description A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass.
          *
-         *     `part`: whose lanes are to be told node by node. `sight`: ticks between which the shapes of notes are to be told.
+         *     `part`: whose lanes are to be told node by node. `sight`: ticks between which notes are to be told.
          */
         PreviewAsked: {
             number?: number | null;

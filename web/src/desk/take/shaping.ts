@@ -31,7 +31,7 @@ import { hearAgain } from "./hearing";
 import { historyAfter } from "./histories";
 import type { Compared, Lanes, Layer, Layers } from "./layers";
 import { read, tell } from "./reading";
-import { complain, desk, type Shaping, set, setLayers, takePath, visit } from "./state";
+import { complain, desk, type Shaping, set, setLayers, takePath, useDesk, visit } from "./state";
 
 const params = () => ({ path: takePath() });
 
@@ -67,10 +67,15 @@ export async function readAnew(): Promise<void> {
 
 // ---- where strokes are tried, written and seen
 
+/** Of what is tried, notes between these ticks are told: those in sight, and some beside them. */
+let sight: [number, number] = [0, 0];
+
 const server: Server = {
   tries({ stroke, pull, number }) {
     const { history, fronts, camera } = desk();
-    const sight: [number, number] = [Math.floor(camera.left), Math.ceil(rightTick(camera))];
+    const [left, right] = [camera.left, rightTick(camera)];
+    const beside = (right - left) / 4;
+    sight = [Math.max(Math.floor(left - beside), 0), Math.ceil(right + beside)];
     const body = { revision: history.revision, stroke, number, pull, part: fronts[0], sight };
     return answered<Preview>(api.POST("/api/takes/{take_id}/preview", { params: params(), body }));
   },
@@ -178,6 +183,14 @@ export function preview(
 }
 
 export const tryAgain = () => attempts.tryAgain();
+
+/** What comes into sight is told of what is tried, too. The result ends this. */
+export const watchSight = () =>
+  useDesk.subscribe(({ camera, layers }, was) => {
+    if (camera === was.camera || !layers.tried) return;
+    if (camera.left < sight[0] || rightTick(camera) > sight[1]) tryAgain();
+  });
+
 export const keep = () => attempts.keep();
 export const keepAgain = (stroke: Stroke, number: number | null) => attempts.keepAgain(stroke, number);
 export const unwritten = () => attempts.unwritten();
