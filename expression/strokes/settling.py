@@ -67,8 +67,9 @@ class _Keys:
         self.mine: Flags = contained(id_, touched) & ~muted
         self.gives_way: Flags = np.zeros(len(id_), dtype=bool)
         self.cut: Flags = np.zeros(len(id_), dtype=bool)
-        order = np.argsort(start, kind="stable") if len(parts) > 1 else np.arange(len(start))
-        order = order[~muted[order]]
+        order = np.flatnonzero(self._met(start) & ~muted)
+        if len(parts) > 1:
+            order = order[np.argsort(start[order], kind="stable")]
         # One number for key and tick: the notes of a key lie together, in the order of time.
         order = order[np.argsort(pitch[order], kind="stable")]
         span = int(max(start.max(initial=0), self.until.max(initial=0))) + 2
@@ -88,6 +89,13 @@ class _Keys:
         cut = (length > until) & (until >= 1)
         self.cut[order[cut]] = True
         self.until[order[cut]] = (start[order] + until)[cut]
+
+    def _met(self, start: Ints) -> Flags:
+        """Which notes sound while any of those that were touched do: with others nothing happens."""
+        if not self.mine.any():
+            return np.zeros(len(start), dtype=bool)
+        first, last = start[self.mine].min(), self.until[self.mine].max()
+        return np.asarray((self.until >= first) & (start <= last))
 
     def settled(self, parts: list[Part]) -> list[Notes]:
         """The notes of each part as they are to be."""
@@ -123,29 +131,31 @@ class _Was(NamedTuple):
         """Of some of them."""
         return _Was(*(column[which] for column in self))
 
-    def lay_over(self, one: int, other: int) -> bool:
-        """Whether a note began while an earlier one (or one that began with it) was down on its key."""
-        begins = bool(self.start[one] <= self.start[other] < self.end[one])
-        return begins and bool(self.start[other] >= 0 and self.pitch[one] == self.pitch[other])
+    def lay_over(self, one: Ints, other: Ints) -> Flags:
+        """Which notes began while earlier ones (or such as began with them) were down on their keys."""
+        begins = (self.start[one] <= self.start[other]) & (self.start[other] < self.end[one])
+        return np.asarray(begins & (self.start[other] >= 0) & (self.pitch[one] == self.pitch[other]))
 
 
-def _apart(astray: Ints, at: Ints, length: Ints, mine: Flags, track: Ints, was: _Was) -> list[int]:
+def _apart(astray: Ints, at: Ints, length: Ints, mine: Flags, track: Ints, was: _Was) -> Ints:
     """How long touched notes may last (those `astray` would be too long) that lay over others which were touched too:
     these do not end them, as long as they end no sooner.
     """
-    found = []
-    for row in astray.tolist():
-        lasts = int(length[row])
-        other = row + 1
-        while other < len(at) and at[other] < at[row] + lasts:
-            gap = int(at[other] - at[row])
-            kept = mine[other] and was.lay_over(row, other) and gap + length[other] >= lasts
-            if gap and not kept:
-                lasts = gap - int(track[other] < track[row])
-                break
-            other += 1
-        found.append(lasts)
-    return found
+    lasts = length[astray]
+    # All at once: each beside the next after it, then those that go on beside the one after that.
+    going, beside = np.arange(len(astray)), 0
+    while len(going):
+        beside += 1
+        going = going[astray[going] + beside < len(at)]
+        row, other = astray[going], astray[going] + beside
+        reached = at[other] < at[row] + lasts[going]
+        going, row, other = going[reached], row[reached], other[reached]
+        gap = at[other] - at[row]
+        kept = mine[other] & was.lay_over(row, other) & (gap + length[other] >= lasts[going])
+        ends = (gap > 0) & ~kept
+        lasts[going[ends]] = (gap - (track[other] < track[row]))[ends]
+        going = going[~ends]
+    return lasts
 
 
 def _until(at: Ints, mine: Flags, track: Ints) -> Ints:
