@@ -11,6 +11,8 @@ Bytes = NDArray[np.uint8]
 Flags = NDArray[np.bool_]
 Column = NDArray[Any]
 """Of whatever type: who passes it on does not look."""
+TABLE_EACH = 4
+"""So many places of a table for each number that is looked up in it are still soon made."""
 
 
 def frozen(values: ArrayLike, dtype: DTypeLike) -> Column:
@@ -71,15 +73,30 @@ def contained(values: Ints, ascending: Ints) -> Flags:
     """Which values stand in an ascending array."""
     if not len(ascending):
         return np.zeros(len(values), dtype=bool)
+    if _lie_close(ascending[0], ascending[-1], len(ascending) + len(values)):
+        stands = np.zeros(ascending[-1] + 2, dtype=bool)
+        stands[ascending] = True
+        return np.asarray(stands[np.clip(values.astype(np.int64, copy=False), -1, ascending[-1] + 1)])
     at = np.minimum(np.searchsorted(ascending, values), len(ascending) - 1)
     return np.asarray(ascending[at] == values)
+
+
+def _lie_close(lowest: int, highest: int, count: int) -> bool:
+    """Whether numbers are few enough for a table with a place for each: that is read sooner than they are searched."""
+    return bool(lowest >= 0 and highest < TABLE_EACH * count)
 
 
 def looked_up(wanted: Ints, ids: Ints) -> tuple[Ints, Flags]:
     """The row of each wanted number among `ids` (each there once, in any order), and whether it stands there."""
     if not len(ids):
         return np.zeros(len(wanted), dtype=np.int64), np.zeros(len(wanted), dtype=bool)
-    order = np.argsort(ids)
+    lowest, highest = ids.min(), ids.max()
+    if _lie_close(lowest, highest, len(ids) + len(wanted)):
+        rows = np.full(highest + 2, -1)
+        rows[ids] = np.arange(len(ids))
+        row = rows[np.clip(wanted.astype(np.int64, copy=False), -1, highest + 1)]
+        return row, row >= 0
+    order = np.argsort(ids, kind="stable")
     row = order[np.minimum(np.searchsorted(ids[order], wanted), len(order) - 1)]
     return row, ids[row] == wanted
 
