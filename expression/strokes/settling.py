@@ -122,10 +122,10 @@ class _Was(NamedTuple):
         id_, pitch, start, end = (
             np.concatenate([getattr(one, name) for one in known]) for name in ("id", "pitch", "start", "end")
         )
-        found = np.full((3, len(ids)), -1)
         row, there = looked_up(ids, id_)
-        found[:, there] = np.stack((pitch.astype(np.int64), start, end))[:, row[there]]
-        return cls(*found)
+        if not there.any():
+            return cls(*np.full((3, len(ids)), -1))
+        return cls(*(np.where(there, column[row].astype(np.int64), -1) for column in (pitch, start, end)))
 
     def rows(self, which: Flags) -> "_Was":
         """Of some of them."""
