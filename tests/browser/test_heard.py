@@ -167,7 +167,7 @@ def test_the_metronome_keeps_time_while_the_page_is_busy_and_is_off_at_once(desk
         assert abs(after - before - 0.5) < NEAR_SECONDS
     # Clicks that are set already are taken back; then they are set anew from the next beat on.
     click.uncheck()
-    page.evaluate("new Promise((done) => setTimeout(done, 200)).then(() => { window.onsets.GainNode = []; })")
+    page.evaluate("new Promise((done) => setTimeout(done, 300)).then(() => { window.onsets.GainNode = []; })")
     page.wait_for_timeout(1200)
     assert page.evaluate("window.onsets.GainNode") == []
     click.check()

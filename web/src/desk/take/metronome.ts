@@ -1,7 +1,7 @@
 /** The metronome: clicks on the beats of what is played, in its metre, for as long as it is wanted. */
 import { player, usePlayer } from "../../sound/player";
 import { Clicking } from "./clicking";
-import { desk } from "./state";
+import { desk, useDesk } from "./state";
 
 const LOOK_MS = 100;
 
@@ -24,9 +24,14 @@ export function watchMetronome(): () => void {
     timer = window.setInterval(look, LOOK_MS);
     look();
   };
-  const stop = usePlayer.subscribe(follow);
+  const ends = [
+    usePlayer.subscribe(follow),
+    useDesk.subscribe(({ wishes }, was) => {
+      if (timer && wishes !== was.wishes) look();
+    }),
+  ];
   return () => {
-    stop();
+    for (const end of ends) end();
     window.clearInterval(timer);
     player.hushClicks();
   };
