@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from launcher import install
-from launcher.base import PYTHON, ROOT, STATE, Trouble
+from launcher.base import PYTHON, ROOT, STATE, Trouble, django_command
 from launcher.fleet import PULSE
 from launcher.postgres import HOST
 from launcher.proxying import Behind, proxy_settings
@@ -138,16 +138,18 @@ WantedBy=multi-user.target
 
 
 def _setup(user: str) -> str:
-    manage = f"{PYTHON} manage.py"
+    def manage(*words: str) -> str:
+        return f"ExecStart={' '.join(django_command(*words))}"
+
     return _unit(
         "Lull: the database is brought up to date, the settings are checked",
         ("After=network.target postgresql.service", "PartOf=lull.target", "StartLimitIntervalSec=0"),
         (
             "Type=oneshot",
             "RemainAfterExit=yes",
-            f"ExecStart={manage} migrate --verbosity 0",
-            f"ExecStart={manage} check --deploy --fail-level WARNING",
-            f"ExecStart={manage} purge",
+            manage("migrate", "--verbosity", "0"),
+            f"ExecStart={PYTHON} manage.py check --deploy --fail-level WARNING",
+            manage("purge"),
             "Restart=on-failure",
             "RestartSec=5",
         ),

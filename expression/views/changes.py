@@ -74,20 +74,16 @@ def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> 
         if was.id is not now.id:
             come, gone = ~now.shared_with(was), ~was.shared_with(now)
             others |= bool(come.any() or gone.any())
-            if (seen := come if sight is None else come & _in_sight(now, sight)).any():
+            if (seen := come & _in_sight(now, sight)).any():
                 told["added"].append(_added(old, new, now.only(seen)))
             was, now = was.only(~gone), now.only(~come)
             was, now = was.only(np.argsort(was.id)), now.only(np.argsort(now.id))
         if (differ := _differ(was, now)).any():
-            if sight is not None:
-                differ &= _in_sight(was, sight) | _in_sight(now, sight)
+            differ &= _in_sight(was, sight) | _in_sight(now, sight)
             told["moved"].append(_moved(old, new, now.only(differ)))
             others = True
         told["others"] += [new.id] if others else []
-        differ = was.velocity != now.velocity
-        if sight is not None:
-            differ &= _in_sight(now, sight)
-        rows = np.flatnonzero(differ)
+        rows = np.flatnonzero((was.velocity != now.velocity) & _in_sight(now, sight))
         ids.append(now.id[rows])
         values.append(now.velocity[rows])
     told["notes"] = runs(np.concatenate(ids))
@@ -95,8 +91,10 @@ def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> 
     return told
 
 
-def _in_sight(notes: Notes, sight: tuple[int, int]) -> Flags:
-    """Which notes lie between two ticks."""
+def _in_sight(notes: Notes, sight: tuple[int, int] | None) -> Flags:
+    """Which notes lie between two ticks; all of them where none are given."""
+    if sight is None:
+        return np.ones(len(notes), dtype=bool)
     return np.asarray((notes.start < sight[1]) & (notes.end > sight[0]))
 
 

@@ -162,8 +162,7 @@ class Player {
     this.order({ kind: "play", clearFrom: null, times, parts: Uint8Array.of(part), bytes: message });
   }
 
-  /** Clicks that have not sounded yet are taken back. */
-  /** Clicks from a time of the audio clock on are taken back. */
+  /** Clicks that have not sounded yet are taken back: all of them, or those from a time of the audio clock on. */
   hushClicks(from = 0): void {
     this.clicks.hush(from);
   }
@@ -269,7 +268,7 @@ class Player {
       this.order({ kind: "play", clearFrom: 0, ends: "hush", ...this.silence(time) });
       this.hushAudio(0);
     }
-    this.clicks.hush(0);
+    this.hushClicks();
     this.handed = [];
     set({ playing: false, resting, recording: false });
   }

@@ -9,9 +9,10 @@ export function LaneSearch({ shown, onDone }: { shown: string[]; onDone: () => v
   const [words, setWords] = useState("");
   useDesk((state) => state.kinds);
   useDesk((state) => state.wishes.favourites);
-  const found = lanesFound(words).filter(({ kind }) => !shown.includes(kind.key));
+  const all = lanesFound(words);
+  const found = all.filter(({ kind }) => !shown.includes(kind.key));
   // What is open already is shown, not put in a second time.
-  const there = words.trim() ? lanesFound(words).find(({ kind }) => shown.includes(kind.key)) : undefined;
+  const there = words.trim() ? all.find(({ kind }) => shown.includes(kind.key)) : undefined;
   const add = (key: string) => {
     changeLane(key, { open: true });
     set({ activeLane: key });
