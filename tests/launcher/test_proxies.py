@@ -5,6 +5,7 @@ import http.client
 import json
 import os
 import re
+import signal
 import socket
 import ssl
 import subprocess
@@ -48,7 +49,7 @@ def test_what_the_proxy_refuses_is_written_down_and_counted(tmp_path: Path) -> N
     settings.write_text(proxying.proxy_settings(f"127.0.0.1:{port}", behind))
     words = [str(proxying.proxy()), "-db", "-f", str(settings)]
     env = {**os.environ, "LULL_METRICS_TOKEN": "secret"}
-    with subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, env=env) as running:
+    with subprocess.Popen(words, stdout=subprocess.PIPE, text=True, env=env) as running:
 
         def asked(path: str, body: bytes | None = None, **headers: str) -> tuple[int, str]:
             request = urllib.request.Request(f"http://127.0.0.1:{port}{path}", body, headers)
@@ -67,10 +68,12 @@ def test_what_the_proxy_refuses_is_written_down_and_counted(tmp_path: Path) -> N
             assert asked(proxying.PROXY_METRICS)[0] == 503
             status, told = asked(proxying.PROXY_METRICS, authorization="Bearer secret")
             assert (status, "haproxy_frontend_requests_denied_total" in told) == (200, True)
+            # An answer is sent before its line is written: it ends once all is written that it has answered.
+            running.send_signal(signal.SIGUSR1)
+            assert running.stdout
+            lines = running.stdout.read().splitlines()
         finally:
-            running.terminate()
-        assert running.stdout
-        lines = [line for line in running.stdout if line.startswith("proxy: 127.0.0.1")]
+            running.kill()
     assert any("GET /enter/... 503" in line for line in lines)
     assert any("/api/takes 413" in line for line in lines)
     assert not any("a-secret-token" in line for line in lines)
