@@ -100,8 +100,9 @@ def let_go(shaped: Shaped) -> None:
 
 
 def _remembering(folds: Sequence[Folded]) -> set[memo.Remembers]:
-    """Takes along the way, and their notes."""
-    return {one for fold in folds for one in (fold.take, *(part.notes for part in fold.take.parts))}
+    """Takes along the way, the rows they stand on, and their notes."""
+    takes = [fold.take for fold in folds]
+    return {one for take in takes for one in (take, take.rows, *(part.notes for part in take.parts))}
 
 
 LOOKED_AT = 2

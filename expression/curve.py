@@ -168,7 +168,7 @@ class Curve(Remembers):
 
     def at(self, ticks: ArrayLike) -> Floats:
         """Values at `ticks` (any shape). Before the first node a lane has no value: NaN."""
-        ticks = np.asarray(ticks, dtype=np.float64)
+        ticks = np.asarray(ticks)
         if not len(self):
             return np.full(ticks.shape, np.nan)
         return np.where(ticks < self.ticks[0], np.nan, self.along(self.governing(ticks), ticks))
@@ -194,7 +194,7 @@ class Curve(Remembers):
         moving[-1:] = False
         return frozen(moving, bool)
 
-    def along(self, node: Ints, ticks: Floats) -> Floats:
+    def along(self, node: Ints, ticks: Ints | Floats) -> Floats:
         """What the way from each `node` has come to at `ticks`, which are none after its end."""
         here = np.maximum(node, 0)
         value = self.values[here]

@@ -1,12 +1,12 @@
 """From a take to MIDI events: the one place where what is drawn becomes what is heard and what is written."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Bytes, Flags, Ints, frozen
+from expression.arrays import Bytes, Flags, Ints, among, frozen
 from expression.cable import Pace, Zone
 from expression.lanes import BEND, BESIDE, LANES, NOTE_PITCH, NOTE_PRESSURE
 from expression.levels import is_zoned, kinds_on, widened, with_line
@@ -142,6 +142,21 @@ def _placed(rows: Rows, home: int, ticks: Ints, after: Ints) -> tuple[Ints, Ints
     return np.where(behind, rows.track[np.maximum(after, 0)], home), slot
 
 
+def _put_between(standing: Ints, count: int, new: Sequence[_New]) -> Ints:
+    """The order of `count` recorded messages, of which those that are `standing` (rows, ascending) come before the end
+    of the track, and of new ones behind them: each before the row of its slot.
+
+    What is recorded is in order. So only what is new has to be sorted.
+    """
+    order = np.arange(count)
+    if not new:
+        return order
+    slot, tick = (np.concatenate(one) for one in zip(*((part.slot, part.messages.tick) for part in new), strict=True))
+    rank = np.repeat([part.order for part in new], [len(part.slot) for part in new])
+    sooner = np.lexsort((rank, tick, slot))
+    return np.insert(order, np.searchsorted(standing, slot[sooner]), sooner + count)
+
+
 class _Draft:
     """The rows of a recording of which some go and some change, and the messages that come."""
 
@@ -245,18 +260,18 @@ class _Draft:
             )  # fmt: skip
             return Emitted(events, self.note[own], self.owners(number, events.status))
         rows = np.flatnonzero(self.keep[own])
+        over = (recorded.status[rows] == META) & (one[rows] == END_OF_TRACK)
+        # What ends a track stands at its end, behind all that comes.
+        rows = np.concatenate((rows[~over], rows[over]))
         standing = Messages(recorded.tick[rows], recorded.status[rows], one[rows], two[rows])
         groups = [standing, *(part.messages for part in new)]
         tick, status, data1, data2 = (np.concatenate(column) for column in zip(*groups, strict=True))
-        slot = np.concatenate((rows + first, *(part.slot for part in new)))
-        rank = np.repeat([Order.RECORDED, *(part.order for part in new)], [len(rows), *(len(p.slot) for p in new)])
+        ends = len(rows) - int(np.count_nonzero(over))
+        tick[ends : len(rows)] = tick.max(initial=0)
         note = np.concatenate((self.note[own][rows], *(part.note for part in new)))
         payload = np.full(len(tick), -1)
         payload[: len(rows)] = recorded.payload[rows]
-        over = (status == META) & (data1 == END_OF_TRACK)
-        tick = np.where(over, tick.max(initial=0), tick)
-        rank[over], slot[over] = Order.TRACK_END, after
-        order = np.lexsort((rank, tick, slot))
+        order = _put_between(rows[:ends] + first, len(rows), new)
         status, data1, data2 = (frozen(column[order].astype(np.uint8), np.uint8) for column in (status, data1, data2))
         times, payload = frozen(tick[order], np.int64), frozen(payload[order], np.int64)
         events = Events(times, status, data1, data2, payload, recorded.payloads)
@@ -268,7 +283,8 @@ class _Draft:
         for part in self.take.parts:
             if part.track == track:
                 numbers = [part.channel.number, *(part.channel.zone.channels if part.channel.zone else ())]
-                found[(status < SYSEX) & np.isin(status & 0x0F, numbers)] = part.channel.id
+                statuses = [kind | number for kind in range(NOTE_OFF, SYSEX, 16) for number in numbers]
+                found[among(status, statuses)] = part.channel.id
         return found
 
     def _new_in(self, number: int) -> Iterator[_New]:

@@ -4,9 +4,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Bytes, Flags, Floats, Ints, contained, whole
+from expression.arrays import Bytes, Flags, Floats, Ints, contained, frozen, union, whole
 from expression.lanes import LANES, LaneKind
-from expression.midi.order import Order, classes, follows, last_at, later, rows_on
+from expression.memo import worked_out
+from expression.midi.order import CHANNELS, Order, classes, follows, last_at, later, place_of, rows_of
 from expression.midi.segment_events import on_way_of, segment_events
 from expression.piece import cut
 from expression.status import BEND_CENTRE, ESCAPE, SYSEX
@@ -200,18 +201,26 @@ class _Coder:
 
 
 def own_rows(take: Take, channel: Channel, key: str) -> Ints:
-    """Rows of the recorded events that are values of a lane."""
-    rows, mine = take.rows, rows_on(take, channel)
-    found: Ints = mine[LANES[key].wire.own(rows.status[mine] & 0xF0, rows.data1[mine])]
-    return found
+    """Rows of the recorded events that are values of a lane, ascending."""
+    return _own_rows(take.rows, *place_of(take, channel), key)
+
+
+@worked_out(CHANNELS)
+def _own_rows(rows: Rows, number: int, tracks: tuple[int, ...], key: str) -> Ints:
+    mine = rows_of(rows, number, tracks)
+    return frozen(mine[LANES[key].wire.own(rows.status[mine] & 0xF0, rows.data1[mine])], np.int64)
 
 
 def preceding(take: Take, channel: Channel, follow: tuple[Order, ...]) -> Ints:
     """Rows that a new event on a channel has to follow where they lie on its tick."""
-    rows = take.rows
+    return _preceding(take.rows, *place_of(take, channel), follow)
+
+
+@worked_out(CHANNELS)
+def _preceding(rows: Rows, number: int, tracks: tuple[int, ...], follow: tuple[Order, ...]) -> Ints:
     exclusives = np.flatnonzero((rows.status == SYSEX) | (rows.status == ESCAPE))
-    mine: Ints = np.concatenate((rows_on(take, channel), exclusives))
-    return np.asarray(mine[np.isin(classes(rows, mine), follow)])
+    mine = np.concatenate((rows_of(rows, number, tracks), exclusives))
+    return frozen(mine[np.isin(classes(rows, mine), follow)], np.int64)
 
 
 def _overrides(rows: Rows, channel: Channel, coder: _Coder) -> tuple[Ints, Ints]:
@@ -242,11 +251,11 @@ class _Standing(NamedTuple):
 
 def _standing(take: Take, channel: Channel, lane: Lane, coder: _Coder, overrides: Ints) -> _Standing:
     rows, curve = take.rows, lane.curve
-    stands = np.isin(lane.origin, coder.own)
+    stands = contained(lane.origin, coder.own)
     # A value of two messages, or under a range that changes, needs a new place.
     in_place = stands & lane.touched & (not coder.is_fine)
     if coder.kind.is_ranged:
-        in_place &= ~np.isin(curve.ticks, np.append(rows.tick[channel.ranges], channel.restated))
+        in_place &= ~contained(curve.ticks, union(rows.tick[channel.ranges], channel.restated))
     untouched = stands & ~lane.touched
     again = _restated(rows, lane, lane.origin[untouched | in_place], overrides, channel)
     return _Standing(untouched, in_place, ~stands & (lane.origin >= 0), again)

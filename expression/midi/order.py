@@ -20,10 +20,14 @@ from enum import IntEnum
 
 import numpy as np
 
-from expression.arrays import Ints
+from expression.arrays import Ints, among, frozen
 from expression.lanes import BANKS, MODE_MESSAGES, PARAMETERS, RESET, LaneKind
+from expression.memo import worked_out
 from expression.status import CONTROL, ESCAPE, NOTE_OFF, NOTE_ON, PROGRAM, SYSEX
 from expression.take import Channel, Rows, Take
+
+CHANNELS = 64
+"""Of so many channels (or lanes of them) it is kept which rows of a recording are theirs: that never changes."""
 
 
 class Order(IntEnum):
@@ -36,8 +40,6 @@ class Order(IntEnum):
     VALUE = 4
     END = 5
     START = 6
-    RECORDED = 7
-    TRACK_END = 8
 
 
 FOLLOWS: dict[Order, tuple[Order, ...]] = {
@@ -59,23 +61,32 @@ def follows(kind: LaneKind) -> tuple[Order, ...]:
 
 
 def rows_on(take: Take, channel: Channel) -> Ints:
-    """Rows of all messages on a channel."""
-    rows = take.rows
-    tracks = np.array([part.track for part in take.parts_on(channel)])
-    voice = (rows.status >= NOTE_OFF) & (rows.status < SYSEX) & ((rows.status & 0x0F) == channel.number)
-    return np.flatnonzero(voice & np.isin(rows.track, tracks))
+    """Rows of all messages on a channel, ascending."""
+    return rows_of(take.rows, *place_of(take, channel))
+
+
+def place_of(take: Take, channel: Channel) -> tuple[int, tuple[int, ...]]:
+    """The number of a channel and the tracks that it is in: what is recorded of it is known by these."""
+    return channel.number, tuple(sorted({part.track for part in take.parts_on(channel)}))
+
+
+@worked_out(CHANNELS)
+def rows_of(rows: Rows, number: int, tracks: tuple[int, ...]) -> Ints:
+    """Rows of all messages of a channel number in some tracks, ascending."""
+    voice = (rows.status >= NOTE_OFF) & (rows.status < SYSEX) & ((rows.status & 0x0F) == number)
+    return frozen(np.flatnonzero(voice & np.isin(rows.track, tracks)), np.int64)
 
 
 def classes(rows: Rows, which: Ints) -> Ints:
-    """The class of some recorded events; `Order.RECORDED` where any place will do."""
+    """The class of some recorded events; `Order.VALUE` where any place will do."""
     kind, number = rows.status[which] & 0xF0, rows.data1[which]
     control = kind == CONTROL
     exclusive = (rows.status[which] == SYSEX) | (rows.status[which] == ESCAPE)
     conditions = [
         exclusive | (control & (number == RESET)),
         control & (number >= MODE_MESSAGES),
-        control & np.isin(number, BANKS),
-        control & np.isin(number, PARAMETERS),
+        control & among(number, BANKS),
+        control & among(number, PARAMETERS),
         kind == PROGRAM,
         kind == NOTE_OFF,
         kind == NOTE_ON,
@@ -89,7 +100,8 @@ def last_at(rows: Rows, which: Ints, ticks: Ints) -> Ints:
     """For each of `ticks` the last of some recorded events that lies on it, in the order of telling; -1: none."""
     if not len(which):
         return np.full(len(ticks), -1)
-    which = which[np.argsort(rows.rank[which])]
+    # Rows of one track, ascending, are in order already: a stable sort sees that at once.
+    which = which[np.argsort(rows.rank[which], kind="stable")]
     at = np.searchsorted(rows.tick[which], ticks, side="right") - 1
     found = which[np.maximum(at, 0)]
     return np.where((at >= 0) & (rows.tick[found] == ticks), found, -1)

@@ -4,13 +4,13 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Bytes, Flags, Floats, Ints
+from expression.arrays import Bytes, Flags, Floats, Ints, among
 from expression.lanes import CHANNEL_LANES, MODE_MESSAGES, PARAMETERS, RESET
 from expression.levels import is_zoned
 from expression.memo import worked_out
 from expression.midi.emit import emit_with_notes
 from expression.midi.ranges import range_controls
-from expression.midi.zones import allotment
+from expression.midi.zones import Emitted, allotment
 from expression.sounding import sounding
 from expression.status import BEND, CONTROL, NOTE_OFF, NOTE_ON, POLY_PRESSURE, PRESSURE, PROGRAM, SHORT
 from expression.take import Part, Take
@@ -31,34 +31,43 @@ class Stream(NamedTuple):
 
 
 @worked_out(8)
-def stream(take: Take) -> Stream:
-    """All channel messages with their times, each with the part it is for.
+def stream(take: Take, until: int | None = None) -> Stream:
+    """All channel messages with their times, each with the part it is for; or those before a tick.
 
     What is said to a channel is said to every part on it: those that share one are told alike, as one instrument is.
     """
-    pieces: list[tuple[np.ndarray, ...]] = []
+    pieces = [_set_by_hand(part) for part in take.parts if not part.channel.instrument.is_told]
     for number, emitted in enumerate(emit_with_notes(take)):
-        track = emitted.events
-        for part in (part for part in take.parts if part.track == number or number >= len(take.tracks)):
-            rows = np.flatnonzero(emitted.owner == part.channel.id)
-            if number >= len(take.tracks) and part.id != min(one.id for one in take.parts_on(part.channel)):
-                continue
-            sharing = take.parts_on(part.channel)
-            kind = track.status[rows] & 0xF0
-            for other in sharing:
-                heard = (
-                    rows if other is part else rows[(kind != NOTE_ON) & (kind != NOTE_OFF) & (kind != POLY_PRESSURE)]
-                )
-                order = np.full(len(heard), number) << 32 | heard
-                columns = (track.status[heard], track.data1[heard], track.data2[heard])
-                pieces.append((track.tick[heard], order, np.full(len(heard), other.id), *columns))
-    pieces += [_set_by_hand(part) for part in take.parts if not part.channel.instrument.is_told]
-    if not pieces:
-        none = np.zeros(0, dtype=np.int64)
-        return Stream(none.astype(np.float64), none, *(none.astype(np.uint8),) * 3)
-    tick, place, part_, status, one, two = (np.concatenate(column) for column in zip(*pieces, strict=True))
-    order = np.lexsort((part_, place, tick))
-    return Stream(take.tempo.seconds(tick[order]), part_[order], status[order], one[order], two[order])
+        track, (rows, part) = emitted.events, _told_in(take, number, emitted, until)
+        pieces.append((track.tick[rows], part, track.status[rows], track.data1[rows], track.data2[rows]))
+    tick, *columns = (np.concatenate(column) for column in zip(*pieces, strict=True))
+    if (tick[1:] < tick[:-1]).any():
+        order = np.argsort(tick, kind="stable")
+        tick, *columns = (column[order] for column in (tick, *columns))
+    return Stream(take.tempo.seconds(tick), *columns)
+
+
+def _told_in(take: Take, number: int, emitted: Emitted, until: int | None) -> tuple[Ints, Ints]:
+    """Which events of a track are told, and to which part: as they come; one that several are told, part by part."""
+    none = np.zeros(0, dtype=np.int64)
+    told = [(none, none)]
+    heard_of = len(emitted.owner) if until is None else int(np.searchsorted(emitted.events.tick, until))
+    for part in (part for part in take.parts if part.track == number or number >= len(take.tracks)):
+        sharing = take.parts_on(part.channel)
+        if number >= len(take.tracks) and part.id != min(one.id for one in sharing):
+            continue
+        rows = np.flatnonzero(emitted.owner[:heard_of] == part.channel.id)
+        for other in sharing:
+            heard = rows
+            if other is not part:
+                kind = emitted.events.status[rows] & 0xF0
+                heard = rows[(kind != NOTE_ON) & (kind != NOTE_OFF) & (kind != POLY_PRESSURE)]
+            told.append((heard, np.full(len(heard), other.id)))
+    if len(told) <= 2:
+        return told[-1]
+    rows, parts = (np.concatenate(column) for column in zip(*told, strict=True))
+    order = np.lexsort((parts, rows))
+    return rows[order], parts[order]
 
 
 def _set_by_hand(part: Part) -> tuple[np.ndarray, ...]:
@@ -67,7 +76,7 @@ def _set_by_hand(part: Part) -> tuple[np.ndarray, ...]:
     count = len(controls)
     zero, status = np.zeros(count, dtype=np.int64), np.full(count, CONTROL | part.channel.number, dtype=np.uint8)
     numbers, values = np.array(controls, dtype=np.uint8).T
-    return zero, np.arange(count) - count, np.full(count, part.id), status, numbers, values
+    return zero, np.full(count, part.id), status, numbers, values
 
 
 RELEASE = 64
@@ -95,8 +104,8 @@ def in_force(before: Stream) -> Ints:
     """Which messages (rows, ascending) are in force behind all of them, part by part (see `listen`)."""
     kind = before.status & 0xF0
     control = kind == CONTROL
-    parameter = control & np.isin(before.data1, PARAMETERS)
-    state = np.isin(kind, (CONTROL, PROGRAM, PRESSURE, BEND)) & ~parameter
+    parameter = control & among(before.data1, PARAMETERS)
+    state = (control | (kind == PROGRAM) | (kind == PRESSURE) | (kind == BEND)) & ~parameter
     resets = control & (before.data1 == RESET)
     state &= ~control | (before.data1 < MODE_MESSAGES)
     # What the last reset of its part has put back is in force no longer.

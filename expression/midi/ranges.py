@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Flags, Ints, contained, frozen
+from expression.arrays import Flags, Ints, among, contained, frozen
 from expression.cable import BendRange, Statement
 from expression.lanes import (
     BEND,
@@ -56,7 +56,7 @@ class _Parameters(NamedTuple):
 def _parameters(take: Take, channel: Channel) -> _Parameters:
     rows = take.rows
     mine = rows_on(take, channel)
-    mine = mine[((rows.status[mine] & 0xF0) == CONTROL) & np.isin(rows.data1[mine], (*PARAMETERS, RESET))]
+    mine = mine[((rows.status[mine] & 0xF0) == CONTROL) & among(rows.data1[mine], (*PARAMETERS, RESET))]
     mine = mine[np.argsort(rows.rank[mine])]
     about, astray = np.zeros((2, len(mine)), dtype=bool)
     chosen = (RPN_MSB, NOTHING[0], RPN_LSB, NOTHING[1])

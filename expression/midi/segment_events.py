@@ -42,6 +42,9 @@ def segment_events(
     together than the time step: there they come as often as it allows, or as the pace's worst demands. Nodes `on_way`
     are among these events; at the ticks `again` something is sent anyway.
     """
+    if not curve.ways.any():
+        # (None of the nodes is between two ways, either.)
+        return curve.ticks[:0], curve.values[:0]
     lasts = np.append(curve.ticks[1:] != curve.ticks[:-1], True)[: len(curve)]
     again = again[~curve.holds(again) & ~np.isin(again, curve.ticks)] if len(again) else again
     marks = np.concatenate((curve.ticks[lasts], again))

@@ -47,12 +47,16 @@ def rehearse(
     ways: Ways,
 ) -> Messages:
     """Messages of a span in seconds, of the take as a stroke would leave it that is not kept yet."""
-    tried = rehearsed(owner, take_id, revision, stroke, number)
-    return _heard(revision, _sent(tried, ways), *span, chase, held)
+    sent = _sent(rehearsed(owner, take_id, revision, stroke, number), ways)
+    # While a hand moves, each take is heard once: what comes behind the span is not asked for.
+    return _heard(revision, sent, *span, chase, held, int(sent.tempo.tick(span[1])) + 2)
 
 
-def _heard(revision: int, take: Recording, start: float, end: float, chase: bool, held: bool) -> Messages:
-    heard = listen(stream(take), start, end, chase or held, held_at(take, start, not held) if chase or held else None)
+def _heard(
+    revision: int, take: Recording, start: float, end: float, chase: bool, held: bool, until: int | None = None
+) -> Messages:
+    told = stream(take, until)
+    heard = listen(told, start, end, chase or held, held_at(take, start, not held) if chase or held else None)
     return {
         "revision": revision,
         "seconds": np.round(heard.seconds, 5).tolist(),

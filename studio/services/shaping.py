@@ -384,7 +384,7 @@ def append(take: Take, strokes: Sequence[tuple[AnyStroke, bool]]) -> list[int]:
 
 def locked(owner: AbstractBaseUser, take_id: UUID) -> Take:
     """A take that nobody else changes until the transaction is over. Raises NoSuchTake."""
-    take = takes.owned(owner).select_for_update().filter(pk=take_id).first()
+    take = takes.bare(owner).select_for_update().filter(pk=take_id).first()
     if take is None:
         raise takes.NoSuchTake
     return take

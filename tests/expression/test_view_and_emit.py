@@ -16,6 +16,7 @@ from expression.midi.read import read
 from expression.receiver import receive
 from expression.strokes import Where, parse_stroke
 from tests.files import NOTE, file_of, phrase
+from tests.judging.takes import recording
 
 TAKE = read(file_of(phrase([10, 20, 127]), phrase([64], channel=9)))
 
@@ -198,3 +199,25 @@ def test_pieces_of_time_join_without_gap_or_double() -> None:
 def test_messages_of_parts_on_one_channel_are_kept_apart() -> None:
     messages = stream(read(file_of(phrase([64]), phrase([65]))))
     assert sorted(set(messages.part.tolist())) == [0, 1]
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_what_is_heard_of_a_span_does_not_need_what_comes_after(seed: int) -> None:
+    dice = np.random.default_rng([seed, 1201])
+    take = read(recording(dice))
+    whole = stream(take)
+    last = float(whole.seconds.max(initial=1.0))
+    for start, end in ((0.0, last / 3), (last / 3, last / 2), (last / 2, last + 1)):
+        known = stream(take, int(take.tempo.tick(end)) + 2)
+        for chase in (False, True):
+            one, other = (listen(told, start, end, chase) for told in (whole, known))
+            assert all(np.array_equal(*columns) for columns in zip(one, other, strict=True))
+
+
+def test_channels_of_one_track_are_heard_in_its_order() -> None:
+    track = mido.MidiTrack()
+    for step in range(40):
+        track.append(NOTE("note_on", note=40 + step, velocity=9, channel=step % 5, time=0 if step % 3 else 10))
+        track.append(NOTE("control_change", control=1, value=step, channel=(step + 2) % 5))
+    heard = mido.parse_all(message_bytes(stream(read(file_of(track)))))
+    assert [one.copy(time=0) for one in track] == heard
