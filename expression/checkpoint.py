@@ -9,8 +9,7 @@ import io
 import pickle
 import zlib
 from collections.abc import Mapping, Sequence
-from dataclasses import fields, is_dataclass
-from functools import cache
+from itertools import chain, repeat
 from pathlib import Path
 from typing import Any
 
@@ -119,18 +118,15 @@ def _anew(now: object, before: object) -> int:
         return 0 if is_constant(now) else now.nbytes
     if isinstance(now, bytes):
         return len(now)
-    if is_dataclass(now) and not isinstance(now, type):
+    # (The fields of a dataclass: `fields` would make a tuple of them each time, and this is asked for very often.)
+    if columns := getattr(now, "__dataclass_fields__", None):
         known = before if type(before) is type(now) else None
-        return sum(_anew(getattr(now, name), getattr(known, name, None)) for name in _columns(type(now)))
+        return sum(_anew(getattr(now, name), getattr(known, name, None)) for name in columns)
+    if isinstance(now, tuple):
+        placed = before if isinstance(before, tuple) else ()
+        beside = zip(now, chain(placed, repeat(None)), strict=False)
+        return sum(_anew(value, one) for value, one in beside if value is not one)
     if isinstance(now, Mapping):
         named = before if isinstance(before, Mapping) else {}
         return sum(_anew(value, named.get(key)) for key, value in now.items())
-    if isinstance(now, tuple):
-        placed = before if isinstance(before, tuple) else ()
-        return sum(_anew(value, placed[at] if at < len(placed) else None) for at, value in enumerate(now))
     return 0
-
-
-@cache
-def _columns(kind: Any) -> tuple[str, ...]:
-    return tuple(field.name for field in fields(kind))

@@ -216,15 +216,16 @@ def _breathing(line: Line, strength: Floats, rows: Ints, longest: int) -> Ints:
     """Rows at which phrases begin, with more of them where one would last too long: at its strongest inner boundary."""
     waiting = list(zip(rows.tolist(), [*rows[1:].tolist(), len(line.onset)], strict=True))
     found = set(rows.tolist())
+    onset, last = line.onset.tolist(), int(line.end[-1]) if len(line.end) else 0
     while waiting:
         first, after = waiting.pop()
-        until = line.onset[after] if after < len(line.onset) else line.end[after - 1]
-        if after - first < 4 or until - line.onset[first] <= longest:
+        until = onset[after] if after < len(onset) else last
+        if after - first < 4 or until - onset[first] <= longest:
             continue
         # Of equals the one nearest to the middle.
-        inside = np.arange(first + 2, after - 1)
-        middle = (line.onset[first] + until) / 2
-        at = int(inside[np.lexsort((np.abs(line.onset[inside] - middle), -strength[inside]))[0]])
+        inner = strength[first + 2 : after - 1]
+        strongest = np.flatnonzero(inner == inner.max()) + first + 2
+        at = int(strongest[np.abs(line.onset[strongest] - (onset[first] + until) / 2).argmin()])
         found.add(at)
         waiting += [(first, at), (at, after)]
     return np.array(sorted(found), dtype=np.int64)

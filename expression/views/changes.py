@@ -16,7 +16,7 @@ STEPS = 8
 
 
 class AddedNotes(TypedDict):
-    """Notes that have come to a part, in columns; times are ticks.
+    """Notes that have come to a part, in columns; times are ticks. (No columns where the part is told anew with them.)
 
     `bends`: of the first of them how their own pitch goes, each as (tick from its start, semitones); of none, where
     that is as it was.
@@ -58,8 +58,11 @@ BESIDE_VELOCITY = ("start", "end", "pitch", "release", "muted", "cue", "page_sta
 """Columns of notes that a change is told of; ids never change, and rows of events are not seen."""
 
 
-def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> Changes:
-    """What of a take differs in another of the same recording; of its notes, between two ticks, those in sight."""
+def changes(before: Take, after: Take, sight: tuple[int, int] | None = None, is_told_anew: bool = False) -> Changes:
+    """What of a take differs in another of the same recording; of its notes, between two ticks, those in sight.
+
+    `is_told_anew`: `others` are told with all their notes beside this; so of these only which.
+    """
     told = Changes(notes=[], velocity=[], lanes=[], added=[], moved=[], others=[])
     ids: list[Ints] = [np.zeros(0, dtype=np.int64)]
     values: list[np.ndarray] = [np.zeros(0, dtype=np.uint8)]
@@ -75,12 +78,12 @@ def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> 
             come, gone = ~now.shared_with(was), ~was.shared_with(now)
             others |= bool(come.any() or gone.any())
             if (seen := come & _in_sight(now, sight)).any():
-                told["added"].append(_added(old, new, now.only(seen)))
+                told["added"].append(_added(old, new, _told(now, seen, is_told_anew)))
             was, now = was.only(~gone), now.only(~come)
             was, now = was.only(np.argsort(was.id)), now.only(np.argsort(now.id))
         if (differ := _differ(was, now)).any():
             differ &= _in_sight(was, sight) | _in_sight(now, sight)
-            told["moved"].append(_moved(old, new, now.only(differ)))
+            told["moved"].append(_moved(old, new, _told(now, differ, is_told_anew), now.id[differ]))
             others = True
         told["others"] += [new.id] if others else []
         rows = np.flatnonzero((was.velocity != now.velocity) & _in_sight(now, sight))
@@ -89,6 +92,11 @@ def changes(before: Take, after: Take, sight: tuple[int, int] | None = None) -> 
     told["notes"] = runs(np.concatenate(ids))
     told["velocity"] = np.concatenate(values).tolist()
     return told
+
+
+def _told(notes: Notes, which: Flags, is_told_anew: bool) -> Notes:
+    """Notes of which the columns are told: of those that are told anew, none."""
+    return notes.only(slice(0) if is_told_anew else which)
 
 
 def _in_sight(notes: Notes, sight: tuple[int, int] | None) -> Flags:
@@ -144,10 +152,10 @@ def _bend(curve: Curve) -> list[tuple[int, float]]:
     return list(zip(ticks.tolist(), np.round(curve.at(ticks), 3).tolist(), strict=True))
 
 
-def _moved(old: Part, new: Part, notes: Notes) -> MovedNotes:
+def _moved(old: Part, new: Part, notes: Notes, ids: Ints) -> MovedNotes:
     return {
         **_added(old, new, notes),
-        "notes": runs(notes.id),
+        "notes": runs(ids),
         "release": notes.release.tolist(),
         "muted": notes.muted.tolist(),
         "cue": notes.cue.tolist(),

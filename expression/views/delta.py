@@ -32,7 +32,7 @@ class Delta(TypedDict):
 
 def delta(was: Take, now: Take, part: int | None) -> Delta:
     """All that differs; node by node of one part alone."""
-    told = changes(was, now)
+    told = changes(was, now, is_told_anew=True)
     whole = told["others"]
     # How long notes sound, and whether they have channels of their own, is said by all that share a channel; what is
     # still held at the end of the take lasts as long as that, and how long all rings on is a matter of the clock.

@@ -1,14 +1,13 @@
 """The whole take for the desk: parts with their notes in columns, lanes in short, bars, tempo."""
 
 from collections.abc import Sequence
-from itertools import pairwise
 from typing import Literal, NotRequired
 
 import numpy as np
 from typing_extensions import TypedDict
 
 from expression import percussion
-from expression.arrays import runs
+from expression.arrays import contained, runs
 from expression.lanes import BEND, BESIDE, CHANNEL_LANES, LANES, Form
 from expression.levels import is_zoned
 from expression.notes import Notes
@@ -84,11 +83,11 @@ class SentView(TypedDict):
     bends: float | None
 
 
-class PhraseView(TypedDict):
-    """A phrase of a part's upper voice: from one tick to another, and where further groups begin in it."""
+class PhraseColumns(TypedDict):
+    """Phrases of a part's upper voice, in columns: from one tick to another; and where further groups begin in any."""
 
-    start: int
-    end: int
+    start: list[int]
+    end: list[int]
     groups: list[int]
 
 
@@ -110,7 +109,7 @@ class PartLanes(TypedDict):
     rings: Rings | None
     feet: list[tuple[int, int]]
     """Where sustain is down: from one tick to another."""
-    phrases: list[PhraseView]
+    phrases: PhraseColumns
 
 
 class OffPage(TypedDict):
@@ -291,15 +290,11 @@ def _lanes(take: Take, part: Part) -> PartLanes:
     }
 
 
-def _phrases(take: Take, part: Part) -> list[PhraseView]:
+def _phrases(take: Take, part: Part) -> PhraseColumns:
     begins, groups = phrases_of(take, part.id)
+    ends = [end for _, end in stretches(take, part.id, "phrases")]
     # With each phrase a group begins: that is not told again.
-    first = [*np.searchsorted(groups, begins, side="right").tolist(), len(groups) + 1]
-    inner = groups.tolist()
-    return [
-        {"start": start, "end": end, "groups": inner[row : after - 1]}
-        for (start, end), (row, after) in zip(stretches(take, part.id, "phrases"), pairwise(first), strict=True)
-    ]
+    return {"start": begins.tolist(), "end": ends, "groups": groups[~contained(groups, begins)].tolist()}
 
 
 def _sent(take: Take, part: Part) -> SentView:

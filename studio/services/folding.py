@@ -169,10 +169,10 @@ def _history(row: Take) -> History:
     return History(tuple(Entry(number, parse_stroke(stroke), on, gone) for number, stroke, on, gone in steps), row.done)
 
 
-def went_on(take: Take) -> None:
+def went_on(take_id: UUID, revision: int) -> None:
     """A take has another step: now and then it gets a checkpoint, from which a later start need not go far."""
-    if take.revision % STEPS_BETWEEN == 0:
-        queue.keep_checkpoint(take.pk)
+    if revision % STEPS_BETWEEN == 0:
+        queue.keep_checkpoint(take_id)
 
 
 def forget(take: Take) -> None:

@@ -6,6 +6,7 @@ from uuid import UUID
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
+from django.utils import timezone
 
 from expression import views
 from expression.errors import NothingMatched
@@ -340,20 +341,22 @@ def _write(
     seen_: Seen,
 ) -> Written:
     """Change the history in one transaction, and tell what that changes in the take."""
+    known = _at(owner, take_id, revision)
+    made = _nearest(take_id, known).with_history(act(known.history))
+    _refuse_idle(made, asked)
+    newer = revision + 1
     with transaction.atomic():
-        take = locked(owner, take_id)
-        if take.revision != revision:
-            raise Stale(history(take))
-        known = folded(take_id, revision)
-        made = _nearest(take_id, known).with_history(act(known.history))
-        _refuse_idle(made, asked)
-        _store(take, known.history, made.history)
-    cache.put(take_id, take.revision, made)
-    went_on(take)
+        # The take goes on only from the revision that all this was made of: who writes at once finds another then.
+        row = takes.owned(owner).filter(pk=take_id, revision=revision)
+        if not row.update(done=made.history.done, revision=newer, changed_at=timezone.now()):
+            raise Stale(history(takes.get(owner, take_id)))
+        _store_steps(take_id, known.history, made.history)
+    cache.put(take_id, newer, made)
+    went_on(take_id, newer)
     chosen, own = ((seen_.where,) if seen_.where else ()), seen_.own or ()
     return {
         "delta": views.delta.delta(known.now.take, made.now.take, seen_.part),
-        "history": {"revision": take.revision, **views.strokes.history_change(known, made)},
+        "history": {"revision": newer, **views.strokes.history_change(known, made)},
         "facts": _or_none(views.facts.facts, made.now.take, *chosen),
         "own_facts": _or_none(views.own_lanes.own_facts, made.now.take, *own),
     }
@@ -391,22 +394,29 @@ def locked(owner: AbstractBaseUser, take_id: UUID) -> Take:
 
 
 def _store(take: Take, before: History, after: History) -> None:
-    """Only new steps write rows (over any that were undone); undo and redo move a counter."""
-    if after.steps != before.steps:
-        first = min(before.done, after.done - 1)
-        take.steps.filter(position__gte=first).delete()
-        Step.objects.bulk_create(
-            Step(
-                take=take,
-                position=position,
-                number=step.number,
-                stroke=step.stroke.model_dump(mode="json", exclude_none=True),
-                label=step.stroke.title,
-                on=step.on,
-                gone=step.gone,
-            )
-            for position, step in enumerate(after.steps[first:], first)
-        )
+    """A take that is `locked`, with another history."""
+    _store_steps(take.pk, before, after)
     take.done = after.done
     take.revision += 1
     take.save(update_fields=["done", "revision", "changed_at"])
+
+
+def _store_steps(take_id: UUID, before: History, after: History) -> None:
+    """Only new steps write rows (over any that were undone); undo and redo write none."""
+    if after.steps == before.steps:
+        return
+    first = min(before.done, after.done - 1)
+    if len(before.steps) > first:
+        Step.objects.filter(take_id=take_id, position__gte=first).delete()
+    Step.objects.bulk_create(
+        Step(
+            take_id=take_id,
+            position=position,
+            number=step.number,
+            stroke=step.stroke.model_dump(mode="json", exclude_none=True),
+            label=step.stroke.title,
+            on=step.on,
+            gone=step.gone,
+        )
+        for position, step in enumerate(after.steps[first:], first)
+    )

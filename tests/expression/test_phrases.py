@@ -96,8 +96,8 @@ def test_a_mark_changes_nothing_that_is_sent_and_is_told_to_the_page() -> None:
     assert write(made) == write(FOUR)
     assert not made.is_like(FOUR)
     [told] = delta(FOUR, made, 0)["parts"]
-    assert [one["start"] // Q for one in told["phrases"]] == [0, 6, 10, 15]
-    assert [one["start"] // Q for one in page(FOUR)["parts"][0]["phrases"]] == [0, 5, 10, 15]
+    assert [start // Q for start in told["phrases"]["start"]] == [0, 6, 10, 15]
+    assert [start // Q for start in page(FOUR)["parts"][0]["phrases"]["start"]] == [0, 5, 10, 15]
 
 
 def test_a_mark_without_a_line_or_out_of_order_is_refused() -> None:

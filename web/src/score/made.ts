@@ -44,7 +44,7 @@ export function scored({ ids, tempo = [[0, 500_000]] }: Wanted): Score {
         contour: null,
         rings: null,
         feet: [],
-        phrases: [],
+        phrases: { start: [], end: [], groups: [] },
         muted: [],
         off_page: { row: [], start: [], end: [] },
         cues: [],

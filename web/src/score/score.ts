@@ -9,6 +9,13 @@ export interface Grid {
   snap: boolean;
 }
 
+/** A phrase of a part's upper voice: from one tick to another, and where further groups begin in it. */
+export interface Phrase {
+  start: number;
+  end: number;
+  groups: readonly number[];
+}
+
 export interface PartScore {
   id: number;
   name: string;
@@ -46,7 +53,7 @@ export interface PartScore {
   /** Where sustain is down. */
   feet: readonly (readonly [number, number])[];
   /** Where its line breathes. */
-  phrases: readonly Schemas["PhraseView"][];
+  phrases: readonly Phrase[];
   lowest: number;
   highest: number;
   /** Which notes are not sent; null where all are. */
@@ -150,7 +157,7 @@ function partOf(part: DeskView["parts"][number]): PartScore {
     contour: contourOf(part.contour),
     rings: ringsOf(part.rings, count),
     feet: part.feet,
-    phrases: part.phrases,
+    phrases: phrasesOf(part.phrases),
     lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
     highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
     muted: mutedOf(part.muted, count),
@@ -204,6 +211,16 @@ function ringsOf(given: Schemas["PartLanes"]["rings"], count: number): PartScore
   return { until, reach };
 }
 
+function phrasesOf({ start, end, groups }: Schemas["PhraseColumns"]): Phrase[] {
+  let row = 0;
+  return start.map((tick, at) => {
+    const next = start[at + 1] ?? Number.POSITIVE_INFINITY;
+    const first = row;
+    while (row < groups.length && groups[row]! < next) row++;
+    return { start: tick, end: end[at]!, groups: groups.slice(first, row) };
+  });
+}
+
 /** The score with what has changed of the lanes of some parts. */
 export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]): Score {
   const parts = [...score.parts];
@@ -215,7 +232,7 @@ export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]
       contour: contourOf(part.contour),
       rings: ringsOf(part.rings, parts[part.id]!.start.length),
       feet: part.feet,
-      phrases: part.phrases,
+      phrases: phrasesOf(part.phrases),
     };
   return { ...score, parts };
 }

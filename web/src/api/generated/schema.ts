@@ -1751,7 +1751,7 @@ export interface components {
             summary: components["schemas"]["Summary"];
         };
         /**
-         * @description Notes that have come to a part, in columns; times are ticks.
+         * @description Notes that have come to a part, in columns; times are ticks. (No columns where the part is told anew with them.)
          *
          *     `bends`: of the first of them how their own pitch goes, each as (tick from its start, semitones); of none, where
          *     that is as it was.
@@ -4275,7 +4275,7 @@ export interface components {
             in_force: components["schemas"]["InForce"][];
             lanes: components["schemas"]["LaneHead"][];
             largest: number | null;
-            phrases: components["schemas"]["PhraseView"][];
+            phrases: components["schemas"]["PhraseColumns"];
             rings: components["schemas"]["Rings"] | null;
             sent: components["schemas"]["SentView"];
         };
@@ -4343,7 +4343,7 @@ export interface components {
             name: string;
             off_page: components["schemas"]["OffPage"];
             patch: string;
-            phrases: components["schemas"]["PhraseView"][];
+            phrases: components["schemas"]["PhraseColumns"];
             pitch: number[];
             rings: components["schemas"]["Rings"] | null;
             seal: string;
@@ -4580,6 +4580,12 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
+        /** @description Phrases of a part's upper voice, in columns: from one tick to another; and where further groups begin in any. */
+        PhraseColumns: {
+            end: number[];
+            groups: number[];
+            start: number[];
+        };
         /**
          * @description Where phrases begin from the start of `where.span` to its last tick, in the place of what was found there.
          *
@@ -4607,12 +4613,6 @@ export interface components {
             level: "phrases" | "groups";
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
-        };
-        /** @description A phrase of a part's upper voice: from one tick to another, and where further groups begin in it. */
-        PhraseView: {
-            end: number;
-            groups: number[];
-            start: number;
         };
         /** @description What came since the piece before: of each message its round, the second of the take, and its bytes. */
         PieceAsked: {
