@@ -83,12 +83,9 @@ def weight(shaped: Shaped, known: Shaped | None = None, weights: tuple[int, ...]
 
 
 def worked_weight(shaped: Shaped) -> int:
-    """Bytes of what was worked out from the newest takes along the way."""
-    return sum(
-        _anew(found, one if type(found) is type(one) else None)
-        for one in _remembering(shaped.folds[-LOOKED_AT:])
-        for found in memo.kept(one)
-    )
+    """Bytes of what was worked out from the newest takes along the way: what several of them know, once."""
+    known = {id(found): (found, one) for one in _remembering(shaped.folds[-LOOKED_AT:]) for found in memo.kept(one)}
+    return sum(_anew(found, one if type(found) is type(one) else None) for found, one in known.values())
 
 
 def let_go(shaped: Shaped) -> None:

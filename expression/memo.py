@@ -11,7 +11,7 @@ from typing import Any, ParamSpec, TypeVar
 
 Asked = ParamSpec("Asked")
 Found = TypeVar("Found")
-_KEPT = "_worked_out"
+_KEPT, _LASTING = "_worked_out", "_lasting"
 _NOTHING: Any = object()
 
 
@@ -19,21 +19,23 @@ class Remembers:
     """An object that never changes, on which is kept what was worked out from it. That is no part of what it says."""
 
     def __getstate__(self) -> dict[str, object]:
-        return {name: value for name, value in vars(self).items() if name != _KEPT}
+        return {name: value for name, value in vars(self).items() if name not in (_KEPT, _LASTING)}
 
 
-def worked_out(most: int = 4) -> Callable[[Callable[Asked, Found]], Callable[Asked, Found]]:
+def worked_out(most: int = 4, is_lasting: bool = False) -> Callable[[Callable[Asked, Found]], Callable[Asked, Found]]:
     """Keep the last few answers of a function on the first of its arguments that remembers (a take, a curve, rows).
 
     What else it is asked with has to be hashable, and must not change. `most`: so many answers for each such object.
+    `is_lasting`: it asks for nothing that others differ in to which it is `passed_on`.
     """
 
     def keeping(function: Callable[Asked, Found]) -> Callable[Asked, Found]:
         @wraps(function)
-        def known(*args: Asked.args, **named: Asked.kwargs) -> Found:
+        def asked_for(*args: Asked.args, **named: Asked.kwargs) -> Found:
             place = next(at for at, one in enumerate(args) if isinstance(one, Remembers))
             asked = (*args[:place], *args[place + 1 :], *named.items())
-            answers = vars(args[place]).setdefault(_KEPT, {}).setdefault(function, OrderedDict())
+            known = vars(args[place]).setdefault(_LASTING if is_lasting else _KEPT, {})
+            answers = known.setdefault(function, OrderedDict())
             found: Found = answers.get(asked, _NOTHING)
             if found is _NOTHING:
                 found = answers[asked] = function(*args, **named)
@@ -42,16 +44,23 @@ def worked_out(most: int = 4) -> Callable[[Callable[Asked, Found]], Callable[Ask
                 answers.popitem(last=False)
             return found
 
-        return known
+        return asked_for
 
     return keeping
 
 
+def passed_on(one: Remembers, other: Remembers) -> None:
+    """What lasts of one object counts for another too, that differs from it only in what nobody asks for there."""
+    vars(other)[_LASTING] = vars(one).setdefault(_LASTING, {})
+
+
 def forget(one: Remembers) -> None:
     """Let go of all that was worked out from an object: it is not looked at any longer."""
-    vars(one).pop(_KEPT, None)
+    for place in (_KEPT, _LASTING):
+        vars(one).pop(place, None)
 
 
 def kept(one: Remembers) -> list[object]:
     """All that is kept on an object."""
-    return [found for answers in vars(one).get(_KEPT, {}).values() for found in answers.values()]
+    places = (vars(one).get(place, {}) for place in (_KEPT, _LASTING))
+    return [found for known in places for answers in known.values() for found in answers.values()]

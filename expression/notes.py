@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from expression.arrays import Bytes, Flags, Ints, contained, frozen, joined
-from expression.memo import Remembers
+from expression.memo import Remembers, passed_on
 
 LOWEST, HIGHEST = 1, 127
 """Velocities a note can have. Note-on with velocity 0 is a note-off (MIDI 1.0, Note-Off)."""
@@ -61,7 +61,9 @@ class Notes(Remembers):
 
     def with_velocity(self, velocity: ArrayLike) -> "Notes":
         """The same notes at other velocities; all else is shared."""
-        return replace(self, velocity=frozen(np.asarray(velocity, dtype=np.uint8), np.uint8))
+        made = replace(self, velocity=frozen(np.asarray(velocity, dtype=np.uint8), np.uint8))
+        passed_on(self, made)
+        return made
 
     def only(self, rows: Flags | Ints | slice) -> "Notes":
         """Some of the notes, by mask, by rows or by a slice of these."""

@@ -60,8 +60,8 @@ def _is_drum(take: Take, part: int) -> bool:
     return take.parts[part].channel.number == percussion.CHANNEL
 
 
-# What follows is kept with the notes: strokes on lanes leave them, and what is known of them, alone.
-@worked_out(2)
+# What follows is kept with the notes, for as long as they are struck harder or softer and no more.
+@worked_out(2, is_lasting=True)
 def _line(notes: Notes, resolution: int, is_drum: bool) -> Line:
     heard = notes.music & ~notes.muted
     onsets = _onsets(notes, resolution)[heard]
@@ -85,7 +85,7 @@ def onsets_of(take: Take, part: int) -> Ints:
     return _onsets(take.parts[part].notes, take.resolution)
 
 
-@worked_out(2)
+@worked_out(2, is_lasting=True)
 def _onsets(notes: Notes, resolution: int) -> Ints:
     heard = notes.music & ~notes.muted
     begins, _ = _written(notes)
@@ -158,7 +158,7 @@ def phrases_of(take: Take, part: int) -> Phrases:
     return _phrases(take.parts[part].notes, take.resolution, _is_drum(take, part), marks)
 
 
-@worked_out(2)
+@worked_out(2, is_lasting=True)
 def _phrases(notes: Notes, resolution: int, is_drum: bool, marks: tuple[PhraseMark, ...]) -> Phrases:
     line = _line(notes, resolution, is_drum)
     if not len(line.onset):

@@ -13,6 +13,7 @@ from expression.arrays import Flags, Ints, frozen
 from expression.errors import NothingMatched
 from expression.limits import LAST_TICK, MOST_POINTS
 from expression.memo import worked_out
+from expression.notes import Notes
 from expression.records import Record
 from expression.strokes.grips import Grip
 from expression.strokes.spec import Spec
@@ -28,6 +29,10 @@ IDS_EACH = 2**32
 """Ids that are set aside for the notes that one stroke of a history makes."""
 Which = Literal["music", "cues", "all"]
 """Notes of the music, those that are cues, or both."""
+
+
+FEW = 16
+"""Ranges of notes: for so many it is kept which notes they name."""
 
 
 def _ascending(points: tuple[tuple[int, Height], ...]) -> tuple[tuple[int, Height], ...]:
@@ -77,10 +82,13 @@ class Where(Record):
 
     def notes_of(self, part: Part, which: Which = "music") -> Flags:
         """Which notes of a part are meant, by their onsets. Cue notes are only where they are asked for."""
-        notes = part.notes
-        mask = {"music": notes.music, "cues": notes.cue.copy(), "all": np.ones(len(notes), dtype=bool)}[which]
         if self.parts is not None and part.id not in self.parts:
-            mask[:] = False
+            return np.zeros(len(part.notes), dtype=bool)
+        return self.among(part.notes, which)
+
+    def among(self, notes: Notes, which: Which = "music") -> Flags:
+        """Which of some notes are meant, whatever part they are of. How hard they are struck is not asked for."""
+        mask = {"music": notes.music, "cues": notes.cue.copy(), "all": np.ones(len(notes), dtype=bool)}[which]
         if self.notes is not None:
             firsts, lasts = np.array(sorted(self.notes), dtype=np.int64).reshape(-1, 2).T
             mask &= _within(notes.id, firsts, lasts)
@@ -146,8 +154,18 @@ class Selection(NamedTuple):
 
 def masks_of(take: Take, where: Where, which: Which = "music") -> dict[int, Flags]:
     """Which notes `where` reaches, of each part of which it reaches any."""
-    masks = {part.id: frozen(where.notes_of(part, which), bool) for part in take.parts}
+    parts = [part for part in take.parts if where.parts is None or part.id in where.parts]
+    # Very many ranges are found as soon as they are compared with those that were asked for before.
+    find = _known_mask if len(where.notes or ()) <= FEW else _mask
+    masks = {part.id: find(part.notes, where, which) for part in parts}
     return {part: mask for part, mask in masks.items() if mask.any()}
+
+
+def _mask(notes: Notes, where: Where, which: Which) -> Flags:
+    return frozen(where.among(notes, which), bool)
+
+
+_known_mask = worked_out(2, is_lasting=True)(_mask)
 
 
 @worked_out(2)

@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field, model_validator
 from typing_extensions import override
 
-from expression.arrays import Flags, Floats, Ints, union, whole
+from expression.arrays import Flags, Floats, Ints, whole
 from expression.chords import chord_onsets
 from expression.curve import form
 from expression.errors import NothingMatched
@@ -420,12 +420,8 @@ class NotesLoosen(TimeStroke):
     @override
     def times(self, take: Take, part: Part, mask: Flags) -> Times:
         start, end = part.notes.start[mask], part.notes.end[mask]
-        at, away = _deviations(self.model_copy(update={"amount_ms": 0.0}), take, part.id)
-        # Notes that are doubled are one.
-        key = part.notes.pitch[mask].astype(np.int64) * (int(start.max()) + 1) + start
-        away = away[np.unique(key, return_index=True)[1]][np.unique(key, return_inverse=True)[1]]
-        moved = whole(take.tempo.tick(np.maximum(at + away * self.amount_ms / 1000, 0)))
-        moved = _in_order(part.notes.pitch[mask].astype(np.int64), start, moved)
+        at, away, keys = _deviations(self.model_copy(update={"amount_ms": 0.0}), take, part.id)
+        moved = keys.in_order(whole(take.tempo.tick(np.maximum(at + away * self.amount_ms / 1000, 0))))
         return Times(moved, end + moved - start)
 
     @override
@@ -434,13 +430,17 @@ class NotesLoosen(TimeStroke):
 
 
 @worked_out(4)
-def _deviations(stroke: NotesLoosen, take: Take, number: int) -> tuple[Floats, Floats]:
-    """When the chosen notes of a part begin, in seconds, and how far each deviates, in times of the amount."""
+def _deviations(stroke: NotesLoosen, take: Take, number: int) -> tuple[Floats, Floats, "_Keys"]:
+    """When the chosen notes of a part begin, in seconds, how far each deviates, in times of the amount, and how they
+    follow one another.
+    """
     notes, mask = take.parts[number].notes, stroke.chosen(take).masks[number]
     at = take.tempo.seconds(notes.start[mask])
     quick, slow = chance(notes.id[mask], stroke.seed), drifting(at, stroke.seed, number)
     # Two that are independent add up to one of the same spread.
-    return at, np.clip(np.sqrt(1 - stroke.drift) * quick + np.sqrt(stroke.drift) * slow, -2, 2)
+    away = np.clip(np.sqrt(1 - stroke.drift) * quick + np.sqrt(stroke.drift) * slow, -2, 2)
+    keys = _Keys.of(notes.pitch[mask].astype(np.int64), notes.start[mask])
+    return at, away[keys.doubled], keys
 
 
 def drifting(seconds: Floats, seed: int, part: int) -> Floats:
@@ -457,14 +457,34 @@ def drifting(seconds: Floats, seed: int, part: int) -> Floats:
     return np.asarray(np.cos(share) * knots[knot - begins] + np.sin(share) * knots[knot - begins + 1])
 
 
-def _in_order(pitch: Ints, before: Ints, after: Ints) -> Ints:
-    """Times of notes of which those of one key keep their order, a tick apart at least where they were apart."""
-    order = np.lexsort((before, pitch))
-    key, made = pitch[order], after[order]
-    rank = np.cumsum(np.append(True, (np.diff(key) != 0) | (np.diff(before[order]) != 0))) if len(order) else order
-    # Of each key by itself: later keys lie far above earlier ones.
-    lift = union(key).searchsorted(key) * (int(made.max(initial=0)) + 2 * len(order) + 2)
-    made = np.maximum.accumulate(made + lift - rank) - lift + rank
-    found = np.empty(len(order), dtype=np.int64)
-    found[order] = made
-    return found
+class _Keys(NamedTuple):
+    """Notes key by key: in which order those of one key are struck. One element of each array a note."""
+
+    order: Ints
+    """Rows, by key and by time."""
+    key: Ints
+    """Of each in that order how many other keys come before its own."""
+    strike: Ints
+    """... and how many strikes it is from the first."""
+    doubled: Ints
+    """Of each row the first that is struck on its key at its tick: notes that are doubled are one."""
+
+    @classmethod
+    def of(cls, pitch: Ints, start: Ints) -> "_Keys":
+        """Of notes by their pitch and time."""
+        order = np.lexsort((start, pitch))
+        is_other = np.append(0, np.diff(pitch[order]) != 0)[: len(order)]
+        is_new = np.append(True, (is_other[1:] > 0) | (np.diff(start[order]) != 0))[: len(order)]
+        strike = np.cumsum(is_new)
+        doubled = np.empty(len(order), dtype=np.int64)
+        doubled[order] = order[np.flatnonzero(is_new)][strike - 1]
+        return cls(order, np.cumsum(is_other), strike, doubled)
+
+    def in_order(self, ticks: Ints) -> Ints:
+        """Times of the notes of which those of a key keep their order, a tick apart at least where they were apart."""
+        made = ticks[self.order]
+        # Of each key by itself: later keys lie far above earlier ones.
+        lift = self.key * (int(made.max(initial=0)) + 2 * len(made) + 2)
+        found = np.empty(len(made), dtype=np.int64)
+        found[self.order] = np.maximum.accumulate(made + lift - self.strike) - lift + self.strike
+        return found

@@ -1,35 +1,40 @@
 """The facts of a selection."""
 
-from collections.abc import Mapping
+from typing import NamedTuple
 
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Flags, Ints, contained
+from expression.arrays import contained
 from expression.dynamics import dynamic
 from expression.memo import worked_out
-from expression.notes import HIGHEST, LOWEST
+from expression.notes import HIGHEST, LOWEST, Notes
 from expression.sounding import Times, sounding_times
-from expression.strokes import Where, select
-from expression.take import Rows, Take
+from expression.strokes import Where
+from expression.strokes.base import masks_of, select
+from expression.take import Take
 
 BINS = 16
 
 
-def _sounds(take: Take, ids: Ints, masks: Mapping[int, Flags]) -> float:
-    """How long notes (ids, ascending) sound, in beats, pedals counted in: the mean; 0 where all are muted."""
-    channels = dict.fromkeys(take.parts[part].channel.id for part in masks)
-    times = (sounding_times(take, take.channels[number]) for number in channels)
-    return _mean(take.rows, ids.tobytes(), *times) / take.resolution
+class _Lengths(NamedTuple):
+    """How many notes there are and for how many ticks their keys are held, and the same of those that sound."""
+
+    notes: int
+    held: int
+    sounding: int
+    sounds: int
 
 
-@worked_out(2)
-def _mean(_: Rows, ids: bytes, *times: Times) -> float:
-    """Of notes that are struck otherwise, and no more, it is known already."""
-    chosen = np.frombuffer(ids, np.int64)
-    mine = [contained(one.id, chosen) for one in times]
-    total = sum(int((one.end - one.start)[which].sum()) for one, which in zip(times, mine, strict=True))
-    return total / max(sum(int(which.sum()) for which in mine), 1)
+@worked_out(4, is_lasting=True)
+def _lengths(notes: Notes, meant: bytes, times: Times) -> _Lengths:
+    """Of the notes of a part that are meant (a mask, eight in a byte). Of those that are struck otherwise, and no more,
+    it is known already.
+    """
+    mask = np.unpackbits(np.frombuffer(meant, np.uint8), count=len(notes)).astype(bool)
+    mine = contained(times.id, np.sort(notes.id[mask]))
+    sounds = int((times.end - times.start)[mine].sum())
+    return _Lengths(int(mask.sum()), int((notes.end - notes.start)[mask].sum()), int(mine.sum()), sounds)
 
 
 class Facts(TypedDict):
@@ -51,9 +56,17 @@ class Facts(TypedDict):
 
 def facts(take: Take, where: Where) -> Facts:
     """The facts of what is selected. Raises NothingMatched."""
-    picked, masks = select(take, where)
-    velocity = picked.velocity
-    held = float((picked.end - picked.start).mean()) / take.resolution
+    masks = masks_of(take, where)
+    if not masks:
+        select(take, where)
+    parts = [take.parts[part] for part in masks]
+    velocity = np.concatenate([part.notes.velocity[masks[part.id]] for part in parts]).astype(np.int64)
+    found = [
+        _lengths(part.notes, np.packbits(masks[part.id]).tobytes(), sounding_times(take, part.channel))
+        for part in parts
+    ]
+    count, held, sounding, sounds = (sum(column) for column in zip(*found, strict=True))
+    held = held / count / take.resolution
     spread = np.bincount(velocity * BINS // 128, minlength=BINS)
     lowest, highest = int(velocity.min()), int(velocity.max())
     return {
@@ -64,6 +77,6 @@ def facts(take: Take, where: Where) -> Facts:
         "dynamic": dynamic(float(velocity.mean())),
         "spread": spread.tolist(),
         "held": round(held, 2),
-        "sounds": round(_sounds(take, np.sort(picked.id), masks) or held, 2),
+        "sounds": round(sounds / sounding / take.resolution if sounding else held, 2),
         "at_end": int(((velocity == LOWEST) | (velocity == HIGHEST)).sum()),
     }

@@ -11,6 +11,7 @@ from expression.curve import Curve
 from expression.history import History, Shaped
 from expression.midi.files import opened
 from expression.midi.playback import stream
+from expression.notes import Notes
 from expression.strokes import parse_stroke
 from tests.files import file_of, phrase
 
@@ -44,6 +45,28 @@ def test_it_goes_with_the_take_and_is_no_part_of_it() -> None:
     del take
     gc.collect()
     assert heard() is None
+
+
+def test_what_lasts_counts_for_notes_that_are_struck_otherwise_and_for_no_others() -> None:
+    @memo.worked_out(2, is_lasting=True)
+    def starts(notes: Notes) -> list[int]:
+        return list(notes.start.tolist())
+
+    @memo.worked_out(2)
+    def velocities(notes: Notes) -> list[int]:
+        return list(notes.velocity.tolist())
+
+    notes = opened(file_of(phrase([64] * 3))).parts[0].notes
+    known = starts(notes)
+    louder = notes.with_velocity([70, 71, 72])
+    assert starts(louder) is known
+    assert (velocities(notes), velocities(louder)) == ([64] * 3, [70, 71, 72])
+    assert starts(louder.moved(notes.start + 5, notes.end + 5)) == [start + 5 for start in known]
+    # What one lets go of, another still has; and neither takes it along as bytes.
+    memo.forget(notes)
+    assert starts(louder) is known
+    assert starts(notes) == known and starts(notes) is not known
+    assert not memo.kept(pickle.loads(pickle.dumps(louder)))
 
 
 def test_what_is_kept_is_weighed_and_let_go_of() -> None:
