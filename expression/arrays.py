@@ -74,10 +74,22 @@ def contained(values: Ints, ascending: Ints) -> Flags:
     """Which values stand in an ascending array."""
     if not len(ascending):
         return np.zeros(len(values), dtype=bool)
-    if _lie_close(ascending[0], ascending[-1], len(ascending) + len(values)):
-        stands = np.zeros(ascending[-1] + 2, dtype=bool)
-        stands[ascending] = True
-        return np.asarray(stands[np.clip(values.astype(np.int64, copy=False), -1, ascending[-1] + 1)])
+    if ascending[0] < 0:
+        return _found(values, ascending)
+    # Most ids lie close to each other, but for those that strokes have given: a table with a place for each is read
+    # sooner than they are searched.
+    bound = TABLE_EACH * (len(ascending) + len(values))
+    near = int(np.searchsorted(ascending, bound))
+    stands = np.zeros((ascending[near - 1] if near else -1) + 2, dtype=bool)
+    stands[ascending[:near]] = True
+    found = stands[np.clip(values.astype(np.int64, copy=False), -1, len(stands) - 1)]
+    if near < len(ascending):
+        far = np.flatnonzero(values >= bound)
+        found[far] = _found(values[far], ascending[near:])
+    return np.asarray(found)
+
+
+def _found(values: Ints, ascending: Ints) -> Flags:
     at = np.minimum(np.searchsorted(ascending, values), len(ascending) - 1)
     return np.asarray(ascending[at] == values)
 
@@ -89,21 +101,26 @@ def among(column: Bytes, numbers: Iterable[int]) -> Flags:
     return np.asarray(table[column])
 
 
-def _lie_close(lowest: int, highest: int, count: int) -> bool:
-    """Whether numbers are few enough for a table with a place for each: that is read sooner than they are searched."""
-    return bool(lowest >= 0 and highest < TABLE_EACH * count)
-
-
 def looked_up(wanted: Ints, ids: Ints) -> tuple[Ints, Flags]:
     """The row of each wanted number among `ids` (each there once, in any order), and whether it stands there."""
     if not len(ids):
         return np.zeros(len(wanted), dtype=np.int64), np.zeros(len(wanted), dtype=bool)
-    lowest, highest = ids.min(), ids.max()
-    if _lie_close(lowest, highest, len(ids) + len(wanted)):
-        rows = np.full(highest + 2, -1)
-        rows[ids] = np.arange(len(ids))
-        row = rows[np.clip(wanted.astype(np.int64, copy=False), -1, highest + 1)]
-        return row, row >= 0
+    if ids.min() < 0:
+        return _row_of(wanted, ids)
+    bound = TABLE_EACH * (len(ids) + len(wanted))
+    near = np.flatnonzero(ids < bound)
+    rows = np.full(int(ids[near].max(initial=-1)) + 2, -1)
+    rows[ids[near]] = near
+    row = rows[np.clip(wanted.astype(np.int64, copy=False), -1, len(rows) - 1)]
+    stands = row >= 0
+    if len(near) < len(ids):
+        far, others = np.flatnonzero(wanted >= bound), np.flatnonzero(ids >= bound)
+        found, stands[far] = _row_of(wanted[far], ids[others])
+        row[far] = others[found]
+    return row, stands
+
+
+def _row_of(wanted: Ints, ids: Ints) -> tuple[Ints, Flags]:
     order = np.argsort(ids, kind="stable")
     row = order[np.minimum(np.searchsorted(ids[order], wanted), len(order) - 1)]
     return row, ids[row] == wanted

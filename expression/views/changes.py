@@ -3,7 +3,7 @@
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Flags, Ints, runs, union
+from expression.arrays import Flags, Ints, looked_up, runs, union
 from expression.curve import Curve
 from expression.lanes import NOTE_PITCH
 from expression.notes import Notes
@@ -61,7 +61,8 @@ BESIDE_VELOCITY = ("start", "end", "pitch", "release", "muted", "cue", "page_sta
 def changes(before: Take, after: Take, sight: tuple[int, int] | None = None, is_told_anew: bool = False) -> Changes:
     """What of a take differs in another of the same recording; of its notes, between two ticks, those in sight.
 
-    `is_told_anew`: `others` are told with all their notes beside this; so of these only which.
+    (So are `others`, but for notes that have come or gone.) `is_told_anew`: `others` are told with all their notes
+    beside this; so of these only which.
     """
     told = Changes(notes=[], velocity=[], lanes=[], added=[], moved=[], others=[])
     ids: list[Ints] = [np.zeros(0, dtype=np.int64)]
@@ -75,14 +76,15 @@ def changes(before: Take, after: Take, sight: tuple[int, int] | None = None, is_
             continue
         was, now = old.notes, new.notes
         if was.id is not now.id:
-            come, gone = ~now.shared_with(was), ~was.shared_with(now)
-            others |= bool(come.any() or gone.any())
-            if (seen := come & _in_sight(now, sight)).any():
+            stays, stayed = now.shared_with(was), was.shared_with(now)
+            others |= not (stays.all() and stayed.all())
+            if (seen := ~stays & _in_sight(now, sight)).any():
                 told["added"].append(_added(old, new, _told(now, seen, is_told_anew)))
-            was, now = was.only(~gone), now.only(~come)
-            was, now = was.only(np.argsort(was.id)), now.only(np.argsort(now.id))
-        if (differ := _differ(was, now)).any():
-            differ &= _in_sight(was, sight) | _in_sight(now, sight)
+            # Of those that both have it is enough to look at such as either has in sight.
+            both = union(now.id[stays & _in_sight(now, sight)], was.id[stayed & _in_sight(was, sight)])
+            was, now = (one.only(looked_up(both, one.id)[0]) for one in (was, now))
+        differ = _differ(was, now) & (_in_sight(was, sight) | _in_sight(now, sight))
+        if differ.any():
             told["moved"].append(_moved(old, new, _told(now, differ, is_told_anew), now.id[differ]))
             others = True
         told["others"] += [new.id] if others else []
