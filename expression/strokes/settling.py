@@ -1,6 +1,7 @@
 """One key sounds one note at a time: what becomes of notes that lie over others of their key."""
 
 from collections.abc import Mapping
+from functools import cached_property
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -74,7 +75,7 @@ class _Keys:
         order = order[np.argsort(pitch[order], kind="stable")]
         span = int(max(start.max(initial=0), self.until.max(initial=0))) + 2
         at = pitch[order].astype(np.int64) * span + start[order]
-        was = _Was.of(id_[order], before)
+        was = _Was(id_[order], before)
         loses = _same_tick(at, self.until[order], self.mine[order], was)
         self.gives_way[order[loses]] = True
         if loses.any():
@@ -108,33 +109,39 @@ class _Keys:
         return found
 
 
-class _Was(NamedTuple):
-    """Where notes were before a stroke; what is new was nowhere (-1). One element of each array a note."""
+class _Was:
+    """Where notes were before a stroke. Mostly nobody asks: only of notes that meet now it is looked up."""
 
-    pitch: Ints
-    start: Ints
-    end: Ints
-
-    @classmethod
-    def of(cls, ids: Ints, parts: list[Part]) -> "_Was":
+    def __init__(self, ids: Ints, parts: list[Part]) -> None:
         """Of notes by their ids, on the channel of some parts."""
-        known = [part.notes for part in parts]
+        self._ids, self._parts = ids, parts
+
+    @cached_property
+    def _columns(self) -> tuple[Ints, ...]:
+        """Pitch, start and end of each; -1 of what is new, which was nowhere."""
+        known = [part.notes for part in self._parts]
         id_, pitch, start, end = (
             np.concatenate([getattr(one, name) for one in known]) for name in ("id", "pitch", "start", "end")
         )
-        row, there = looked_up(ids, id_)
-        if not there.any():
-            return cls(*np.full((3, len(ids)), -1))
-        return cls(*(np.where(there, column[row].astype(np.int64), -1) for column in (pitch, start, end)))
+        if not len(id_):
+            return tuple(np.full((3, len(self._ids)), -1))
+        row, there = looked_up(self._ids, id_)
+        return tuple(np.where(there, column[row].astype(np.int64), -1) for column in (pitch, start, end))
 
     def rows(self, which: Flags) -> "_Was":
         """Of some of them."""
-        return _Was(*(column[which] for column in self))
+        return _Was(self._ids[which], self._parts)
+
+    def struck_with(self, one: Ints, other: Ints) -> Flags:
+        """Which notes began with others on the same key."""
+        pitch, start, _ = self._columns
+        return np.asarray((start[one] >= 0) & (start[one] == start[other]) & (pitch[one] == pitch[other]))
 
     def lay_over(self, one: Ints, other: Ints) -> Flags:
         """Which notes began while earlier ones (or such as began with them) were down on their keys."""
-        begins = (self.start[one] <= self.start[other]) & (self.start[other] < self.end[one])
-        return np.asarray(begins & (self.start[other] >= 0) & (self.pitch[one] == self.pitch[other]))
+        pitch, start, end = self._columns
+        begins = (start[one] <= start[other]) & (start[other] < end[one])
+        return np.asarray(begins & (start[other] >= 0) & (pitch[one] == pitch[other]))
 
 
 def _apart(astray: Ints, at: Ints, length: Ints, mine: Flags, track: Ints, was: _Was) -> Ints:
@@ -201,7 +208,5 @@ def _same_tick(at: Ints, end: Ints, mine: Flags, was: _Was) -> Flags:
     last = np.append(at[rows][1:] != at[rows][:-1], True)
     group = np.cumsum(last) - last
     winner = rows[last][group]
-    double = mine[rows] & (was.start[rows] >= 0)
-    double &= (was.start[rows] == was.start[winner]) & (was.pitch[rows] == was.pitch[winner])
-    loses[rows] = (winner != rows) & mine[winner] & ~double
+    loses[rows] = (winner != rows) & mine[winner] & ~(mine[rows] & was.struck_with(rows, winner))
     return loses
