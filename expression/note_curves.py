@@ -6,11 +6,13 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import ArrayLike
 
-from expression.arrays import Flags, Floats, Ints, frozen, ranges
+from expression.arrays import Flags, Floats, Ints, contained, frozen, ranges, union
 from expression.curve import Curve
 
 APART = 2**40
 """Of a note's row times this, and a tick, is made one ascending number: no note lasts longer."""
+FEW = 16
+"""Stretches of nodes that are copied one by one."""
 NOTHING = frozen([], np.int64)
 
 
@@ -87,23 +89,30 @@ class NoteCurves:
 
     def only(self, notes: Ints) -> "NoteCurves":
         """The curves of some notes (ids)."""
-        return self._kept(np.isin(self.ids, notes))
+        return self._kept(self._of(notes))
 
     def without(self, notes: Ints) -> "NoteCurves":
         """The curves of all other notes; what was recorded of these (ids) is said no longer."""
-        rest = self._kept(~np.isin(self.ids, notes))
-        made = frozen(np.union1d(self.made, notes), np.int64)
+        rest = self._kept(~self._of(notes))
+        made = frozen(union(self.made, notes), np.int64)
         return replace(rest, rows=self.rows, notes_of_rows=self.notes_of_rows, made=made)
 
     def with_curves(self, notes: Ints, other: "NoteCurves") -> "NoteCurves":
         """With other curves for some notes (ids); one that has none in `other` has none any longer."""
-        if not len(np.setdiff1d(self.ids, notes, assume_unique=True)):
+        made = frozen(union(self.made, notes), np.int64)
+        stays = np.flatnonzero(~self._of(notes))
+        if not len(stays):
             # All that have any get others: nothing has to be put together.
-            made = frozen(np.union1d(self.made, notes), np.int64)
             return replace(other, rows=self.rows, notes_of_rows=self.notes_of_rows, made=made)
-        rest = self.without(notes)
-        both = NoteCurves.of(np.concatenate((rest.owners(), other.owners())), rest.nodes.then(other.nodes))
-        return replace(both, rows=rest.rows, notes_of_rows=rest.notes_of_rows, made=rest.made)
+        # Note by note, not node by node: of most there are many.
+        ids = np.concatenate((self.ids[stays], other.ids))
+        start, end = (
+            np.concatenate((self.first[stays + after], other.first[after : len(other) + after] + len(self.nodes)))
+            for after in (0, 1)
+        )
+        order = np.argsort(ids, kind="stable")
+        both = _picked(self.nodes.then(other.nodes), ids[order], start[order], end[order])
+        return replace(both, rows=self.rows, notes_of_rows=self.notes_of_rows, made=made)
 
     def renamed(self, notes: Ints, names: Ints) -> "NoteCurves":
         """The curves of some notes (ids, each as often as it is named) under other ids."""
@@ -113,8 +122,26 @@ class NoteCurves:
         nodes, which = ranges(self.first[row], self.first[row + 1])
         return NoteCurves.of(names[which], self.nodes.rows(nodes))
 
+    def _of(self, notes: Ints) -> Flags:
+        """Which of its notes are among others (ids, in any order)."""
+        return contained(self.ids, np.sort(notes))
+
     def _kept(self, notes: Flags) -> "NoteCurves":
         if notes.all():
             return NoteCurves(self.ids, self.first, self.nodes)
-        nodes = np.repeat(notes, np.diff(self.first))
-        return NoteCurves.of(self.owners()[nodes], self.nodes.rows(nodes))
+        row = np.flatnonzero(notes)
+        return _picked(self.nodes, self.ids[row], self.first[row], self.first[row + 1])
+
+
+def _picked(nodes: Curve, ids: Ints, start: Ints, end: Ints) -> NoteCurves:
+    """The curves of notes (ids, ascending) that lie among others, each from one node to before another."""
+    first = np.append(0, np.cumsum(end - start))
+    # Notes that are chosen lie mostly together: a few stretches are copied sooner than node by node.
+    breaks = np.flatnonzero(start[1:] != end[:-1])
+    if len(ids) and len(breaks) < FEW:
+        edges = zip(start[np.append(0, breaks + 1)].tolist(), end[np.append(breaks, -1)].tolist(), strict=True)
+        one, *more = (nodes.rows(slice(*edge)) for edge in edges)
+        made = one.then(*more)
+    else:
+        made = nodes.rows(ranges(start, end)[0])
+    return NoteCurves(frozen(ids, np.int64), frozen(first, np.int64), made)

@@ -3,7 +3,7 @@
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Ints
+from expression.arrays import Ints, union
 from expression.errors import BadStroke
 from expression.lanes import BESIDE, LANES
 from expression.note_curves import NoteCurves
@@ -60,8 +60,8 @@ def own_changes(before: Part, after: Part, sight: tuple[int, int] | None = None)
         old, new = (part.curves.get(key, none) for part in (before, after))
         if old is new:
             continue
-        near = _in_sight(before, new, sight) if sight else np.union1d(old.ids, new.ids)
-        lane = _own_lane(key, new.only(near))
+        near, seen = _in_sight(before, new, sight) if sight else (union(old.ids, new.ids), new)
+        lane = _own_lane(key, seen)
         # One that has none any longer is told as well.
         gone: Ints = np.setdiff1d(near, lane["ids"])
         lane["ids"] += gone.tolist()
@@ -70,13 +70,16 @@ def own_changes(before: Part, after: Part, sight: tuple[int, int] | None = None)
     return found
 
 
-def _in_sight(part: Part, curves: NoteCurves, sight: tuple[int, int]) -> Ints:
-    """Ids of the notes between two ticks: not too many, nor with too many nodes."""
+def _in_sight(part: Part, curves: NoteCurves, sight: tuple[int, int]) -> tuple[Ints, NoteCurves]:
+    """Ids of the notes between two ticks, not too many, nor with too many nodes; and their curves."""
     notes = part.notes
     near = notes.id[np.flatnonzero((notes.start < sight[1]) & (notes.end > sight[0]))[:MOST_NOTES]]
     known = curves.only(near)
     most = int(np.searchsorted(known.first, MOST_DRAWN, side="right")) - 1
-    return near if most >= len(known) else np.intersect1d(near, known.ids[: max(most, 1)])
+    if most >= len(known):
+        return near, known
+    near = np.intersect1d(near, known.ids[: max(most, 1)])
+    return near, known.only(near)
 
 
 def own_facts(take: Take, where: Where, key: str) -> OwnFacts:
