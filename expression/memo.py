@@ -61,6 +61,6 @@ def forget(one: Remembers) -> None:
 
 
 def kept(one: Remembers) -> list[object]:
-    """All that is kept on an object."""
+    """All that is kept on an object. (Others may add to it meanwhile: it is looked through as it is just now.)"""
     places = (vars(one).get(place, {}) for place in (_KEPT, _LASTING))
-    return [found for known in places for answers in known.values() for found in answers.values()]
+    return [found for known in places for answers in list(known.values()) for found in list(answers.values())]

@@ -30,13 +30,17 @@ class Stream(NamedTuple):
         return Stream._make(column[keep] for column in self)
 
 
+_NONE, _NO_BYTES = np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.uint8)
+
+
 @worked_out(8)
 def stream(take: Take, until: int | None = None) -> Stream:
     """All channel messages with their times, each with the part it is for; or those before a tick.
 
     What is said to a channel is said to every part on it: those that share one are told alike, as one instrument is.
     """
-    pieces = [_set_by_hand(part) for part in take.parts if not part.channel.instrument.is_told]
+    nothing: tuple[np.ndarray, ...] = (_NONE, _NONE, _NO_BYTES, _NO_BYTES, _NO_BYTES)
+    pieces = [nothing, *(_set_by_hand(part) for part in take.parts if not part.channel.instrument.is_told)]
     for number, emitted in enumerate(emit_with_notes(take)):
         track, (rows, part) = emitted.events, _told_in(take, number, emitted, until)
         pieces.append((track.tick[rows], part, track.status[rows], track.data1[rows], track.data2[rows]))
@@ -49,8 +53,7 @@ def stream(take: Take, until: int | None = None) -> Stream:
 
 def _told_in(take: Take, number: int, emitted: Emitted, until: int | None) -> tuple[Ints, Ints]:
     """Which events of a track are told, and to which part: as they come; one that several are told, part by part."""
-    none = np.zeros(0, dtype=np.int64)
-    told = [(none, none)]
+    told = [(_NONE, _NONE)]
     heard_of = len(emitted.owner) if until is None else int(np.searchsorted(emitted.events.tick, until))
     for part in (part for part in take.parts if part.track == number or number >= len(take.tracks)):
         sharing = take.parts_on(part.channel)
