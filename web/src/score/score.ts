@@ -1,19 +1,13 @@
 /** A take as the browser holds it: the server's columns in typed arrays, ready to be drawn. */
 import type { Changes, Delta, DeskView, Schemas, Where } from "../api/client";
 import { between } from "../ui/numbers";
+import { type Phrase, phrasesOf } from "./phrases";
 
 /** Where things are placed in time: a note value, straight, dotted or triplet; and whether it pulls. */
 export interface Grid {
   value: 1 | 2 | 4 | 8 | 16 | 32 | 64;
   feel: "straight" | "dotted" | "triplet";
   snap: boolean;
-}
-
-/** A phrase of a part's upper voice: from one tick to another, and where further groups begin in it. */
-export interface Phrase {
-  start: number;
-  end: number;
-  groups: readonly number[];
 }
 
 export interface PartScore {
@@ -209,16 +203,6 @@ function ringsOf(given: Schemas["PartLanes"]["rings"], count: number): PartScore
     return latest;
   });
   return { until, reach };
-}
-
-function phrasesOf({ start, end, groups }: Schemas["PhraseColumns"]): Phrase[] {
-  let row = 0;
-  return start.map((tick, at) => {
-    const next = start[at + 1] ?? Number.POSITIVE_INFINITY;
-    const first = row;
-    while (row < groups.length && groups[row]! < next) row++;
-    return { start: tick, end: end[at]!, groups: groups.slice(first, row) };
-  });
 }
 
 /** The score with what has changed of the lanes of some parts. */
