@@ -50,6 +50,19 @@ def test_every_changed_column_of_a_note_is_told(column: str, value: int) -> None
     assert (told["notes"], told["added"]) == ([], [])
 
 
+def test_notes_that_come_into_sight_or_leave_it_are_told() -> None:
+    take = read(file_of(phrase([64] * 9)))
+    made = parse_stroke({"kind": "notes.move", "ticks": 1000, "where": {"notes": [[1, 7]]}}).apply(take)
+    # They begin 960 apart and last 480. Of those in sight before or after each is told, and no other.
+    start, end = take.parts[0].notes.start, take.parts[0].notes.end
+    for sight in ((1900, 2500), (0, 100), (7500, 9000)):
+        told = views.changes.changes(take, made, sight)["moved"]
+        seen = [(start + by < sight[1]) & (end + by > sight[0]) for by in (0, 1000)]
+        near = [note for note in range(1, 8) if seen[0][note] or seen[1][note]]
+        assert [note for one in told for first, last in one["notes"] for note in range(first, last + 1)] == near
+        assert [tick for one in told for tick in one["start"]] == [start[note] + 1000 for note in near]
+
+
 def test_changes_are_runs_of_ids_with_a_value_each() -> None:
     stroke = parse_stroke({"kind": "velocity.nudge", "by": 5})
     assert views.changes.changes(TAKE, stroke.apply(TAKE)) == {
