@@ -32,15 +32,15 @@ def owned(owner: AbstractBaseUser) -> QuerySet[Take]:
 
 
 def bare(owner: AbstractBaseUser) -> QuerySet[Take]:
-    """The same, without what the library and the desk show of them: of a long take that is a millisecond to read. It is
-    fetched where somebody asks for it after all.
+    """The same, without what the library and the desk show of them: of a long take that is a millisecond to read. For
+    who locks a take, and so can still fetch it.
     """
     return owned(owner).defer("summary", "arrangement")
 
 
 def get(owner: AbstractBaseUser, take_id: UUID) -> Take:
     """One take. Raises NoSuchTake."""
-    take = bare(owner).filter(pk=take_id).first()
+    take = owned(owner).filter(pk=take_id).first()
     if take is None:
         raise NoSuchTake
     return take

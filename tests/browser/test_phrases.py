@@ -55,6 +55,23 @@ def test_a_click_chooses_the_notes_of_a_phrase_and_shift_those_of_another_too(ph
     phrases.expect_chosen(8)
 
 
+def test_what_the_next_key_begins_is_for_the_phrase_that_was_chosen(phrases: Phrases) -> None:
+    """Keys that come faster than the page has time for, as while it is busy."""
+    phrases.expect("1:1", "2:2", "3:3", "4:4")
+    phrases.desk.quiet()
+    phrases.desk.page.evaluate(
+        """() => {
+            for (const key of ["z", "z", "h"])
+                document.body.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true, cancelable: true }));
+        }"""
+    )
+    phrases.desk.button("Keep").click()
+    phrases.desk.quiet()
+    changed = [at for at, one in enumerate(phrases.desk.velocities()) if one != 80]
+    assert changed
+    assert set(changed) <= {4, 5, 6, 7}
+
+
 def test_a_key_chooses_one_phrase_after_another(phrases: Phrases) -> None:
     phrases.desk.press("z")
     phrases.expect_chosen(4)

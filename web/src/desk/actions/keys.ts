@@ -9,6 +9,7 @@ import { paste, remember } from "../strokes/copying";
 import { allToFront, arrangeRows, wish } from "../take/arranging";
 import { chooseAll, invertChoice } from "../take/choosing";
 import { closeUpOfChosen, leaveCloseUp } from "../take/closeUp";
+import { phraseAway } from "../take/phraseKeys";
 import { redo, undo } from "../take/shaping";
 import { desk, type Limit, set } from "../take/state";
 import {
@@ -21,7 +22,6 @@ import {
   numbered,
   page,
   pageRows,
-  phraseAway,
   playOrStop,
   release,
   rows,

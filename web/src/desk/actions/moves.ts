@@ -39,10 +39,6 @@ export function numbered(kind: Kind, lane = VELOCITY, at = 0): void {
   if (desk().shaping) focusNumbers();
 }
 
-/** The notes of a phrase: asked for by its key, so that the desk need not wait for what it takes. */
-export const phraseAway = (by: 1 | -1) =>
-  void import("../take/phrases").then(({ stepPhrase }) => stepPhrase(by));
-
 export function eraseChosen(): void {
   const { activeLane, span, chosenCount } = desk();
   if (activeLane !== VELOCITY && span) begin(erase(activeLane, span));

@@ -1,6 +1,7 @@
-import { type KeyboardEvent, type MouseEvent, type PointerEvent, useState } from "react";
+import { type KeyboardEvent, type MouseEvent, type PointerEvent, useEffect, useState } from "react";
 import { type PartScore, placeText } from "../../score/score";
 import { type Camera, GUTTER, tickOf, xOf } from "../page/camera";
+import { bringPhrases } from "../take/phraseKeys";
 import { choosePhrase, joinPhrase, movePhrase, onsetNear, splitPhrase } from "../take/phrases";
 import { desk, leadPart, useDesk } from "../take/state";
 
@@ -24,6 +25,7 @@ export function Phrases({ camera }: { camera: Camera }) {
   const part = useDesk(leadPart);
   const [current, setCurrent] = useState(0);
   const [held, setHeld] = useState<Held | null>(null);
+  useEffect(() => void bringPhrases(), []);
   if (!part?.phrases.length) return null;
   const focused = Math.min(current, part.phrases.length - 1);
   const placeOf = (row: number) => {
