@@ -175,7 +175,7 @@ class Curve(Remembers):
 
     def arriving(self, ticks: ArrayLike) -> Floats:
         """Values just before `ticks` (any shape), where ways come to; NaN where there is none yet."""
-        ticks = np.asarray(ticks, dtype=np.float64)
+        ticks = np.asarray(ticks)
         if not len(self):
             return np.full(ticks.shape, np.nan)
         node = np.searchsorted(self.ticks, ticks, side="left") - 1

@@ -266,12 +266,12 @@ class _Draft:
         standing = Messages(recorded.tick[rows], recorded.status[rows], one[rows], two[rows])
         groups = [standing, *(part.messages for part in new)]
         tick, status, data1, data2 = (np.concatenate(column) for column in zip(*groups, strict=True))
-        ends = len(rows) - int(np.count_nonzero(over))
-        tick[ends : len(rows)] = tick.max(initial=0)
+        before_end = len(rows) - int(np.count_nonzero(over))
+        tick[before_end : len(rows)] = tick.max(initial=0)
         note = np.concatenate((self.note[own][rows], *(part.note for part in new)))
         payload = np.full(len(tick), -1)
         payload[: len(rows)] = recorded.payload[rows]
-        order = _put_between(rows[:ends] + first, len(rows), new)
+        order = _put_between(rows[:before_end] + first, len(rows), new)
         status, data1, data2 = (frozen(column[order].astype(np.uint8), np.uint8) for column in (status, data1, data2))
         times, payload = frozen(tick[order], np.int64), frozen(payload[order], np.int64)
         events = Events(times, status, data1, data2, payload, recorded.payloads)

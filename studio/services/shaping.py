@@ -350,7 +350,7 @@ def _write(
         row = takes.owned(owner).filter(pk=take_id, revision=revision)
         if not row.update(done=made.history.done, revision=newer, changed_at=timezone.now()):
             raise Stale(history(takes.get(owner, take_id)))
-        _store_steps(take_id, known.history, made.history)
+        _store(take_id, known.history, made.history)
     cache.put(take_id, newer, made)
     went_on(take_id, newer)
     chosen, own = ((seen_.where,) if seen_.where else ()), seen_.own or ()
@@ -379,7 +379,10 @@ def append(take: Take, strokes: Sequence[tuple[AnyStroke, bool]]) -> list[int]:
     history_ = known.history
     for stroke, on in strokes:
         history_ = history_.add(stroke, on)
-    _store(take, known.history, history_)
+    _store(take.pk, known.history, history_)
+    take.done = history_.done
+    take.revision += 1
+    take.save(update_fields=["done", "revision", "changed_at"])
     made, revision = known.with_history(history_), take.revision
     transaction.on_commit(lambda: cache.put(take.pk, revision, made))
     return [step.number for step in history_.steps[history_.done - len(strokes) :]]
@@ -387,21 +390,13 @@ def append(take: Take, strokes: Sequence[tuple[AnyStroke, bool]]) -> list[int]:
 
 def locked(owner: AbstractBaseUser, take_id: UUID) -> Take:
     """A take that nobody else changes until the transaction is over. Raises NoSuchTake."""
-    take = takes.bare(owner).select_for_update().filter(pk=take_id).first()
+    take = takes.owned(owner).select_for_update().filter(pk=take_id).first()
     if take is None:
         raise takes.NoSuchTake
     return take
 
 
-def _store(take: Take, before: History, after: History) -> None:
-    """A take that is `locked`, with another history."""
-    _store_steps(take.pk, before, after)
-    take.done = after.done
-    take.revision += 1
-    take.save(update_fields=["done", "revision", "changed_at"])
-
-
-def _store_steps(take_id: UUID, before: History, after: History) -> None:
+def _store(take_id: UUID, before: History, after: History) -> None:
     """Only new steps write rows (over any that were undone); undo and redo write none."""
     if after.steps == before.steps:
         return

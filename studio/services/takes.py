@@ -31,13 +31,6 @@ def owned(owner: AbstractBaseUser) -> QuerySet[Take]:
     return Take.objects.filter(owner_id=owner.pk, deleted_at__isnull=True).defer("source")
 
 
-def bare(owner: AbstractBaseUser) -> QuerySet[Take]:
-    """The same, without what the library and the desk show of them: of a long take that is a millisecond to read. For
-    who locks a take, and so can still fetch it.
-    """
-    return owned(owner).defer("summary", "arrangement")
-
-
 def get(owner: AbstractBaseUser, take_id: UUID) -> Take:
     """One take. Raises NoSuchTake."""
     take = owned(owner).filter(pk=take_id).first()

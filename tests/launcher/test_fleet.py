@@ -144,8 +144,8 @@ def test_one_who_asks_for_many_large_files_stops_nobody(running: Fleet) -> None:
         over.set()
         for one in greedy:
             one.join(60)
-    # Nobody was marked down, cut off or started again (that takes half a minute); nobody else had to wait for them.
-    assert slowest < 10
+    # Nobody was marked down, cut off or started again; and nobody else had to wait for them.
+    assert slowest < 5
     assert set(told) <= {200, 503}
     assert running.preview(small) == 200
     assert running.supervisor.pids() == before

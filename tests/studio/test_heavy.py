@@ -21,11 +21,11 @@ def held(places: Places, owner: str, over: threading.Event) -> threading.Thread:
     def hold() -> None:
         with places.one(owner):
             has.set()
-            over.wait(120)
+            over.wait(10)
 
     thread = threading.Thread(target=hold)
     thread.start()
-    assert has.wait(60)
+    assert has.wait(5)
     return thread
 
 
@@ -45,7 +45,7 @@ def test_one_account_has_one_place_and_others_have_theirs() -> None:
 
 
 def test_who_waits_comes_next_and_who_is_too_many_is_told_at_once() -> None:
-    places, over = Places(most=1, waiting=1, patience=60), threading.Event()
+    places, over = Places(most=1, waiting=1, patience=5), threading.Event()
     first = held(places, "anna", over)
     came = threading.Event()
 
@@ -60,10 +60,9 @@ def test_who_waits_comes_next_and_who_is_too_many_is_told_at_once() -> None:
     begun = time.monotonic()
     with pytest.raises(Busy), places.one("cora"):
         raise AssertionError("one more that waits")
-    # Who waited for a place would have been told after a minute.
-    assert time.monotonic() - begun < 30
+    assert time.monotonic() - begun < 1
     over.set()
-    assert came.wait(60)
+    assert came.wait(5)
     first.join()
     second.join()
 
@@ -95,15 +94,14 @@ def test_a_pulse_beats_beside_all_work(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv(pulse.PORT, str(port))
     pulse.beat()
     for _ in range(3):
-        with urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=30) as answer:
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=2) as answer:
             assert answer.read() == b"alive\n"
     # Who connects and says nothing is in nobody's way for long.
-    asked = f"http://127.0.0.1:{port}/"
-    with (
-        socket.create_connection(("127.0.0.1", port)),
-        urllib.request.urlopen(asked, timeout=pulse.PATIENCE + 10) as answer,
-    ):
-        assert answer.status == 200
+    with socket.create_connection(("127.0.0.1", port)):
+        begun = time.monotonic()
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=5) as answer:
+            assert answer.status == 200
+        assert time.monotonic() - begun < pulse.PATIENCE + 1
 
 
 def test_there_are_places_for_fewer_than_there_are_threads() -> None:
