@@ -35,6 +35,11 @@ def is_constant(column: Column) -> bool:
     return column.strides == (0,) and len(column) > 0
 
 
+def are_constant(one: Column, other: Column) -> bool:
+    """Whether two columns are known to hold one and the same value."""
+    return is_constant(one) and is_constant(other) and bool(one[0] == other[0])
+
+
 def taken(column: Column, rows: slice | Ints | Flags) -> Column:
     """Some rows of a read-only column, read-only."""
     if is_constant(column):

@@ -14,8 +14,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import ArrayLike
 
-from expression.arrays import Flags, Floats, Ints, constant, frozen, joined, taken, union, whole
-from expression.memo import Remembers
+from expression.arrays import Flags, Floats, Ints, are_constant, constant, frozen, joined, taken, union, whole
+from expression.memo import Remembers, worked_out
 
 STEEPNESS = 8.0
 """The power of a way whose lift is 1."""
@@ -194,21 +194,41 @@ class Curve(Remembers):
         moving[-1:] = False
         return frozen(moving, bool)
 
+    @cached_property
+    def moves(self) -> bool:
+        """Whether any of them is on its way, or all are held."""
+        return bool(self.ways.any())
+
+    @cached_property
+    def bends(self) -> bool:
+        """Whether any way is other than straight."""
+        forms = [form for form in (self.lift, self.ease) if form.any()]
+        return any(bool(form[self.ways].any()) for form in forms)
+
     def along(self, node: Ints, ticks: Ints | Floats) -> Floats:
         """What the way from each `node` has come to at `ticks`, which are none after its end."""
         here = np.maximum(node, 0)
         value = self.values[here]
+        if not self.moves:
+            return value
         moving = np.flatnonzero(self.ways[here])
         if not len(moving):
             return value
         # Most of what is recorded is held: only what moves is worked out.
         every = len(moving) == here.size
         start, at = (here, ticks) if every else (here.ravel()[moving], ticks.ravel()[moving])
-        width = np.maximum(self.ticks[start + 1] - self.ticks[start], 1)
-        u = np.clip((at - self.ticks[start]) / width, 0.0, 1.0)
-        lift, ease = self.lift[start], self.ease[start]
-        share = form(u, lift, ease) if lift.any() or ease.any() else u
-        risen = (self.values[start + 1] - self.values[start]) * share
+        if start.size < len(self):
+            begin, rise = self.ticks[start], self.values[start + 1] - self.values[start]
+            share = (at - begin) / np.maximum(self.ticks[start + 1] - begin, 1)
+        else:
+            # Many places on few ways: how long and how high each is, once.
+            ticks, rise = self.ticks.astype(np.float64), np.diff(self.values)[start]
+            share = (at - ticks[start]) / np.maximum(np.diff(ticks), 1)[start]
+        share = np.clip(share, 0.0, 1.0)
+        if self.bends:
+            lift, ease = self.lift[start], self.ease[start]
+            share = form(share, lift, ease) if lift.any() or ease.any() else share
+        risen = rise * share
         if every:
             return np.asarray(value + risen)
         value = np.array(value)
@@ -218,20 +238,29 @@ class Curve(Remembers):
 
 def differing(old: Curve, new: Curve) -> tuple[int, int, int]:
     """The first node that differs, and the nodes of the old and of the new from which both agree to the end."""
+    return _differing(new, old)
+
+
+@worked_out(1)
+def _differing(new: Curve, old: Curve) -> tuple[int, int, int]:
+    """`differing`, kept on the new one: who lays it and who tells of it both ask."""
     most = min(len(old), len(new))
-    first = _alike(old, new, slice(most), slice(most))
+    first = _alike(old, new, 0, 0, most)
     left = most - first
-    alike = _alike(old, new, slice(len(old) - left, None), slice(len(new) - left, None), -1) if left else 0
+    alike = _alike(old, new, len(old) - left, len(new) - left, left, -1) if left else 0
     return first, len(old) - alike, len(new) - alike
 
 
-def _alike(old: Curve, new: Curve, mine: slice, theirs: slice, step: int = 1) -> int:
-    """How many nodes agree from the first of two equally long stretches on; with a `step` of -1, from the last back."""
-    pairs = [(one[mine][::step], two[theirs][::step]) for one, two in zip(old.columns, new.columns, strict=True)]
-    count = len(pairs[0][0])
+def _alike(old: Curve, new: Curve, mine: int, theirs: int, count: int, step: int = 1) -> int:
+    """How many of so many nodes agree, from one on of either; with a `step` of -1, from the last of them back."""
+    pairs = [
+        (one[mine : mine + count][::step], two[theirs : theirs + count][::step])
+        for one, two in zip(old.columns, new.columns, strict=True)
+        if not are_constant(one, two) and not (one is two and mine == theirs)
+    ]
     for until in (min(NEAR, count), count):
         # Mostly a difference is near, or else there is none for long.
-        differ = np.logical_or.reduce([one[:until] != two[:until] for one, two in pairs])
-        if differ.any():
-            return int(differ.argmax())
+        unlike = [differ for one, two in pairs if (differ := one[:until] != two[:until]).any()]
+        if unlike:
+            return min(int(differ.argmax()) for differ in unlike)
     return count

@@ -14,10 +14,25 @@ from typing import NamedTuple
 
 import numpy as np
 
-from expression.arrays import Flags, Floats, Ints, constant, contained, frozen, ranges, union, whole
+from expression.arrays import (
+    Column,
+    Flags,
+    Floats,
+    Ints,
+    are_constant,
+    constant,
+    contained,
+    frozen,
+    ranges,
+    union,
+    whole,
+)
 from expression.curve import STEEPNESS, Curve
 from expression.memo import worked_out
 from expression.segments import Segments, assembled, refined
+
+FEW = 8
+"""Times fewer ticks are put in among others one by one, rather than all of them sorted."""
 
 
 class Piece(NamedTuple):
@@ -60,7 +75,7 @@ def opened(curve: Curve, ticks: Ints, error: float) -> Curve:
     node = curve.governing(ticks)
     moving = curve.ways[node]
     if not moving.any():
-        return _inserted(curve, ticks, curve.values[node], np.ones(len(ticks), dtype=bool))
+        return _inserted(curve, ticks, curve.values[node], constant(True, len(ticks), bool))
     cut = np.unique(node[moving])
     eased = cut[curve.ease[cut] > 0]
     if len(eased):
@@ -89,7 +104,13 @@ def _inserted(curve: Curve, ticks: Ints, values: Floats, hold: Flags) -> Curve:
         at = int(place[0])
         return curve.rows(slice(at)).then(Curve(*more), curve.rows(slice(at, None)))
     pairs = zip(curve.columns, more, strict=True)
-    return Curve(*(frozen(np.insert(mine, place, theirs), mine.dtype) for mine, theirs in pairs))
+    return Curve(*(_put(mine, place, theirs) for mine, theirs in pairs))
+
+
+def _put(column: Column, place: Ints, more: Column) -> Column:
+    if are_constant(column, more):
+        return constant(column[0], len(column) + len(more), column.dtype)
+    return frozen(np.insert(column, place, more), column.dtype)
 
 
 @worked_out(8)
@@ -132,6 +153,8 @@ def laid(curve: Curve, pieces: Piece | list[Piece], error: float, resumes: bool 
 
 def laid_all(curve: Curve, starts: Ints, ends: Ints, made: Curve, error: float, resumes: bool = True) -> Curve:
     """`laid`, for very many pieces: their edges, and the nodes of all of them one after another."""
+    if len(starts) == 1:
+        return _laid_once(curve, int(starts[0]), int(ends[0]), made, error, resumes)
     edges = np.concatenate((starts, ends))
     if not resumes and len(curve):
         # Where the curve is held at an end, nothing comes back.
@@ -156,10 +179,6 @@ def laid_all(curve: Curve, starts: Ints, ends: Ints, made: Curve, error: float, 
         back = union(back[keep[back] & ~contained(old.ticks[back], curve.ticks)])
         keep[back[_says_nothing(old, back, made, starts[np.searchsorted(ends, old.ticks[back])])]] = False
     kept = Curve(old.ticks, old.values, frozen(hold, bool), old.lift, old.ease).rows(keep)
-    if len(starts) == 1:
-        # Before one piece, and after it: nothing has to be sorted.
-        before = int(np.count_nonzero(keep[: int(after[0])]))
-        return kept.rows(slice(before)).then(made, kept.rows(slice(before, None)))
     # At one tick: what arrives there, what is laid, and what the curve goes on with behind it.
     rank = np.zeros(len(old), dtype=np.int64)
     rank[ranges(after, np.searchsorted(old.ticks, ends, side="right"))[0]] = 2
@@ -167,6 +186,23 @@ def laid_all(curve: Curve, starts: Ints, ends: Ints, made: Curve, error: float, 
     both = kept.then(made)
     rank = np.concatenate((rank[keep], np.ones(len(made), dtype=np.int64)))
     return both.rows(np.argsort(both.ticks * 4 + rank, kind="stable"))
+
+
+def _laid_once(curve: Curve, start: int, end: int, made: Curve, error: float, resumes: bool) -> Curve:
+    """`laid_all`, for one piece: what is before it, and what is after it."""
+    edges = [start, end]
+    if not resumes and len(curve) and (end < curve.ticks[0] or curve.holds(end)):
+        # Where the curve is held at the end, nothing comes back.
+        edges = [start]
+    old = opened(curve, np.array(edges), error)
+    first, after = np.searchsorted(old.ticks, [start, end]).tolist()
+    before = old.rows(slice(first))
+    if 0 < first < after and not old.hold[first - 1]:
+        # The first node of a tick at which a way comes in stays, held: there that way arrives.
+        before = before.then(_resting(old.rows(slice(first, first + 1))))
+    if resumes and after < len(old) and old.ticks[after] not in curve.ticks:
+        after += bool(_says_nothing(old, np.array([after]), made, np.array([start]))[0])
+    return before.then(made, old.rows(slice(after, None)))
 
 
 def _says_nothing(old: Curve, back: Ints, made: Curve, starts: Ints) -> Flags:
@@ -318,8 +354,8 @@ def combined(piece: Piece, other: Piece, op: Callable[[Floats, Floats], Floats],
     a = a[inside]
     b = np.append(a[1:], piece.end)
     mine, theirs = (_along(curve, node[inside], a, b) for curve, node in zip((one, two), nodes, strict=True))
-    lift = np.where(mine.moves, mine.lift, theirs.lift)
-    ease = np.where(mine.moves, mine.ease, theirs.ease)
+    forms = zip((mine.lift, mine.ease), (theirs.lift, theirs.ease), strict=True)
+    lift, ease = (own if are_constant(own, other) else np.where(mine.moves, own, other) for own, other in forms)
     first, last = op(mine.first, theirs.first), op(mine.last, theirs.last)
     moves = mine.moves | theirs.moves
     both = mine.moves & theirs.moves
@@ -328,7 +364,7 @@ def combined(piece: Piece, other: Piece, op: Callable[[Floats, Floats], Floats],
     # What hardly moves is held: dense recordings stay the steps that they are.
     rise = last - first
     still = moves & ~both & (np.abs(rise) <= error)
-    rise = np.where(still, rise, 0.0)
+    rise = rise * still + 0.0
     first, last = first + rise / 2, last - rise / 2
     segments = Segments(a, b, first, last, moves & ~still, lift, ease, both | mine.broken | theirs.broken)
 
@@ -383,6 +419,11 @@ def _segments(curve: Curve, end: int | None = None) -> Segments:
 
 def _together(one: Ints, two: Ints) -> tuple[Ints, tuple[Ints, Ints]]:
     """Every tick of two ascending arrays once, and for each tick the last place of either array that is not later."""
+    if FEW * len(two) < len(one):
+        return _put_among(one, two)
+    if FEW * len(one) < len(two):
+        ticks, (theirs, mine) = _put_among(two, one)
+        return ticks, (mine, theirs)
     both = np.concatenate((one, two))
     order = np.argsort(both, kind="stable")
     both, first = both[order], order < len(one)
@@ -391,11 +432,24 @@ def _together(one: Ints, two: Ints) -> tuple[Ints, tuple[Ints, Ints]]:
     return both[last], ((mine - 1)[last], (np.arange(len(both)) - mine)[last])
 
 
+def _put_among(many: Ints, few: Ints) -> tuple[Ints, tuple[Ints, Ints]]:
+    """`_together`, where one of the two is so short that its ticks are put in where they belong."""
+    lasts = np.flatnonzero(many[1:] != many[:-1])
+    lasts = np.append(lasts, len(many) - 1) if len(lasts) < len(many) - 1 else np.arange(len(many))
+    place = np.searchsorted(many, few, side="right")
+    new = (place == 0) | (many[np.maximum(place - 1, 0)] != few)
+    new[:-1] &= few[1:] != few[:-1]
+    at = np.searchsorted(lasts, place[new])
+    ticks, node = np.insert(many[lasts], at, few[new]), np.insert(lasts, at, place[new] - 1)
+    first = np.searchsorted(ticks, few)
+    return ticks, (node, np.repeat(np.arange(-1, len(few)), np.diff(first, prepend=0, append=len(ticks))))
+
+
 def _along(curve: Curve, node: Ints, a: Ints, b: Ints) -> Segments:
     """A curve from each `a`, which `node` governs, to each `b`: between these it has no node."""
-    if curve.hold[:-1].all():
-        values, none = curve.values[node], np.zeros(len(a))
-        never = np.zeros(len(a), dtype=bool)
+    none, never = constant(0, len(a), float), constant(False, len(a), bool)
+    if not curve.moves:
+        values = curve.values[node]
         return Segments(a, b, values, values, never, none, none, never)
     moves = curve.ways[node]
     first = curve.along(node, a.astype(np.float64))
@@ -404,9 +458,8 @@ def _along(curve: Curve, node: Ints, a: Ints, b: Ints) -> Segments:
     arrives = np.flatnonzero(node[1:] != node[:-1])
     last[arrives] = curve.values[np.minimum(node[arrives] + 1, len(curve) - 1)]
     last = np.where(moves, last, first)
-    if not (curve.lift.any() or curve.ease.any()):
-        none = np.zeros(len(a))
-        return Segments(a, b, first, last, moves, none, none, none > 0)
+    if not curve.bends:
+        return Segments(a, b, first, last, moves, none, none, never)
     after = np.minimum(node + 1, len(curve) - 1)
     share = (b - a) / np.maximum(curve.ticks[after] - curve.ticks[node], 1)
     ease = np.where(moves, curve.ease[node], 0.0)
@@ -416,6 +469,8 @@ def _along(curve: Curve, node: Ints, a: Ints, b: Ints) -> Segments:
 
 def _uncut(curve: Curve, ticks: Ints, error: float) -> Curve:
     """The curve with straight ways in place of the eased ones that any of `ticks` cuts: a part of those has no form."""
+    if not curve.bends:
+        return curve
     eased = np.flatnonzero((curve.ease > 0) & ~curve.hold)
     eased = eased[eased < len(curve) - 1]
     inside = np.searchsorted(ticks, curve.ticks[eased], side="right") < np.searchsorted(ticks, curve.ticks[eased + 1])

@@ -39,6 +39,8 @@ def assembled(segments: Segments, values: Values, error: float) -> Curve:
     Where a way ends and what follows begins elsewhere, or nothing follows, a node of its own tells what it came to.
     """
     a, b, first, last, moves, lift, ease, broken = segments
+    if not moves.any():
+        return Curve.of(a, first)
     broken = broken & moves & (b > a)
     rows = np.flatnonzero(broken)
     owner, inner = refined(a[rows], b[rows], lambda number, ticks: values(rows[number], ticks), error)
@@ -89,7 +91,8 @@ def refined(a: Ints, b: Ints, values: Values, error: float) -> tuple[Ints, Ints]
     y = values(np.broadcast_to(number[:, None], (len(a), samples)), a[:, None] + u * width[:, None])
     bend = np.abs(np.diff(y, 2)) * (samples - 1) ** 2
     density = np.sqrt(np.concatenate((bend[:, :1], bend, bend[:, -1:]), axis=1) / (8 * error)) + 1e-9
-    mass = np.cumsum(np.pad((density[:, 1:] + density[:, :-1]) / 2 / (samples - 1), ((0, 0), (1, 0))), axis=1)
+    mass = np.zeros_like(density)
+    np.cumsum((density[:, 1:] + density[:, :-1]) / 2 / (samples - 1), axis=1, out=mass[:, 1:])
     count = np.minimum(np.maximum(np.ceil(mass[:, -1] * 1.02 - 0.02), 1), np.maximum(width, 1)).astype(np.int64)
     for _ in range(6):
         owner, ticks = _shares(a, b, mass, u, count)

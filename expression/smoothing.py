@@ -132,8 +132,8 @@ class _Mean:
         left, right, inner = gaps[:-1], gaps[1:], order[1:-1]
         bend = bends[inner - len(turns) * (inner >= len(turns))]
         spared = (bend * left * right <= error * (left + right)) & (left <= self.half) & (right <= self.half)
-        # One whose neighbours stay.
-        spared[1:-1:2] &= ~(spared[:-2:2] | spared[2::2])
+        # One whose neighbours stay: of every second, those beside another that is left out stay after all.
+        spared[1::2] &= ~(spared[:-1:2] | np.append(spared[2::2], False)[: len(spared) // 2])
         kept = order[np.flatnonzero(np.concatenate(([True], ~spared, [True])))] if len(order) else order
         ceases = kept >= len(turns)
         bends = bends[kept - len(turns) * ceases]

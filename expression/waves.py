@@ -1,12 +1,12 @@
 """Waves: periodic shapes over a stretch, by the beat or by the clock, with a depth that may change."""
 
 from collections.abc import Callable
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 
 from expression import piece
-from expression.arrays import Floats, whole
+from expression.arrays import Floats, Ints, whole
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.limits import MOST_CYCLES
@@ -54,13 +54,14 @@ def wave(
     fade: float,
     error: float,
     straight: bool = False,
+    sight: tuple[int, int] | None = None,
 ) -> Piece:
     """A wave about 0 from tick `start` to `end`.
 
     `cycle` cycles a tick, or a second where a `clock` is given; `phase` cycles further at the start. The depth changes
     evenly over the span from one of `depths` to the other, and grows from nothing over `fade` ticks. `error` is what
-    it may be off, in units of depth; `straight` asks for straight ways, which can be added to others. Raises
-    NothingMatched where there would be too many cycles.
+    it may be off, in units of depth; `straight` asks for straight ways, which can be added to others; with `sight`, no
+    more of it is made than what lies between these ticks. Raises NothingMatched where there would be too many cycles.
     """
 
     def turn_of(ticks: Floats) -> Floats:
@@ -75,34 +76,46 @@ def wave(
         ramped = depths[0] + (depths[1] - depths[0]) * (ticks - start) / (end - start)
         return np.asarray(ramped * np.clip((ticks - start) / fade, 0, 1) if fade else ramped)
 
-    last = float(turn_of(np.array(float(end))))
-    if last - phase > MOST_CYCLES:
+    stretch = _Stretch(start, end, phase, float(turn_of(np.array(float(end)))))
+    if stretch.last - phase > MOST_CYCLES:
         raise NothingMatched(f"That would be more than {MOST_CYCLES:,} cycles; choose a lower rate.", "rate")
-    corners = _corners(form, phase, last)
-    turns = corners[(corners > phase) & (corners < last)]
+    even = clock is None or not ((clock.ticks > start) & (clock.ticks < end)).any()
+    if sight is not None:
+        near = _corners(form, *turn_of(np.array(sight, dtype=np.float64)).tolist())
+        stretch = stretch.about(near, whole(tick_of(near)))
+    begin, until, first, last = stretch
+    corners = _corners(form, first, last)
+    turns = corners[(corners > first) & (corners < last)]
     changes = np.zeros(0, dtype=np.int64) if clock is None else clock.ticks
     # Less than a tick is nothing that could be heard.
     fade = fade if fade >= 1 else 0.0
     steady = depths[0] == depths[1] and not fade
-    even = not ((changes > start) & (changes < end)).any()
-    if form == "sine" and steady and even and last - phase > LEAST_TURN:
-        return _sine(start, end, (phase, last), turn_of, tick_of, depths[0], error, straight)
+    if form == "sine" and steady and even and last - first > LEAST_TURN:
+        return _sine(begin, until, (first, last), turn_of, tick_of, depths[0], error, straight)
     # A fade that ends within a tick bends between two of them.
     faded = np.array([np.floor(start + fade), np.ceil(start + fade)], dtype=np.int64)
     breaks = np.concatenate((whole(tick_of(turns)), changes, faded))
-    marks = np.unique(np.concatenate(([start], breaks[(breaks > start) & (breaks < end)])))
-    # Where a form jumps, it is the stretch that says between which corners a tick lies, not a rounded product.
-    corner = np.searchsorted(corners, turn_of((marks + np.append(marks[1:], end)) / 2.0), side="right") - 1
+    marks = np.unique(np.concatenate(([begin], breaks[(breaks > begin) & (breaks < until)])))
+    level = _level(form, corners, np.append(marks, until), turn_of)
+    return piece.traced(begin, until, breaks, lambda ticks: depth(ticks) * level(ticks), error)
 
-    def value(ticks: Floats) -> Floats:
-        turn = turn_of(ticks)
-        if form in CONTINUOUS:
-            return depth(ticks) * _LEVELS[form](turn - np.floor(turn))
-        own = corner[np.searchsorted(marks, ticks, side="right") - 1]
-        inside = np.clip(turn, corners[own], corners[own + 1] - JUST_BEFORE)
-        return depth(ticks) * _LEVELS[form](inside - np.floor(corners[own]))
 
-    return piece.traced(start, end, breaks, value, error)
+class _Stretch(NamedTuple):
+    """As much of a wave as is made: from tick to tick, and where in its cycles that begins and ends."""
+
+    begin: int
+    until: int
+    first: float
+    last: float
+
+    def about(self, corners: Floats, ticks: Ints) -> "_Stretch":
+        """No more than what lies between corners: each way there is what it is where all of the wave is made."""
+        begin, until, first, last = self
+        if corners[0] > first:
+            begin, first = int(ticks[0]), float(corners[0])
+        if corners[-1] < last:
+            until, last = int(ticks[-1]), float(corners[-1])
+        return _Stretch(begin, until, first, last)
 
 
 def _corners(form: WaveForm, first: float, last: float) -> Floats:
@@ -119,6 +132,24 @@ _LEVELS: dict[str, Callable[[Floats], Floats]] = {
     "pulse": lambda share: np.where(share < 0.5, 1.0, -1.0),
 }
 """From -1 to 1, by the share of the cycle (0 to 1) that has passed."""
+
+
+def _level(
+    form: WaveForm, corners: Floats, marks: Ints, turn_of: Callable[[Floats], Floats]
+) -> Callable[[Floats], Floats]:
+    """From -1 to 1 at ticks from the first of `marks` to the last; between two of them the form does not turn."""
+    # Where a form jumps, it is the stretch that says between which corners a tick lies, not a rounded product.
+    corner = np.searchsorted(corners, turn_of((marks[:-1] + marks[1:]) / 2.0), side="right") - 1
+
+    def level(ticks: Floats) -> Floats:
+        turn = turn_of(ticks)
+        if form in CONTINUOUS:
+            return _LEVELS[form](turn - np.floor(turn))
+        own = corner[np.searchsorted(marks[:-1], ticks, side="right") - 1]
+        inside = np.clip(turn, corners[own], corners[own + 1] - JUST_BEFORE)
+        return _LEVELS[form](inside - np.floor(corners[own]))
+
+    return level
 
 
 def _straight_ways(depth: float, error: float) -> Ways:

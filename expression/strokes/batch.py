@@ -24,8 +24,8 @@ from expression.time import TempoMap
 _NO_ROWS = Rows.of([Events.of([], b"", b"", b"", [], [])])
 _NONE = frozen([], np.int64)
 _RANGE = BendRange(frozen([0], np.int64), frozen([2.0], np.float64))
-_ALL = 1 << 62
-"""The stretch of a curve that has the line to itself."""
+_ALL = 62
+"""The room of a curve that has the line to itself."""
 
 
 class Chosen(NamedTuple):
@@ -45,11 +45,12 @@ class Batch:
         self.take, self.key, self.kind = take, key, LANES[key]
         self.part, self.id, self.begins, self.length = 0, np.zeros(1, np.int64), np.zeros(1, np.int64), _NONE
         self.nodes, self.limits = curve, limits
-        self.apart, self.base = _ALL, np.zeros(1, np.int64)
+        self.room, self.base = _ALL, np.zeros(1, np.int64)
         self.starts, self.ends = np.array([span[0]], dtype=np.int64), np.array([span[1]], dtype=np.int64)
         self.bounds = limits
         self.on_notes, self.is_whole, self.is_switch, self.resumes = False, False, False, True
         self.touched: Flags | None = None
+        self.sight: tuple[int, int] | None = None
 
     @classmethod
     def of_notes(
@@ -79,7 +80,7 @@ class Batch:
         )
         last = max((int(one.nodes.ticks.max(initial=0)) for one in take.parts[chosen.part].curves.values()), default=0)
         longest = max(int(batch.length.max(initial=1)), last, span[1] if span else 0)
-        batch.apart = 1 << (4 * max(round(longest * max(longer, 1.0)), furthest)).bit_length()
+        batch.room = (4 * max(round(longest * max(longer, 1.0)), furthest)).bit_length()
         batch.on_notes, batch.is_whole, batch.resumes = True, span is None, span is not None
         first, last = span or (0, 0)
         batch._place(known, np.full(len(rows), first), np.full(len(rows), last) if span else batch.length)
@@ -102,6 +103,11 @@ class Batch:
         self.nodes, self._known = known.nodes.timed(known.nodes.ticks + self.base[row]), known
         for worked_out in ("curve", "_within"):
             vars(self).pop(worked_out, None)
+
+    @property
+    def apart(self) -> int:
+        """Ticks of the line from the beginning of one stretch to that of the next: two to the power of `room`."""
+        return 1 << self.room
 
     def __len__(self) -> int:
         return len(self.id)
@@ -172,7 +178,7 @@ class Batch:
 
     def owner(self, ticks: Ints) -> Ints:
         """The row of the curve on whose stretch each tick lies."""
-        return np.asarray(ticks // self.apart)
+        return np.asarray(ticks >> self.room)
 
     def at(self, ticks: Ints) -> Floats:
         """What each says at a tick of its own stretch; its default where it says nothing yet."""

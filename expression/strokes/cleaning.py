@@ -17,7 +17,7 @@ from expression.midi.encoding import has_fine, lane_events, weight
 from expression.piece import Piece
 from expression.smoothing import smoothed
 from expression.strokes.batch import Batch
-from expression.strokes.lane import LaneStroke, SlidingStroke, Spot
+from expression.strokes.lane import LaneStroke, Sight, SlidingStroke, Spot
 from expression.strokes.spec import Gesture, Spec, entry
 from expression.strokes.writing import Tolerance
 from expression.take import Channel, Lane, Take
@@ -72,6 +72,12 @@ class LaneSmooth(SlidingStroke):
         made = smoothed(before, batch.clock, self.width / 1000, jump, batch.error, batch.walls(before.curve)).curve
         made = batch.parted(made, before.curve) if batch.on_notes else made
         return batch.laid(made, batch.resumes, batch.nodes)
+
+    @override
+    def felt(self, take: Take, spot: Spot, sight: Sight) -> Sight:
+        begins, ends = take.tempo.seconds(sight).tolist()
+        first, last = take.tempo.tick([max(begins - self.width / 500, 0.0), ends + self.width / 500]).tolist()
+        return int(first), int(last) + 1
 
     @override
     def label(self) -> str:

@@ -16,7 +16,7 @@ from expression.records import Unit
 from expression.strokes.base import Lift, Reach
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips
-from expression.strokes.lane import Spot, parts_of
+from expression.strokes.lane import Sight, Spot, parts_of
 from expression.strokes.spec import ASK_EACH, ASK_EASE, ASK_LIFT, Ask, Spec, entry
 from expression.strokes.writing import WritingStroke
 from expression.take import Lane, Take
@@ -71,11 +71,15 @@ class LaneFade(WritingStroke):
             curve = piece.laid(curve, default, spot.error, resumes=False)
         batch = Batch(take, spot.key, curve, (start, end), spot.bounds)
         until = end if self.end == 1 else self._until(take, spot, curve, end)
-        return spot.lane.reshaped(self._faded(batch, np.array([until])))
+        return spot.reshaped(self._faded(batch, np.array([until])))
 
     @override
     def shape(self, batch: Batch) -> Curve:
         return self._faded(batch, batch.ends)
+
+    @override
+    def felt(self, take: Take, spot: Spot, sight: Sight) -> Sight:
+        return sight
 
     def _faded(self, batch: Batch, until: Ints) -> Curve:
         """Curves times the ramp over their spans, which holds what it comes to for a while."""

@@ -1,6 +1,6 @@
 """The frame: what its grips do to the stretch of a lane that it goes round."""
 
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal, Self
 
 import numpy as np
 from pydantic import Field
@@ -11,12 +11,14 @@ from expression.arrays import Floats, whole
 from expression.curve import STEEPNESS, Curve, form
 from expression.piece import share_at
 from expression.strokes.batch import Batch, bows
-from expression.strokes.lane import SlidingStroke
+from expression.strokes.lane import Sight, SlidingStroke, Spot
 from expression.strokes.limits import Limit, limited_between
 from expression.strokes.spec import Ask, Gesture, Spec, choice, entry
+from expression.take import Take
 
 MARGIN = 0.12
 """Over so much of the span, at either end, a change is led in and out where it joins smoothly."""
+_STRAIGHT = np.zeros(())
 FURTHEST = 0.45
 """How far a drift of 1 moves the middle, as a share of the span."""
 
@@ -90,6 +92,35 @@ class LaneReshape(SlidingStroke):
         return self.length
 
     @override
+    def seen(self, take: Take, start: int, end: int) -> Self:
+        made = super().seen(take, start, end)
+        if made is self or self.depth == 1 or not isinstance(self.pivot, str):
+            return made
+        # About what it turns is a matter of all that it goes round.
+        spots = self.lanes(take)
+        if len(spots) > 1:
+            return self
+        batch = self.batch_of(take, spots[0])
+        inner = batch.cut()
+        pivot = self.level + float(self._pivots(batch, inner.rows(batch.inner(inner)))[0])
+        return made.model_copy(update={"pivot": pivot})
+
+    @override
+    def felt(self, take: Take, spot: Spot, sight: Sight) -> Sight | None:
+        # Where the group stops, or is squeezed, and what the edges are led into, is a matter of all of it.
+        if self.length != 1 or self.join == "smooth" or (self.limit != "pin" and self._moves_values):
+            return None
+        if not self.drift:
+            return sight
+        # What is drawn there has been moved there, within the span, and to whole ticks.
+        start, end = self.span_of(take, spot.lane)
+        within = np.clip((np.array((sight[0] - 1, sight[1] + 1)) - start) / (end - start), 0.0, 1.0)
+        first, last = (
+            np.floor(start + (end - start) * share_at(within, self._lift, _STRAIGHT)).astype(np.int64).tolist()
+        )
+        return min(first, sight[0]), max(last + 1, sight[1])
+
+    @override
     def shape(self, batch: Batch) -> Curve | None:
         curve = batch.nodes
         if not batch.on_notes and (not len(curve) or curve.ticks[0] >= batch.ends[0]):
@@ -143,14 +174,17 @@ class LaneReshape(SlidingStroke):
         was = values if self.limit == "squeeze" else _was(batch, before, made)
         return made.valued(limited_between(was, values, self.limit, low, high, batch.owner(made.ticks)))
 
+    @property
+    def _lift(self) -> Floats:
+        """Of the form that drift moves by, which is `middle` at the middle: 1 / (1 + exp(4 lift)) = middle."""
+        middle = 0.5 + FURTHEST * self.drift
+        return np.array(np.log((1 - middle) / middle) / (STEEPNESS / 2))
+
     def _moved(self, batch: Batch, made: Curve) -> Curve:
         """Drift, then length: what is there at other times. The ends of the batch go along."""
         length = batch.ends - batch.starts
         if self.drift:
-            # The form that is `middle` at the middle: 1 / (1 + exp(4 lift)) = middle.
-            middle = 0.5 + FURTHEST * self.drift
-            lift = np.array(np.log((1 - middle) / middle) / (STEEPNESS / 2))
-            straight = np.zeros(())
+            lift = self._lift
 
             def going(ticks: Floats) -> tuple[Floats, Floats]:
                 row = batch.owner(ticks.astype(np.int64))
@@ -162,7 +196,7 @@ class LaneReshape(SlidingStroke):
 
             def back(ticks: Floats) -> Floats:
                 start, lasts = going(ticks)
-                return np.asarray(start + lasts * share_at(np.clip((ticks - start) / lasts, 0, 1), lift, straight))
+                return np.asarray(start + lasts * share_at(np.clip((ticks - start) / lasts, 0, 1), lift, _STRAIGHT))
 
             made = piece.timed(batch.piece(made), onto, back, batch.error).curve
         if self.length == 1:

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import Annotated, ClassVar, NamedTuple, Self
 
 import numpy as np
-from pydantic import Field, field_validator
+from pydantic import Field, PrivateAttr, field_validator
 from typing_extensions import override
 
 from expression import piece
@@ -50,12 +50,21 @@ def known_lane(key: str, field: str = "lane") -> str:
     )
 
 
+MANY = 4_000
+"""Of a lane with more nodes, only those are worked out that are near to what is seen."""
+Sight = tuple[int, int]
+"""Ticks between which something is seen: the start is included, the end is not."""
+
+
 class Spot(NamedTuple):
     """A lane that a stroke acts on: its channel, and those of the parts on it that the stroke names."""
 
     channel: Channel
     parts: list[Part]
     lane: Lane
+    sight: Sight | None = None
+    near: Curve | None = None
+    """Of the lane, what decides on how it looks in sight."""
 
     @property
     def key(self) -> str:
@@ -64,8 +73,8 @@ class Spot(NamedTuple):
 
     @property
     def curve(self) -> Curve:
-        """The lane's curve."""
-        return self.lane.curve
+        """The lane's curve, or as much of it as is looked at."""
+        return self.lane.curve if self.near is None else self.near
 
     @property
     def error(self) -> float:
@@ -75,14 +84,14 @@ class Spot(NamedTuple):
     @property
     def is_switch(self) -> bool:
         """Whether the lane is off or on, by what it holds."""
-        return LANES[self.key].form_of(self.curve.values) is Form.SWITCH
+        return LANES[self.key].form_of(self.lane.curve.values) is Form.SWITCH
 
     @property
     def bounds(self) -> tuple[float, float]:
         """The lowest and the highest value of the lane; fine halves go a little higher."""
         low, high = self.channel.bounds(self.key)
         if not LANES[self.key].is_ranged:
-            high = max(high, float(self.curve.values.max(initial=high)))
+            high = max(high, float(self.lane.curve.values.max(initial=high)))
         return low, high
 
     @property
@@ -102,13 +111,46 @@ class Spot(NamedTuple):
         """
         pieces = [pieces] if isinstance(pieces, Piece) else pieces
         pieces = [piece.clipped(one, *self.limits, self.error) for one in pieces]
-        return self.lane.reshaped(piece.laid(self.curve, pieces, self.error, resumes))
+        return self.reshaped(piece.laid(self.curve, pieces, self.error, resumes))
+
+    def looked_at(self, sight: Sight, felt: Sight) -> "Spot":
+        """The same, of which no more is looked at than decides on what is in sight: the nodes about some ticks."""
+        curve = self.lane.curve
+        # How far a bend goes beyond its range is told of all of it.
+        if len(curve) <= MANY or LANES[self.key].is_ranged:
+            return self
+        # From the node in force to the next behind them, with all that lie on the same ticks.
+        first = max(int(curve.governing(felt[0] - 1)), 0)
+        after = min(int(np.searchsorted(curve.ticks, felt[1])), len(curve) - 1)
+        rows = _about(curve, int(curve.ticks[first]), int(curve.ticks[after]))
+        return self._replace(sight=sight, near=curve.rows(rows))
+
+    def reshaped(self, curve: Curve) -> Lane:
+        """The lane with another curve; where only some of it was looked at, with what that one says in sight."""
+        if curve is self.curve:
+            return self.lane
+        if self.sight is None:
+            return self.lane.reshaped(curve)
+        start, end = self.sight
+        first, after = int(curve.governing(start - 1)), int(np.searchsorted(curve.ticks, end))
+        begin = int(curve.ticks[first]) if first >= 0 else min(start, int(self.curve.ticks[0]))
+        until = int(curve.ticks[after]) if after < len(curve) else max(end, int(self.curve.ticks[-1]))
+        own, rest = _about(self.lane.curve, begin, until), self.lane.curve
+        seen = curve.rows(_about(curve, begin, until))
+        return self.lane.reshaped(rest.rows(slice(own.start)).then(seen, rest.rows(slice(own.stop, None))))
+
+
+def _about(curve: Curve, start: int, end: int) -> slice:
+    """The nodes from one tick to another, both included."""
+    return slice(int(np.searchsorted(curve.ticks, start)), int(np.searchsorted(curve.ticks, end, side="right")))
 
 
 class LaneStroke(BaseStroke):
     """A stroke on lanes of the parts it names (of all that have them, where it names none)."""
 
     lane: LaneKeys
+    _sight: Sight | None = PrivateAttr(None)
+    """Where it is tried on very many nodes: what is to be seen of it."""
 
     @field_validator("lane")
     @classmethod
@@ -164,7 +206,9 @@ class LaneStroke(BaseStroke):
     def _on_lanes(self, take: Take) -> Take:
         made = take
         matched = False
-        for spot in self.lanes(take):
+        for whole in self.lanes(take):
+            felt = self.felt(take, whole, self._sight) if self._sight else None
+            spot = whole.looked_at(self._sight, felt) if self._sight and felt else whole
             shaped = self.on_spot(take, spot)
             matched |= shaped is not None
             if shaped is not None and shaped is not spot.lane:
@@ -205,14 +249,39 @@ class LaneStroke(BaseStroke):
 
     def on_spot(self, take: Take, spot: Spot) -> Lane | None:
         """One lane as the stroke leaves it; the very same where nothing changes, None where there is nothing for it."""
+        curve = self.shape(self.batch_of(take, spot))
+        return None if curve is None else spot.reshaped(curve)
+
+    def batch_of(self, take: Take, spot: Spot) -> Batch:
+        """The curve of one lane, over the span that it acts on."""
         batch = Batch(take, spot.key, spot.curve, self.span_of(take, spot.lane), spot.limits)
         batch.bounds, batch.is_switch, batch.resumes = spot.bounds, spot.is_switch, self.where.span is not None
-        curve = self.shape(batch)
-        return None if curve is None else spot.lane if curve is spot.curve else spot.lane.reshaped(curve)
+        batch.sight = spot.sight
+        return batch
 
     def shape(self, batch: Batch) -> Curve | None:
         """Curves as the stroke leaves them: the very same where nothing changes, None where there is nothing for it."""
         raise NotImplementedError
+
+    @override
+    def seen(self, take: Take, start: int, end: int) -> Self:
+        """Where little around a moment decides on it: of very many nodes only those near to what is seen."""
+        if self.of_notes:
+            return self
+        sight = start, end
+        spots = [spot for spot in self.lanes(take) if spot.looked_at(sight, sight) is not spot]
+        if not spots or self.felt(take, spots[0], sight) is None:
+            return self
+        spans = [self.span_of(take, spot.lane) for spot in spots]
+        if any(span[1] <= start or span[0] >= end for span in spans):
+            return self
+        made = self.model_copy()
+        made._sight = sight
+        return made
+
+    def felt(self, take: Take, spot: Spot, sight: Sight) -> Sight | None:
+        """Between which ticks a lane decides on what is seen between two of them; None where all of it may."""
+        return None
 
     @property
     def furthest(self) -> int:

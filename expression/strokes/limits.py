@@ -34,19 +34,26 @@ def limited_between(values: Floats, wanted: Floats, limit: str, low: float, high
     Each curve is a group by itself: `group` tells of each value the number of its curve.
     """
     count = int(group.max(initial=-1)) + 1
-    least, most = (np.full(count, edge) for edge in (np.inf, -np.inf))
-    np.minimum.at(least, group, wanted)
-    np.maximum.at(most, group, wanted)
+    # What one group has for all is not looked up for each.
+    of = slice(None) if count == 1 else group
+
+    def extreme(of_groups: np.ufunc, of_all: float, numbers: Floats) -> Floats:
+        if count == 1:
+            return np.array([of_groups.reduce(numbers)])
+        found = np.full(count, of_all)
+        of_groups.at(found, group, numbers)
+        return found
+
     if limit == "stop":
-        share = np.full(count, 1.0)
-        np.minimum.at(share, group, _share(values, wanted, low, high))
-        wanted = values + (wanted - values) * np.maximum(share, 0.0)[group]
+        share = extreme(np.minimum, np.inf, _share(values, wanted, low, high))
+        wanted = values + (wanted - values) * np.clip(share, 0.0, 1.0)[of]
     elif limit == "squeeze":
+        least, most = extreme(np.minimum, np.inf, wanted), extreme(np.maximum, -np.inf, wanted)
         outside = (least < low) | (most > high)
         bottom, top = np.maximum(least, low), np.minimum(most, high)
         spread = np.maximum(most - least, 1e-9)
-        squeezed = bottom[group] + (wanted - least[group]) * (top - bottom)[group] / spread[group]
-        wanted = np.where(outside[group], squeezed, wanted)
+        squeezed = bottom[of] + (wanted - least[of]) * (top - bottom)[of] / spread[of]
+        wanted = np.where(outside[of], squeezed, wanted)
     return np.clip(wanted, low, high)
 
 

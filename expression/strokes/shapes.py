@@ -17,7 +17,7 @@ from expression.records import Unit
 from expression.strokes.base import Lift, Reach
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips, turning
-from expression.strokes.lane import Spot, parts_of, switched
+from expression.strokes.lane import Sight, Spot, parts_of, switched
 from expression.strokes.spec import (
     ASK_EACH,
     ASK_EASE,
@@ -106,6 +106,10 @@ class LaneWave(WritingStroke):
         return super().lanes(take) if self.form == "pulse" else self.sliding(take)
 
     @override
+    def felt(self, take: Take, spot: Spot, sight: Sight) -> Sight:
+        return sight
+
+    @override
     def shape(self, batch: Batch) -> Curve | None:
         adds = self.mode == "add"
         if adds and not batch.on_notes and (not len(batch.nodes) or batch.nodes.ticks[0] >= batch.ends[0]):
@@ -131,7 +135,7 @@ class LaneWave(WritingStroke):
         depth_end = self.depth if self.depth_end is None else self.depth_end
 
         def waved(start: int, end: int, clock: TempoMap | None, depths: tuple[float, float], error: float) -> Curve:
-            return wave(start, end, self.form, cycle, clock, self.phase, depths, fade, error, adds).curve
+            return wave(start, end, self.form, cycle, clock, self.phase, depths, fade, error, adds, batch.sight).curve
 
         clock = batch.take.tempo if self.per == "hz" else None
         if not batch.on_notes:

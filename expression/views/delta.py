@@ -2,6 +2,7 @@
 
 from typing_extensions import TypedDict
 
+from expression.limits import LAST_TICK
 from expression.take import Part, Take
 from expression.views.changes import Changes, changes
 from expression.views.contours import TriedContour, tried_contours
@@ -54,7 +55,7 @@ def tried(was: Take, now: Take, part: int | None, sight: Sight | None) -> Delta:
     old, new = _looked_at(was, now, part)
     return {
         **_blank(changes(was, now, sight)),
-        "lanes": lane_changes(old, new, outlined=True) if old and new else [],
+        "lanes": lane_changes(old, new, sight or (0, LAST_TICK)) if old and new else [],
         "own": own_changes(old, new, sight) if old and new and sight else [],
         "contours": tried_contours(was, now, *sight) if sight else [],
         "frame": frame(was, now),

@@ -80,10 +80,11 @@ def nodes_of(curve: Curve, rows: Ints) -> Nodes:
     }
 
 
-def lane_changes(before: Part, after: Part, outlined: bool = False) -> list[LaneChange]:
+def lane_changes(before: Part, after: Part, sight: tuple[int, int] | None = None) -> list[LaneChange]:
     """Of each lane of a part that differs: which of its nodes (from `first` to before `after`) are replaced, by which.
 
-    `outlined`: of very many nodes the lowest and the highest of each stretch, to be drawn while a gesture is held.
+    With `sight`, what is drawn between two ticks while a gesture is held: of very many nodes the lowest and the highest
+    of each stretch.
     """
     was, now = before.lanes, after.lanes
     if was is now:
@@ -94,11 +95,28 @@ def lane_changes(before: Part, after: Part, outlined: bool = False) -> list[Lane
         if old is new:
             continue
         curve = new.curve if new else Curve.of([], [])
-        first, gone, until = differing(old.curve if old else Curve.of([], []), curve)
+        known = old.curve if old else Curve.of([], [])
+        first, gone, until = differing(known, curve)
         rows = np.arange(first, until)
-        rows = _outline(curve, rows) if outlined else rows
-        found.append({"key": key, "first": first, "after": gone, **nodes_of(curve, rows)})
+        if sight is not None:
+            first, gone, rows = _in_sight(known, curve, (first, gone, until), sight)
+            rows = _outline(curve, rows)
+        if first < gone or len(rows):
+            found.append({"key": key, "first": first, "after": gone, **nodes_of(curve, rows)})
     return found
+
+
+def _in_sight(old: Curve, new: Curve, bounds: tuple[int, int, int], sight: tuple[int, int]) -> tuple[int, int, Ints]:
+    """Of nodes that differ (see `differing`) those with which the new curve is drawn between two ticks: from the one
+    before them to the one behind. Which of the old give way to them, and the rows of the new."""
+    first, gone, until = bounds
+    start, end = (int(at) for at in np.searchsorted(new.ticks, sight))
+    rows = np.arange(max(first, start - 1), min(until, end + 1))
+    # Where nothing of the new is left out, nothing of the old stays.
+    begins = first if start - 1 <= first else int(np.searchsorted(old.ticks, new.ticks[start - 1]))
+    ends = gone if end + 1 >= until else int(np.searchsorted(old.ticks, new.ticks[end], side="right"))
+    begins = min(max(begins, first), gone)
+    return begins, min(max(ends, begins), gone), rows
 
 
 def saving(before: Take, after: Take) -> Saving:

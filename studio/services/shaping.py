@@ -111,8 +111,7 @@ def preview(
     known = _at(owner, take_id, revision)
     if pull is not None:
         stroke = stroke.fitted(known.met_by(number), *pull)
-    part_of = stroke.seen(known.met_by(number), *sight) if sight else stroke
-    tried = _tried(take_id, known, part_of, number)
+    part_of, tried = _seen(take_id, known, stroke, number, sight)
     told = views.delta.tried(known.now.take, tried.now.take, part, sight)
     known_part = part is not None and part < len(tried.now.take.parts)
     shows = stroke.spec.evidence
@@ -288,6 +287,22 @@ def _tried(take_id: UUID, known: Shaped, stroke: AnyStroke, number: int | None) 
     _refuse_idle(tried, number)
     cache.try_out(take_id, known, tried)
     return tried
+
+
+def _seen(
+    take_id: UUID, known: Shaped, stroke: AnyStroke, number: int | None, sight: tuple[int, int] | None
+) -> tuple[AnyStroke, Shaped]:
+    """As much of a stroke as is to be seen, and the take through that. Raises NothingMatched."""
+    part_of = stroke.seen(known.met_by(number), *sight) if sight else stroke
+    if part_of is not stroke:
+        try:
+            tried = _tried(take_id, known, part_of, number)
+            if not tried.now.take.is_like(known.now.take):
+                return part_of, tried
+        except NothingMatched:
+            # Nothing of it lies there: what all of it does is told.
+            pass
+    return stroke, _tried(take_id, known, stroke, number)
 
 
 def _nearest(take_id: UUID, known: Shaped) -> Shaped:

@@ -425,3 +425,30 @@ def test_of_very_many_notes_a_run_is_tried_where_it_is_seen_and_kept_everywhere(
     starts = list(itertools.accumulate(kept["start"]))
     assert sorted(seen) == [s for s, pitch in zip(starts, kept["pitch"], strict=True) if pitch % 6 and s in set(seen)]
     assert len(kept["pitch"]) == 3000 + 2999 * 5
+
+
+def test_of_a_very_long_lane_a_stroke_is_tried_where_it_is_seen_and_kept_everywhere(anna: Caller) -> None:
+    # Steps for long, then a rest, then steps.
+    values = [*(10 + 2 * (n % 9) for n in range(5000)), *[77] * 1000, *(90 - n % 5 for n in range(1000))]
+    wheel = [mido.Message("control_change", control=1, value=value, time=20) for value in values]
+    take = anna.add(file_of(wheel, phrase([64] * 4)))
+    stroke = {"kind": "lane.smooth", "lane": "cc:1", "width": 100, "where": {"parts": [0]}}
+
+    def tried(*sight: int) -> dict[str, Any]:
+        body = {"revision": 0, "stroke": stroke, "part": 0, "sight": sight}
+        return dict(anna.call("post", f"takes/{take}/preview", body).json())
+
+    def told(one: dict[str, Any]) -> list[tuple[int, float]]:
+        (lane,) = one["delta"]["lanes"]
+        return list(zip(itertools.accumulate(lane["tick"]), lane["value"], strict=True))
+
+    seen = told(tried(60_000, 64_000))
+    assert 50 < len(seen) < 500
+    # Where nothing changes in sight it is told that it does elsewhere: it is not idle.
+    rest = tried(220_000, 221_000)
+    assert not rest["idle"]
+    assert [value for _, value in told(rest)] == [77, 77]
+    written = anna.call("post", f"takes/{take}/strokes", {"revision": 0, "stroke": stroke, "part": 0})
+    kept = told(written.json())
+    assert {node for node in seen if 60_000 <= node[0] < 64_000} <= set(kept)
+    assert (kept[0][0], kept[-1][0]) < (200, 300_000) < (201, kept[-1][0])

@@ -1,0 +1,142 @@
+"""What is tried on very many nodes and seen between two ticks is what all of it would be there."""
+
+from types import SimpleNamespace
+from typing import Any
+
+import mido
+import numpy as np
+import pytest
+
+from expression.curve import Curve
+from expression.midi.read import read
+from expression.piece import Piece
+from expression.smoothing import smoothed
+from expression.strokes import parse_stroke
+from expression.take import Take
+from expression.time import TempoMap
+from expression.views import lanes
+from tests.files import file_of
+from tests.lanes import curve_of
+
+WHOLE = {"parts": [0], "span": [0, 10**6]}
+STROKES: list[dict[str, Any]] = [
+    {"kind": "lane.reshape", "level": 20},
+    {"kind": "lane.reshape", "depth": 1.7, "pivot": "mean"},
+    {"kind": "lane.reshape", "depth": 0.2, "pivot": "max", "level": -9},
+    {"kind": "lane.reshape", "lean": [1.8, 0.3]},
+    {"kind": "lane.reshape", "bow": -40, "where": {"parts": [0], "span": [30_000, 150_000]}},
+    {"kind": "lane.reshape", "drift": 0.8},
+    {"kind": "lane.reshape", "drift": -0.4, "lean": [0.5, 1.5], "where": {"parts": [0], "span": [20_000, 110_000]}},
+    {"kind": "lane.smooth", "width": 15},
+    {"kind": "lane.smooth", "width": 250},
+    {"kind": "lane.fade", "start": 1, "end": 0.2, "lift": 0.4, "where": WHOLE},
+    {"kind": "lane.wave", "depth": 30, "rate": 4, "where": WHOLE},
+    {"kind": "lane.wave", "depth": 30, "rate": 1.3, "per": "hz", "mode": "add", "phase": 0.3, "where": WHOLE},
+    {"kind": "lane.wave", "depth": 9, "depth_end": 30, "form": "triangle", "rate": 2, "fade_in": 60, "where": WHOLE},
+    {"kind": "lane.wave", "depth": 9, "form": "pulse", "rate": 0.5, "where": {"parts": [0], "span": [9_000, 99_000]}},
+]
+NEAR = 0.8
+"""Straight ways stand for what has no form, by as much as they may be off; a corner lies on a whole tick."""
+
+
+def long_lane(seed: int) -> Take:
+    """A mod wheel that a hand moves: holds, jumps, several values at one tick, changes of tempo."""
+    dice = np.random.default_rng(seed)
+    gaps = dice.choice([0, 1, 8, 12, 15, 30, 200], p=[0.05, 0.05, 0.2, 0.3, 0.3, 0.08, 0.02], size=6_000)
+    walk = np.cumsum(dice.integers(-3, 4, size=6_000)) + np.where(dice.random(6_000) < 0.02, 40, 0)
+    values = 127 - np.abs(walk % 254 - 127)
+    track = [
+        mido.Message("control_change", control=1, value=int(value), time=int(gap))
+        for gap, value in zip(gaps, values, strict=True)
+    ]
+    track.insert(3_000, mido.MetaMessage("set_tempo", tempo=700_000))
+    return read(file_of(track))
+
+
+@pytest.mark.parametrize("said", STROKES, ids=lambda said: "-".join(f"{value}" for value in said.values())[:40])
+def test_in_sight_it_is_what_all_of_it_would_be(said: dict[str, Any]) -> None:
+    take = long_lane(4)
+    stroke = parse_stroke({"lane": "cc:1", **said})
+    whole = curve_of(stroke.apply(take))
+    for start, end in ((40_000, 45_000), (60_000, 60_500), (25_000, 55_000)):
+        seen = stroke.seen(take, start, end)
+        # It is no stroke that would be kept.
+        assert seen != stroke
+        near = curve_of(seen.apply(take))
+        at = np.arange(start, end)
+        for how in (Curve.at, Curve.arriving):
+            np.testing.assert_allclose(how(near, at), how(whole, at), atol=NEAR)
+        # Far from there the lane is as it was.
+        was = curve_of(take)
+        assert np.array_equal(near.at(np.arange(90_000, 120_000)), was.at(np.arange(90_000, 120_000)))
+
+
+@pytest.mark.parametrize(
+    "said",
+    [
+        {"kind": "lane.reshape", "level": 90, "limit": "squeeze"},
+        {"kind": "lane.reshape", "level": 9, "join": "smooth"},
+        {"kind": "lane.reshape", "length": 0.5},
+        {"kind": "lane.distil", "tolerance": 2},
+        {"kind": "lane.reshape", "bow": 9, "where": {"parts": [0], "span": [60_000, 90_000]}},
+    ],
+)
+def test_what_all_of_a_lane_decides_on_is_made_of_all_of_it(said: dict[str, Any]) -> None:
+    stroke = parse_stroke({"lane": "cc:1", **said})
+    assert stroke.seen(long_lane(4), 1_000, 2_000) is stroke
+
+
+def _told(curve: Curve) -> Any:
+    return SimpleNamespace(lanes={"cc:1": SimpleNamespace(curve=curve)})
+
+
+def _random(dice: np.random.Generator, start: int, end: int, count: int) -> Curve:
+    ticks = np.sort(dice.integers(start, end + 1, count))
+    hold = dice.random(count) < 0.7
+    hold[-1:] = True
+    return Curve.of(ticks, dice.integers(0, 9, count).astype(float), hold)
+
+
+def _drawn(ticks: list[int], values: list[float], ways: list[bool], at: float) -> float | None:
+    row = int(np.searchsorted(ticks, at, side="right")) - 1
+    if row < 0 or not ways[row] or row + 1 == len(ticks):
+        return values[row] if row >= 0 else None
+    share = (at - ticks[row]) / max(ticks[row + 1] - ticks[row], 1)
+    return values[row] + share * (values[row + 1] - values[row])
+
+
+@pytest.mark.parametrize("seed", range(150))
+def test_of_a_lane_as_much_is_told_as_is_drawn_in_sight(seed: int) -> None:
+    dice = np.random.default_rng(seed)
+    old = _random(dice, 0, 400, int(dice.integers(0, 60)))
+    first, after = sorted(dice.integers(0, len(old) + 1, 2).tolist())
+    start = int(old.ticks[first - 1]) if first else 0
+    made = _random(dice, start, int(old.ticks[after]) if after < len(old) else 500, int(dice.integers(0, 30)))
+    new = old.rows(slice(first)).then(made, old.rows(slice(after, None)))
+    left = int(dice.integers(0, 450))
+    right = left + int(dice.integers(1, 150))
+    ticks, values, ways = old.ticks.tolist(), old.values.tolist(), old.ways.tolist()
+    for one in lanes.lane_changes(_told(old), _told(new), (left, right)):
+        moves = [any(begin <= row <= end for begin, end in one["ways"]) for row in range(len(one["tick"]))]
+        rows = slice(one["first"], one["after"])
+        ticks[rows], values[rows], ways[rows] = np.cumsum(one["tick"]).tolist(), one["value"], moves
+    assert ticks == sorted(ticks)
+    for at in np.arange(left, right, 0.5):
+        wanted = _drawn(new.ticks.tolist(), new.values.tolist(), new.ways.tolist(), at)
+        assert _drawn(ticks, values, ways, at) == pytest.approx(wanted, abs=1e-3)
+
+
+def test_the_last_turns_of_a_lane_are_smoothed_as_well_as_the_others() -> None:
+    """Of two that are close together at the very end one stays, whichever is the second."""
+    dice = np.random.default_rng(1)
+    tempo = TempoMap.of(480, [])
+    for _ in range(60):
+        ticks = np.concatenate(([0], 500 + np.cumsum(dice.integers(2, 60, 7))))
+        curve = Curve.of(ticks, np.cumsum(dice.integers(-4, 5, 8)).astype(float))
+        end = int(ticks[-1]) + 2_000
+        made = smoothed(Piece(0, end, curve), tempo, 0.1, 40.0, 0.1).curve
+        half = 0.05 * 960
+        at = np.arange(int(ticks[1]) - 60, int(ticks[-1]) + 60)
+        around = np.linspace(-half, half, 2_001)
+        mean = curve.at(at[:, None] + around).mean(axis=1)
+        assert np.abs(made.at(at) - mean).max() < 0.2
