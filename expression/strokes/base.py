@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import AfterValidator, Field, model_validator
 from typing_extensions import TypeAliasType
 
-from expression.arrays import Flags, Ints, frozen
+from expression.arrays import Flags, Ints, frozen, runs
 from expression.errors import NothingMatched
 from expression.limits import LAST_TICK, MOST_POINTS
 from expression.memo import worked_out
@@ -159,6 +159,20 @@ def masks_of(take: Take, where: Where, which: Which = "music") -> dict[int, Flag
     find = _known_mask if len(where.notes or ()) <= FEW else _mask
     masks = {part.id: find(part.notes, where, which) for part in parts}
     return {part: mask for part, mask in masks.items() if mask.any()}
+
+
+def sounding_in(take: Take, where: Where, start: int, end: int) -> Where:
+    """`where`, narrowed to its notes that sound between two ticks; itself where these are most of them, or none."""
+    masks = masks_of(take, where)
+    ids = []
+    for number, mask in masks.items():
+        notes = take.parts[number].notes
+        ids.append(notes.id[mask & (notes.start < end) & (notes.end > start)])
+    count = sum(int(mask.sum()) for mask in masks.values())
+    near = np.sort(np.concatenate([*ids, frozen([], np.int64)]))
+    if not len(near) or 2 * len(near) > count or len(ranges := runs(near)) > FEW:
+        return where
+    return where.model_copy(update={"notes": tuple(ranges)})
 
 
 def _mask(notes: Notes, where: Where, which: Which) -> Flags:

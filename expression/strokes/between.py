@@ -16,7 +16,7 @@ from expression.piece import Piece
 from expression.strokes.base import BaseStroke, Reach, select
 from expression.strokes.batch import Batch
 from expression.strokes.lane import LaneKey, Spot, known_lane, lane_of
-from expression.strokes.own_curves import NoteLane, known_note_lane
+from expression.strokes.own_stroke import NoteLane, known_note_lane
 from expression.strokes.spec import Gesture, Spec, entry, yes_no
 from expression.strokes.wheel import heard_by
 from expression.strokes.writing import WritingStroke

@@ -54,6 +54,8 @@ class LaneSmooth(SlidingStroke):
         ),
         slides=True,
     )
+    felt_by_each = True
+
     width: Annotated[float, Field(gt=0, le=10_000)] = Field(
         80.0, description="How much is looked at, in milliseconds: half of it before each moment, half after."
     )

@@ -62,6 +62,7 @@ class LaneReshape(SlidingStroke):
         ),
         slides=True,
     )
+    felt_by_each = True
     stiff: ClassVar[str] = "it has no shape to be changed"
 
     level: Steps = Field(0.0, description="Added to every value.")
@@ -94,7 +95,7 @@ class LaneReshape(SlidingStroke):
     @override
     def seen(self, take: Take, start: int, end: int) -> Self:
         made = super().seen(take, start, end)
-        if made is self or self.depth == 1 or not isinstance(self.pivot, str):
+        if made is self or self.of_notes or self.depth == 1 or not isinstance(self.pivot, str):
             return made
         # About what it turns is a matter of all that it goes round.
         spots = self.lanes(take)

@@ -17,7 +17,7 @@ from expression.strokes.feel import chance
 from expression.strokes.gestures import BendGesture, First, Line, Offsets
 from expression.strokes.grips import Grip
 from expression.strokes.lane import Spot
-from expression.strokes.own_curves import Chosen, NoteStroke
+from expression.strokes.own_stroke import Chosen, NoteStroke
 from expression.strokes.spec import Spec
 from expression.strokes.writing import WritingStroke
 from expression.take import Channel, Lane, Part, Take

@@ -16,7 +16,7 @@ from expression.limits import MOST_LANES
 from expression.note_curves import NoteCurves
 from expression.piece import Piece
 from expression.status import SYSEX
-from expression.strokes.base import BaseStroke, Reach, Where, select
+from expression.strokes.base import BaseStroke, Reach, Where, select, sounding_in
 from expression.strokes.batch import Batch, Chosen
 from expression.strokes.grips import Grip
 from expression.take import Channel, Lane, Part, Take
@@ -148,6 +148,9 @@ def _about(curve: Curve, start: int, end: int) -> slice:
 class LaneStroke(BaseStroke):
     """A stroke on lanes of the parts it names (of all that have them, where it names none)."""
 
+    felt_by_each: ClassVar[bool] = False
+    """On curves of notes: what becomes of one is a matter of none of the others."""
+
     lane: LaneKeys
     _sight: Sight | None = PrivateAttr(None)
     """Where it is tried on very many nodes: what is to be seen of it."""
@@ -267,7 +270,7 @@ class LaneStroke(BaseStroke):
     def seen(self, take: Take, start: int, end: int) -> Self:
         """Where little around a moment decides on it: of very many nodes only those near to what is seen."""
         if self.of_notes:
-            return self
+            return self._seen_on_notes(take, start, end) if self.felt_by_each else self
         sight = start, end
         spots = [spot for spot in self.lanes(take) if spot.looked_at(sight, sight) is not spot]
         if not spots or self.felt(take, spots[0], sight) is None:
@@ -275,9 +278,21 @@ class LaneStroke(BaseStroke):
         spans = [self.span_of(take, spot.lane) for spot in spots]
         if any(span[1] <= start or span[0] >= end for span in spans):
             return self
+        return self.looking(start, end)
+
+    def looking(self, start: int, end: int) -> Self:
+        """The stroke, of which what is seen between two ticks is made: no stroke that is kept."""
         made = self.model_copy()
-        made._sight = sight
+        made._sight = (start, end)
         return made
+
+    def _seen_on_notes(self, take: Take, start: int, end: int) -> Self:
+        # The span of a curve of a note is counted from there.
+        free = self.where.model_copy(update={"span": None})
+        near = sounding_in(take, free, start, end)
+        if near is free:
+            return self
+        return self.model_copy(update={"where": near.model_copy(update={"span": self.where.span})})
 
     def felt(self, take: Take, spot: Spot, sight: Sight) -> Sight | None:
         """Between which ticks a lane decides on what is seen between two of them; None where all of it may."""

@@ -13,7 +13,7 @@ from expression.lanes import LANES, NOTE_PITCH
 from expression.limits import MOST_SEMITONES
 from expression.percussion import CHANNEL as PERCUSSION
 from expression.status import BEND_CENTRE
-from expression.strokes.own_curves import NoteLane, known_note_lane
+from expression.strokes.own_stroke import NoteLane, known_note_lane
 from expression.strokes.spec import Ask, Gesture, Spec, choice, entry, told
 from expression.strokes.wheel import StandingStroke
 from expression.take import Channel, Take

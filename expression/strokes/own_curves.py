@@ -1,7 +1,6 @@
 """Strokes on the curves of notes: drawn for each, given from one to many, scattered, begun where they should begin."""
 
-from abc import abstractmethod
-from typing import Annotated, Literal, NamedTuple, Self
+from typing import Annotated, Literal, Self
 
 import numpy as np
 from pydantic import Field, field_validator, model_validator
@@ -11,131 +10,24 @@ from expression.arrays import Flags, Floats, Ints, whole
 from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
-from expression.lanes import LANES, NOTE_LANES, NOTE_PITCH
+from expression.lanes import LANES, NOTE_PITCH
 from expression.limits import MOST_NODES
 from expression.note_curves import NoteCurves
-from expression.piece import Piece, backwards, cut, opened
-from expression.piece import clipped as piece_clipped
+from expression.piece import backwards, cut, opened
 from expression.records import Record, Unit
-from expression.strokes.base import BaseStroke, Count, Lift, masks_of, select
+from expression.strokes.base import Count, Lift, masks_of
 from expression.strokes.batch import Batch
 from expression.strokes.batch import Chosen as Sounding
 from expression.strokes.feel import CUT, chance
 from expression.strokes.grips import Grip
+from expression.strokes.own_stroke import Chosen, NoteLane, NoteStroke, known_note_lane
 from expression.strokes.spec import ASK_ROLL, Gesture, Spec, choice, entry, yes_no
 from expression.take import Part, Take
 
-ALL = "`note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`."
-NoteLane = Annotated[str, Field(description=ALL)]
 OCTAVE = 12.0
 """Semitones to either side of a note that become the whole range of another kind."""
 NODES_EACH = 2**16
 """Ids of a note's nodes, by which they deviate."""
-
-
-def known_note_lane(key: str, field: str = "lane") -> str:
-    """The key of a kind of curve that notes have. Raises ValueError where there is none."""
-    if key in NOTE_LANES:
-        return key
-    raise ValueError(
-        f"{field} must be note:pitch, note:pressure, note:timbre, note:pan or note:cc:1 to note:cc:119 (but no pedal), "
-        f"not {key[:40]!r}"
-    )
-
-
-class Chosen(NamedTuple):
-    """The chosen notes of a part. One element of each array a note."""
-
-    part: Part
-    id: Ints
-    start: Ints
-    length: Ints
-    pitch: Ints
-    velocity: Ints
-
-    @classmethod
-    def of(cls, part: Part, mask: Flags) -> "Chosen":
-        """By a mask of the notes of a part."""
-        notes = part.notes.only(mask)
-        length = np.maximum(notes.end - notes.start, 1)
-        return cls(part, notes.id, notes.start, length, notes.pitch.astype(np.int64), notes.velocity.astype(np.int64))
-
-
-class NoteStroke(BaseStroke):
-    """A stroke on the curves of chosen notes."""
-
-    lane: NoteLane
-
-    @field_validator("lane")
-    @classmethod
-    def _known_lane(cls, lane: str) -> str:
-        return known_note_lane(lane)
-
-    @property
-    def target_lane(self) -> str:
-        """The kind of curve that it makes."""
-        return self.lane
-
-    @property
-    def name(self) -> str:
-        """What the kind is called."""
-        return LANES[self.lane].name
-
-    @override
-    def apply(self, take: Take) -> Take:
-        _, masks = select(take, self.where)
-        changed: dict[int, dict[str, NoteCurves]] = {}
-        for number, mask in masks.items():
-            chosen = Chosen.of(take.parts[number], mask)
-            made = self.curves(take, chosen)
-            if made is None:
-                continue
-            ids, curves = made
-            known = chosen.part.curves.get(self.target_lane, NoteCurves.each([], []))
-            changed[number] = {self.target_lane: known.with_curves(ids, clipped(curves, self.target_lane))}
-        if not changed:
-            raise NothingMatched(self.nothing)
-        return take.with_curves(changed)
-
-    @property
-    def nothing(self) -> str:
-        """Why it matches nothing although notes are chosen."""
-        return f"None of the chosen notes has a curve of its own here ({self.name})."
-
-    @abstractmethod
-    def curves(self, take: Take, chosen: Chosen) -> tuple[Ints, NoteCurves] | None:
-        """The notes (ids) that get other curves, and these; None where there is nothing for the stroke to do."""
-
-    @override
-    def line(self, take: Take) -> list[tuple[int, float]]:
-        """The curve of the first of the notes, as it becomes."""
-        for number, mask in masks_of(take, self.where).items():
-            # Two are enough: one of them may be the one whose curve is given.
-            few = np.zeros(len(mask), dtype=bool)
-            few[np.flatnonzero(mask)[:2]] = True
-            chosen = Chosen.of(take.parts[number], few)
-            made = self.curves(take, chosen)
-            if made is None or not len(made[1]):
-                continue
-            curve = made[1].curve(int(made[1].ids[0]))
-            ticks = curve.places(8)
-            values = np.round(np.nan_to_num(curve.at(ticks)), 3)
-            start = int(chosen.start[chosen.id == made[1].ids[0]][0])
-            return list(zip((ticks + start).tolist(), values.tolist(), strict=True))
-        return []
-
-
-def clipped(curves: NoteCurves, key: str) -> NoteCurves:
-    """Curves held within the range of their kind; a way that leaves it stays at the end of the range."""
-    kind, nodes = LANES[key], curves.nodes
-    if not len(nodes) or (nodes.values.min() >= kind.low and nodes.values.max() <= kind.high):
-        return curves
-    # On one line, one note after another.
-    apart = 1 << (2 * int(nodes.ticks.max(initial=0)) + 2).bit_length()
-    base = np.repeat(np.arange(len(curves)) * apart, np.diff(curves.first))
-    line = Piece(0, apart * len(curves), nodes.timed(nodes.ticks + base))
-    held = piece_clipped(line, kind.low, kind.high, kind.error).curve
-    return NoteCurves.of(curves.ids[held.ticks // apart], held.timed(held.ticks % apart))
 
 
 class CurveNode(Record):
@@ -206,6 +98,12 @@ class NoteCurve(NoteStroke):
         if any(not kind.low <= node.value <= kind.high for node in self.nodes):
             raise ValueError(f"nodes of {kind.name} must have values from {kind.low:g} to {kind.high:g}")
         return self
+
+    @override
+    def seen(self, take: Take, start: int, end: int) -> Self:
+        # Where it may be too many nodes, all are counted.
+        most = len(self.nodes) * sum(len(part.notes) for part in take.parts)
+        return self if most > MOST_NODES * 10 else super().seen(take, start, end)
 
     @override
     def curves(self, take: Take, chosen: Chosen) -> tuple[Ints, NoteCurves]:
@@ -284,6 +182,11 @@ class NoteCopy(NoteStroke):
     @override
     def target_lane(self) -> str:
         return self.to or self.lane
+
+    @override
+    def seen(self, take: Take, start: int, end: int) -> Self:
+        # Where each is turned by its number among the others, or scaled by its place in a chord, all of them count.
+        return self if self.alternate or self.scale == "chord" else super().seen(take, start, end)
 
     def _source(self, take: Take) -> tuple[Part, int, Curve]:
         for part in take.parts:

@@ -1,7 +1,7 @@
 """Strokes that put a shape on a lane: waves, and rises and swells that follow the span or the notes."""
 
 from collections.abc import Callable
-from typing import Annotated, Literal, NamedTuple
+from typing import Annotated, Literal, NamedTuple, Self
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -12,12 +12,13 @@ from expression.arrays import Ints, whole
 from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
+from expression.lanes import LANES
 from expression.limits import MOST_CYCLES
 from expression.records import Unit
 from expression.strokes.base import Lift, Reach
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips, turning
-from expression.strokes.lane import Sight, Spot, parts_of, switched
+from expression.strokes.lane import MANY, Sight, Spot, parts_of, switched
 from expression.strokes.spec import (
     ASK_EACH,
     ASK_EASE,
@@ -242,8 +243,15 @@ class LaneShape(WritingStroke):
         return self.sliding(take)
 
     @override
+    def seen(self, take: Take, start: int, end: int) -> Self:
+        """No shape is felt by another: of very many only those are made that are seen."""
+        if self.of_notes or not self.notes or LANES[self.lane].is_ranged:
+            return super().seen(take, start, end)
+        return self.looking(start, end) if sum(len(part.notes) for part in take.parts) > MANY else self
+
+    @override
     def on_spot(self, take: Take, spot: Spot) -> Lane | None:
-        places = self._places(take, spot)
+        places = self._places(take, spot).about(self._sight)
         if not len(places.starts):
             return None
         batch = Batch(take, spot.key, spot.curve, (0, 1), spot.limits)
@@ -349,3 +357,11 @@ class _Places(NamedTuple):
     def lasting(cls, starts: Ints, ends: Ints) -> "_Places":
         """Those that last at all."""
         return cls(starts[ends > starts], ends[ends > starts])
+
+    def about(self, sight: Sight | None) -> "_Places":
+        """Those that are seen, from the one before them to the one behind; all where nothing is said of that."""
+        if sight is None:
+            return self
+        first, after = np.searchsorted(self.ends, sight[0]), np.searchsorted(self.starts, sight[1])
+        rows = slice(max(int(first) - 1, 0), int(after) + 1)
+        return _Places(self.starts[rows], self.ends[rows])

@@ -27,8 +27,10 @@ def test_ten_pages_each_with_a_picture_and_a_place(page: Page) -> None:
         expect(page.get_by_role("heading", level=1, name=title)).to_be_visible()
         picture = page.get_by_role("main").get_by_role("img")
         picture.scroll_into_view_if_needed()
-        loaded = "document.querySelector('main img').complete && document.querySelector('main img').naturalWidth > 800"
-        page.wait_for_function(loaded)
+        page.wait_for_function("""() => {
+            const picture = document.querySelector("main img");
+            return picture.complete && picture.naturalWidth > 800;
+        }""")
         assert picture.get_attribute("alt")
         expect(page.get_by_role("link", name=re.compile("^Show me")).first).to_be_visible()
 

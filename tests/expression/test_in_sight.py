@@ -7,6 +7,7 @@ import mido
 import numpy as np
 import pytest
 
+from bench.performance import leaned
 from expression.curve import Curve
 from expression.midi.read import read
 from expression.piece import Piece
@@ -15,7 +16,7 @@ from expression.strokes import parse_stroke
 from expression.take import Take
 from expression.time import TempoMap
 from expression.views import lanes
-from tests.files import file_of
+from tests.files import file_of, phrase
 from tests.lanes import curve_of
 
 WHOLE = {"parts": [0], "span": [0, 10**6]}
@@ -140,3 +141,53 @@ def test_the_last_turns_of_a_lane_are_smoothed_as_well_as_the_others() -> None:
         around = np.linspace(-half, half, 2_001)
         mean = curve.at(at[:, None] + around).mean(axis=1)
         assert np.abs(made.at(at) - mean).max() < 0.2
+
+
+OWN: list[dict[str, Any]] = [
+    {"kind": "note.scatter", "lane": "note:pressure", "amount": 9, "seed": 3},
+    {"kind": "note.copy", "lane": "note:pressure", "source": 3, "gain": 0.7, "scale": "velocity"},
+    {"kind": "note.start", "lane": "note:pressure", "value": 20, "time_ms": 40},
+    {"kind": "note.curve", "lane": "note:timbre", "nodes": [{"at": 0, "value": 9}, {"at": 1, "value": 99}]},
+    {"kind": "lane.reshape", "lane": "note:pressure", "depth": 1.6, "limit": "squeeze", "join": "smooth"},
+    {"kind": "lane.smooth", "lane": "note:pressure", "width": 30},
+]
+
+
+@pytest.mark.parametrize("said", OWN, ids=lambda said: str(said["kind"]))
+def test_of_very_many_notes_those_in_sight_get_the_curves_that_they_would_get(said: dict[str, Any]) -> None:
+    take = read(leaned(notes=400))
+    stroke = parse_stroke({**said, "where": {"parts": [0]}})
+    whole, sight = stroke.apply(take).parts[0], (20_000, 24_000)
+    part_of = stroke.seen(take, *sight)
+    assert part_of != stroke
+    near = part_of.apply(take).parts[0]
+    key = said["lane"]
+    seen = whole.notes.only((whole.notes.start < sight[1]) & (whole.notes.end > sight[0])).id
+    assert 15 < len(seen) < 40
+    for one in seen.tolist():
+        mine, theirs = (part.curves[key].curve(one).at(np.arange(800)) for part in (near, whole))
+        np.testing.assert_allclose(mine, theirs, atol=0.2 if said["kind"].startswith("lane") else 1e-6)
+    # Others are as they were.
+    was = take.parts[0].curves.get(key)
+    if was:
+        assert np.array_equal(near.curves[key].curve(390).values, was.curve(390).values)
+
+
+@pytest.mark.parametrize("more", [{"alternate": True}, {"scale": "chord"}])
+def test_what_each_gets_by_its_place_among_others_is_made_of_all(more: dict[str, Any]) -> None:
+    stroke = {"kind": "note.copy", "lane": "note:pressure", "source": 3, "where": {"parts": [0]}, **more}
+    made = parse_stroke(stroke)
+    assert made.seen(read(leaned(notes=400)), 20_000, 24_000) is made
+
+
+def test_of_a_swell_on_each_of_very_many_notes_those_in_sight_are_made() -> None:
+    take = read(file_of(phrase([64] * 4_500, gap=200)))
+    stroke = parse_stroke({
+        "kind": "lane.shape", "lane": "cc:11", "start": 10, "peak": 90, "end": 20, "notes": True, "delay": 10,
+        "where": {"parts": [0]},
+    })  # fmt: skip
+    sight = (400_000, 410_000)
+    whole, near = (curve_of(one.apply(take), "cc:11") for one in (stroke, stroke.seen(take, *sight)))
+    assert len(near) < 100 < 9_000 < len(whole)
+    for how in (Curve.at, Curve.arriving):
+        np.testing.assert_array_equal(how(near, np.arange(*sight)), how(whole, np.arange(*sight)))
