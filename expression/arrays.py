@@ -27,7 +27,10 @@ def frozen(values: ArrayLike, dtype: DTypeLike) -> Column:
 
 def constant(value: object, count: int, dtype: DTypeLike) -> Column:
     """A read-only column of one value, which takes no room of its own."""
-    return np.broadcast_to(np.asarray(value, dtype=dtype), (count,))
+    # A third of what `broadcast_to` takes: each curve that is cut or laid has three of these.
+    column: Column = np.ndarray((count,), dtype, np.array(value, dtype=dtype), 0, (0,))
+    column.flags.writeable = False
+    return column
 
 
 def is_constant(column: Column) -> bool:
@@ -43,7 +46,7 @@ def are_constant(one: Column, other: Column) -> bool:
 def taken(column: Column, rows: slice | Ints | Flags) -> Column:
     """Some rows of a read-only column, read-only."""
     if is_constant(column):
-        return np.broadcast_to(column[0], column[rows].shape if isinstance(rows, slice) else (_count(rows),))
+        return column[rows] if isinstance(rows, slice) else constant(column[0], _count(rows), column.dtype)
     return frozen(column[rows], column.dtype)
 
 
@@ -57,7 +60,7 @@ def joined(*pieces: Column) -> Column:
     if len(full) == 1 and not full[0].flags.writeable:
         return full[0]
     if all(map(is_constant, full)) and all(piece[0] == full[0][0] for piece in full):
-        return np.broadcast_to(full[0][0], (sum(map(len, full)),))
+        return constant(full[0][0], sum(map(len, full)), full[0].dtype)
     array = np.concatenate(full)
     array.flags.writeable = False
     return array

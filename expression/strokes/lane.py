@@ -13,6 +13,7 @@ from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES, MESSAGES, OFF, ON, THRESHOLD, Form
 from expression.limits import MOST_LANES
+from expression.memo import worked_out
 from expression.note_curves import NoteCurves
 from expression.piece import Piece
 from expression.status import SYSEX
@@ -115,15 +116,10 @@ class Spot(NamedTuple):
 
     def looked_at(self, sight: Sight, felt: Sight) -> "Spot":
         """The same, of which no more is looked at than decides on what is in sight: the nodes about some ticks."""
-        curve = self.lane.curve
         # How far a bend goes beyond its range is told of all of it.
-        if len(curve) <= MANY or LANES[self.key].is_ranged:
+        if len(self.lane.curve) <= MANY or LANES[self.key].is_ranged:
             return self
-        # From the node in force to the next behind them, with all that lie on the same ticks.
-        first = max(int(curve.governing(felt[0] - 1)), 0)
-        after = min(int(np.searchsorted(curve.ticks, felt[1])), len(curve) - 1)
-        rows = _about(curve, int(curve.ticks[first]), int(curve.ticks[after]))
-        return self._replace(sight=sight, near=curve.rows(rows))
+        return self._replace(sight=sight, near=_near(self.lane.curve, *felt))
 
     def reshaped(self, curve: Curve) -> Lane:
         """The lane with another curve; where only some of it was looked at, with what that one says in sight."""
@@ -138,6 +134,14 @@ class Spot(NamedTuple):
         own, rest = _about(self.lane.curve, begin, until), self.lane.curve
         seen = curve.rows(_about(curve, begin, until))
         return self.lane.reshaped(rest.rows(slice(own.start)).then(seen, rest.rows(slice(own.stop, None))))
+
+
+@worked_out(2)
+def _near(curve: Curve, start: int, end: int) -> Curve:
+    """From the node in force before some ticks to the next behind them, with all that lie on the same ticks."""
+    first = max(int(curve.governing(start - 1)), 0)
+    after = min(int(np.searchsorted(curve.ticks, end)), len(curve) - 1)
+    return curve.rows(_about(curve, int(curve.ticks[first]), int(curve.ticks[after])))
 
 
 def _about(curve: Curve, start: int, end: int) -> slice:

@@ -78,7 +78,7 @@ def contours(part: Part) -> Contour | None:
         return None
     reach = int(notes.start[0]), int(notes.end.max())
     none = np.zeros(0, dtype=np.int64)
-    moments = np.unique(np.concatenate([none, *(_turns(curve, *reach) for curve in lanes.values())]))
+    moments = union(none, *(_turns(curve, *reach) for curve in lanes.values()))
     # What moves within a note: from the first moment after its start to the last before its end.
     first = np.searchsorted(moments, notes.start, side="right")
     after = np.searchsorted(moments, notes.end, side="left")

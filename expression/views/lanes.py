@@ -3,7 +3,7 @@
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Ints, runs
+from expression.arrays import Floats, Ints, runs
 from expression.curve import Curve, differing
 from expression.lanes import CHANNEL_LANES
 from expression.midi.encoding import weight
@@ -37,9 +37,14 @@ class LaneData(Nodes):
     key: str
 
 
-class LaneChange(LaneData):
-    """Nodes that take the place of those from `first` to before `after`."""
+class LaneChange(TypedDict):
+    """Nodes that take the place of those from `first` to before `after`; without `tick`, at the times of those."""
 
+    key: str
+    tick: list[int] | None
+    value: list[float]
+    ways: list[tuple[int, int]]
+    bent: list[BentWay]
     first: int
     after: int
 
@@ -65,7 +70,7 @@ def nodes_of(curve: Curve, rows: Ints) -> Nodes:
     bent = ways[(curve.lift[rows[ways]] != 0) | (curve.ease[rows[ways]] != 0)]
     return {
         "tick": np.diff(curve.ticks[rows], prepend=0).tolist(),
-        "value": np.round(curve.values[rows], 3).tolist(),
+        "value": plain(np.round(curve.values[rows], 3)),
         "ways": runs(ways),
         "bent": [
             {"node": node, "lift": lift, "ease": ease, "line": line}
@@ -102,8 +107,18 @@ def lane_changes(before: Part, after: Part, sight: tuple[int, int] | None = None
             first, gone, rows = _in_sight(known, curve, (first, gone, until), sight)
             rows = _outline(curve, rows)
         if first < gone or len(rows):
-            found.append({"key": key, "first": first, "after": gone, **nodes_of(curve, rows)})
+            made: LaneChange = {"key": key, "first": first, "after": gone, **nodes_of(curve, rows)}
+            if len(rows) == gone - first and np.array_equal(known.ticks[first:gone], curve.ticks[rows]):
+                made["tick"] = None
+            found.append(made)
     return found
+
+
+def plain(values: Floats) -> list[float]:
+    """Numbers as they are told; where all are whole, without what would stand behind the point."""
+    wholes = np.rint(values)
+    told: list[float] = (wholes.astype(np.int64) if np.array_equal(wholes, values) else values).tolist()
+    return told
 
 
 def _in_sight(old: Curve, new: Curve, bounds: tuple[int, int, int], sight: tuple[int, int]) -> tuple[int, int, Ints]:

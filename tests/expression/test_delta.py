@@ -24,11 +24,11 @@ def drawn(take: Take, part: int) -> dict[str, Any]:
     )
 
 
-def unrolled(lane: Any) -> list[tuple[int, float, bool, Any]]:
-    """Of each node its tick, value, whether it moves, and how it is bent."""
+def unrolled(lane: Any, before: Any = ()) -> list[tuple[int, float, bool, Any]]:
+    """Of each node its tick (where none is told, that of the node `before`), value, way, and how it is bent."""
     moves = {node for first, last in lane["ways"] for node in range(first, last + 1)}
     bent = {one["node"]: (one["lift"], one["ease"], one["line"]) for one in lane["bent"]}
-    ticks = np.cumsum(lane["tick"]).tolist()
+    ticks = [node[0] for node in before] if lane["tick"] is None else np.cumsum(lane["tick"]).tolist()
     return [
         (tick, value, node in moves, bent.get(node))
         for node, (tick, value) in enumerate(zip(ticks, lane["value"], strict=True))
@@ -68,7 +68,8 @@ def laid_over(known: dict[str, Any], delta: Any) -> dict[str, Any]:
     made["page"].update(delta["frame"] or {})
     for lane in delta["lanes"]:
         nodes = made["lanes"].get(lane["key"], [])
-        nodes[lane["first"] : lane["after"]] = unrolled(lane)
+        rows = slice(lane["first"], lane["after"])
+        nodes[rows] = unrolled(lane, nodes[rows])
         made["lanes"][lane["key"]] = nodes
     made["lanes"] = {key: nodes for key, nodes in made["lanes"].items() if nodes}
     for lane in delta["own"]:

@@ -118,9 +118,11 @@ def test_of_a_lane_as_much_is_told_as_is_drawn_in_sight(seed: int) -> None:
     right = left + int(dice.integers(1, 150))
     ticks, values, ways = old.ticks.tolist(), old.values.tolist(), old.ways.tolist()
     for one in lanes.lane_changes(_told(old), _told(new), (left, right)):
-        moves = [any(begin <= row <= end for begin, end in one["ways"]) for row in range(len(one["tick"]))]
+        moves = [any(begin <= row <= end for begin, end in one["ways"]) for row in range(len(one["value"]))]
         rows = slice(one["first"], one["after"])
-        ticks[rows], values[rows], ways[rows] = np.cumsum(one["tick"]).tolist(), one["value"], moves
+        # Where no times are told, they are those that were there.
+        at_times = ticks[rows] if one["tick"] is None else np.cumsum(one["tick"]).tolist()
+        ticks[rows], values[rows], ways[rows] = at_times, one["value"], moves
     assert ticks == sorted(ticks)
     for at in np.arange(left, right, 0.5):
         wanted = _drawn(new.ticks.tolist(), new.values.tolist(), new.ways.tolist(), at)

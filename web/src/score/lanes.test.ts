@@ -27,6 +27,14 @@ test("what a stroke changes takes the place of what was there", () => {
   expect(lane.tick.length).toBe(4);
 });
 
+test("nodes that stay where they were are told without their times", () => {
+  const change = { key: "cc:1", first: 1, after: 3, tick: null, value: [8, 7], ways: [[0, 0]], bent: [] };
+  const changed = withLaneChanges(new Map([["cc:1", lane]]), [change as never]).get("cc:1");
+  expect([...(changed?.tick ?? [])]).toEqual([10, 20, 40, 100]);
+  expect([...(changed?.value ?? [])]).toEqual([1, 8, 7, 3]);
+  expect([...(changed?.moves ?? [])]).toEqual([0, 1, 0, 0]);
+});
+
 test("a lane says its form by what it holds; a new pedal is off or on", () => {
   const pedal = kindMade({ key: "cc:64", form: "pedal" });
   const head = { key: "cc:64", nodes: 2, lowest: 0, highest: 80, leads_in: true, form: "pedal" as const };

@@ -18,8 +18,9 @@ export interface LaneNodes {
 
 export type Bent = Schemas["BentWay"];
 
-export function nodesOf(lane: Schemas["LaneData"]): LaneNodes {
-  const tick = new Int32Array(lane.tick.length);
+/** The nodes that are told; at times that are known, where those are not told. */
+export function nodesOf(lane: Schemas["LaneData"], known?: Int32Array<ArrayBuffer>): LaneNodes {
+  const tick = known ?? new Int32Array(lane.tick.length);
   let at = 0;
   lane.tick.forEach((step, node) => {
     at += step;
@@ -50,9 +51,12 @@ export function withLaneChanges(
 }
 
 function spliced(old: LaneNodes | undefined, change: Schemas["LaneChange"]): LaneNodes {
-  const part = nodesOf(change);
-  if (!old) return part;
   const { first, after } = change;
+  const part = nodesOf(
+    { ...change, tick: change.tick ?? [] },
+    change.tick ? undefined : old?.tick.slice(first, after),
+  );
+  if (!old) return part;
   const shift = first + part.tick.length - after;
   const joined = <T extends Int32Array | Float32Array | Uint8Array>(mine: T, theirs: T): T => {
     const all = new (mine.constructor as new (length: number) => T)(mine.length + shift);

@@ -2628,13 +2628,13 @@ export interface components {
                 number
             ][];
         };
-        /** @description Nodes that take the place of those from `first` to before `after`. */
+        /** @description Nodes that take the place of those from `first` to before `after`; without `tick`, at the times of those. */
         LaneChange: {
             after: number;
             bent: components["schemas"]["BentWay"][];
             first: number;
             key: string;
-            tick: number[];
+            tick: number[] | null;
             value: number[];
             ways: [
                 number,
