@@ -51,6 +51,12 @@ class Events:
             tuple(payloads),
         )
 
+    def before(self, tick: int) -> "Events":
+        """Those before a tick."""
+        end = int(np.searchsorted(self.tick, tick))
+        said = self.status[:end], self.data1[:end], self.data2[:end]
+        return Events(self.tick[:end], *said, self.payload[:end], self.payloads)
+
 
 class Header(NamedTuple):
     """What the file's header chunk says, and what else stands outside its tracks."""

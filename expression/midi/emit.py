@@ -53,9 +53,12 @@ class _New(NamedTuple):
 
 
 @worked_out(8)
-def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
-    """`emit`, with the notes that its events belong to."""
+def emit_with_notes(take: Take, tolerance: float = 0.0, until: int | None = None) -> tuple[Emitted, ...]:
+    """`emit`, with the notes that its events belong to; or what is sent before a tick, and some of what comes then."""
     take = on_channel_lanes(take)
+    if any(is_zoned(take, channel) for channel in take.channels):
+        # Which member a note is sent on is a matter of all that follow.
+        until = None
     rows = take.rows
     draft = _Draft(take)
     if take.is_conducted:
@@ -73,13 +76,14 @@ def emit_with_notes(take: Take, tolerance: float = 0.0) -> tuple[Emitted, ...]:
         if channel.statements:
             draft.new.append(_stated(take, channel, home))
         for key in sorted(channel.changed_lanes):
-            made = lane_messages(take, channel, key, tolerance)
+            made = lane_messages(take, channel, key, tolerance, until)
             draft.keep[made.recorded] = False
             draft.keep[made.kept] = True
             draft.write(made.changed, made.new_data1, made.new_data2)
             track, slot = _placed(rows, home, made.added.tick, made.after)
             draft.new.append(_New(class_of(LANES[key]), made.added, np.full(len(track), NO_NOTE), track, slot))
-    return tuple(zoned(take, [draft.track(number, track) for number, track in enumerate(take.tracks)]))
+    tracks = [track if until is None else track.before(until) for track in take.tracks]
+    return tuple(zoned(take, [draft.track(number, track) for number, track in enumerate(tracks)]))
 
 
 def on_channel_lanes(take: Take) -> Take:
@@ -246,9 +250,9 @@ class _Draft:
         self.new.append(_New(Order.VALUE, messages, np.full(count, NO_NOTE), np.full(count, part.track), slot))
 
     def track(self, number: int, recorded: Events) -> Emitted:
-        """One track as it is to be sent."""
-        first, after = self.rows.first[number : number + 2].tolist()
-        own = slice(first, after)
+        """One track, or the beginning of one, as it is to be sent."""
+        first = int(self.rows.first[number])
+        own = slice(first, first + len(recorded))
         one, two = (column[own] for column in self._data)
         new = [part for part in self._new_in(number) if len(part.slot)]
         if not new and self.keep[own].all():

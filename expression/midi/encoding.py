@@ -11,7 +11,7 @@ from expression.midi.order import CHANNELS, Order, classes, follows, last_at, la
 from expression.midi.segment_events import on_way_of, segment_events
 from expression.piece import cut
 from expression.status import BEND_CENTRE, ESCAPE, SYSEX
-from expression.take import Channel, Lane, Rows, Take
+from expression.take import Channel, Lane, Rows, Standing, Take
 
 FINE = 128
 """Fine steps in one of a controller."""
@@ -42,13 +42,16 @@ class LaneMessages(NamedTuple):
     after: Ints
 
 
-def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0) -> LaneMessages:
+def lane_messages(
+    take: Take, channel: Channel, key: str, tolerance: float = 0.0, until: int | None = None
+) -> LaneMessages:
     """Nodes that were not touched stand for their recorded events; the others, and the ways between, are made anew.
 
     So is what a reset, or a change of the bend's range, would make another value than is drawn. What is made and would
-    say only what the receiver has already is left out.
+    say only what the receiver has already is left out. `until`: what is sent from that tick on is not asked for.
     """
     rows, lane, kind = take.rows, channel.lanes.get(key) or Lane.empty(key), LANES[key]
+    lane = lane if until is None else _beginning(lane, until)
     curve = lane.curve
     coder = _Coder(take, channel, key)
     own = coder.own
@@ -99,6 +102,16 @@ def lane_messages(take: Take, channel: Channel, key: str, tolerance: float = 0.0
     _, one, two = coder.bytes_of(kept_code[changed])
     added, after = coder.messages(ticks, code, after, states)
     return LaneMessages(own, kept[keeps], kept[changed], one, two, added, after)
+
+
+def _beginning(lane: Lane, tick: int) -> Lane:
+    """The nodes of a lane before a tick, and those that they are on their way to."""
+    ticks = lane.curve.ticks
+    after = int(np.searchsorted(ticks, tick))
+    if after == len(ticks):
+        return lane
+    rows = slice(int(np.searchsorted(ticks, ticks[after], side="right")))
+    return Lane.on(lane.key, lane.curve.rows(rows), Standing(lane.origin[rows], lane.touched[rows]))
 
 
 def _needless(sequence: Ints, codes: Ints, made: Flags, is_added: Flags, ends_way: Flags) -> tuple[Flags, Ints]:

@@ -41,7 +41,7 @@ def stream(take: Take, until: int | None = None) -> Stream:
     """
     nothing: tuple[np.ndarray, ...] = (_NONE, _NONE, _NO_BYTES, _NO_BYTES, _NO_BYTES)
     pieces = [nothing, *(_set_by_hand(part) for part in take.parts if not part.channel.instrument.is_told)]
-    for number, emitted in enumerate(emit_with_notes(take)):
+    for number, emitted in enumerate(emit_with_notes(take, until=until)):
         track, (rows, part) = emitted.events, _told_in(take, number, emitted, until)
         pieces.append((track.tick[rows], part, track.status[rows], track.data1[rows], track.data2[rows]))
     tick, *columns = (np.concatenate(column) for column in zip(*pieces, strict=True))

@@ -63,7 +63,13 @@ def test_a_stroke_is_refused_or_leaves_a_sound_take(kind: str, data: st.DataObje
             assert np.all(np.diff(lane.curve.ticks) >= 0)
             assert len(lane.curve.ticks) == len(lane.origin) == len(lane.touched)
         assert views.lanes.lanes(part) is not None
-    assert len(mido.parse_all(message_bytes(stream(made)))) == len(stream(made).seconds)
+    told, begins = stream(made), stream(made, made.end // 2)
+    assert len(mido.parse_all(message_bytes(told))) == len(told.seconds)
+    # What is sent before a moment is the beginning of what is sent.
+    sent = len(begins.seconds)
+    for column in told._fields:
+        assert np.array_equal(getattr(begins, column), getattr(told, column)[:sent])
+    assert (told.seconds[sent:] >= made.tempo.seconds(made.end // 2)).all()
     assert views.strokes.history(shaped)["strokes"][0]["mark"]["label"]
     assert views.changes.changes(TAKE.recorded, made) is not None
     assert views.events.page(made, 0, 500)["total"] > 0
