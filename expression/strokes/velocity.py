@@ -39,9 +39,11 @@ class VelocityStroke(BaseStroke):
         at = 0
         for part, mask in masks.items():
             notes = take.parts[part].notes
-            count = int(mask.sum())
-            velocity = notes.velocity.copy()
-            velocity[mask] = made[at : at + count]
+            count = int(np.count_nonzero(mask))
+            velocity = made[at : at + count].astype(notes.velocity.dtype)
+            if count < len(notes):
+                own, velocity = velocity, notes.velocity.copy()
+                velocity[mask] = own
             replaced[part] = notes.with_velocity(velocity)
             at += count
         return take.with_notes(replaced)

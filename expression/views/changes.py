@@ -3,9 +3,10 @@
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Flags, Ints, looked_up, runs, union
+from expression.arrays import Flags, Ints, frozen, looked_up, runs, union
 from expression.curve import Curve
 from expression.lanes import NOTE_PITCH
+from expression.memo import worked_out
 from expression.notes import Notes
 from expression.take import Part, Take
 
@@ -83,12 +84,14 @@ def changes(before: Take, after: Take, sight: tuple[int, int] | None = None, is_
             # Of those that both have it is enough to look at such as either has in sight.
             both = union(now.id[stays & _in_sight(now, sight)], was.id[stayed & _in_sight(was, sight)])
             was, now = (one.only(looked_up(both, one.id)[0]) for one in (was, now))
-        differ = _differ(was, now) & (_in_sight(was, sight) | _in_sight(now, sight))
-        if differ.any():
-            told["moved"].append(_moved(old, new, _told(now, differ, is_told_anew), now.id[differ]))
-            others = True
+        if _may_differ(was, now):
+            differ = _differ(was, now) & (_in_sight(was, sight) | _in_sight(now, sight))
+            if differ.any():
+                told["moved"].append(_moved(old, new, _told(now, differ, is_told_anew), now.id[differ]))
+                others = True
         told["others"] += [new.id] if others else []
-        rows = np.flatnonzero((was.velocity != now.velocity) & _in_sight(now, sight))
+        rows = _near(now, sight)
+        rows = rows[was.velocity[rows] != now.velocity[rows]]
         ids.append(now.id[rows])
         values.append(now.velocity[rows])
     told["notes"] = runs(np.concatenate(ids))
@@ -108,6 +111,12 @@ def _in_sight(notes: Notes, sight: tuple[int, int] | None) -> Flags:
     return np.asarray((notes.start < sight[1]) & (notes.end > sight[0]))
 
 
+@worked_out(2, is_lasting=True)
+def _near(notes: Notes, sight: tuple[int, int] | None) -> Ints:
+    """The rows of the notes in sight; however hard they are struck."""
+    return frozen(np.flatnonzero(_in_sight(notes, sight)), np.int64)
+
+
 def _lanes_differ(old: Part, new: Part) -> bool:
     if old.bend_range is not new.bend_range or old.channel.instrument != new.channel.instrument:
         return True
@@ -118,6 +127,11 @@ def _lanes_differ(old: Part, new: Part) -> bool:
     if old.lanes is new.lanes:
         return False
     return any(old.lanes.get(key) is not new.lanes.get(key) for key in old.lanes.keys() | new.lanes.keys())
+
+
+def _may_differ(was: Notes, now: Notes) -> bool:
+    """Whether they do not share all that is asked of notes beside the velocity."""
+    return any(getattr(was, name) is not getattr(now, name) for name in BESIDE_VELOCITY)
 
 
 def _differ(was: Notes, now: Notes) -> Flags:
