@@ -29,13 +29,19 @@ def worked_out(most: int = 4, is_lasting: bool = False) -> Callable[[Callable[As
     `is_lasting`: it asks for nothing that others differ in to which it is `passed_on`.
     """
 
+    kind = _LASTING if is_lasting else _KEPT
+
     def keeping(function: Callable[Asked, Found]) -> Callable[Asked, Found]:
         @wraps(function)
         def asked_for(*args: Asked.args, **named: Asked.kwargs) -> Found:
-            place = next(at for at, one in enumerate(args) if isinstance(one, Remembers))
-            asked = (*args[:place], *args[place + 1 :], *named.items())
-            known = vars(args[place]).setdefault(_LASTING if is_lasting else _KEPT, {})
-            answers = known.setdefault(function, OrderedDict())
+            # (It is asked some sixty times while a preview is made of a take in many parts.)
+            place = 0
+            while not isinstance(args[place], Remembers):
+                place += 1
+            asked = (*args[:place], *args[place + 1 :], *named.items()) if place or named else args[1:]
+            mine = vars(args[place])
+            known = mine[kind] if kind in mine else mine.setdefault(kind, {})
+            answers = known[function] if function in known else known.setdefault(function, OrderedDict())
             found: Found = answers.get(asked, _NOTHING)
             if found is _NOTHING:
                 found = answers[asked] = function(*args, **named)
