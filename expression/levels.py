@@ -187,7 +187,14 @@ def summed(lane: Lane, starts: Ints, ends: Ints, curve: Curve) -> Lane:
         total = piece.added(under, piece.Piece(first, last, moving), error).curve
     else:
         total = moving
-    return lane.reshaped(piece.laid_all(base, starts, ends, piece.within(total, starts, ends), error))
+    pieces = piece.within(total, starts, ends)
+    if len(base) == 1 and not base.values[0]:
+        # Nothing is there but rest: to that it comes back behind each piece that does not end there itself.
+        rests = np.append(_rests(starts, ends), ends[-1:])
+        comes_to = pieces.values[pieces.governing(rests)]
+        made = _resting(pieces, rests[comes_to != 0])
+        return lane.reshaped(base.then(made) if base.ticks[0] < first else made)
+    return lane.reshaped(piece.laid_all(base, starts, ends, pieces, error))
 
 
 def of_lane(curve: Curve, key: str, ids: Ints, starts: Ints, ends: Ints) -> NoteCurves:
