@@ -214,8 +214,10 @@ class LaneStroke(BaseStroke):
         made = take
         matched = False
         for whole in self.lanes(take):
-            felt = self.felt(take, whole, self._sight) if self._sight else None
-            spot = whole.looked_at(self._sight, felt) if self._sight and felt else whole
+            spot = self._in_sight(take, whole)
+            if spot is None:
+                matched = True
+                continue
             shaped = self.on_spot(take, spot)
             matched |= shaped is not None
             if shaped is not None and shaped is not spot.lane:
@@ -223,6 +225,15 @@ class LaneStroke(BaseStroke):
         if not matched:
             raise NothingMatched(self.nothing)
         return made
+
+    def _in_sight(self, take: Take, spot: Spot) -> Spot | None:
+        """As much of a lane as is looked at; None where nothing of what it does there is seen."""
+        felt = self.felt(take, spot, self._sight) if self._sight else None
+        if self._sight is None or felt is None:
+            return spot
+        start, end = self.span_of(take, spot.lane)
+        near = spot.looked_at(self._sight, felt)
+        return None if near is not spot and (end <= self._sight[0] or start >= self._sight[1]) else near
 
     def _on_notes(self, take: Take) -> Take:
         made, why = take, None

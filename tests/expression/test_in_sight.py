@@ -9,6 +9,7 @@ import pytest
 
 from bench.performance import leaned
 from expression.curve import Curve
+from expression.history import over_each
 from expression.midi.read import read
 from expression.piece import Piece
 from expression.smoothing import smoothed
@@ -193,3 +194,20 @@ def test_of_a_swell_on_each_of_very_many_notes_those_in_sight_are_made() -> None
     assert len(near) < 100 < 9_000 < len(whole)
     for how in (Curve.at, Curve.arriving):
         np.testing.assert_array_equal(how(near, np.arange(*sight)), how(whole, np.arange(*sight)))
+
+
+@pytest.mark.parametrize("form", ["sine", "rise", "pulse"])
+def test_a_wave_over_each_phrase_is_tried_in_those_that_are_seen(form: str) -> None:
+    # Four notes and a rest, again and again, under a wheel that moves all the time.
+    notes = [one.copy(time=one.time + 900 * (row % 8 == 0)) for row, one in enumerate(phrase([64] * 200, gap=240))]
+    moved = [mido.Message("control_change", control=1, value=n % 90, time=12) for n in range(6_000)]
+    take = read(file_of([*moved], notes))
+    stroke = parse_stroke({
+        "kind": "lane.wave", "lane": "cc:1", "form": form, "depth": 20, "rate": 0.7, "where": {"each": "phrases"},
+    })  # fmt: skip
+    whole = curve_of(over_each(stroke, take))
+    for sight in ((30_000, 33_000), (0, 4_000), (56_000, 58_000)):
+        seen = stroke.seen(take, *sight)
+        assert seen != stroke
+        near, at = curve_of(over_each(seen, take)), np.arange(*sight)
+        np.testing.assert_allclose(near.at(at), whole.at(at), atol=NEAR)
