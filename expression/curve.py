@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from expression.arrays import Flags, Floats, Ints, are_constant, constant, frozen, joined, taken, union, whole
-from expression.memo import Remembers, worked_out
+from expression.memo import Remembers
 
 STEEPNESS = 8.0
 """The power of a way whose lift is 1."""
@@ -238,12 +238,6 @@ class Curve(Remembers):
 
 def differing(old: Curve, new: Curve) -> tuple[int, int, int]:
     """The first node that differs, and the nodes of the old and of the new from which both agree to the end."""
-    return _differing(new, old)
-
-
-@worked_out(1)
-def _differing(new: Curve, old: Curve) -> tuple[int, int, int]:
-    """`differing`, kept on the new one: who lays it and who tells of it both ask."""
     most = min(len(old), len(new))
     first = _alike(old, new, 0, 0, most)
     left = most - first
