@@ -94,6 +94,10 @@ class Notes(Remembers):
             *(joined(getattr(self, field.name), getattr(others, field.name)) for field in fields(self))
         ).in_order()
 
+    def between(self, start: int, end: int) -> Flags:
+        """Which notes are there at any time from one tick to before another."""
+        return np.asarray((self.start < end) & (self.end > start))
+
     def shared_with(self, others: "Notes") -> Flags:
         """Which of these have their ids among others."""
         return contained(self.id, np.sort(others.id))

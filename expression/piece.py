@@ -434,8 +434,7 @@ def _together(one: Ints, two: Ints) -> tuple[Ints, tuple[Ints, Ints]]:
 
 def _put_among(many: Ints, few: Ints) -> tuple[Ints, tuple[Ints, Ints]]:
     """`_together`, where one of the two is so short that its ticks are put in where they belong."""
-    lasts = np.flatnonzero(many[1:] != many[:-1])
-    lasts = np.append(lasts, len(many) - 1) if len(lasts) < len(many) - 1 else np.arange(len(many))
+    lasts = np.append(np.flatnonzero(many[1:] != many[:-1]), len(many) - 1)
     place = np.searchsorted(many, few, side="right")
     new = (place == 0) | (many[np.maximum(place - 1, 0)] != few)
     new[:-1] &= few[1:] != few[:-1]

@@ -10,6 +10,8 @@ from expression.arrays import Floats, Ints, frozen
 
 DEFAULT_TEMPO = 500_000
 """Microseconds a quarter note where the file says nothing (SMF 1.0, Set Tempo: 120 a minute)."""
+Sight = tuple[int, int]
+"""Ticks between which something is seen: the start is included, the end is not."""
 
 
 @dataclass(frozen=True, eq=False)

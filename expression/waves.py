@@ -11,7 +11,7 @@ from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.limits import MOST_CYCLES
 from expression.piece import Piece
-from expression.time import TempoMap
+from expression.time import Sight, TempoMap
 
 WaveForm = Literal["sine", "triangle", "rise", "fall", "pulse"]
 TURNS: dict[str, tuple[float, ...]] = {
@@ -54,7 +54,7 @@ def wave(
     fade: float,
     error: float,
     straight: bool = False,
-    sight: tuple[int, int] | None = None,
+    sight: Sight | None = None,
 ) -> Piece:
     """A wave about 0 from tick `start` to `end`.
 

@@ -167,7 +167,7 @@ def sounding_in(take: Take, where: Where, start: int, end: int) -> Where:
     ids = []
     for number, mask in masks.items():
         notes = take.parts[number].notes
-        ids.append(notes.id[mask & (notes.start < end) & (notes.end > start)])
+        ids.append(notes.id[mask & notes.between(start, end)])
     count = sum(int(mask.sum()) for mask in masks.values())
     near = np.sort(np.concatenate([*ids, frozen([], np.int64)]))
     if not len(near) or 2 * len(near) > count or len(ranges := runs(near)) > FEW:

@@ -19,7 +19,7 @@ from expression.lanes import LANES
 from expression.note_curves import NoteCurves
 from expression.piece import Piece
 from expression.take import Channel, Events, Lane, Part, Rows, Take
-from expression.time import TempoMap
+from expression.time import Sight, TempoMap
 
 _NO_ROWS = Rows.of([Events.of([], b"", b"", b"", [], [])])
 _NONE = frozen([], np.int64)
@@ -50,7 +50,7 @@ class Batch:
         self.bounds = limits
         self.on_notes, self.is_whole, self.is_switch, self.resumes = False, False, False, True
         self.touched: Flags | None = None
-        self.sight: tuple[int, int] | None = None
+        self.sight: Sight | None = None
 
     @classmethod
     def of_notes(

@@ -17,10 +17,11 @@ from expression.midi.encoding import has_fine, lane_events, weight
 from expression.piece import Piece
 from expression.smoothing import smoothed
 from expression.strokes.batch import Batch
-from expression.strokes.lane import LaneStroke, Sight, SlidingStroke, Spot
+from expression.strokes.lane import LaneStroke, SlidingStroke, Spot
 from expression.strokes.spec import Gesture, Spec, entry
 from expression.strokes.writing import Tolerance
 from expression.take import Channel, Lane, Take
+from expression.time import Sight
 
 ROUNDING = 1e-6
 """Beyond its tolerance a value may be off by so much of a step: the rounding of numbers."""

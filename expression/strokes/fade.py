@@ -16,10 +16,11 @@ from expression.records import Unit
 from expression.strokes.base import Lift, Reach
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips
-from expression.strokes.lane import Sight, Spot, parts_of
+from expression.strokes.lane import Spot, parts_of
 from expression.strokes.spec import ASK_EACH, ASK_EASE, ASK_LIFT, Ask, Spec, entry
 from expression.strokes.writing import WritingStroke
 from expression.take import Lane, Take
+from expression.time import Sight
 
 Factor = Annotated[float, Field(ge=0, le=4)]
 

@@ -11,10 +11,11 @@ from expression.arrays import Floats, whole
 from expression.curve import STEEPNESS, Curve, form
 from expression.piece import share_at
 from expression.strokes.batch import Batch, bows
-from expression.strokes.lane import Sight, SlidingStroke, Spot
+from expression.strokes.lane import SlidingStroke, Spot
 from expression.strokes.limits import Limit, limited_between
 from expression.strokes.spec import Ask, Gesture, Spec, choice, entry
 from expression.take import Take
+from expression.time import Sight
 
 MARGIN = 0.12
 """Over so much of the span, at either end, a change is led in and out where it joins smoothly."""

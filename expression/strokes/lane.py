@@ -21,6 +21,7 @@ from expression.strokes.base import BaseStroke, Reach, Where, select, sounding_i
 from expression.strokes.batch import Batch, Chosen
 from expression.strokes.grips import Grip
 from expression.take import Channel, Lane, Part, Take
+from expression.time import Sight
 
 LaneKey = Annotated[
     str,
@@ -53,8 +54,6 @@ def known_lane(key: str, field: str = "lane") -> str:
 
 MANY = 4_000
 """Of a lane with more nodes, only those are worked out that are near to what is seen."""
-Sight = tuple[int, int]
-"""Ticks between which something is seen: the start is included, the end is not."""
 
 
 class Spot(NamedTuple):
@@ -286,14 +285,9 @@ class LaneStroke(BaseStroke):
         """Where little around a moment decides on it: of very many nodes only those near to what is seen."""
         if self.of_notes:
             return self._seen_on_notes(take, start, end) if self.felt_by_each else self
-        sight = start, end
-        spots = [spot for spot in self.lanes(take) if spot.looked_at(sight, sight) is not spot]
-        if not spots or self.felt(take, spots[0], sight) is None:
-            return self
-        spans = [self.span_of(take, spot.lane) for spot in spots]
-        if any(span[1] <= start or span[0] >= end for span in spans):
-            return self
-        return self.looking(start, end)
+        made, spots = self.looking(start, end), self.lanes(take)
+        seen = [made._in_sight(take, spot) for spot in spots]
+        return self if None in seen or all(near is spot for near, spot in zip(seen, spots, strict=True)) else made
 
     def looking(self, start: int, end: int) -> Self:
         """The stroke, of which what is seen between two ticks is made: no stroke that is kept."""

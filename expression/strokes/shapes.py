@@ -18,7 +18,7 @@ from expression.records import Unit
 from expression.strokes.base import Lift, Reach
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips, turning
-from expression.strokes.lane import MANY, Sight, Spot, parts_of, switched
+from expression.strokes.lane import MANY, Spot, parts_of, switched
 from expression.strokes.spec import (
     ASK_EACH,
     ASK_EASE,
@@ -34,7 +34,7 @@ from expression.strokes.spec import (
 )
 from expression.strokes.writing import Value, WritingStroke
 from expression.take import Lane, Take
-from expression.time import TempoMap
+from expression.time import Sight, TempoMap
 from expression.waves import WaveForm, wave
 
 Beats = Annotated[float, Field(gt=0, le=1024)]

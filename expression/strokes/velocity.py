@@ -40,9 +40,9 @@ class VelocityStroke(BaseStroke):
         for part, mask in masks.items():
             notes = take.parts[part].notes
             count = int(np.count_nonzero(mask))
-            velocity = made[at : at + count].astype(notes.velocity.dtype)
+            velocity = own = made[at : at + count].astype(notes.velocity.dtype)
             if count < len(notes):
-                own, velocity = velocity, notes.velocity.copy()
+                velocity = notes.velocity.copy()
                 velocity[mask] = own
             replaced[part] = notes.with_velocity(velocity)
             at += count

@@ -9,6 +9,7 @@ from expression.lanes import NOTE_PITCH
 from expression.memo import worked_out
 from expression.notes import Notes
 from expression.take import Part, Take
+from expression.time import Sight
 
 BENT = 300
 """Notes of which is told how they are bent."""
@@ -59,7 +60,7 @@ BESIDE_VELOCITY = ("start", "end", "pitch", "release", "muted", "cue", "page_sta
 """Columns of notes that a change is told of; ids never change, and rows of events are not seen."""
 
 
-def changes(before: Take, after: Take, sight: tuple[int, int] | None = None, is_told_anew: bool = False) -> Changes:
+def changes(before: Take, after: Take, sight: Sight | None = None, is_told_anew: bool = False) -> Changes:
     """What of a take differs in another of the same recording; of its notes, between two ticks, those in sight.
 
     (So are `others`, but for notes that have come or gone.) `is_told_anew`: `others` are told with all their notes
@@ -84,11 +85,12 @@ def changes(before: Take, after: Take, sight: tuple[int, int] | None = None, is_
             # Of those that both have it is enough to look at such as either has in sight.
             both = union(now.id[stays & _in_sight(now, sight)], was.id[stayed & _in_sight(was, sight)])
             was, now = (one.only(looked_up(both, one.id)[0]) for one in (was, now))
-        if _may_differ(was, now):
-            differ = _differ(was, now) & (_in_sight(was, sight) | _in_sight(now, sight))
-            if differ.any():
-                told["moved"].append(_moved(old, new, _told(now, differ, is_told_anew), now.id[differ]))
-                others = True
+        differ = _differ(was, now)
+        if differ.any():
+            differ &= _in_sight(was, sight) | _in_sight(now, sight)
+        if differ.any():
+            told["moved"].append(_moved(old, new, _told(now, differ, is_told_anew), now.id[differ]))
+            others = True
         told["others"] += [new.id] if others else []
         rows = _near(now, sight)
         rows = rows[was.velocity[rows] != now.velocity[rows]]
@@ -104,15 +106,15 @@ def _told(notes: Notes, which: Flags, is_told_anew: bool) -> Notes:
     return notes.only(slice(0) if is_told_anew else which)
 
 
-def _in_sight(notes: Notes, sight: tuple[int, int] | None) -> Flags:
+def _in_sight(notes: Notes, sight: Sight | None) -> Flags:
     """Which notes lie between two ticks; all of them where none are given."""
     if sight is None:
         return np.ones(len(notes), dtype=bool)
-    return np.asarray((notes.start < sight[1]) & (notes.end > sight[0]))
+    return notes.between(*sight)
 
 
 @worked_out(2, is_lasting=True)
-def _near(notes: Notes, sight: tuple[int, int] | None) -> Ints:
+def _near(notes: Notes, sight: Sight | None) -> Ints:
     """The rows of the notes in sight; however hard they are struck."""
     return frozen(np.flatnonzero(_in_sight(notes, sight)), np.int64)
 
@@ -127,11 +129,6 @@ def _lanes_differ(old: Part, new: Part) -> bool:
     if old.lanes is new.lanes:
         return False
     return any(old.lanes.get(key) is not new.lanes.get(key) for key in old.lanes.keys() | new.lanes.keys())
-
-
-def _may_differ(was: Notes, now: Notes) -> bool:
-    """Whether they do not share all that is asked of notes beside the velocity."""
-    return any(getattr(was, name) is not getattr(now, name) for name in BESIDE_VELOCITY)
 
 
 def _differ(was: Notes, now: Notes) -> Flags:

@@ -58,7 +58,7 @@ def tried_contours(before: Take, after: Take, start: int, end: int) -> list[Trie
         if same and all(old.curves.get(key) is new.curves.get(key) for key in OWN):
             continue
         notes = old.music.notes
-        near = np.flatnonzero((notes.start < end) & (notes.end > start))
+        near = np.flatnonzero(notes.between(start, end))
         if not len(near) or near[-1] - near[0] >= MOST_TRIED:
             continue
         first, after_ = int(near[0]), int(near[-1]) + 1

@@ -4,13 +4,12 @@ from typing_extensions import TypedDict
 
 from expression.limits import LAST_TICK
 from expression.take import Part, Take
+from expression.time import Sight
 from expression.views.changes import Changes, changes
 from expression.views.contours import TriedContour, tried_contours
 from expression.views.lanes import LaneChange, lane_changes
 from expression.views.own_lanes import OwnLane, own_changes
 from expression.views.page import Frame, PartLanes, PartView, frame, lanes_of, parts_of
-
-Sight = tuple[int, int]
 
 
 class Delta(TypedDict):

@@ -8,6 +8,7 @@ from expression.curve import Curve, differing
 from expression.lanes import CHANNEL_LANES
 from expression.midi.encoding import weight
 from expression.take import Part, Take
+from expression.time import Sight
 
 MOST_DRAWN = 2000
 """Nodes of a lane that are sent while a gesture is held: two for each pixel of a stave on a common screen."""
@@ -22,13 +23,18 @@ class BentWay(TypedDict):
     line: list[tuple[int, float]]
 
 
-class Nodes(TypedDict):
-    """Nodes of a lane; `tick` holds differences, `ways` which nodes do not hold their value until the next."""
+class Said(TypedDict):
+    """What nodes of a lane say; `ways` tells which of them do not hold their value until the next."""
 
-    tick: list[int]
     value: list[float]
     ways: list[tuple[int, int]]
     bent: list[BentWay]
+
+
+class Nodes(Said):
+    """Nodes of a lane; `tick` holds differences."""
+
+    tick: list[int]
 
 
 class LaneData(Nodes):
@@ -37,14 +43,11 @@ class LaneData(Nodes):
     key: str
 
 
-class LaneChange(TypedDict):
+class LaneChange(Said):
     """Nodes that take the place of those from `first` to before `after`; without `tick`, at the times of those."""
 
     key: str
     tick: list[int] | None
-    value: list[float]
-    ways: list[tuple[int, int]]
-    bent: list[BentWay]
     first: int
     after: int
 
@@ -65,12 +68,22 @@ def lanes(part: Part) -> list[LaneData]:
 
 
 def nodes_of(curve: Curve, rows: Ints) -> Nodes:
-    """Some nodes (`tick` holds differences), runs of those that do not hold their value, each bent way as a line."""
+    """Some nodes of a curve."""
+    return {"tick": _times(curve, rows), **_said(curve, rows)}
+
+
+def _times(curve: Curve, rows: Ints) -> list[int]:
+    """When some nodes are, as differences."""
+    times: list[int] = np.diff(curve.ticks[rows], prepend=0).tolist()
+    return times
+
+
+def _said(curve: Curve, rows: Ints) -> Said:
+    """Values of some nodes, runs of those that do not hold them, each bent way as a line."""
     ways = np.flatnonzero(curve.ways[rows])
     bent = ways[(curve.lift[rows[ways]] != 0) | (curve.ease[rows[ways]] != 0)]
     return {
-        "tick": np.diff(curve.ticks[rows], prepend=0).tolist(),
-        "value": plain(np.round(curve.values[rows], 3)),
+        "value": _plain(np.round(curve.values[rows], 3)),
         "ways": runs(ways),
         "bent": [
             {"node": node, "lift": lift, "ease": ease, "line": line}
@@ -85,7 +98,7 @@ def nodes_of(curve: Curve, rows: Ints) -> Nodes:
     }
 
 
-def lane_changes(before: Part, after: Part, sight: tuple[int, int] | None = None) -> list[LaneChange]:
+def lane_changes(before: Part, after: Part, sight: Sight | None = None) -> list[LaneChange]:
     """Of each lane of a part that differs: which of its nodes (from `first` to before `after`) are replaced, by which.
 
     With `sight`, what is drawn between two ticks while a gesture is held: of very many nodes the lowest and the highest
@@ -107,21 +120,19 @@ def lane_changes(before: Part, after: Part, sight: tuple[int, int] | None = None
             first, gone, rows = _in_sight(known, curve, (first, gone, until), sight)
             rows = _outline(curve, rows)
         if first < gone or len(rows):
-            made: LaneChange = {"key": key, "first": first, "after": gone, **nodes_of(curve, rows)}
-            if len(rows) == gone - first and np.array_equal(known.ticks[first:gone], curve.ticks[rows]):
-                made["tick"] = None
-            found.append(made)
+            tick = None if np.array_equal(known.ticks[first:gone], curve.ticks[rows]) else _times(curve, rows)
+            found.append({"key": key, "first": first, "after": gone, "tick": tick, **_said(curve, rows)})
     return found
 
 
-def plain(values: Floats) -> list[float]:
+def _plain(values: Floats) -> list[float]:
     """Numbers as they are told; where all are whole, without what would stand behind the point."""
     wholes = np.rint(values)
     told: list[float] = (wholes.astype(np.int64) if np.array_equal(wholes, values) else values).tolist()
     return told
 
 
-def _in_sight(old: Curve, new: Curve, bounds: tuple[int, int, int], sight: tuple[int, int]) -> tuple[int, int, Ints]:
+def _in_sight(old: Curve, new: Curve, bounds: tuple[int, int, int], sight: Sight) -> tuple[int, int, Ints]:
     """Of nodes that differ (see `differing`) those with which the new curve is drawn between two ticks: from the one
     before them to the one behind. Which of the old give way to them, and the rows of the new."""
     first, gone, until = bounds

@@ -73,7 +73,7 @@ def own_changes(before: Part, after: Part, sight: tuple[int, int] | None = None)
 def _in_sight(part: Part, curves: NoteCurves, sight: tuple[int, int]) -> tuple[Ints, NoteCurves]:
     """Ids of the notes between two ticks, not too many, nor with too many nodes; and their curves."""
     notes = part.notes
-    near = notes.id[np.flatnonzero((notes.start < sight[1]) & (notes.end > sight[0]))[:MOST_NOTES]]
+    near = notes.id[np.flatnonzero(notes.between(*sight))[:MOST_NOTES]]
     known = curves.only(near)
     most = int(np.searchsorted(known.first, MOST_DRAWN, side="right")) - 1
     if most >= len(known):
