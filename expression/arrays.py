@@ -82,6 +82,8 @@ def contained(values: Ints, ascending: Ints) -> Flags:
     """Which values stand in an ascending array."""
     if not len(ascending):
         return np.zeros(len(values), dtype=bool)
+    if _follow(ascending):
+        return np.asarray((values >= ascending[0]) & (values <= ascending[-1]))
     if ascending[0] < 0:
         return _found(values, ascending)
     # Most ids lie close to each other, but for those that strokes have given: a table with a place for each is read
@@ -95,6 +97,11 @@ def contained(values: Ints, ascending: Ints) -> Flags:
         far = np.flatnonzero(values >= bound)
         found[far] = _found(values[far], ascending[near:])
     return np.asarray(found)
+
+
+def _follow(numbers: Ints) -> bool:
+    """Whether each is one more than the one before, as ids mostly are."""
+    return bool(int(numbers[-1]) - int(numbers[0]) == len(numbers) - 1 and (numbers[1:] > numbers[:-1]).all())
 
 
 def _found(values: Ints, ascending: Ints) -> Flags:
@@ -113,12 +120,17 @@ def looked_up(wanted: Ints, ids: Ints) -> tuple[Ints, Flags]:
     """The row of each wanted number among `ids` (each there once, in any order), and whether it stands there."""
     if not len(ids):
         return np.zeros(len(wanted), dtype=np.int64), np.zeros(len(wanted), dtype=bool)
+    if _follow(ids):
+        stands = (wanted >= ids[0]) & (wanted <= ids[-1])
+        return np.where(stands, wanted - ids[0], 0), stands
     if ids.min() < 0:
         return _row_of(wanted, ids)
     bound = TABLE_EACH * (len(ids) + len(wanted))
-    near = np.flatnonzero(ids < bound)
-    rows = np.full(int(ids[near].max(initial=-1)) + 2, -1)
-    rows[ids[near]] = near
+    highest = int(ids.max())
+    near = np.arange(len(ids)) if highest < bound else np.flatnonzero(ids < bound)
+    known = ids if highest < bound else ids[near]
+    rows = np.full(int(known.max(initial=-1)) + 2, -1)
+    rows[known] = near
     row = rows[np.clip(wanted.astype(np.int64, copy=False), -1, len(rows) - 1)]
     stands = row >= 0
     if len(near) < len(ids):

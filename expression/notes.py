@@ -5,7 +5,7 @@ from dataclasses import dataclass, fields, replace
 import numpy as np
 from numpy.typing import ArrayLike
 
-from expression.arrays import Bytes, Flags, Ints, contained, frozen, joined
+from expression.arrays import Bytes, Flags, Ints, frozen, joined
 from expression.memo import Remembers, passed_on
 
 LOWEST, HIGHEST = 1, 127
@@ -97,10 +97,6 @@ class Notes(Remembers):
     def between(self, start: int, end: int) -> Flags:
         """Which notes are there at any time from one tick to before another."""
         return np.asarray((self.start < end) & (self.end > start))
-
-    def shared_with(self, others: "Notes") -> Flags:
-        """Which of these have their ids among others."""
-        return contained(self.id, np.sort(others.id))
 
     @property
     def written(self) -> Flags:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Annotated, ClassVar, Literal, NamedTuple, Self, TypeVar
 
 import numpy as np
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import AfterValidator, Field, PrivateAttr, model_validator
 from typing_extensions import TypeAliasType
 
 from expression.arrays import Flags, Ints, frozen, runs
@@ -18,7 +18,7 @@ from expression.records import Record
 from expression.strokes.grips import Grip
 from expression.strokes.spec import Spec
 from expression.take import Part, Take
-from expression.time import TempoMap
+from expression.time import Sight, TempoMap
 
 Count = Annotated[int, Field(ge=0, le=2**53)]
 Tick = Annotated[int, Field(ge=0, le=LAST_TICK)]
@@ -245,6 +245,8 @@ class BaseStroke(Record, ABC):
 
     called: Called | None = Field(None, description="A name that the player gave it.")
     where: Where = Field(default_factory=lambda: Where.model_validate({}), description="What the stroke acts on.")
+    _sight: Sight | None = PrivateAttr(None)
+    """Where it is tried on very much: what is to be seen of it."""
 
     @model_validator(mode="after")
     def _takes_each(self) -> Self:
@@ -316,6 +318,12 @@ class BaseStroke(Record, ABC):
     def seen(self, take: Take, start: int, end: int) -> Self:
         """As much of the stroke as is to be seen between two ticks; all of it where that is as soon worked out."""
         return self
+
+    def looking(self, start: int, end: int) -> Self:
+        """The stroke, of which what is seen between two ticks is made: no stroke that is kept."""
+        made = self.model_copy()
+        made._sight = (start, end)
+        return made
 
     def also(self, take: Take) -> str:
         """What it moves besides what it is meant for, in a sentence; empty where it moves nothing else."""

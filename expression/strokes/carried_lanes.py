@@ -14,6 +14,7 @@ from expression.lanes import LANES
 from expression.note_curves import NoteCurves
 from expression.sounding import sounding
 from expression.take import Channel, Lane, Take
+from expression.time import Sight
 
 
 class Stretches(NamedTuple):
@@ -32,6 +33,16 @@ class Stretches(NamedTuple):
         start = np.maximum(np.append(first, self.end), first)
         end = np.minimum(np.append(self.start, last), last)
         return Stretches(start[start < end], end[start < end])
+
+    def about(self, span: Sight, around: Sight) -> Sight:
+        """As much of a span as decides on what becomes of the lanes between two ticks, where they leave it free."""
+        free = self.between(*span)
+        row = int(np.searchsorted(free.end, around[0], side="right"))
+        first = max(span[0], around[0])
+        if row < len(free.end) and free.end[row] < around[1]:
+            # At its end comes what was in force before all of it.
+            first = int(free.start[row])
+        return first, min(span[1], around[1])
 
     def shared(self, other: "Stretches") -> "Stretches":
         """Where both are."""
@@ -99,14 +110,31 @@ class Timing(NamedTuple):
     new_start: Ints
     new_end: Ints
 
+    @property
+    def differs(self) -> Flags:
+        """Which of them begin or end elsewhere."""
+        return np.asarray((self.start != self.new_start) | (self.end != self.new_end))
 
-def warped(take: Take, channel: Channel, busy: Stretches, timing: Timing) -> Take:
+    def between(self, first: int, last: int) -> Flags:
+        """Which of them sound between two ticks, before or after."""
+        return np.asarray(
+            (np.maximum(self.end, self.new_end) > first) & (np.minimum(self.start, self.new_start) < last)
+        )
+
+    def only(self, which: Flags) -> "Timing":
+        """Some of them."""
+        rows = np.flatnonzero(which)
+        return Timing(*(column[rows] for column in self))
+
+
+def warped(take: Take, channel: Channel, busy: Stretches, timing: Timing, around: Sight | None = None) -> Take:
     """The take with what lies under some notes of a channel carried along by one map of time.
 
     Under each group of notes that overlap, time goes from their old beginning and end to the new ones; between two
-    groups, and for a beat on either side, it makes up for that; elsewhere, and where others sound, it stays.
+    groups, and for a beat on either side, it makes up for that; elsewhere, and where others sound, it stays. `around`:
+    only groups between two ticks are looked at.
     """
-    found = _anchors(timing, busy, take.resolution)
+    found = _anchors(timing, busy, take.resolution, around)
     if found is None:
         return take
     old, new = found
@@ -123,25 +151,34 @@ def warped(take: Take, channel: Channel, busy: Stretches, timing: Timing) -> Tak
     return take
 
 
-def _anchors(timing: Timing, busy: Stretches, beat: int) -> tuple[Ints, Ints] | None:
+def _anchors(timing: Timing, busy: Stretches, beat: int, around: Sight | None) -> tuple[Ints, Ints] | None:
     """Ticks (ascending), and to which each goes; None where nothing under the notes goes elsewhere."""
-    order = np.argsort(timing.start, kind="stable")
-    start, end, new_start, new_end = (column[order] for column in timing[1:])
+    if not (timing.start[1:] >= timing.start[:-1]).all():
+        order = np.argsort(timing.start, kind="stable")
+        timing = Timing(*(column[order] for column in timing))
+    _, start, end, new_start, new_end = timing
+    # (Those before a group ended before it began: up to where it reaches is up to where all do.)
     reach = np.maximum.accumulate(end)
     first = np.flatnonzero(np.append(True, start[1:] >= reach[:-1]))
-    a, b = start[first], np.maximum.reduceat(end, first)
+    if around:
+        rows = np.flatnonzero(timing.between(*around))
+        if not len(rows):
+            return None
+        head, after = np.searchsorted(first, (rows[0] + 1, rows[-1] + 1)) - (1, 0)
+        near = slice(first[head], first[after] if after < len(first) else None)
+        start, reach, new_start, new_end = (column[near] for column in (start, reach, new_start, new_end))
+        first = first[head:after] - first[head]
+    a, b = start[first], reach[np.append(first[1:], len(reach)) - 1]
     c, d = np.minimum.reduceat(new_start, first), np.maximum.reduceat(new_end, first)
+    groups = np.stack((a, b, c, d, np.minimum(a, c), np.maximum(b, d)))
+    low, high = groups[4:]
     # A group goes along only where nobody else sounds, from where it was to where it will be.
-    low, high = np.minimum(a, c), np.maximum(b, d)
     if len(busy.start):
         row = np.searchsorted(busy.end, low, side="right")
-        meets = np.append(busy.start, np.iinfo(np.int64).max)[row] < high
-    else:
-        meets = np.zeros(len(a), dtype=bool)
-    a, b, c, d = (column[~meets] for column in (a, b, c, d))
+        groups = groups[:, np.append(busy.start, np.iinfo(np.int64).max)[row] >= high]
+    a, b, c, d, low, high = groups
     if not len(a) or (np.array_equal(a, c) and np.array_equal(b, d)):
         return None
-    low, high = np.minimum(a, c), np.maximum(b, d)
     before, after = np.maximum(low - beat, 0), high + beat
     # A beat before and after nothing moves, unless the next group is nearer.
     early, late = low > np.append(-1, high[:-1]) + beat, np.append(low[1:], np.iinfo(np.int64).max) > high + beat

@@ -15,6 +15,8 @@ from expression.strokes.spec import ASK_ROLL, Ask, Gesture, Spec, entry
 from expression.strokes.velocity import VelocityStroke
 from expression.take import Take
 
+SLOW = 2.5
+"""Seconds over which a hand's drift goes one way or the other."""
 CUT = 2.0
 """No note deviates by more than this many times `amount`."""
 
@@ -130,3 +132,17 @@ def chance(ids: Ints, seed: int) -> Floats:
 
     low = ndtr(-CUT)
     return np.asarray(ndtri(low + uniform * (1 - 2 * low)))
+
+
+def drifting(seconds: Floats, seed: int, part: int) -> Floats:
+    """A slow wandering of a part's time, of about the same spread as `chance`: knots of its own, and a smooth way.
+
+    At knots `SLOW` apart a deviation each; between two their mean by raised cosines, whose squares add up to one, so
+    that the spread is the same everywhere.
+    """
+    place = seconds / SLOW
+    knot = np.floor(place).astype(np.int64)
+    share = (place - knot) * np.pi / 2
+    begins = int(knot.min(initial=0))
+    knots = chance(np.arange(begins, int(knot.max(initial=0)) + 2) + (part + 1) * 2**40, seed)
+    return np.asarray(np.cos(share) * knots[knot - begins] + np.sin(share) * knots[knot - begins + 1])

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import Annotated, ClassVar, NamedTuple, Self
 
 import numpy as np
-from pydantic import Field, PrivateAttr, field_validator
+from pydantic import Field, field_validator
 from typing_extensions import override
 
 from expression import piece
@@ -155,8 +155,6 @@ class LaneStroke(BaseStroke):
     """On curves of notes: what becomes of one is a matter of none of the others."""
 
     lane: LaneKeys
-    _sight: Sight | None = PrivateAttr(None)
-    """Where it is tried on very many nodes: what is to be seen of it."""
 
     @field_validator("lane")
     @classmethod
@@ -288,12 +286,6 @@ class LaneStroke(BaseStroke):
         made, spots = self.looking(start, end), self.lanes(take)
         seen = [made._in_sight(take, spot) for spot in spots]
         return self if None in seen or all(near is spot for near, spot in zip(seen, spots, strict=True)) else made
-
-    def looking(self, start: int, end: int) -> Self:
-        """The stroke, of which what is seen between two ticks is made: no stroke that is kept."""
-        made = self.model_copy()
-        made._sight = (start, end)
-        return made
 
     def _seen_on_notes(self, take: Take, start: int, end: int) -> Self:
         # The span of a curve of a note is counted from there.

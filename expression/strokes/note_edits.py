@@ -145,22 +145,35 @@ class NotesMove(CuesToo):
     over: OverKey = "cut"
 
     @override
+    def seen(self, take: Take, start: int, end: int) -> Self:
+        return self.near(take, (start, end), self.over)
+
+    @override
     def outcome(self, take: Take) -> Outcome:
-        masks, ids, first, last, channels = self.chosen(take)
-        if first + self.ticks < 0:
+        chosen = self.chosen(take)
+        first, last = self.where.span or (chosen.start, chosen.end)
+        if chosen.start + self.ticks < 0:
             raise NothingMatched(
-                f"That would be before the take begins; go back by at most {first:,} ticks.", "ticks", {"ticks": -first}
+                f"That would be before the take begins; go back by at most {chosen.start:,} ticks.",
+                "ticks",
+                {"ticks": -chosen.start},
             )
+        if around := self.around(take):
+            # Also what comes into sight.
+            around = around[0] - max(self.ticks, 0), around[1] - min(self.ticks, 0)
+            chosen = chosen.near(take, around)
         changed = {}
-        for part, mask in masks.items():
+        for part, mask in chosen.masks.items():
             notes = take.parts[part].notes
             columns = on_page(notes, mask, notes.start[mask] + self.ticks, notes.end[mask] + self.ticks, self.page)
             changed[part] = notes.put(**columns, pitch=transposed(notes, mask, self.keys, self.scale))
         told: list[str] = []
         made = take
-        for channel in channels if self.under and self.ticks else ():
-            made = carried(made, channel, self.busy(take, channel), self.where.span or (first, last), self.ticks)
-        return Outcome(settle(made, changed, ids, self.over, told), tuple(told))
+        for channel in chosen.channels if self.under and self.ticks else ():
+            busy = self.busy(take, channel)
+            span = busy.about((first, last), around) if around else (first, last)
+            made = carried(made, channel, busy, span, self.ticks)
+        return Outcome(settle(made, changed, chosen.ids, self.over, told), tuple(told))
 
     @override
     def reach(self, take: Take) -> Reach:
@@ -207,8 +220,14 @@ class NotesTranspose(NotesStroke):
     over: OverKey = "cut"
 
     @override
+    def seen(self, take: Take, start: int, end: int) -> Self:
+        return self.near(take, (start, end), self.over)
+
+    @override
     def outcome(self, take: Take) -> Outcome:
         chosen = self.chosen(take)
+        if around := self.around(take):
+            chosen = chosen.near(take, around)
         changed = {}
         for part, mask in chosen.masks.items():
             notes = take.parts[part].notes

@@ -16,6 +16,7 @@ from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Where, W
 from expression.strokes.carried_lanes import Stretches, others
 from expression.strokes.settling import Over, settled
 from expression.take import Channel, Part, Take
+from expression.time import Sight
 
 LEAST_PART = 32
 """No note becomes shorter than a beat divided by this, unless it was, or is meant to be."""
@@ -42,6 +43,17 @@ class Chosen(NamedTuple):
     """... to the last end, in ticks."""
     channels: list[Channel]
     """Those that they are on, each once."""
+
+    def near(self, take: Take, around: Sight) -> "Chosen":
+        """Those of them that sound between two ticks; of the rest it is known as before where they begin and end."""
+        notes = {part: take.parts[part].notes for part in self.masks}
+        masks = {
+            part: mask & (notes[part].end > around[0]) & (notes[part].start < around[1])
+            for part, mask in self.masks.items()
+        }
+        masks = {part: mask for part, mask in masks.items() if mask.any()}
+        ids = [notes[part].id[mask] for part, mask in masks.items()]
+        return self._replace(masks=masks, ids=np.sort(np.concatenate([*ids, np.array([], dtype=np.int64)])))
 
 
 class Outcome(NamedTuple):
@@ -71,6 +83,20 @@ class NotesStroke(BaseStroke):
     def which(self) -> Which:
         """Whether it acts on music, on cues, or both."""
         return "music"
+
+    def near(self, take: Take, sight: Sight, over: Over) -> Self:
+        """Where what comes of a note depends on its neighbours alone: of very many those that begin or end near to
+        what is seen, before or after. Whether all are refused only all can say.
+        """
+        chosen = self.chosen(take)
+        is_seen = sight[0] <= chosen.start and chosen.end <= sight[1]
+        return self if over == "refuse" or is_seen or len(chosen.ids) <= MANY else self.looking(*sight)
+
+    def around(self, take: Take) -> Sight | None:
+        """From where to where it is made, where that is not everywhere."""
+        if self._sight is None:
+            return None
+        return self._sight[0] - AROUND * take.resolution, self._sight[1] + AROUND * take.resolution
 
     def outcome(self, take: Take) -> Outcome:
         """The take as it leaves it, and what there is to say of that. Raises NothingMatched."""

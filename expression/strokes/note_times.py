@@ -14,7 +14,7 @@ from expression.memo import worked_out
 from expression.records import Unit
 from expression.strokes.base import Lift
 from expression.strokes.carried_lanes import Timing, stretched, warped
-from expression.strokes.feel import chance
+from expression.strokes.feel import chance, drifting
 from expression.strokes.note_edits import OverKey
 from expression.strokes.note_stroke import NotesStroke, Outcome, least_length, on_page, settle
 from expression.strokes.spec import (
@@ -32,6 +32,7 @@ from expression.strokes.spec import (
     told,
 )
 from expression.take import Part, Take
+from expression.time import Sight
 
 PAGE = Field(False, description="The written page follows.")
 UNDER = Field(
@@ -44,8 +45,6 @@ Ms = Annotated[float, Field(ge=0, le=60_000)]
 Grid = Literal[1, 2, 4, 6, 8, 12, 16, 24, 32, 48, 64]
 LEFT = 4
 """A note that is struck later keeps at least one in so many parts of its length."""
-SLOW = 2.5
-"""Seconds over which a hand's drift goes one way or the other."""
 
 
 class Times(NamedTuple):
@@ -67,9 +66,13 @@ class TimeStroke(NotesStroke):
         raise NotImplementedError
 
     @override
+    def seen(self, take: Take, start: int, end: int) -> Self:
+        return self.near(take, (start, end), self.over)
+
+    @override
     def outcome(self, take: Take) -> Outcome:
-        chosen = self.chosen(take)
-        changed, timings = {}, []
+        chosen, around = self.chosen(take), self.around(take)
+        changed, timings, touched = {}, [], []
         for number, mask in chosen.masks.items():
             part = take.parts[number]
             notes = part.notes
@@ -77,24 +80,32 @@ class TimeStroke(NotesStroke):
             start = np.maximum(start, 0)
             end = np.maximum(end, start + 1)
             timing = Timing(notes.id[mask], notes.start[mask], notes.end[mask], start, end)
-            differs = (timing.start != start) | (timing.end != end)
+            rows, seen = mask, timing
+            if around:
+                is_near = timing.between(*around)
+                rows = mask.copy()
+                rows[mask], seen = is_near, timing.only(is_near)
+                touched.append(seen.id)
+            differs = timing.differs
             if differs.any():
-                changed[number] = notes.put(**on_page(notes, mask, start, end, self.page))
-                timings.append((part, Timing(*(column[differs] for column in timing))))
+                changed[number] = notes.put(**on_page(notes, rows, seen.new_start, seen.new_end, self.page))
+                timings.append((part, timing if differs.all() else timing.only(differs)))
         if not changed:
             return Outcome(take, ("All of these notes begin and end like that already.",))
         told: list[str] = []
-        made = self._with_what_lies_under(take, timings) if self.under else take
-        return Outcome(settle(made, changed, chosen.ids, self.over, told), tuple(told))
+        made = self._with_what_lies_under(take, timings, around) if self.under else take
+        ids = np.sort(np.concatenate(touched)) if around else chosen.ids
+        return Outcome(settle(made, changed, ids, self.over, told), tuple(told))
 
-    def _with_what_lies_under(self, take: Take, timings: list[tuple[Part, Timing]]) -> Take:
+    def _with_what_lies_under(self, take: Take, timings: list[tuple[Part, Timing]], around: Sight | None) -> Take:
         made = take
         for channel in {part.channel.id: part.channel for part, _ in timings}.values():
             mine = [timing for part, timing in timings if part.channel.id == channel.id]
             together = Timing(*(np.concatenate(column) for column in zip(*mine, strict=True)))
-            made = warped(made, channel, self.busy(take, channel), together)
+            made = warped(made, channel, self.busy(take, channel), together, around)
         curves = {}
-        for part, timing in timings:
+        for part, all_ in timings:
+            timing = all_.only(all_.between(*around)) if around and part.curves else all_
             was, now = np.maximum(timing.end - timing.start, 1), timing.new_end - timing.new_start
             longer = was != now
             if longer.any() and part.curves:
@@ -248,8 +259,7 @@ class NotesSpread(TimeStroke):
     @override
     def times(self, take: Take, part: Part, mask: Flags) -> Times:
         start, end = part.notes.start[mask], part.notes.end[mask]
-        onsets = chord_onsets(start, take.resolution)
-        rank, size = _ranked(onsets, part.notes.pitch[mask].astype(np.int64), self.order)
+        begins, rank, size = _ranked(self.model_copy(update={"time_ms": 0.0, "lift": 0.0}), take, part.id)
         if (size < 2).all():
             raise NothingMatched("No two of these notes are struck together; a strum needs chords.")
         share = rank / np.maximum(size - 1, 1)
@@ -257,7 +267,7 @@ class NotesSpread(TimeStroke):
         late = (size - 1) * self.time_ms / 1000 * form(share, -self.lift)
         if self.anchor == "last":
             late = late - (size - 1) * self.time_ms / 1000
-        moved = whole(take.tempo.tick(np.maximum(take.tempo.seconds(onsets) + late, 0)))
+        moved = whole(take.tempo.tick(np.maximum(begins + late, 0)))
         moved = np.where(size < 2, start, moved)
         left = np.maximum((end - start) // LEFT, 1)
         return Times(moved, np.maximum(end, moved + left))
@@ -268,9 +278,14 @@ class NotesSpread(TimeStroke):
         return f"Strummed {way}, {self.time_ms:g} ms each"
 
 
-def _ranked(onsets: Ints, pitch: Ints, order: str) -> tuple[Ints, Ints]:
-    """Of each note its place (from 0) among those of its chord, in an order; and how many these are."""
-    by = np.lexsort((pitch, onsets))
+@worked_out(4)
+def _ranked(stroke: NotesSpread, take: Take, number: int) -> tuple[Floats, Ints, Ints]:
+    """Of each chosen note of a part when its chord begins, in seconds; its place (from 0) among those of its chord; and
+    how many these are.
+    """
+    notes, mask = take.parts[number].notes, stroke.chosen(take).masks[number]
+    onsets, order = chord_onsets(notes.start[mask], take.resolution), stroke.order
+    by = np.lexsort((notes.pitch[mask], onsets))
     chord = np.cumsum(np.append(True, np.diff(onsets[by]) > 0)) - 1
     size = np.bincount(chord)
     first = np.cumsum(size) - size
@@ -286,7 +301,7 @@ def _ranked(onsets: Ints, pitch: Ints, order: str) -> tuple[Ints, Ints]:
         place[again] = np.arange(len(by)) - first[chord]
     rank, sizes = np.empty(len(by), dtype=np.int64), np.empty(len(by), dtype=np.int64)
     rank[by], sizes[by] = place, many
-    return rank, sizes
+    return take.tempo.seconds(onsets), rank, sizes
 
 
 class NotesPlace(TimeStroke):
@@ -441,20 +456,6 @@ def _deviations(stroke: NotesLoosen, take: Take, number: int) -> tuple[Floats, F
     away = np.clip(np.sqrt(1 - stroke.drift) * quick + np.sqrt(stroke.drift) * slow, -2, 2)
     keys = _Keys.of(notes.pitch[mask].astype(np.int64), notes.start[mask])
     return at, away[keys.doubled], keys
-
-
-def drifting(seconds: Floats, seed: int, part: int) -> Floats:
-    """A slow wandering of a part's time, of about the same spread as `chance`: knots of its own, and a smooth way.
-
-    At knots `SLOW` apart a deviation each; between two their mean by raised cosines, whose squares add up to one, so
-    that the spread is the same everywhere.
-    """
-    place = seconds / SLOW
-    knot = np.floor(place).astype(np.int64)
-    share = (place - knot) * np.pi / 2
-    begins = int(knot.min(initial=0))
-    knots = chance(np.arange(begins, int(knot.max(initial=0)) + 2) + (part + 1) * 2**40, seed)
-    return np.asarray(np.cos(share) * knots[knot - begins] + np.sin(share) * knots[knot - begins + 1])
 
 
 class _Keys(NamedTuple):

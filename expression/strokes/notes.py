@@ -239,12 +239,16 @@ def _room(take: Take, part: int, copies: Notes, of_turn: Ints | None) -> Notes:
 
     Those of one turn were made together: they keep what they had to each other.
     """
+    if not len(copies):
+        return copies
     # A key is the channel's: whoever else plays it there has it down as well.
     sharing = take.parts_on(take.parts[part].channel)
+    near = [one.notes.between(int(copies.start.min()) - 1, int(copies.end.max()) + 2) for one in sharing]
     start, end, pitch, muted = (
-        np.concatenate([getattr(one.notes, name) for one in sharing]) for name in ("start", "end", "pitch", "muted")
+        np.concatenate([getattr(one.notes, name)[rows] for one, rows in zip(sharing, near, strict=True)])
+        for name in ("start", "end", "pitch", "muted")
     )
-    track = np.repeat([one.track for one in sharing], [len(one.notes) for one in sharing])
+    track = np.repeat([one.track for one in sharing], [int(rows.sum()) for rows in near])
     mine = take.parts[part].track
     # One number for key and tick: the notes of a key lie together, in the order of time.
     span = int(max(end.max(initial=0), copies.end.max(initial=0))) + 2

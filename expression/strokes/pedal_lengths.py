@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field
 from typing_extensions import override
 
-from expression.arrays import Flags, Ints, contained, merged, union, whole
+from expression.arrays import Flags, Ints, contained, looked_up, merged, union, whole
 from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
@@ -72,7 +72,8 @@ class PedalToLengths(FootStroke):
         for held in self.held(take):
             made = _ended(made, held)
             if not self.keep_pedal:
-                made = _pedalled(made, held, self.span(take, held), self.threshold, None)
+                presses = pressed(take, held.channel, SUSTAIN, self.threshold)
+                made = _pedalled(made, held, self.span(take, held), presses, self.threshold)
         return made
 
     @override
@@ -138,7 +139,8 @@ class PedalFromLengths(FootStroke):
     def apply(self, take: Take) -> Take:
         made = take
         for held in self.held(take):
-            made = _pedalled(_ended(made, held), held, self.span(take, held), THRESHOLD, ON)
+            presses = pressed(take, held.channel, SUSTAIN)
+            made = _pedalled(_ended(made, held), held, self.span(take, held), presses)
         return made
 
     @override
@@ -263,31 +265,33 @@ def _ended(take: Take, held: Held) -> Take:
     for part in union(held.sounds.part[differ]).tolist():
         notes = take.parts[part].notes
         mine = differ & (held.sounds.part == part)
-        order = np.argsort(notes.id)
-        rows = order[np.searchsorted(notes.id[order], held.sounds.id[mine])]
+        rows, _ = looked_up(held.sounds.id[mine], notes.id)
         end, touched = notes.end.copy(), np.zeros(len(notes), dtype=bool)
         end[rows], touched[rows] = held.key_up[mine], True
         changed[part] = notes.put(**on_page(notes, touched, notes.start[touched], end[touched], True))
     return take.with_notes(changed) if changed else take
 
 
-def _pedalled(take: Take, held: Held, span: tuple[int, int], threshold: float, depth: float | None) -> Take:
-    """The take with its sustain down where it is needed alone, within a span, at a depth (absent: as deep as it was).
+def _pedalled(
+    take: Take, held: Held, span: tuple[int, int], presses: Pressed, as_deep_from: float | None = None
+) -> Take:
+    """The take with its sustain down where it is needed alone, within a span; `presses` is where it was down before.
 
-    Sostenuto goes with it where no note needs that.
+    With a threshold that is as deep as it was, and sostenuto goes with it where no note needs that.
     """
     channel = take.channels[held.channel.id]
     # Where fingers are let go as before, the pedal goes down as it did.
     as_before = held.key_up == held.sounds.key_up
-    down = np.where(as_before, _down(pressed(take, channel, SUSTAIN, threshold), held.sounds.end), held.key_up - EARLY)
-    needed = Spans.of(*merged(down[held.needs], held.sounds.end[held.needs]), depth or ON).within(*span)
-    # What stays is as deep as it was: only what lies between is lifted.
-    told = {SUSTAIN: needed.up_between(*span) if depth is None else needed.filled(*span)}
-    if depth is None:
-        downs, ups, stays = _catching(take, held, span, threshold)
-        told[SOSTENUTO] = Spans.of(downs[~stays], ups[~stays], OFF)
+    down = np.where(as_before, _down(presses, held.sounds.end), held.key_up - EARLY)
+    needed = Spans.of(*merged(down[held.needs], held.sounds.end[held.needs]), ON).within(*span)
+    if as_deep_from is None:
+        told = {SUSTAIN: needed.filled(*span)}
+    else:
+        # What stays is as deep as it was: only what lies between is lifted.
+        downs, ups, stays = _catching(take, held, span, as_deep_from)
+        told = {SUSTAIN: needed.up_between(*span), SOSTENUTO: Spans.of(downs[~stays], ups[~stays], OFF)}
     for key, spans in told.items():
-        if key not in channel.lanes and depth is None:
+        if key not in channel.lanes and as_deep_from is not None:
             continue
         spot = Spot(channel, [], lane_of(take, channel, key))
         lane = footed(spot, spans, resumes=span[1] <= take.end)
@@ -315,6 +319,8 @@ def _catching(take: Take, held: Held, span: tuple[int, int], threshold: float) -
     channel, sounds = held.channel, held.sounds
     presses = pressed(take, channel, SOSTENUTO, threshold)
     stays = (presses.down < span[0]) | (presses.up > span[1])
+    if not len(stays):
+        return presses.down, presses.up, stays
     bare = _without(take, channel, SOSTENUTO, threshold)
     others = (held.key_up == sounds.key_up) & (bare.end != sounds.end)
     for row, (down, up) in enumerate(zip(presses.down.tolist(), presses.up.tolist(), strict=True)):

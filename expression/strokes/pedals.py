@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field, field_validator, model_validator
 from typing_extensions import override
 
-from expression.arrays import Floats, Ints, contained, merged, union
+from expression.arrays import Floats, Ints, contained, merged
 from expression.curve import Curve
 from expression.lanes import LANES, OFF, ON, PEDALS, SUSTAIN
 from expression.limits import MOST_NODES
@@ -305,6 +305,7 @@ def footed(spot: Spot, spans: Spans, resumes: bool = True) -> Lane:
     made = laid_all(curve, starts, ends, Curve.of(spans.start, spans.depth), spot.error, resumes)
     # Where it is told anew, what says again what is said already is not needed.
     repeats = np.append(False, (made.values[1:] == made.values[:-1]) & made.hold[:-1] & made.hold[1:])
-    after = spans.end[~contained(spans.end, spot.curve.ticks)]
-    repeats &= contained(made.ticks, union(spans.start, after))
+    again = made.ticks[repeats]
+    resumed = contained(again, spans.end) & ~contained(again, spot.curve.ticks)
+    repeats[repeats] = contained(again, spans.start) | resumed
     return spot.lane.reshaped(made.rows(~repeats) if repeats.any() else made)

@@ -18,7 +18,7 @@ from expression.memo import worked_out
 from expression.notes import HIGHEST
 from expression.phrases import heard_rows
 from expression.strokes.base import BaseStroke, Dial, Picked, Where, masks_of, select
-from expression.strokes.feel import chance
+from expression.strokes.feel import chance, drifting
 from expression.strokes.hand_curves import (
     HandCarried,
     HandCarriedNotes,
@@ -28,7 +28,7 @@ from expression.strokes.hand_curves import (
 )
 from expression.strokes.long_rules import SEED, Seed
 from expression.strokes.made_of import MadeOf, bendable, by_ids
-from expression.strokes.note_times import Times, TimeStroke, drifting
+from expression.strokes.note_times import Times, TimeStroke
 from expression.strokes.rules import AMOUNT, ASK_AMOUNT, Amount
 from expression.strokes.spec import ASK_ROLL, Ask, Gesture, Spec, entry
 from expression.strokes.velocity import VelocityStroke

@@ -1,6 +1,6 @@
 """One key sounds one note at a time: what becomes of notes that lie over others of their key."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from functools import cached_property
 from typing import Literal, NamedTuple
 
@@ -116,17 +116,23 @@ class _Was:
         """Of notes by their ids, on the channel of some parts."""
         self._ids, self._parts = ids, parts
 
+    def _known(self, name: str) -> list[Ints]:
+        return [getattr(part.notes, name) for part in self._parts]
+
     @cached_property
-    def _columns(self) -> tuple[Ints, ...]:
-        """Pitch, start and end of each; -1 of what is new, which was nowhere."""
-        known = [part.notes for part in self._parts]
-        id_, pitch, start, end = (
-            np.concatenate([getattr(one, name) for one in known]) for name in ("id", "pitch", "start", "end")
-        )
-        if not len(id_):
-            return tuple(np.full((3, len(self._ids)), -1))
-        row, there = looked_up(self._ids, id_)
-        return tuple(np.where(there, column[row].astype(np.int64), -1) for column in (pitch, start, end))
+    def _columns(self) -> list[Ints]:
+        """Pitch, start and end of all that were there; behind them -1, of what is new and was nowhere."""
+        return [np.concatenate([*self._known(name), np.array([-1])]) for name in ("pitch", "start", "end")]
+
+    @cached_property
+    def _row(self) -> Ints:
+        """Of each note its row among these."""
+        row, there = looked_up(self._ids, np.concatenate(self._known("id")))
+        return np.where(there, row, -1)
+
+    def _both(self, one: Ints, other: Ints) -> Iterator[tuple[Ints, Ints]]:
+        """Pitch, start and end of pairs of notes."""
+        return ((column[self._row[one]], column[self._row[other]]) for column in self._columns)
 
     def rows(self, which: Flags) -> "_Was":
         """Of some of them."""
@@ -134,14 +140,14 @@ class _Was:
 
     def struck_with(self, one: Ints, other: Ints) -> Flags:
         """Which notes began with others on the same key."""
-        pitch, start, _ = self._columns
-        return np.asarray((start[one] >= 0) & (start[one] == start[other]) & (pitch[one] == pitch[other]))
+        pitch, start, _ = self._both(one, other)
+        return np.asarray((start[0] >= 0) & (start[0] == start[1]) & (pitch[0] == pitch[1]))
 
     def lay_over(self, one: Ints, other: Ints) -> Flags:
         """Which notes began while earlier ones (or such as began with them) were down on their keys."""
-        pitch, start, end = self._columns
-        begins = (start[one] <= start[other]) & (start[other] < end[one])
-        return np.asarray(begins & (start[other] >= 0) & (pitch[one] == pitch[other]))
+        pitch, start, end = self._both(one, other)
+        begins = (start[0] <= start[1]) & (start[1] < end[0])
+        return np.asarray(begins & (start[1] >= 0) & (pitch[0] == pitch[1]))
 
 
 def _apart(astray: Ints, at: Ints, length: Ints, mine: Flags, track: Ints, was: _Was) -> Ints:
@@ -158,7 +164,8 @@ def _apart(astray: Ints, at: Ints, length: Ints, mine: Flags, track: Ints, was: 
         reached = at[other] < at[row] + lasts[going]
         going, row, other = going[reached], row[reached], other[reached]
         gap = at[other] - at[row]
-        kept = mine[other] & was.lay_over(row, other) & (gap + length[other] >= lasts[going])
+        kept = mine[other] & (gap + length[other] >= lasts[going])
+        kept[kept] = was.lay_over(row[kept], other[kept])
         ends = (gap > 0) & ~kept
         lasts[going[ends]] = (gap - (track[other] < track[row]))[ends]
         going = going[~ends]

@@ -3,7 +3,7 @@
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Flags, Ints, frozen, looked_up, runs, union
+from expression.arrays import Flags, Ints, contained, frozen, runs, union
 from expression.curve import Curve
 from expression.lanes import NOTE_PITCH
 from expression.memo import worked_out
@@ -78,13 +78,15 @@ def changes(before: Take, after: Take, sight: Sight | None = None, is_told_anew:
             continue
         was, now = old.notes, new.notes
         if was.id is not now.id:
-            stays, stayed = now.shared_with(was), was.shared_with(now)
-            others |= not (stays.all() and stayed.all())
-            if (seen := ~stays & _in_sight(now, sight)).any():
-                told["added"].append(_added(old, new, _told(now, seen, is_told_anew)))
-            # Of those that both have it is enough to look at such as either has in sight.
-            both = union(now.id[stays & _in_sight(now, sight)], was.id[stayed & _in_sight(was, sight)])
-            was, now = (one.only(looked_up(both, one.id)[0]) for one in (was, now))
+            known, ids_now = _by_id(was)[0], _by_id(now)[0]
+            others |= not np.array_equal(known, ids_now)
+            # It is enough to look at such as either has in sight.
+            here, there = (np.flatnonzero(_in_sight(one, sight)) for one in (now, was))
+            stays, stayed = contained(now.id[here], known), contained(was.id[there], ids_now)
+            if not stays.all():
+                told["added"].append(_added(old, new, _told(now, here[~stays], is_told_anew)))
+            both = union(now.id[here[stays]], was.id[there[stayed]])
+            was, now = (one.only(_rows_of(one, both)) for one in (was, now))
         differ = _differ(was, now)
         if differ.any():
             differ &= _in_sight(was, sight) | _in_sight(now, sight)
@@ -101,7 +103,20 @@ def changes(before: Take, after: Take, sight: Sight | None = None, is_told_anew:
     return told
 
 
-def _told(notes: Notes, which: Flags, is_told_anew: bool) -> Notes:
+@worked_out(1, is_lasting=True)
+def _by_id(notes: Notes) -> tuple[Ints, Ints]:
+    """The ids of notes, ascending, and their rows."""
+    order = np.argsort(notes.id, kind="stable")
+    return notes.id[order], order
+
+
+def _rows_of(notes: Notes, ids: Ints) -> Ints:
+    """The rows of some of the notes."""
+    ascending, order = _by_id(notes)
+    return order[np.searchsorted(ascending, ids)]
+
+
+def _told(notes: Notes, which: Flags | Ints, is_told_anew: bool) -> Notes:
     """Notes of which the columns are told: of those that are told anew, none."""
     return notes.only(slice(0) if is_told_anew else which)
 

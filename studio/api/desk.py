@@ -91,7 +91,7 @@ def own_facts(request: HttpRequest, take_id: UUID, asked: OwnFactsAsked) -> Http
 @router.post("{uuid:take_id}/preview", response={200: Preview, **REFUSALS})
 def preview(request: HttpRequest, take_id: UUID, asked: PreviewAsked) -> HttpResponse:
     """What a stroke would change, without keeping it."""
-    tried = (asked.stroke, asked.number, asked.pull, asked.part, asked.sight)
+    tried = (asked.stroke, asked.number, asked.pull, asked.part, asked.sight, asked.whole)
     return _json(request, shaping.preview(owner(request), take_id, asked.revision, *tried))
 
 

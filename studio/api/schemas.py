@@ -172,7 +172,8 @@ class FactsAsked(Schema):
 class PreviewAsked(Schema):
     """A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass.
 
-    `part`: whose lanes are to be told node by node. `sight`: ticks between which notes are to be told.
+    `part`: whose lanes are to be told node by node. `sight`: ticks between which notes are to be told. `whole`: of very
+    many, too, all of it is worked out, however little of it is told.
     """
 
     revision: Whole
@@ -181,6 +182,7 @@ class PreviewAsked(Schema):
     pull: tuple[Whole, Annotated[float, Field(strict=True, allow_inf_nan=False)]] | None = None
     part: Annotated[int, Field(strict=True, ge=0)] | None = None
     sight: tuple[Whole, Whole] | None = None
+    whole: bool = False
 
 
 class ReasonsAsked(Schema):

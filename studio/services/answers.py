@@ -36,7 +36,7 @@ class Preview(TypedDict):
 
     `beyond`: where its bend would go further than the range in force, with the range that would hold it. `also`: what
     it moves besides what it is meant for. `proof`: what a receiver would make of it, where it is about that. `idle`:
-    it changes nothing.
+    it changes nothing. `whole`: all of it was worked out, not only what is in sight.
     """
 
     delta: Delta
@@ -48,6 +48,7 @@ class Preview(TypedDict):
     also: str
     proof: Proof | None
     idle: bool
+    whole: bool
 
 
 class HistoryChange(StrokesChange):

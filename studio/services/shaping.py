@@ -19,6 +19,7 @@ from expression.selection import AnyRule, select_by
 from expression.strokes import AnyStroke, Where
 from expression.take import Part
 from expression.take import Take as Recording
+from expression.time import Sight
 from expression.views.checkup import SpotView
 from expression.views.compare import Comparison
 from expression.views.delta import Delta
@@ -101,17 +102,19 @@ def preview(
     number: int | None,
     pull: tuple[int, float] | None,
     part: int | None,
-    sight: tuple[int, int] | None,
+    sight: Sight | None,
+    whole: bool = False,
 ) -> Preview:
     """What a stroke would change, without keeping it. With `number`, as that stroke's new numbers.
 
     With `pull` (tick, value), the stroke is first formed to pass there, as a grip on the line asks. Of the lanes, those
-    of one `part` are told node by node; of notes those between two ticks, which are in `sight`.
+    of one `part` are told node by node; of notes those between two ticks, which are in `sight`. Where that is little
+    of very much, no more is worked out, unless the `whole` is asked for.
     """
     known = _at(owner, take_id, revision)
     if pull is not None:
         stroke = stroke.fitted(known.met_by(number), *pull)
-    part_of, tried = _seen(take_id, known, stroke, number, sight)
+    part_of, tried = _seen(take_id, known, stroke, number, None if whole else sight)
     told = views.delta.tried(known.now.take, tried.now.take, part, sight)
     known_part = part is not None and part < len(tried.now.take.parts)
     shows = stroke.spec.evidence
@@ -130,6 +133,7 @@ def preview(
         if known_part and "sent" in shows and part is not None
         else None,
         "idle": tried.now.take.is_like(known.now.take),
+        "whole": part_of is stroke,
     }
 
 
@@ -290,7 +294,7 @@ def _tried(take_id: UUID, known: Shaped, stroke: AnyStroke, number: int | None) 
 
 
 def _seen(
-    take_id: UUID, known: Shaped, stroke: AnyStroke, number: int | None, sight: tuple[int, int] | None
+    take_id: UUID, known: Shaped, stroke: AnyStroke, number: int | None, sight: Sight | None
 ) -> tuple[AnyStroke, Shaped]:
     """As much of a stroke as is to be seen, and the take through that. Raises NothingMatched."""
     part_of = stroke.seen(known.met_by(number), *sight) if sight else stroke

@@ -11,6 +11,7 @@ from bench.performance import leaned
 from expression.curve import Curve
 from expression.history import over_each
 from expression.midi.read import read
+from expression.notes import Notes
 from expression.piece import Piece
 from expression.smoothing import smoothed
 from expression.strokes import parse_stroke
@@ -211,3 +212,68 @@ def test_a_wave_over_each_phrase_is_tried_in_those_that_are_seen(form: str) -> N
         assert seen != stroke
         near, at = curve_of(over_each(seen, take)), np.arange(*sight)
         np.testing.assert_allclose(near.at(at), whole.at(at), atol=NEAR)
+
+
+def crowd(seed: int) -> Take:
+    """Thousands of notes that overlap and meet on their keys, a wheel and a pedal under them, two parts."""
+    dice = np.random.default_rng(seed)
+    tracks = []
+    for channel in (0, 1):
+        found: list[tuple[int, int, mido.Message]] = []
+        tick = 0
+        for _ in range(2_400):
+            tick += int(dice.choice([0, 60, 120, 240], p=[0.3, 0.2, 0.3, 0.2]))
+            pitch, length = int(dice.integers(50, 74)), int(dice.choice([40, 120, 500]))
+            found += [(tick, 1, mido.Message("note_on", note=pitch, channel=channel))]
+            found += [(tick + length, 0, mido.Message("note_off", note=pitch, channel=channel))]
+        for number, gap in ((1, 90), (64, 700)):
+            for at in range(0, tick, gap):
+                value = int(dice.integers(0, 128))
+                found.append((at, 2, mido.Message("control_change", control=number, value=value, channel=channel)))
+        found.sort(key=lambda one: one[:2])
+        waits = np.diff([0, *(at for at, _, _ in found)])
+        tracks.append([message.copy(time=int(wait)) for wait, (_, _, message) in zip(waits, found, strict=True)])
+    return read(file_of(*tracks))
+
+
+TIMES: list[dict[str, Any]] = [
+    {"kind": "notes.move", "ticks": 777},
+    {"kind": "notes.move", "ticks": -120, "keys": 2, "where": {"parts": [1]}},
+    {"kind": "notes.move", "ticks": 60_000, "where": {"parts": [0]}},
+    {"kind": "notes.move", "ticks": -333, "where": {"parts": [0], "span": [1_000, 500_000]}},
+    {"kind": "notes.transpose", "keys": 7},
+    {"kind": "notes.length", "factor": 3},
+    {"kind": "notes.length", "gap_ms": 20, "where": {"parts": [0]}},
+    {"kind": "notes.length", "by": -0.3, "edge": "start"},
+    {"kind": "notes.place", "grid": 8, "swing": 1},
+    {"kind": "notes.loosen", "amount_ms": 60},
+    {"kind": "notes.spread", "time_ms": 40, "order": "out"},
+]
+
+
+@pytest.mark.parametrize("said", TIMES, ids=lambda said: "-".join(f"{value}" for value in said.values())[:40])
+def test_of_very_many_notes_those_in_sight_get_the_times_that_they_would_get(said: dict[str, Any]) -> None:
+    take = crowd(3)
+    stroke = parse_stroke(said)
+    for sight in ((80_000, 90_000), (0, 5_000), (200_000, 204_000)):
+        seen = stroke.seen(take, *sight)
+        assert seen != stroke
+        whole, near = stroke.apply(take), seen.apply(take)
+        assert not near.is_like(whole)
+        ticks = np.arange(*sight)
+        for one, other in zip(whole.parts, near.parts, strict=True):
+            told = [_there(part.notes.only(part.notes.between(*sight)), sight[1]) for part in (one, other)]
+            assert told[0] == told[1]
+            for key in one.lanes:
+                np.testing.assert_allclose(other.lanes[key].curve.at(ticks), one.lanes[key].curve.at(ticks), atol=NEAR)
+
+
+def _there(notes: Notes, end: int) -> list[tuple[int, ...]]:
+    columns = notes.id, notes.start, np.minimum(notes.end, end), notes.pitch
+    return sorted(zip(*(column.tolist() for column in columns), strict=True))
+
+
+@pytest.mark.parametrize("more", [{"over": "refuse"}, {"where": {"parts": [0], "span": [10_000, 20_000]}}])
+def test_what_only_all_can_say_is_made_of_all_notes(more: dict[str, Any]) -> None:
+    stroke = parse_stroke({"kind": "notes.move", "ticks": 240, **more})
+    assert stroke.seen(crowd(3), 80_000, 90_000) is stroke

@@ -427,6 +427,24 @@ def test_of_very_many_notes_a_run_is_tried_where_it_is_seen_and_kept_everywhere(
     assert len(kept["pitch"]) == 3000 + 2999 * 5
 
 
+def test_what_of_very_many_notes_is_tried_in_sight_is_worked_out_whole_where_that_is_asked_for(anna: Caller) -> None:
+    take = anna.add(file_of([message.copy(note=60) for message in phrase([64] * 3000, gap=240)]))
+    stroke = {"kind": "notes.length", "factor": 3, "where": {"parts": [0]}}
+    body = {"revision": 0, "stroke": stroke, "part": 0, "sight": [480 * 1000, 480 * 1040]}
+    seen, whole = (
+        anna.call("post", f"takes/{take}/preview", {**body, **more}).json() for more in ({}, {"whole": True})
+    )
+    assert (seen["whole"], whole["whole"]) == (False, True)
+    assert seen["also"].startswith("In sight: ")
+    assert whole["also"] == "2,999 notes of these end where the key is struck again."
+    # No more is told of it.
+    assert seen["delta"]["changes"] == whole["delta"]["changes"]
+    few = anna.call(
+        "post", f"takes/{take}/preview", {**body, "stroke": {**stroke, "where": {"notes": [[0, 9]]}}}
+    ).json()
+    assert few["whole"]
+
+
 def test_of_a_very_long_lane_a_stroke_is_tried_where_it_is_seen_and_kept_everywhere(anna: Caller) -> None:
     # Steps for long, then a rest, then steps.
     values = [*(10 + 2 * (n % 9) for n in range(5000)), *[77] * 1000, *(90 - n % 5 for n in range(1000))]

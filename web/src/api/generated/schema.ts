@@ -4773,7 +4773,7 @@ export interface components {
          *
          *     `beyond`: where its bend would go further than the range in force, with the range that would hold it. `also`: what
          *     it moves besides what it is meant for. `proof`: what a receiver would make of it, where it is about that. `idle`:
-         *     it changes nothing.
+         *     it changes nothing. `whole`: all of it was worked out, not only what is in sight.
          */
         Preview: {
             also: string;
@@ -4785,11 +4785,13 @@ export interface components {
             proof: components["schemas"]["Proof"] | null;
             saving: components["schemas"]["Saving"] | null;
             stroke: components["schemas"]["Stroke"];
+            whole: boolean;
         };
         /**
          * @description A stroke to be tried. `number`: as that stroke's new numbers. `pull`: (tick, value) its line is to pass.
          *
-         *     `part`: whose lanes are to be told node by node. `sight`: ticks between which notes are to be told.
+         *     `part`: whose lanes are to be told node by node. `sight`: ticks between which notes are to be told. `whole`: of very
+         *     many, too, all of it is worked out, however little of it is told.
          */
         PreviewAsked: {
             number?: number | null;
@@ -4804,6 +4806,8 @@ export interface components {
                 number
             ] | null;
             stroke: components["schemas"]["Stroke"];
+            /** @default false */
+            whole: boolean;
         };
         /** @description Why a request was refused, in a sentence for the person who asked. */
         Problem: {

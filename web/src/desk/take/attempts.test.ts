@@ -1,17 +1,18 @@
-import { beforeEach, expect, test } from "vitest";
+import { beforeEach, expect, test, vi } from "vitest";
 import { type History, type Preview, Refusal, type Stroke } from "../../api/client";
-import { type Attempt, Attempts, type Page, type Server } from "./attempts";
+import { type Attempt, Attempts, type Page, REST, type Server } from "./attempts";
 
 /** A question that waits for its answer. */
 interface Asked<T> {
   attempt: Attempt;
+  whole: boolean;
   answer: (value: T) => void;
   refuse: (reason: Refusal) => void;
 }
 
 const nudge = (by: number): Stroke => ({ kind: "velocity.nudge", where: {}, by, limit: "pin" });
-const answerTo = ({ stroke }: Attempt) =>
-  ({ stroke, mark: null, delta: { changes: {}, lanes: [] } }) as unknown as Preview;
+const answerTo = ({ stroke }: Attempt, whole = true) =>
+  ({ stroke, mark: null, delta: { changes: {}, lanes: [] }, whole }) as unknown as Preview;
 const settle = () => new Promise((resolve) => setTimeout(resolve));
 const byOf = ({ stroke }: { stroke: Stroke }) => (stroke.kind === "velocity.nudge" ? stroke.by : undefined);
 
@@ -25,8 +26,8 @@ beforeEach(() => {
   [tried, kept, said, seen] = [[], [], [], []];
   const waitIn =
     <T>(list: Asked<T>[]) =>
-    (attempt: Attempt) =>
-      new Promise<T>((answer, refuse) => list.push({ attempt: { ...attempt }, answer, refuse }));
+    (attempt: Attempt, whole = false) =>
+      new Promise<T>((answer, refuse) => list.push({ attempt: { ...attempt }, whole, answer, refuse }));
   const server: Server = { tries: waitIn(tried), keeps: waitIn(kept) };
   const page: Page = {
     opened: () => seen.push("opened"),
@@ -47,6 +48,41 @@ test("of what is tried while one is under way only the last is sent", async () =
   tried[0]!.answer(answerTo(tried[0]!.attempt));
   await settle();
   expect(tried.map(({ attempt }) => byOf(attempt))).toEqual([1, 3]);
+});
+
+test("where only what is in sight was worked out, all of it is once the hand rests", async () => {
+  vi.useFakeTimers();
+  const answered = async (at: number, whole: boolean) => {
+    tried[at]!.answer(answerTo(tried[at]!.attempt, whole));
+    await vi.advanceTimersByTimeAsync(0);
+  };
+  attempts.preview(nudge(1));
+  await answered(0, false);
+  await vi.advanceTimersByTimeAsync(REST - 1);
+  attempts.preview(nudge(2));
+  await answered(1, false);
+  await vi.advanceTimersByTimeAsync(REST - 1);
+  expect(tried).toHaveLength(2);
+  await vi.advanceTimersByTimeAsync(1);
+  expect(tried.map(({ attempt, whole }) => [byOf(attempt), whole])).toEqual([
+    [1, false],
+    [2, false],
+    [2, true],
+  ]);
+  await answered(2, true);
+  await vi.advanceTimersByTimeAsync(REST);
+  expect(tried).toHaveLength(3);
+  // What is let go of is not asked for any more; nor what is kept.
+  attempts.preview(nudge(3));
+  await answered(3, false);
+  attempts.forget();
+  attempts.preview(nudge(4));
+  await answered(4, false);
+  void attempts.keep();
+  await vi.advanceTimersByTimeAsync(REST);
+  expect(kept).toHaveLength(1);
+  expect(tried).toHaveLength(5);
+  vi.useRealTimers();
 });
 
 test("what is let go of before its answer comes is not shown", async () => {

@@ -21,9 +21,13 @@ export interface Attempt {
   idle: boolean;
 }
 
+/** So long a hand rests, in milliseconds, until all of what it tries is worked out and not only what is in sight. */
+export const REST = 250;
+
 /** Where strokes are tried and written. Both throw Refusal. */
 export interface Server {
-  tries(attempt: Attempt): Promise<Preview>;
+  /** `whole`: also of very much. */
+  tries(attempt: Attempt, whole: boolean): Promise<Preview>;
   /** Under which number it is kept. */
   keeps(attempt: Attempt): Promise<number | null>;
 }
@@ -52,6 +56,7 @@ export class Attempts {
   private current: Attempt | null = null;
   private waiting: (() => Promise<void>) | null = null;
   private flight: Promise<void> | null = null;
+  private rest: ReturnType<typeof setTimeout> | undefined;
   /** How often the take was read anew because it had changed elsewhere. */
   private surprises = 0;
   /** What is meant and not yet written, in its order. */
@@ -116,16 +121,30 @@ export class Attempts {
     });
   }
 
-  private async ask(mine: Attempt, answered?: () => void): Promise<void> {
+  /** How much of it is tried that does not lie in sight is known once the hand rests, and is kept from there at once. */
+  private atRest(mine: Attempt): void {
+    const { stroke } = mine;
+    clearTimeout(this.rest);
+    this.rest = setTimeout(() => {
+      if (mine !== this.current || mine.stroke !== stroke || !this.isTried() || this.waiting) return;
+      this.waiting = async () => {
+        if (mine === this.current && mine.stroke === stroke) await this.ask(mine, undefined, true);
+      };
+      this.drain();
+    }, REST);
+  }
+
+  private async ask(mine: Attempt, answered?: () => void, whole = false): Promise<void> {
     const { stroke, pull } = mine;
     const isLatest = () => mine.stroke === stroke && mine.pull === pull;
     try {
-      const answer = await this.server.tries(mine);
+      const answer = await this.server.tries(mine, whole);
       [mine.problem, mine.idle] = [null, answer.idle];
       if (isLatest()) [mine.stroke, mine.pull, mine.asked] = [answer.stroke, null, false];
       if (mine !== this.current) return;
       this.page.tried(mine, answer);
       answered?.();
+      if (!answer.whole) this.atRest(mine);
     } catch (thrown) {
       if (thrown instanceof Refusal && thrown.status === 422 && isLatest()) mine.asked = false;
       if (mine === this.current || this.queue.includes(mine)) await this.refused(thrown, mine);

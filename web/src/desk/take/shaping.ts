@@ -71,12 +71,12 @@ export async function readAnew(): Promise<void> {
 let sight: [number, number] = [0, 0];
 
 const server: Server = {
-  tries({ stroke, pull, number }) {
+  tries({ stroke, pull, number }, whole) {
     const { history, fronts, camera } = desk();
     const [left, right] = [camera.left, rightTick(camera)];
     const beside = (right - left) / 4;
     sight = [Math.max(Math.floor(left - beside), 0), Math.ceil(right + beside)];
-    const body = { revision: history.revision, stroke, number, pull, part: fronts[0], sight };
+    const body = { revision: history.revision, stroke, number, pull, part: fronts[0], sight, whole };
     return answered<Preview>(api.POST("/api/takes/{take_id}/preview", { params: params(), body }));
   },
   async keeps({ stroke, number }) {
