@@ -71,24 +71,30 @@ def _known(model: type[BaseStroke]) -> Document:
     """What is said of a kind; what is as it mostly is, is left out."""
     schema = model.model_json_schema()
     properties = schema["properties"]
-    spec = {name: value for name, value in asdict(model.spec).items() if value not in ((), "", None, False)}
+    spec = _without(asdict(model.spec), ((), "", None, False))
+    lanes = properties.get("lane", {}).get("anyOf", ())
     return {
         **spec,
         "asks": [_plain(ask, Ask("", "")) for ask in model.spec.asks],
         "named_by": [name for name in model.spec.named_by if name in properties],
-        "gestures": [asdict(gesture) for gesture in model.spec.gestures],
+        "gestures": [_without(asdict(gesture), (False,)) for gesture in model.spec.gestures],
         "fields": _limits(schema),
-        "stands": model.stands,
-        "many": any(choice.get("type") == "array" for choice in properties.get("lane", {}).get("anyOf", ())),
+        **({"stands": True} if model.stands else {}),
+        **({"many": True} if any(one.get("type") == "array" for one in lanes) else {}),
     }
 
 
 def _plain(ask: Ask, usual: Ask) -> Document:
     """A field of a form without what is as usual. False and none are values of choices, and stay."""
     told = {name: value for name, value in asdict(ask).items() if value != getattr(usual, name)}
-    for when in told.get("when", ()):
-        when["among"] = list(when["among"])
+    for name, empty in (("when", (None, ())), ("options", ({},))):
+        if name in told:
+            told[name] = [_without(one, empty) for one in told[name]]
     return {"name": ask.name, "label": ask.label, "widget": ask.widget, **told}
+
+
+def _without(said: Document, empty: tuple[object, ...]) -> Document:
+    return {name: value for name, value in said.items() if value not in empty}
 
 
 def _limits(schema: Document) -> dict[str, Document]:

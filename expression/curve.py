@@ -142,20 +142,15 @@ class Curve(Remembers):
         """The nodes from `start` to before `end`."""
         return self.rows(slice(*np.searchsorted(self.ticks, [start, end]).tolist()))
 
-    def lines(self, nodes: Ints) -> list[list[tuple[int, float]]]:
-        """The ways from some nodes to the next as points of lines: fewer where there are many, none of very many."""
-        if not len(nodes):
-            return []
+    def lines(self, nodes: Ints) -> Floats:
+        """Values of the ways from some nodes to the next, at even steps: fewer of many, none of very many."""
         count = next((many for many in (LINE_POINTS, 9) if len(nodes) * many <= MOST_LINE_POINTS), 3)
-        if len(nodes) * count > MOST_LINE_POINTS:
-            return [[] for _ in range(len(nodes))]
+        if not len(nodes) or len(nodes) * count > MOST_LINE_POINTS:
+            return np.zeros((len(nodes), 0))
         share = np.linspace(0, 1, count)
-        start, end = (self.ticks[nodes + after][:, None] for after in (0, 1))
-        ticks = whole(start + share * (end - start))
         ease, lift = self.ease[nodes][:, None], self.lift[nodes][:, None]
         rise = (self.values[nodes + 1] - self.values[nodes])[:, None]
-        values = np.round(self.values[nodes][:, None] + rise * form(share, lift, ease), 2)
-        return [list(zip(*line, strict=True)) for line in zip(ticks.tolist(), values.tolist(), strict=True)]
+        return np.round(self.values[nodes][:, None] + rise * form(share, lift, ease), 2)
 
     def governing(self, ticks: ArrayLike) -> Ints:
         """The node that says what the value is from each of `ticks` on; -1 before the first."""

@@ -3,25 +3,31 @@
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Flags, Ints, contained, frozen, runs, union
-from expression.curve import Curve
+from expression.arrays import Flags, Ints, contained, frozen, looked_up, runs, union
 from expression.lanes import NOTE_PITCH
 from expression.memo import worked_out
+from expression.note_curves import APART
 from expression.notes import Notes
 from expression.take import Part, Take
 from expression.time import Sight
+from expression.views.contours import own_turns
 
 BENT = 300
 """Notes of which is told how they are bent."""
-STEPS = 8
-"""Into which each way of a bend is cut."""
+
+
+class Bends(TypedDict):
+    """How the own pitch of some notes goes: so many points of each, in ticks from its start and semitones."""
+
+    count: list[int]
+    tick: list[int]
+    value: list[float]
 
 
 class AddedNotes(TypedDict):
     """Notes that have come to a part, in columns; times are ticks. (No columns where the part is told anew with them.)
 
-    `bends`: of the first of them how their own pitch goes, each as (tick from its start, semitones); of none, where
-    that is as it was.
+    `bends`: of the first of them how their own pitch goes; of none, where that is as it was.
     """
 
     part: int
@@ -29,7 +35,7 @@ class AddedNotes(TypedDict):
     end: list[int]
     pitch: list[int]
     velocity: list[int]
-    bends: list[list[tuple[int, float]]]
+    bends: Bends
 
 
 class MovedNotes(AddedNotes):
@@ -167,17 +173,20 @@ def _added(old: Part, new: Part, notes: Notes) -> AddedNotes:
     }
 
 
-def _bends(old: Part, new: Part, ids: Ints) -> list[list[tuple[int, float]]]:
+def _bends(old: Part, new: Part, ids: Ints) -> Bends:
     known = new.curves.get(NOTE_PITCH)
     if known is None or known is old.curves.get(NOTE_PITCH):
-        return []
-    return [_bend(known.curve(note)) for note in ids[:BENT].tolist()]
-
-
-def _bend(curve: Curve) -> list[tuple[int, float]]:
-    # What is held is held to the tick before the next.
-    ticks = union(curve.places(STEPS), np.maximum(curve.ticks[1:] - 1, curve.ticks[:-1]))
-    return list(zip(ticks.tolist(), np.round(curve.at(ticks), 3).tolist(), strict=True))
+        return {"count": [], "tick": [], "value": []}
+    ids = ids[:BENT]
+    notes, turns = own_turns(known.only(ids))
+    row, _ = looked_up(notes, ids)
+    row, tick = np.divmod(union(row * APART + turns), APART)
+    value = np.round(known.at(ids[row], tick), 3)
+    return {
+        "count": np.bincount(row, minlength=len(ids)).tolist(),
+        "tick": tick.tolist(),
+        "value": value.tolist(),
+    }
 
 
 def _moved(old: Part, new: Part, notes: Notes, ids: Ints) -> MovedNotes:

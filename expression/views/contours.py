@@ -29,7 +29,7 @@ class Contour(TypedDict):
     """The sounding shape of a part's notes in columns. `count` gives each note's points.
 
     Of each point: `tick` from the note's start, `bend` in hundredths of a semitone, `loud` (velocity is multiplied by
-    it) and `ink` (brightness), both 0 to 100.
+    it) and `ink` (brightness), both 0 to 100: one number where it is the same all along.
     """
 
     count: list[int]
@@ -115,8 +115,8 @@ def contours(part: Part) -> Contour | None:
         "count": count.tolist(),
         "tick": (tick - notes.start[owner]).tolist(),
         "bend": _whole((value(BEND) + added(NOTE_PITCH)) * 100),
-        "loud": _whole(loud * 100),
-        "ink": _whole(ink * 100),
+        "loud": _once(_whole(loud * 100)),
+        "ink": _once(_whole(ink * 100)),
     }
 
 
@@ -124,7 +124,7 @@ def _with_own(notes: Notes, owner: Ints, tick: Ints, kinds: Sequence[NoteCurves]
     """Points of notes (their rows and ticks), and where curves of their own turn: of too many as many as are drawn."""
     rows, ticks = [owner], [tick]
     for curves in kinds:
-        ids, turns = _own_turns(curves)
+        ids, turns = own_turns(curves)
         row, is_here = looked_up(ids, notes.id)
         at = notes.start[row] + turns
         inner = is_here & (at < notes.end[row])
@@ -139,7 +139,7 @@ def _with_own(notes: Notes, owner: Ints, tick: Ints, kinds: Sequence[NoteCurves]
     return owner[drawn], tick[drawn]
 
 
-def _own_turns(curves: NoteCurves) -> tuple[Ints, Ints]:
+def own_turns(curves: NoteCurves) -> tuple[Ints, Ints]:
     """Notes (ids) and ticks by which their curves are drawn: nodes, where what was held ends, places on bent ways."""
     nodes, ids = curves.nodes, curves.owners()
     same = np.append(ids[1:] == ids[:-1], False)[: len(ids)]
@@ -168,3 +168,7 @@ def _turns(curve: Curve, start: int, end: int) -> Ints:
 def _whole(values: Floats) -> list[int]:
     rounded: Ints = np.rint(values).astype(np.int64)
     return list(rounded.tolist())
+
+
+def _once(values: list[int]) -> list[int]:
+    return values[:1] if values.count(values[0]) == len(values) else values

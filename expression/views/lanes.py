@@ -14,13 +14,18 @@ MOST_DRAWN = 2000
 """Nodes of a lane that are sent while a gesture is held: two for each pixel of a stave on a common screen."""
 
 
-class BentWay(TypedDict):
-    """The way from a node to the next where it is no straight line: its form, and (tick, value) to draw it by."""
+class BentWays(TypedDict):
+    """Ways from nodes to the next that are no straight lines: their forms, and how many ticks each takes.
 
-    node: int
-    lift: float
-    ease: float
-    line: list[tuple[int, float]]
+    `line` has the values to draw them by, way after way, of each as many at even steps from its node to the next; none
+    where there are too many.
+    """
+
+    node: list[int]
+    lift: list[float]
+    ease: list[float]
+    time: list[int]
+    line: list[float]
 
 
 class Said(TypedDict):
@@ -28,7 +33,7 @@ class Said(TypedDict):
 
     value: list[float]
     ways: list[tuple[int, int]]
-    bent: list[BentWay]
+    bent: BentWays
 
 
 class Nodes(Said):
@@ -82,19 +87,17 @@ def _said(curve: Curve, rows: Ints) -> Said:
     """Values of some nodes, runs of those that do not hold them, each bent way as a line."""
     ways = np.flatnonzero(curve.ways[rows])
     bent = ways[(curve.lift[rows[ways]] != 0) | (curve.ease[rows[ways]] != 0)]
+    nodes = rows[bent]
     return {
         "value": _plain(np.round(curve.values[rows], 3)),
         "ways": runs(ways),
-        "bent": [
-            {"node": node, "lift": lift, "ease": ease, "line": line}
-            for node, lift, ease, line in zip(
-                bent.tolist(),
-                curve.lift[rows[bent]].tolist(),
-                curve.ease[rows[bent]].tolist(),
-                curve.lines(rows[bent]),
-                strict=True,
-            )
-        ],
+        "bent": {
+            "node": bent.tolist(),
+            "lift": _plain(curve.lift[nodes]),
+            "ease": _plain(curve.ease[nodes]),
+            "time": (curve.ticks[nodes + 1] - curve.ticks[nodes]).tolist(),
+            "line": _plain(curve.lines(nodes).ravel()),
+        },
     }
 
 

@@ -112,9 +112,9 @@ def test_a_way_is_eased_with_shift(page: Page, desk: Desk) -> None:
     desk.drag(middle, (middle[0], middle[1] - 40))
     page.keyboard.up("Shift")
     expect(desk.strokes).to_have_count(2)
-    (way,) = desk.api("lanes?part=0")["lanes"][0]["bent"]
-    assert way["ease"] == pytest.approx(0.5, abs=0.06)
-    assert way["lift"] == 0
+    way = desk.api("lanes?part=0")["lanes"][0]["bent"]
+    assert way["ease"] == [pytest.approx(0.5, abs=0.06)]
+    assert way["lift"] == [0]
 
 
 def test_a_wave_in_beats_with_its_depth_growing(page: Page, desk: Desk) -> None:

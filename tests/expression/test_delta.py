@@ -27,7 +27,10 @@ def drawn(take: Take, part: int) -> dict[str, Any]:
 def unrolled(lane: Any, before: Any = ()) -> list[tuple[int, float, bool, Any]]:
     """Of each node its tick (where none is told, that of the node `before`), value, way, and how it is bent."""
     moves = {node for first, last in lane["ways"] for node in range(first, last + 1)}
-    bent = {one["node"]: (one["lift"], one["ease"], one["line"]) for one in lane["bent"]}
+    ways = lane["bent"]
+    lines = np.reshape(ways["line"], (len(ways["node"]), -1)).tolist() if ways["node"] else []
+    columns = zip(ways["node"], ways["lift"], ways["ease"], ways["time"], lines, strict=True)
+    bent = {node: way for node, *way in columns}
     ticks = [node[0] for node in before] if lane["tick"] is None else np.cumsum(lane["tick"]).tolist()
     return [
         (tick, value, node in moves, bent.get(node))

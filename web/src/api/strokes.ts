@@ -8,15 +8,15 @@ export type Of<K extends Kind> = Extract<Stroke, { kind: K }>;
 /** A field is shown while another says something, says nothing, or is one of some values. */
 interface When {
   field: string;
-  told: boolean | null;
-  among: readonly unknown[];
+  told?: boolean;
+  among?: readonly unknown[];
 }
 
 export interface Option {
   value: string | boolean | number;
   words: string;
   /** Other fields that begin anew with it. */
-  sets: Record<string, unknown>;
+  sets?: Record<string, unknown>;
 }
 
 /** One field of a form. */
@@ -52,11 +52,11 @@ export interface Gesture {
   /** Who opens it, where that is not as usual. */
   begins: string;
   /** Only where notes or a span are chosen. */
-  for_selection: boolean;
+  for_selection?: boolean;
   /** Of those on lanes: on the curves of notes as well. */
-  on_notes: boolean;
+  on_notes?: boolean;
   /** In the panel behind one key with others of its group. */
-  folded: boolean;
+  folded?: boolean;
 }
 
 export type Family = "velocity" | "notes" | "lane" | "bend" | "own" | "pedal" | "passes" | "ground" | "play";
@@ -82,9 +82,9 @@ interface Spec {
   /** It goes by where phrases begin. */
   by_phrase?: boolean;
   /** Of these there is one at each place: made again, it is opened again. */
-  stands: boolean;
+  stands?: boolean;
   /** It can act on several lanes alike. */
-  many: boolean;
+  many?: boolean;
   fields: Record<string, Known>;
 }
 
@@ -108,7 +108,7 @@ export function asksOf(stroke: Stroke): Ask[] {
   const told = stroke as unknown as Record<string, unknown>;
   const isSo = ({ field, told: says, among }: When) => {
     const value = told[field] ?? all[stroke.kind].fields[field]?.default ?? null;
-    return says === null ? among.includes(value) : says === (value !== null);
+    return among ? among.includes(value) : says === (value !== null);
   };
   return all[stroke.kind].asks.filter(({ when = [] }) => when.every(isSo));
 }

@@ -2,7 +2,14 @@ import { expect, test } from "vitest";
 import { formOf, nodesOf, taken, textOf, valueAt, withLaneChanges, wordOf } from "./lanes";
 import { kindMade } from "./made";
 
-const lane = nodesOf({ key: "cc:1", tick: [10, 10, 20, 60], value: [1, 5, 9, 3], ways: [[1, 1]], bent: [] });
+const STRAIGHT = { node: [], lift: [], ease: [], time: [], line: [] };
+const lane = nodesOf({
+  key: "cc:1",
+  tick: [10, 10, 20, 60],
+  value: [1, 5, 9, 3],
+  ways: [[1, 1]],
+  bent: STRAIGHT,
+});
 
 test("nodes are told by differences, and stand in ticks", () => {
   expect([...lane.tick]).toEqual([10, 20, 40, 100]);
@@ -19,7 +26,7 @@ test("there is no value before the first node; held values stay, ways move", () 
 test("what a stroke changes takes the place of what was there", () => {
   const lanes = new Map([["cc:1", lane]]);
   const changed = withLaneChanges(lanes, [
-    { key: "cc:1", first: 1, after: 3, tick: [30], value: [8], ways: [], bent: [] },
+    { key: "cc:1", first: 1, after: 3, tick: [30], value: [8], ways: [], bent: STRAIGHT },
   ]).get("cc:1");
   expect([...(changed?.tick ?? [])]).toEqual([10, 30, 100]);
   expect(valueAt(changed ?? lane, 50)).toBe(8);
@@ -28,7 +35,15 @@ test("what a stroke changes takes the place of what was there", () => {
 });
 
 test("nodes that stay where they were are told without their times", () => {
-  const change = { key: "cc:1", first: 1, after: 3, tick: null, value: [8, 7], ways: [[0, 0]], bent: [] };
+  const change = {
+    key: "cc:1",
+    first: 1,
+    after: 3,
+    tick: null,
+    value: [8, 7],
+    ways: [[0, 0]],
+    bent: STRAIGHT,
+  };
   const changed = withLaneChanges(new Map([["cc:1", lane]]), [change as never]).get("cc:1");
   expect([...(changed?.tick ?? [])]).toEqual([10, 20, 40, 100]);
   expect([...(changed?.value ?? [])]).toEqual([1, 8, 7, 3]);
@@ -58,4 +73,24 @@ test("values are told in the words and units of their lane", () => {
     "+2.00 semitones",
     "61",
   ]);
+});
+
+test("a bent way is drawn by even steps of its time", () => {
+  const bent = { node: [1], lift: [0.5], ease: [0], time: [40], line: [0, 2, 8] };
+  const [way] = nodesOf({
+    key: "cc:1",
+    tick: [10, 10, 40],
+    value: [1, 0, 8],
+    ways: [[1, 1]],
+    bent,
+  }).bent.values();
+  expect(way).toEqual({
+    lift: 0.5,
+    ease: 0,
+    line: [
+      [20, 0],
+      [40, 2],
+      [60, 8],
+    ],
+  });
 });

@@ -16,7 +16,12 @@ export interface LaneNodes {
   notes?: ReadonlyMap<number, LaneNodes>;
 }
 
-export type Bent = Schemas["BentWay"];
+/** A way that is no straight line: its form, and (tick, value) to draw it by. */
+export interface Bent {
+  lift: number;
+  ease: number;
+  line: readonly (readonly [number, number])[];
+}
 
 /** The nodes that are told; at times that are known, where those are not told. */
 export function nodesOf(lane: Schemas["LaneData"], known?: Int32Array<ArrayBuffer>): LaneNodes {
@@ -34,10 +39,30 @@ export function nodesOf(lane: Schemas["LaneData"], known?: Int32Array<ArrayBuffe
     tick,
     value,
     moves,
-    bent: new Map(lane.bent.map((way) => [way.node, way])),
-    lowest: value.reduce((a, b) => Math.min(a, b), Number.POSITIVE_INFINITY),
-    highest: value.reduce((a, b) => Math.max(a, b), Number.NEGATIVE_INFINITY),
+    bent: bentOf(lane.bent, tick),
+    ...reachOf(value),
   };
+}
+
+/** Between which values some lie: of none the lowest is above the highest. */
+export function reachOf(values: Iterable<number>): { lowest: number; highest: number } {
+  let [lowest, highest] = [Number.POSITIVE_INFINITY, Number.NEGATIVE_INFINITY];
+  for (const value of values) {
+    lowest = Math.min(lowest, value);
+    highest = Math.max(highest, value);
+  }
+  return { lowest, highest };
+}
+
+function bentOf({ node, lift, ease, time, line }: Schemas["BentWays"], tick: Int32Array): Map<number, Bent> {
+  const many = line.length / node.length;
+  const lineOf = (way: number, from: number): Bent["line"] =>
+    line
+      .slice(way * many, (way + 1) * many)
+      .map((value, step) => [from + (time[way]! * step) / (many - 1), value]);
+  return new Map(
+    node.map((row, way) => [row, { lift: lift[way]!, ease: ease[way]!, line: lineOf(way, tick[row]!) }]),
+  );
 }
 
 /** Lanes with what a preview has changed in them. */

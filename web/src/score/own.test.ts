@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { isOfNotes, otherLevel, ownOf, withOwnChanges } from "./own";
 
+const STRAIGHT = { node: [], lift: [], ease: [], time: [], line: [] };
 const TOLD = {
   key: "note:pitch",
   ids: [3, 9],
@@ -9,7 +10,7 @@ const TOLD = {
   tick: [0, 480, -360],
   value: [0, 2, -1],
   ways: [[0, 0]] as [number, number][],
-  bent: [{ node: 0, lift: 0.5, ease: 0, line: [[0, 0] as [number, number]] }],
+  bent: { node: [0], lift: [0.5], ease: [0], time: [480], line: [0, 2] },
 };
 
 describe("curves of notes", () => {
@@ -24,7 +25,7 @@ describe("curves of notes", () => {
 
   it("change for the notes that a preview names, and go where it gives none", () => {
     const before = new Map([["note:pitch", ownOf(TOLD)]]);
-    const change = { ...TOLD, ids: [9, 3], count: [1, 0], tick: [0], value: [5], ways: [], bent: [] };
+    const change = { ...TOLD, ids: [9, 3], count: [1, 0], tick: [0], value: [5], ways: [], bent: STRAIGHT };
     const after = withOwnChanges(before, [change]).get("note:pitch");
     expect([...(after?.notes?.keys() ?? [])]).toEqual([9]);
     expect(after?.notes?.get(9)?.value[0]).toBe(5);

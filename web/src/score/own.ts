@@ -1,6 +1,6 @@
 /** Curves of notes as the browser holds them: of each note its own nodes, timed from its start. */
 import type { Schemas } from "../api/client";
-import { type LaneNodes, nodesOf } from "./lanes";
+import { type Bent, type LaneNodes, nodesOf, reachOf } from "./lanes";
 
 /** The kinds that a note can have begin so. */
 const OF_NOTES = "note:";
@@ -46,24 +46,22 @@ const blank = (key: string): LaneNodes => ({
   value: new Float32Array(),
   moves: new Uint8Array(),
   bent: new Map(),
-  lowest: Number.POSITIVE_INFINITY,
-  highest: Number.NEGATIVE_INFINITY,
+  ...reachOf([]),
 });
 
 function cut(all: LaneNodes, first: number, after: number): LaneNodes {
-  const value = all.value.subarray(first, after);
-  const bent = [...Array(after - first).keys()].flatMap((node) => {
-    const way = all.bent.get(first + node);
-    return way ? [[node, way] as const] : [];
-  });
+  const [value, bent] = [all.value.subarray(first, after), new Map<number, Bent>()];
+  for (let node = first; node < after; node++) {
+    const way = all.bent.get(node);
+    if (way) bent.set(node - first, way);
+  }
   return {
     key: all.key,
     tick: all.tick.subarray(first, after),
     value,
     moves: all.moves.subarray(first, after),
-    bent: new Map(bent),
-    lowest: value.reduce((a, b) => Math.min(a, b)),
-    highest: value.reduce((a, b) => Math.max(a, b)),
+    bent,
+    ...reachOf(value),
   };
 }
 

@@ -182,12 +182,14 @@ export function contourOf(given: Schemas["PartLanes"]["contour"]): Contour | nul
   given.count.forEach((count, note) => {
     first[note + 1] = first[note]! + count;
   });
+  const tick = Int32Array.from(given.tick);
+  const all = (column: number[]) => (column.length < tick.length ? tick.map(() => column[0]!) : column);
   return {
     first,
-    tick: Int32Array.from(given.tick),
+    tick,
     bend: Float32Array.from(given.bend, (cents) => cents / 100),
-    loud: Float32Array.from(given.loud, (share) => share / 100),
-    ink: Uint8Array.from(given.ink),
+    loud: Float32Array.from(all(given.loud), (share) => share / 100),
+    ink: Uint8Array.from(all(given.ink)),
   };
 }
 

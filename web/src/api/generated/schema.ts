@@ -1753,14 +1753,10 @@ export interface components {
         /**
          * @description Notes that have come to a part, in columns; times are ticks. (No columns where the part is told anew with them.)
          *
-         *     `bends`: of the first of them how their own pitch goes, each as (tick from its start, semitones); of none, where
-         *     that is as it was.
+         *     `bends`: of the first of them how their own pitch goes; of none, where that is as it was.
          */
         AddedNotes: {
-            bends: [
-                number,
-                number
-            ][][];
+            bends: components["schemas"]["Bends"];
             end: number[];
             part: number;
             pitch: number[];
@@ -2132,15 +2128,24 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /** @description The way from a node to the next where it is no straight line: its form, and (tick, value) to draw it by. */
-        BentWay: {
-            ease: number;
-            lift: number;
-            line: [
-                number,
-                number
-            ][];
-            node: number;
+        /** @description How the own pitch of some notes goes: so many points of each, in ticks from its start and semitones. */
+        Bends: {
+            count: number[];
+            tick: number[];
+            value: number[];
+        };
+        /**
+         * @description Ways from nodes to the next that are no straight lines: their forms, and how many ticks each takes.
+         *
+         *     `line` has the values to draw them by, way after way, of each as many at even steps from its node to the next; none
+         *     where there are too many.
+         */
+        BentWays: {
+            ease: number[];
+            lift: number[];
+            line: number[];
+            node: number[];
+            time: number[];
         };
         /** @description A take from nothing. `fifths`: sharps of its key, negative: flats. */
         BlankAsked: {
@@ -2229,7 +2234,7 @@ export interface components {
          * @description The sounding shape of a part's notes in columns. `count` gives each note's points.
          *
          *     Of each point: `tick` from the note's start, `bend` in hundredths of a semitone, `loud` (velocity is multiplied by
-         *     it) and `ink` (brightness), both 0 to 100.
+         *     it) and `ink` (brightness), both 0 to 100: one number where it is the same all along.
          */
         Contour: {
             bend: number[];
@@ -2631,7 +2636,7 @@ export interface components {
         /** @description Nodes that take the place of those from `first` to before `after`; without `tick`, at the times of those. */
         LaneChange: {
             after: number;
-            bent: components["schemas"]["BentWay"][];
+            bent: components["schemas"]["BentWays"];
             first: number;
             key: string;
             tick: number[] | null;
@@ -2693,7 +2698,7 @@ export interface components {
         };
         /** @description All nodes of a lane. */
         LaneData: {
-            bent: components["schemas"]["BentWay"][];
+            bent: components["schemas"]["BentWays"];
             key: string;
             tick: number[];
             value: number[];
@@ -3321,10 +3326,7 @@ export interface components {
         };
         /** @description Notes (inclusive ranges of ids) of which more than the velocity is another, as they are now. */
         MovedNotes: {
-            bends: [
-                number,
-                number
-            ][][];
+            bends: components["schemas"]["Bends"];
             cue: boolean[];
             end: number[];
             muted: boolean[];
@@ -4234,7 +4236,7 @@ export interface components {
         };
         /** @description Curves of one kind, note after note: of `ids`, with `count` nodes each; ticks from each note's start. */
         OwnLane: {
-            bent: components["schemas"]["BentWay"][];
+            bent: components["schemas"]["BentWays"];
             count: number[];
             ids: number[];
             key: string;

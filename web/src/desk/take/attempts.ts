@@ -126,9 +126,9 @@ export class Attempts {
     const { stroke } = mine;
     clearTimeout(this.rest);
     this.rest = setTimeout(() => {
-      if (mine !== this.current || mine.stroke !== stroke || !this.isTried() || this.waiting) return;
-      this.waiting = async () => {
-        if (mine === this.current && mine.stroke === stroke) await this.ask(mine, undefined, true);
+      this.waiting ??= async () => {
+        if (mine === this.current && mine.stroke === stroke && this.isTried())
+          await this.ask(mine, undefined, true);
       };
       this.drain();
     }, REST);

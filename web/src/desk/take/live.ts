@@ -86,7 +86,7 @@ export class Live {
             end: this.notes.map(({ start, end }) => Math.max(end ?? Math.round(until), start + 1)),
             pitch: this.notes.map(({ pitch }) => pitch),
             velocity: this.notes.map(({ velocity }) => velocity),
-            bends: [],
+            bends: { count: [], tick: [], value: [] },
           },
         ],
         // No take has this: nothing is heard of it but from the instrument itself.

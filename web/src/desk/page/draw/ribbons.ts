@@ -314,13 +314,23 @@ function drawComing({ pen, ink, camera, scale, coming, fronts }: Scene): void {
   for (const { part, start, end, pitch, velocity, bends } of coming) {
     if (!fronts.some(({ id }) => id === part)) continue;
     pen.beginPath();
+    let after = 0;
     start.forEach((tick, note) => {
+      const first = after;
+      after += bends.count[note] ?? 0;
       const y = yOfPitch(camera, pitch[note]!);
       if (end[note]! < camera.left || tick > until || y < -camera.row || y > camera.notesHeight) return;
       const x = xOf(camera, tick);
       const high = thickness(camera.row, velocity[note]! / scale.high);
       const right = Math.max(xOf(camera, end[note]!), x + 2);
-      if (bends[note]?.length) addBent(pen, camera, tick, right, y + camera.row / 2, high / 2, bends[note]);
+      const points = bends.tick
+        .slice(first, after)
+        .map((at, row) => ({
+          x: xOf(camera, tick + at),
+          y: y + (0.5 - bends.value[first + row]!) * camera.row,
+        }))
+        .filter((point) => point.x <= right);
+      if (points[0]) addBent(pen, points, right, high / 2);
       else pen.rect(x, y + (camera.row - high) / 2, right - x, high);
     });
     pen.fill();
@@ -331,19 +341,11 @@ function drawComing({ pen, ink, camera, scale, coming, fronts }: Scene): void {
 /** A note by how it is bent: along its upper side, and back along the lower. */
 function addBent(
   pen: CanvasRenderingContext2D,
-  camera: Camera,
-  start: number,
+  points: { x: number; y: number }[],
   right: number,
-  middle: number,
   half: number,
-  bend: readonly (readonly [number, number])[],
 ): void {
-  const points = bend
-    .map(([tick, semitones]) => ({ x: xOf(camera, start + tick), y: middle - semitones * camera.row }))
-    .filter(({ x }) => x <= right);
-  const last = points.at(-1);
-  if (!last) return;
-  points.push({ x: right, y: last.y });
+  points.push({ x: right, y: points.at(-1)!.y });
   pen.moveTo(points[0]!.x, points[0]!.y - half);
   for (const { x, y } of points) pen.lineTo(x, y - half);
   for (const { x, y } of points.reverse()) pen.lineTo(x, y + half);
