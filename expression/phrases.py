@@ -69,12 +69,24 @@ def _line(notes: Notes, resolution: int, is_drum: bool) -> Line:
     if is_drum:
         pitch = np.zeros_like(pitch)
     begins, ends = _written(notes)
-    # Of two as high the one that is written first, whichever is heard first.
-    order = np.lexsort((notes.id[heard], begins[heard], -pitch, onsets))
-    first = np.append(True, np.diff(onsets[order]) > 0)[: len(order)]
-    rows = order[first]
+    rows = _tops(onsets, pitch, begins[heard], notes.id[heard])
     columns = (onsets, end, pitch, begins[heard], ends[heard])
     return Line(*(frozen(column[rows], np.int64) for column in columns))
+
+
+def _tops(onsets: Ints, pitch: Ints, begins: Ints, ids: Ints) -> Ints:
+    """Of each onset the row of its highest note: of two as high the one written first, whichever is heard so."""
+    order, heads, group = _together(onsets)
+    if not len(order):
+        return order
+    is_top = pitch[order] == np.maximum.reduceat(pitch[order], heads)[group]
+    rows, of = order[is_top], group[is_top]
+    shared = np.bincount(of)[of] > 1
+    some = np.flatnonzero(shared)
+    some = some[np.lexsort((ids[rows[some]], begins[rows[some]], of[some]))]
+    keep = ~shared
+    keep[some[np.append(True, np.diff(of[some]) > 0)[: len(some)]]] = True
+    return np.asarray(rows[keep])
 
 
 def onsets_of(take: Take, part: int) -> Ints:
@@ -89,12 +101,19 @@ def onsets_of(take: Take, part: int) -> Ints:
 def _onsets(notes: Notes, resolution: int) -> Ints:
     heard = notes.music & ~notes.muted
     begins, _ = _written(notes)
-    _, row = np.unique(chord_onsets(begins[heard], resolution), return_inverse=True)
-    first = np.full(int(row.max(initial=-1)) + 1, np.iinfo(np.int64).max)
-    np.minimum.at(first, row, notes.start[heard])
+    rows = np.flatnonzero(heard)
+    order, heads, group = _together(chord_onsets(begins[heard], resolution))
     found = notes.start.astype(np.int64)
-    found[heard] = first[row]
+    if len(order):
+        found[rows[order]] = np.minimum.reduceat(notes.start[heard][order], heads)[group]
     return frozen(found, np.int64)
+
+
+def _together(numbers: Ints) -> tuple[Ints, Ints, Ints]:
+    """Rows in the order of their numbers; where in that each other number begins; and for each how many came before."""
+    order = np.argsort(numbers, kind="stable")
+    is_new = np.append(True, np.diff(numbers[order]) > 0)[: len(order)]
+    return order, np.flatnonzero(is_new), np.cumsum(is_new) - 1
 
 
 def heard_rows(part: Part) -> Ints:
@@ -214,12 +233,14 @@ def _by_hand(line: Line, rows: Ints, marks: Sequence[PhraseMark]) -> Ints:
 
 def _breathing(line: Line, strength: Floats, rows: Ints, longest: int) -> Ints:
     """Rows at which phrases begin, with more of them where one would last too long: at its strongest inner boundary."""
-    waiting = list(zip(rows.tolist(), [*rows[1:].tolist(), len(line.onset)], strict=True))
-    found = set(rows.tolist())
-    onset, last = line.onset.tolist(), int(line.end[-1]) if len(line.end) else 0
+    edge = np.append(line.onset, line.end[-1:])
+    ends = np.append(rows[1:], len(line.onset))
+    late = edge[ends] - edge[rows] > longest
+    waiting = list(zip(rows[late].tolist(), ends[late].tolist(), strict=True))
+    found, onset = set(rows.tolist()), edge.tolist()
     while waiting:
         first, after = waiting.pop()
-        until = onset[after] if after < len(onset) else last
+        until = onset[after]
         if after - first < 4 or until - onset[first] <= longest:
             continue
         # Of equals the one nearest to the middle.

@@ -19,6 +19,8 @@ RING_SECONDS = 1.0
 NEVER = np.iinfo(np.int64).max
 """Beyond all ticks."""
 NO_KEY = np.uint8(255)
+BESIDE = 8
+"""So many strikes of its key are looked at one after another that come next after a note."""
 WITHIN = 2**21
 """Places within a tick: new values, new ends of notes, what was recorded in its order, new starts (see midi/order)."""
 
@@ -157,7 +159,7 @@ def _sounding(take: Take, channel: Channel, threshold: float, apart: bool) -> Ti
         row = np.searchsorted(silent_place, let_go)
         until = np.minimum(until, np.append(silent, np.iinfo(np.int64).max)[row])
     # One whose key is let go as soon as it is struck is not struck again by itself.
-    again = np.append(start, NEVER)[next_struck(pitch, begins, pitch, np.maximum(let_go, begins + 1))]
+    again = np.append(start, NEVER)[_struck_again(pitch, begins, np.maximum(let_go, begins + 1))]
     cut = (again < until) & (not apart)
     until = np.where(cut, np.maximum(again, end), until)
     return Times(start, until, end, part, pitch, id_, cut, order)
@@ -220,6 +222,26 @@ def next_struck(pitch: Bytes, at: Ints, keys: Bytes, since: Ints) -> Ints:
     row = np.append(order, -1)[np.searchsorted(struck_at[order], wanted)]
     # What comes next may be of a higher key.
     return np.where(np.append(pitch, NO_KEY)[row] == keys, row, -1)
+
+
+def _struck_again(pitch: Bytes, at: Ints, since: Ints) -> Ints:
+    """Of notes (their keys and places) the next of the same key from a place on that lies behind their own: its row, or
+    -1 where there is none.
+    """
+    order = np.lexsort((at, pitch))
+    keys, places, wanted = np.append(pitch[order], NO_KEY), np.append(at[order], NEVER), since[order]
+    # Mostly that is the next one; but some are held while their key is struck again.
+    after, held = np.arange(len(order)) + 1, np.arange(len(order))
+    for _ in range(BESIDE):
+        held = held[(keys[after[held]] == keys[held]) & (places[after[held]] < wanted[held])]
+        if not len(held):
+            break
+        after[held] += 1
+    found = np.empty_like(after)
+    found[order] = np.where(keys[after] == keys[:-1], np.append(order, -1)[after], -1)
+    if len(held):
+        found[order[held]] = next_struck(pitch, at, keys[held], wanted[held])
+    return found
 
 
 def _states(lane: Lane, on: float, off: float, take: Take) -> tuple[Ints, Flags, Ints]:
