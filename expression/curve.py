@@ -253,3 +253,6 @@ def _alike(old: Curve, new: Curve, mine: int, theirs: int, count: int, step: int
         if unlike:
             return min(int(differ.argmax()) for differ in unlike)
     return count
+
+
+NO_NODES = Curve.of([], [])

@@ -12,12 +12,12 @@ import numpy as np
 from expression import piece
 from expression.arrays import Ints, frozen, ranges, union
 from expression.chords import chord_onsets
-from expression.curve import Curve
+from expression.curve import NO_NODES, Curve
 from expression.lanes import BESIDE, LANES, NOTE_PITCH, NOTE_PRESSURE
 from expression.limits import MOST_SEMITONES
 from expression.memo import worked_out
 from expression.midi.rpn import holding
-from expression.note_curves import NoteCurves
+from expression.note_curves import NO_CURVES, NoteCurves
 from expression.percussion import CHANNEL as PERCUSSION
 from expression.sounding import died_away, struck
 from expression.take import Channel, Lane, Part, Take
@@ -68,7 +68,7 @@ def curves_on(take: Take, channel: Channel, key: str) -> NoteCurves:
     if len(found) == 1:
         return found[0]
     if not found:
-        return NoteCurves.each([], [])
+        return NO_CURVES
     return NoteCurves.of(
         np.concatenate([one.owners() for one in found]), found[0].nodes.then(*(one.nodes for one in found[1:]))
     )
@@ -85,7 +85,7 @@ def line(take: Take, channel: Channel, key: str) -> Line:
     has = np.isin(notes.id, curves.ids)
     if not has.any():
         none = np.zeros(0, dtype=np.int64)
-        return Line(none, none, Curve.of([], []), none)
+        return Line(none, none, NO_NODES, none)
     # Of each chord the first note that has a curve; from its own start, so that it travels with it.
     rows = np.flatnonzero(has)
     rows = rows[np.unique(group[rows], return_index=True)[1]]
@@ -170,7 +170,7 @@ def with_line(take: Take, channel: Channel, key: str) -> Take:
 
 def _gone(part: Part, key: str) -> NoteCurves:
     known = part.curves.get(key)
-    return known.without(known.ids) if known else NoteCurves.each([], [])
+    return known.without(known.ids) if known else NO_CURVES
 
 
 def summed(lane: Lane, starts: Ints, ends: Ints, curve: Curve) -> Lane:

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from expression.arrays import Flags, Floats, Ints, contained, frozen, ranges, union
-from expression.curve import Curve
+from expression.curve import NO_NODES, Curve
 
 APART = 2**40
 """Of a note's row times this, and a tick, is made one ascending number: no note lasts longer."""
@@ -56,7 +56,7 @@ class NoteCurves:
     def each(cls, ids: Sequence[int], curves: Sequence[Curve]) -> "NoteCurves":
         """From the curve of each note."""
         if not len(ids):
-            return cls.of(NOTHING, Curve.of([], []))
+            return cls.of(NOTHING, NO_NODES)
         return cls.of(
             np.repeat(np.array(ids, dtype=np.int64), [len(one) for one in curves]), curves[0].then(*curves[1:])
         )
@@ -68,7 +68,7 @@ class NoteCurves:
         """The curve of one note by its id; without nodes where it has none."""
         row = int(np.searchsorted(self.ids, note))
         if row == len(self.ids) or self.ids[row] != note:
-            return Curve.of([], [])
+            return NO_NODES
         return self.nodes.rows(slice(int(self.first[row]), int(self.first[row + 1])))
 
     def at(self, notes: Ints, ticks: ArrayLike) -> Floats:
@@ -111,7 +111,7 @@ class NoteCurves:
             for after in (0, 1)
         )
         order = np.argsort(ids, kind="stable")
-        both = _picked(self.nodes.then(other.nodes), ids[order], start[order], end[order])
+        both = _picked(self.nodes, ids[order], start[order], end[order], other.nodes)
         return replace(both, rows=self.rows, notes_of_rows=self.notes_of_rows, made=made)
 
     def renamed(self, notes: Ints, names: Ints) -> "NoteCurves":
@@ -133,15 +133,22 @@ class NoteCurves:
         return _picked(self.nodes, self.ids[row], self.first[row], self.first[row + 1])
 
 
-def _picked(nodes: Curve, ids: Ints, start: Ints, end: Ints) -> NoteCurves:
-    """The curves of notes (ids, ascending) that lie among others, each from one node to before another."""
-    first = np.append(0, np.cumsum(end - start))
+def _picked(nodes: Curve, ids: Ints, start: Ints, end: Ints, more: Curve = NO_NODES) -> NoteCurves:
+    """The curves of notes (ids, ascending) that lie among others (with `more` behind), each from one node to before
+    another.
+    """
+    first, count = np.append(0, np.cumsum(end - start)), len(nodes)
     # Notes that are chosen lie mostly together: a few stretches are copied sooner than node by node.
-    breaks = np.flatnonzero(start[1:] != end[:-1])
+    breaks = np.flatnonzero((start[1:] != end[:-1]) | (start[1:] == count))
     if len(ids) and len(breaks) < FEW:
         edges = zip(start[np.append(0, breaks + 1)].tolist(), end[np.append(breaks, -1)].tolist(), strict=True)
-        one, *more = (nodes.rows(slice(*edge)) for edge in edges)
-        made = one.then(*more)
+        one, *others = (
+            nodes.rows(slice(a, b)) if a < count else more.rows(slice(a - count, b - count)) for a, b in edges
+        )
+        made = one.then(*others)
     else:
-        made = nodes.rows(ranges(start, end)[0])
+        made = (nodes.then(more) if len(more) else nodes).rows(ranges(start, end)[0])
     return NoteCurves(frozen(ids, np.int64), frozen(first, np.int64), made)
+
+
+NO_CURVES = NoteCurves.of(NOTHING, NO_NODES)

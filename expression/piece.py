@@ -27,7 +27,7 @@ from expression.arrays import (
     union,
     whole,
 )
-from expression.curve import STEEPNESS, Curve
+from expression.curve import NO_NODES, STEEPNESS, Curve
 from expression.memo import worked_out
 from expression.segments import Segments, assembled, refined
 
@@ -344,7 +344,7 @@ def combined(piece: Piece, other: Piece, op: Callable[[Floats, Floats], Floats],
     What is held and what moves make a way of the same form; two ways make one only where both are straight and added.
     """
     if piece.empty or other.empty:
-        return piece._replace(curve=Curve.of([], []))
+        return piece._replace(curve=NO_NODES)
     one, two = piece.curve, other.curve
     # What one is off counts as often as the other is large, where they are multiplied.
     weights = [max(float(np.abs(curve.values).max()), 1.0) if op is np.multiply else 1.0 for curve in (two, one)]

@@ -10,7 +10,7 @@ from numpy.typing import ArrayLike
 
 from expression.arrays import Bytes, Flags, Floats, Ints, constant, frozen, joined
 from expression.cable import Answers, BendRange, Instrument, Pace, Sending, Statement, Zone
-from expression.curve import Curve, differing
+from expression.curve import NO_NODES, Curve, differing
 from expression.lanes import DATA_LSB, DATA_MSB, LANES
 from expression.memo import Remembers
 from expression.note_curves import NoteCurves
@@ -111,7 +111,7 @@ class Lane:
     @classmethod
     def empty(cls, key: str) -> "Lane":
         """A lane without a node."""
-        return cls.recorded(key, Curve.of([], []), frozen([], np.int64))
+        return cls.recorded(key, NO_NODES, frozen([], np.int64))
 
     @cached_property
     def _stands(self) -> "Standing":
@@ -454,21 +454,22 @@ def _alike_ground(one: Take, other: Take) -> bool:
         (one.meter.beat_ticks, other.meter.beat_ticks),
         (one.rows.tick, other.rows.tick),
     )
-    return all(mine is theirs or np.array_equal(mine, theirs) for mine, theirs in pairs)
+    return all(_alike(mine, theirs) for mine, theirs in pairs)
+
+
+def _alike(one: np.ndarray, other: np.ndarray) -> bool:
+    return one is other or np.array_equal(one, other)
 
 
 def _alike_parts(one: Part, other: Part) -> bool:
-    notes = one.notes is other.notes or (
-        len(one.notes) == len(other.notes)
-        and all(
-            np.array_equal(getattr(one.notes, each.name), getattr(other.notes, each.name)) for each in fields(Notes)
-        )
+    notes = one.notes is other.notes or all(
+        _alike(getattr(one.notes, each.name), getattr(other.notes, each.name)) for each in fields(Notes)
     )
     if not notes or one.cue_names != other.cue_names or one.curves.keys() != other.curves.keys():
         return False
     pairs = ((one.curves[key], other.curves[key]) for key in one.curves)
     return all(
-        mine is theirs or (np.array_equal(mine.owners(), theirs.owners()) and _alike_curves(mine.nodes, theirs.nodes))
+        mine is theirs or (_alike_curves(mine.nodes, theirs.nodes) and np.array_equal(mine.owners(), theirs.owners()))
         for mine, theirs in pairs
     )
 
@@ -480,7 +481,7 @@ def _alike_channels(one: Channel, other: Channel) -> bool:
     if any(getattr(one, name) != getattr(other, name) for name in settings) or one.lanes.keys() != other.lanes.keys():
         return False
     ranges = zip(one.bend_range, other.bend_range, strict=True)
-    if not all(np.array_equal(*pair) for pair in ranges) or not np.array_equal(one.dropped_rows, other.dropped_rows):
+    if not all(_alike(*pair) for pair in ranges) or not _alike(one.dropped_rows, other.dropped_rows):
         return False
     pairs = ((one.lanes[key], other.lanes[key]) for key in one.lanes)
     return all(mine is theirs or _alike_curves(mine.curve, theirs.curve) for mine, theirs in pairs)

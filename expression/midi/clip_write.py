@@ -54,7 +54,7 @@ from expression.midi.encoding import putting_back
 from expression.midi.read_zones import CONFIGURATION
 from expression.midi.rpn import NOTHING
 from expression.midi.ump import HEADER, narrowed, packed, widened
-from expression.note_curves import NoteCurves
+from expression.note_curves import NO_CURVES
 from expression.piece import share_at
 from expression.sounding import NEVER, next_struck
 from expression.status import CONTROL, PROGRAM, SYSEX
@@ -323,7 +323,7 @@ def _loose(take: Take) -> Iterator[Say]:
     for channel in take.channels:
         # What sets a zone up has no place here: each note has its own number.
         take = take.with_channel(replace(channel, sending=channel.sending._replace(way="plain")))
-    take = take.with_curves({part.id: {key: NoteCurves.each([], []) for key in part.curves} for part in take.parts})
+    take = take.with_curves({part.id: dict.fromkeys(part.curves, NO_CURVES) for part in take.parts})
     owners = {channel.id: channel for channel in take.channels}
     for emitted in emit_with_notes(take):
         events = emitted.events

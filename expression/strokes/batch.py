@@ -14,9 +14,9 @@ import numpy as np
 from expression import piece
 from expression.arrays import Flags, Floats, Ints, frozen, looked_up, union
 from expression.cable import BendRange
-from expression.curve import Curve
+from expression.curve import NO_NODES, Curve
 from expression.lanes import LANES
-from expression.note_curves import NoteCurves
+from expression.note_curves import NO_CURVES, NoteCurves
 from expression.piece import Piece
 from expression.take import Channel, Events, Lane, Part, Rows, Take
 from expression.time import Sight, TempoMap
@@ -69,8 +69,8 @@ class Batch:
         (`longer`), may become what is laid there.
         """
         kind = LANES[key]
-        batch = cls(take, key, Curve.of([], []), span or (0, 1), (kind.low, kind.high))
-        known = take.parts[chosen.part].curves.get(key, NoteCurves.each([], [])).only(chosen.id)
+        batch = cls(take, key, NO_NODES, span or (0, 1), (kind.low, kind.high))
+        known = take.parts[chosen.part].curves.get(key, NO_CURVES).only(chosen.id)
         rows = np.argsort(chosen.id)
         if not makes:
             rows = rows[np.isin(chosen.id[rows], known.ids)]
@@ -91,7 +91,7 @@ class Batch:
         other = copy(self)
         other.key, other.kind = key, LANES[key]
         other.limits = other.bounds = other.kind.low, other.kind.high
-        known = self.take.parts[self.part].curves.get(key, NoteCurves.each([], [])).only(self.id)
+        known = self.take.parts[self.part].curves.get(key, NO_CURVES).only(self.id)
         other._place(known, self.starts - self.base, self.ends - self.base)
         return other
 
@@ -131,7 +131,7 @@ class Batch:
         if rows.all():
             return pieces
         self.keep(rows)
-        return self.cut(self.nodes) if len(self) else Curve.of([], [])
+        return self.cut(self.nodes) if len(self) else NO_NODES
 
     def over(self, start: int, end: int) -> None:
         """Act from one tick to before another of each curve, and on nothing else."""

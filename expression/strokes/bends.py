@@ -7,7 +7,7 @@ from pydantic import Field
 from typing_extensions import override
 
 from expression.arrays import Flags, Floats, Ints, ranges, whole
-from expression.curve import Curve
+from expression.curve import NO_NODES, Curve
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES
 from expression.limits import MOST_CYCLES
@@ -434,7 +434,7 @@ class BendGlide(BendGesture):
             hold = np.tile([False, True], len(rows))
             curves.append(Curve.of(tick, value, hold, np.where(hold, 0.0, self.lift), np.where(hold, 0.0, self.ease)))
         if not curves:
-            return Offsets(np.zeros(0, np.int64), np.zeros(0, np.int64), Curve.of([], []))
+            return Offsets(np.zeros(0, np.int64), np.zeros(0, np.int64), NO_NODES)
         if len(curves) > 1:
             raise NothingMatched("The chosen notes lie in several parts of one channel; the wheel moves them all.")
         (begins, ends), curve = places[0], curves[0]

@@ -11,7 +11,7 @@ from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import BEND, BESIDE, LANES, NOTE_PITCH
 from expression.levels import line, of_lane, summed
-from expression.note_curves import NoteCurves
+from expression.note_curves import NO_CURVES
 from expression.piece import Piece
 from expression.strokes.base import BaseStroke, Reach, select
 from expression.strokes.batch import Batch
@@ -69,7 +69,7 @@ class NoteToLane(BaseStroke):
                 continue
             chosen = [(part, part.notes.id[masks[part.id]]) for part in parts]
             # Only what is chosen counts; the others keep theirs.
-            none = {part.id: {self.lane: NoteCurves.each([], [])} for part in take.parts_on(channel)}
+            none = {part.id: {self.lane: NO_CURVES} for part in take.parts_on(channel)}
             own = {part.id: {self.lane: part.curves[self.lane].only(known)} for part, known in chosen}
             found = line(take.with_curves(none | own), channel, self.lane)
             if not len(found.starts):
@@ -150,7 +150,7 @@ class LaneToNotes(BaseStroke):
                 notes = part.notes.only(masks[part.id])
                 until = np.maximum(notes.end, notes.start + 1)
                 found = of_lane(lane.curve, self.target_lane, notes.id, notes.start, until)
-                known = part.curves.get(self.target_lane, NoteCurves.each([], []))
+                known = part.curves.get(self.target_lane, NO_CURVES)
                 changed[part.id] = {self.target_lane: known.with_curves(notes.id, found)}
                 starts.append(notes.start)
                 ends.append(until)

@@ -9,7 +9,7 @@ import numpy as np
 
 from expression import piece
 from expression.arrays import Flags, Ints, contained, merged, union, whole
-from expression.curve import Curve
+from expression.curve import NO_NODES, Curve
 from expression.lanes import LANES
 from expression.note_curves import NoteCurves
 from expression.sounding import sounding
@@ -83,8 +83,8 @@ def carried(take: Take, channel: Channel, busy: Stretches, span: tuple[int, int]
             continue
         error = LANES[key].error
         opened = piece.opened(lane.curve, union(*moved), error)
-        made = piece.within(opened, *moved) if len(moved.start) else Curve.of([], [])
-        curve = _laid(lane.curve, free, Curve.of([], []), error)
+        made = piece.within(opened, *moved) if len(moved.start) else NO_NODES
+        curve = _laid(lane.curve, free, NO_NODES, error)
         curve = _laid(curve, moved.later(ticks), made.timed(made.ticks + ticks), error)
         curve = _let_go(curve, lane, moved.later(ticks).end)
         take = take.with_lane(channel.id, _once(lane, curve))
@@ -96,7 +96,7 @@ def cleared(take: Take, channel: Channel, busy: Stretches, span: tuple[int, int]
     free = busy.between(*span)
     for key, lane in channel.lanes.items():
         if len(lane.curve.within(*span)):
-            curve = _laid(lane.curve, free, Curve.of([], []), LANES[key].error)
+            curve = _laid(lane.curve, free, NO_NODES, LANES[key].error)
             take = take.with_lane(channel.id, _once(lane, curve))
     return take
 

@@ -9,12 +9,12 @@ from typing_extensions import override
 
 from expression.arrays import Flags, Ints, frozen
 from expression.chords import chord_onsets
-from expression.curve import Curve
+from expression.curve import NO_NODES, Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES, NOTE_PITCH
 from expression.limits import MOST_COPIES
 from expression.memo import worked_out
-from expression.note_curves import NoteCurves
+from expression.note_curves import NO_CURVES, NoteCurves
 from expression.notes import Notes
 from expression.piece import Piece, cut, laid
 from expression.records import Record, Unit
@@ -283,7 +283,7 @@ def _glided(part: Part, threads: list[Thread]) -> tuple[Notes, dict[str, NoteCur
     gone = notes.id[~keep]
     made = {}
     for key, (ids, curves) in changed.items():
-        known = part.curves.get(key, NoteCurves.each([], []))
+        known = part.curves.get(key, NO_CURVES)
         named = np.union1d(np.array(ids, dtype=np.int64), gone)
         made[key] = known.with_curves(named, NoteCurves.each(ids, curves))
     for key, known in part.curves.items():
@@ -305,7 +305,7 @@ def _chained(part: Part, key: str, row: int, chain: list[Thread], start: int) ->
     in_turn = all(after.leaves >= before.arrives for before, after in itertools.pairwise(chain))
     if in_turn and not has:
         return _steps(notes, row, chain, start)
-    curves = [known.curve(int(notes.id[one])) if known else Curve.of([], []) for one in rows]
+    curves = [known.curve(int(notes.id[one])) if known else NO_NODES for one in rows]
     curve = _begun(curves[0], rest)
     base = int(notes.pitch[row])
     for thread, own in zip(chain, curves[1:], strict=True):

@@ -9,7 +9,7 @@ from typing_extensions import override
 
 from expression import piece
 from expression.arrays import whole
-from expression.curve import Curve
+from expression.curve import NO_NODES, Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES
 from expression.limits import LAST_TICK, MOST_NODES
@@ -218,7 +218,7 @@ class LaneMove(LaneStroke):
             resumes = self.where.span is not None
             lanes = [onto.laid(converted(found, spot, onto, 1.0), resumes)]
             if not self.keep:
-                lanes.append(spot.laid(Piece(start, end, Curve.of([], [])), resumes))
+                lanes.append(spot.laid(Piece(start, end, NO_NODES), resumes))
             made = made.with_lanes({spot.channel.id: lanes})
         if not matched:
             raise NothingMatched(self.nothing)
@@ -234,7 +234,7 @@ class LaneMove(LaneStroke):
         moved = [(onto, onto.laid(found, onto.resumes, onto.nodes))]
         if self.keep:
             return moved
-        rest = source.behind if source.is_whole else source.laid(Curve.of([], []), True, source.nodes)
+        rest = source.behind if source.is_whole else source.laid(NO_NODES, True, source.nodes)
         return [*moved, (source, rest)]
 
     @override

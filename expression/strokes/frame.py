@@ -9,7 +9,7 @@ from typing_extensions import override
 from expression import piece
 from expression.arrays import Floats, whole
 from expression.curve import STEEPNESS, Curve, form
-from expression.piece import share_at
+from expression.piece import Piece, share_at
 from expression.strokes.batch import Batch, bows
 from expression.strokes.lane import SlidingStroke, Spot
 from expression.strokes.limits import Limit, limited_between
@@ -19,6 +19,8 @@ from expression.time import Sight
 
 MARGIN = 0.12
 """Over so much of the span, at either end, a change is led in and out where it joins smoothly."""
+FEW = 64
+"""Of fewer nodes it is sooner done for all than for the two ends."""
 _STRAIGHT = np.zeros(())
 FURTHEST = 0.45
 """How far a drift of 1 moves the middle, as a share of the span."""
@@ -261,6 +263,28 @@ def _joined(batch: Batch, made: Curve) -> Curve:
     values = np.stack((into, np.zeros(len(into)), np.zeros(len(into)), out), axis=1)
     hold = np.broadcast_to(np.array([False, True, False, True]), ticks.shape)
     lead = Curve.of(ticks.ravel(), values.ravel(), hold.ravel(), 0.0, 1.0)
-    joined = piece.added(batch.piece(made), batch.piece(lead), batch.error).curve
+    if not batch.on_notes:
+        return _led(batch.piece(made), batch.piece(lead), (int(ticks[0, 1]), int(ticks[0, 2])), batch.error)
     # What each comes to at its end is one node.
-    return piece.within(joined, starts, ends) if batch.on_notes else joined
+    return piece.within(piece.added(batch.piece(made), batch.piece(lead), batch.error).curve, starts, ends)
+
+
+def _led(made: Piece, lead: Piece, still: Sight, error: float) -> Curve:
+    """The sum of two pieces, of which the other is nothing between two ticks: steps that lie there stay as they are."""
+    curve = made.curve
+    begins, ends = np.searchsorted(curve.ticks, still).tolist()
+    inner = curve.rows(slice(begins, max(ends - 1, begins)))
+    steps = curve.rows(slice(max(begins - 1, 0), ends))
+    if len(inner) < FEW or not begins or not inner.hold.all() or not _are_apart(steps):
+        return piece.added(made, lead, error).curve
+    edges = made.start, int(curve.ticks[begins]), int(curve.ticks[ends - 1]), made.end
+    before, after = (
+        piece.added(piece.cut(curve, *edge, error), piece.cut(lead.curve, *edge, error), error).curve
+        for edge in (edges[:2], edges[2:])
+    )
+    return before.rows(before.ticks < edges[1]).then(inner, after)
+
+
+def _are_apart(steps: Curve) -> bool:
+    """Whether each node has a time, and a value, other than the one before."""
+    return bool((steps.ticks[1:] > steps.ticks[:-1]).all() and (steps.values[1:] != steps.values[:-1]).all())

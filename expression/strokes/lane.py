@@ -14,7 +14,7 @@ from expression.errors import NothingMatched
 from expression.lanes import LANES, MESSAGES, OFF, ON, THRESHOLD, Form
 from expression.limits import MOST_LANES
 from expression.memo import worked_out
-from expression.note_curves import NoteCurves
+from expression.note_curves import NO_CURVES
 from expression.piece import Piece
 from expression.status import SYSEX
 from expression.strokes.base import BaseStroke, Reach, Where, select, sounding_in
@@ -406,7 +406,7 @@ class SlidingStroke(LaneStroke):
 
 def with_batch(take: Take, batch: Batch, curve: Curve) -> Take:
     """A take with the curves of a batch of notes as they are made."""
-    known = take.parts[batch.part].curves.get(batch.key, NoteCurves.each([], []))
+    known = take.parts[batch.part].curves.get(batch.key, NO_CURVES)
     return take.with_curves({batch.part: {batch.key: known.with_curves(batch.changed, batch.curves(curve))}})
 
 

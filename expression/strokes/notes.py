@@ -11,7 +11,7 @@ from expression.arrays import Flags, Ints
 from expression.errors import NothingMatched
 from expression.limits import MOST_COPIES
 from expression.memo import worked_out
-from expression.note_curves import NoteCurves
+from expression.note_curves import NO_CURVES
 from expression.notes import Notes
 from expression.records import Record
 from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Tick, masks_of
@@ -199,7 +199,7 @@ def _with_curves(made: Take, target: int, part: Part, mask: Flags, copied: Ints,
     for key, curves in part.curves.items():
         theirs = curves.renamed(sources[stays], copied[stays])
         if len(theirs):
-            known = made.parts[target].curves.get(key, NoteCurves.each([], []))
+            known = made.parts[target].curves.get(key, NO_CURVES)
             changed[key] = known.with_curves(copied[stays], theirs)
     return made.with_curves({target: changed}) if changed else made
 

@@ -8,7 +8,7 @@ from typing_extensions import override
 
 from expression.arrays import Flags, Floats, Ints, whole
 from expression.chords import chord_onsets
-from expression.curve import Curve
+from expression.curve import NO_NODES, Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES, NOTE_PITCH
 from expression.limits import MOST_NODES
@@ -192,7 +192,7 @@ class NoteCopy(NoteStroke):
         for part in take.parts:
             row = np.flatnonzero(part.notes.id == self.source)
             if len(row):
-                curve = part.curves[self.lane].curve(self.source) if self.lane in part.curves else Curve.of([], [])
+                curve = part.curves[self.lane].curve(self.source) if self.lane in part.curves else NO_NODES
                 if not len(curve):
                     raise NothingMatched(f"The note whose curve is to be given has none ({self.name}).", "source")
                 return part, int(row[0]), curve
@@ -210,7 +210,7 @@ class NoteCopy(NoteStroke):
         rest = _rest(self.lane)
         if self.flip == "time":
             # What says nothing yet is at rest until it does, and so comes to rest where it runs backwards.
-            silent = Curve.of([0], [rest]) if curve.ticks[0] > 0 else Curve.of([], [])
+            silent = Curve.of([0], [rest]) if curve.ticks[0] > 0 else NO_NODES
             curve = backwards(cut(silent.then(curve), 0, length, LANES[self.lane].error)).curve
         ids, lengths = chosen.id[others], chosen.length[others]
         count, each = len(ids), len(curve)

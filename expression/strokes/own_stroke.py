@@ -10,7 +10,7 @@ from typing_extensions import override
 from expression.arrays import Flags, Ints
 from expression.errors import NothingMatched
 from expression.lanes import LANES, NOTE_LANES
-from expression.note_curves import NoteCurves
+from expression.note_curves import NO_CURVES, NoteCurves
 from expression.piece import Piece
 from expression.piece import clipped as piece_clipped
 from expression.strokes.base import BaseStroke, masks_of, select, sounding_in
@@ -78,7 +78,7 @@ class NoteStroke(BaseStroke):
             if made is None:
                 continue
             ids, curves = made
-            known = chosen.part.curves.get(self.target_lane, NoteCurves.each([], []))
+            known = chosen.part.curves.get(self.target_lane, NO_CURVES)
             changed[number] = {self.target_lane: known.with_curves(ids, clipped(curves, self.target_lane))}
         if not changed:
             raise NothingMatched(self.nothing)

@@ -9,7 +9,7 @@ from pydantic import BeforeValidator, Field, model_validator
 from typing_extensions import override
 
 from expression.arrays import Flags, Ints, frozen, merged, whole
-from expression.curve import Curve
+from expression.curve import NO_NODES, Curve
 from expression.errors import NothingMatched
 from expression.lanes import BEND, LANES, PEDALS, PRESSURE
 from expression.limits import LAST_TICK
@@ -251,7 +251,7 @@ class RecordPass(NotesStroke):
 
     def _moved(self, channel: Channel, key: str, played: Performance) -> Curve:
         """What a control did, at one value a tick; a bend in semitones by the range in force."""
-        curve = played.lanes.get(key, Curve.of([], []))
+        curve = played.lanes.get(key, NO_NODES)
         values = curve.values * (channel.bend_range.at(curve.ticks) if key == BEND else 1.0)
         last = np.append(curve.ticks[1:] != curve.ticks[:-1], True)[: len(curve)]
         return Curve.of(curve.ticks[last], values[last])
@@ -289,7 +289,7 @@ class _Laying(NamedTuple):
 
     def counted(self, before_end: int) -> Curve:
         """What was moved where the pass counts; what springs back is back so many ticks before each span ends."""
-        pieces = [Curve.of([], [])]
+        pieces = [NO_NODES]
         for start, end in self.spans:
             mine = self.moved.rows(within(self.moved.ticks, [(start, end)]))
             pieces.append(mine)

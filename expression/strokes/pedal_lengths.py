@@ -8,7 +8,7 @@ from typing_extensions import override
 
 from expression.arrays import Flags, Ints, contained, looked_up, merged, union, whole
 from expression.chords import chord_onsets
-from expression.curve import Curve
+from expression.curve import NO_NODES
 from expression.errors import NothingMatched
 from expression.lanes import OFF, ON, SOSTENUTO, SUSTAIN, THRESHOLD
 from expression.memo import worked_out
@@ -238,7 +238,7 @@ def _without(take: Take, channel: Channel, key: str, threshold: float = THRESHOL
     """How long notes would sound without a pedal."""
     if key not in channel.lanes:
         return sounding(take, channel, threshold)
-    bare = take.with_lane(channel.id, lane_of(take, channel, key).reshaped(Curve.of([], [])))
+    bare = take.with_lane(channel.id, lane_of(take, channel, key).reshaped(NO_NODES))
     return sounding(bare, bare.channels[channel.id], threshold)
 
 
@@ -297,7 +297,7 @@ def _pedalled(
         lane = footed(spot, spans, resumes=span[1] <= take.end)
         if span == throughout(take) and not (lane.curve.values >= 1).any():
             # Of a pedal that is never pressed nothing has to be said.
-            lane = spot.laid(Piece(0, max(take.end, span[1]) + 1, Curve.of([], [])), resumes=False)
+            lane = spot.laid(Piece(0, max(take.end, span[1]) + 1, NO_NODES), resumes=False)
         take = take.with_lane(channel.id, lane)
     return take
 

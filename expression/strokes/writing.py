@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression.arrays import Floats
-from expression.curve import Curve, lift_between, line_between
+from expression.curve import NO_NODES, Curve, lift_between, line_between
 from expression.distil import line_through
 from expression.errors import NothingMatched
 from expression.lanes import LANES
@@ -380,7 +380,7 @@ class LaneClear(LaneStroke):
 
     @override
     def shape(self, batch: Batch) -> Curve | None:
-        none = Curve.of([], [])
+        none = NO_NODES
         if self.where.span is None:
             return none
         said = batch.nodes

@@ -4,7 +4,7 @@ import numpy as np
 from typing_extensions import TypedDict
 
 from expression.arrays import Floats, Ints, runs
-from expression.curve import Curve, differing
+from expression.curve import NO_NODES, Curve, differing
 from expression.lanes import CHANNEL_LANES
 from expression.midi.encoding import weight
 from expression.take import Part, Take
@@ -115,8 +115,8 @@ def lane_changes(before: Part, after: Part, sight: Sight | None = None) -> list[
         old, new = was.get(key), now.get(key)
         if old is new:
             continue
-        curve = new.curve if new else Curve.of([], [])
-        known = old.curve if old else Curve.of([], [])
+        curve = new.curve if new else NO_NODES
+        known = old.curve if old else NO_NODES
         first, gone, until = differing(known, curve)
         rows = np.arange(first, until)
         if sight is not None:

@@ -3,10 +3,10 @@
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Ints, union
+from expression.arrays import Ints, contained, union
 from expression.errors import BadStroke
 from expression.lanes import BESIDE, LANES
-from expression.note_curves import NoteCurves
+from expression.note_curves import NO_CURVES, NoteCurves
 from expression.strokes import Where, select
 from expression.take import Part, Take
 from expression.views.lanes import MOST_DRAWN, Nodes, nodes_of
@@ -55,15 +55,15 @@ def own_changes(before: Part, after: Part, sight: tuple[int, int] | None = None)
     found: list[OwnLane] = []
     if before.curves is after.curves:
         return found
-    none = NoteCurves.each([], [])
-    for key in BESIDE:
-        old, new = (part.curves.get(key, none) for part in (before, after))
+    known = before.curves.keys() | after.curves.keys()
+    for key in (one for one in BESIDE if one in known):
+        old, new = (part.curves.get(key, NO_CURVES) for part in (before, after))
         if old is new:
             continue
         near, seen = _in_sight(before, new, sight) if sight else (union(old.ids, new.ids), new)
         lane = _own_lane(key, seen)
         # One that has none any longer is told as well.
-        gone: Ints = np.setdiff1d(near, lane["ids"])
+        gone = np.sort(near[~contained(near, seen.ids)])
         lane["ids"] += gone.tolist()
         lane["count"] += [0] * len(gone)
         found.append(lane)

@@ -132,7 +132,8 @@ def preview(
         "proof": views.proof.proof(tried.now.take, tried.now.take.parts[part])
         if known_part and "sent" in shows and part is not None
         else None,
-        "idle": tried.now.take.is_like(known.now.take),
+        # (Where only some of it was worked out that does something.)
+        "idle": part_of is stroke and tried.now.take.is_like(known.now.take),
         "whole": part_of is stroke,
     }
 
