@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 from django.contrib.auth.models import User
-from playwright.sync_api import Browser, FilePayload, Page, Route, expect
+from playwright.sync_api import Browser, FilePayload, Page, Response, Route, expect
 
 from bench.performance import performance
 from expression.strokes import parse_stroke
@@ -177,3 +177,29 @@ def test_what_comes_into_sight_is_told_of_the_stroke_that_is_open(desk: Desk) ->
     desk.press("End")
     desk.quiet()
     assert not [url for url in asked if url.endswith("/preview")]
+
+
+def test_what_is_tried_in_sight_is_told_of_all_once_the_hand_rests(desk: Desk) -> None:
+    desk.open(file_of([message.copy(note=60) for message in phrase([64] * 3_000, gap=240)])).press("Control+a")
+    desk.button("Staccato").click()
+    desk.quiet()
+    answers: list[tuple[bool, str]] = []
+
+    def told(response: Response) -> None:
+        if response.url.endswith("/preview"):
+            answer = response.json()
+            answers.append((answer["whole"], answer["also"]))
+
+    desk.page.on("response", told)
+    desk.entry("Times").fill("3")
+    expect(desk.page.get_by_test_id("also")).to_have_text("2,999 notes of these end where the key is struck again.")
+    # Seen at once, and of all when no more numbers came.
+    until(desk.page, lambda: len(answers) == 2)
+    (first, near), (second, _) = answers
+    assert (first, second) == (False, True)
+    assert re.fullmatch(r"In sight: \d\d\d? notes of these end where the key is struck again\.", near)
+    # What was worked out is kept as it is.
+    desk.button("Keep").click()
+    desk.expect_strokes("Lengths times 3")
+    desk.quiet()
+    assert len(answers) == 2
