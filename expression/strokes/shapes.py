@@ -8,14 +8,15 @@ from pydantic import Field, model_validator
 from typing_extensions import override
 
 from expression import piece
-from expression.arrays import Ints, whole
+from expression.arrays import Ints, frozen, whole
 from expression.chords import chord_onsets
 from expression.curve import Curve
 from expression.errors import NothingMatched
 from expression.lanes import LANES
 from expression.limits import MOST_CYCLES
+from expression.memo import worked_out
 from expression.records import Unit
-from expression.strokes.base import Lift, Reach
+from expression.strokes.base import Lift, Reach, Where
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips, turning
 from expression.strokes.lane import MANY, Spot, parts_of, switched
@@ -292,7 +293,7 @@ class LaneShape(WritingStroke):
     def _places(self, take: Take, spot: Spot) -> "_Places":
         """Where the shape goes, without overlaps."""
         if self.notes:
-            return self._over_notes(take, spot)
+            return _over_notes(take, tuple(part.id for part in spot.parts), self.where, self.delay, self.over)
         start, end = self.where.span or (0, 1)
         if self.every is None:
             return _Places(np.array([start]), np.array([end]))
@@ -300,21 +301,6 @@ class LaneShape(WritingStroke):
         if len(edges) > MOST_CYCLES:
             raise NothingMatched(f"That would be more than {MOST_CYCLES:,} shapes; choose a longer one.", "every")
         return _Places.lasting(whole(edges), np.append(whole(edges)[1:], end))
-
-    def _over_notes(self, take: Take, spot: Spot) -> "_Places":
-        masks = [(part.notes, self.where.notes_of(part)) for part in spot.parts]
-        starts = np.concatenate([notes.start[mask] for notes, mask in masks])
-        ends = np.concatenate([notes.end[mask] for notes, mask in masks])
-        if not len(starts):
-            return _Places(starts, ends)
-        onsets = chord_onsets(starts, take.resolution)
-        heads, which = np.unique(onsets, return_inverse=True)
-        tails = np.zeros(len(heads), dtype=np.int64)
-        np.maximum.at(tails, which, ends)
-        begin = whole(take.tempo.tick(take.tempo.seconds(heads) + self.delay / 1000))
-        until = heads + whole((tails - heads) * self.over)
-        # The next note cuts short what is still going on.
-        return _Places.lasting(begin, np.minimum(until, np.append(begin[1:], np.iinfo(np.int64).max)))
 
     @override
     def lane_reach(self, take: Take) -> Reach:
@@ -356,7 +342,8 @@ class _Places(NamedTuple):
     @classmethod
     def lasting(cls, starts: Ints, ends: Ints) -> "_Places":
         """Those that last at all."""
-        return cls(starts[ends > starts], ends[ends > starts])
+        rows = ends > starts
+        return cls(frozen(starts[rows], np.int64), frozen(ends[rows], np.int64))
 
     def about(self, sight: Sight | None) -> "_Places":
         """Those that are seen, from the one before them to the one behind; all where nothing is said of that."""
@@ -365,3 +352,21 @@ class _Places(NamedTuple):
         first, after = np.searchsorted(self.ends, sight[0]), np.searchsorted(self.starts, sight[1])
         rows = slice(max(int(first) - 1, 0), int(after) + 1)
         return _Places(self.starts[rows], self.ends[rows])
+
+
+@worked_out(4)
+def _over_notes(take: Take, parts: tuple[int, ...], where: Where, delay: float, over: float) -> _Places:
+    """Where a shape goes over each note of some parts, a chord counted as one; whatever shape it is."""
+    masks = [(part.notes, where.notes_of(part)) for part in (take.parts[number] for number in parts)]
+    starts = np.concatenate([notes.start[mask] for notes, mask in masks])
+    ends = np.concatenate([notes.end[mask] for notes, mask in masks])
+    if not len(starts):
+        return _Places(starts, ends)
+    onsets = chord_onsets(starts, take.resolution)
+    heads, which = np.unique(onsets, return_inverse=True)
+    tails = np.zeros(len(heads), dtype=np.int64)
+    np.maximum.at(tails, which, ends)
+    begin = whole(take.tempo.tick(take.tempo.seconds(heads) + delay / 1000))
+    until = heads + whole((tails - heads) * over)
+    # The next note cuts short what is still going on.
+    return _Places.lasting(begin, np.minimum(until, np.append(begin[1:], np.iinfo(np.int64).max)))
