@@ -45,7 +45,7 @@ class Chosen(NamedTuple):
     """Those that they are on, each once."""
 
     def near(self, take: Take, around: Sight) -> "Chosen":
-        """Those of them that sound between two ticks; of the rest it is known as before where they begin and end."""
+        """Those of them that sound between two ticks. (`start`, `end` and `channels` stay those of all.)"""
         notes = {part: take.parts[part].notes for part in self.masks}
         masks = {
             part: mask & (notes[part].end > around[0]) & (notes[part].start < around[1])
