@@ -25,7 +25,9 @@ _ROUND_TRIPS = """async ({ takeId, stroke, field, values, rounds, act }) => {
     const acts = {
         preview: moved => ask("preview", { revision, stroke: moved, part: 0, sight: [0, 76800] }),
         rehearse: moved => ask("rehearse", { revision, stroke: moved, span: [0, 8] }),
+        // What the page keeps it has tried before, as far as that is seen.
         keep: async moved => {
+            await acts.preview(moved);
             const taken = await ask("strokes", { revision, stroke: moved, part: 0, where: {} });
             await ask("undo", { revision: told.history.revision });
             revision = told.history.revision;

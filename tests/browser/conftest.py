@@ -121,7 +121,10 @@ def signed_in(window: BrowserContext, address: str, player: User) -> Iterator[Pa
     client = Client()
     client.force_login(player)
     window.add_cookies([{"name": "sessionid", "value": client.cookies["sessionid"].value, "url": address}])
-    page = window.new_page()
+    # Opened by the page that is there already: it needs no process of its own.
+    with window.expect_page() as opened:
+        window.pages[1].evaluate("void window.open()")
+    page = opened.value
     page.add_init_script(SEEDED + AWAITED)
     page.set_default_timeout(PATIENCE * 1000)
     faults: list[str] = []
@@ -130,8 +133,8 @@ def signed_in(window: BrowserContext, address: str, player: User) -> Iterator[Pa
     page.on("pageerror", lambda error: faults.append(str(error)))
     yield page
     page.unroute_all(behavior="ignoreErrors")
-    for opened in window.pages[2:]:
-        opened.close()
+    for other in window.pages[2:]:
+        other.close()
     window.clear_cookies()
     assert not faults
 
