@@ -240,7 +240,7 @@ TIMES: list[dict[str, Any]] = [
     {"kind": "notes.move", "ticks": 777},
     {"kind": "notes.move", "ticks": -120, "keys": 2, "where": {"parts": [1]}},
     {"kind": "notes.move", "ticks": 60_000, "where": {"parts": [0]}},
-    {"kind": "notes.move", "ticks": -333, "where": {"parts": [0], "span": [1_000, 500_000]}},
+    {"kind": "notes.move", "ticks": -333, "where": {"parts": [0], "span": [1_000, 400_000]}},
     {"kind": "notes.transpose", "keys": 7},
     {"kind": "notes.length", "factor": 3},
     {"kind": "notes.length", "gap_ms": 20, "where": {"parts": [0]}},
@@ -255,7 +255,8 @@ TIMES: list[dict[str, Any]] = [
 def test_of_very_many_notes_those_in_sight_get_the_times_that_they_would_get(said: dict[str, Any]) -> None:
     take = crowd(3)
     stroke = parse_stroke(said)
-    for sight in ((80_000, 90_000), (0, 5_000), (200_000, 204_000)):
+    # (At 400,000 one of the spans ends: there the lanes come back to what was in force before all of it.)
+    for sight in ((80_000, 90_000), (0, 5_000), (200_000, 204_000), (396_000, 402_000)):
         seen = stroke.seen(take, *sight)
         assert seen != stroke
         whole, near = stroke.apply(take), seen.apply(take)
