@@ -126,9 +126,9 @@ def looked_up(wanted: Ints, ids: Ints) -> tuple[Ints, Flags]:
     if ids.min() < 0:
         return _row_of(wanted, ids)
     bound = TABLE_EACH * (len(ids) + len(wanted))
-    highest = int(ids.max())
-    near = np.arange(len(ids)) if highest < bound else np.flatnonzero(ids < bound)
-    known = ids if highest < bound else ids[near]
+    are_near = bool(ids.max() < bound)
+    near = np.arange(len(ids)) if are_near else np.flatnonzero(ids < bound)
+    known = ids if are_near else ids[near]
     rows = np.full(int(known.max(initial=-1)) + 2, -1)
     rows[known] = near
     row = rows[np.clip(wanted.astype(np.int64, copy=False), -1, len(rows) - 1)]

@@ -182,6 +182,12 @@ class Curve(Remembers):
         between = np.linspace(self.ticks[ways], self.ticks[ways + 1], steps + 1).astype(np.int64)
         return union(self.ticks, between.ravel())
 
+    @property
+    def repeats(self) -> Flags:
+        """Which nodes say again what is held there already."""
+        again = (self.values[1:] == self.values[:-1]) & self.hold[:-1] & self.hold[1:]
+        return np.append(False, again)[: len(self)]
+
     @cached_property
     def ways(self) -> Flags:
         """Which nodes are on their way to the next."""

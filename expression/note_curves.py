@@ -56,7 +56,7 @@ class NoteCurves:
     def each(cls, ids: Sequence[int], curves: Sequence[Curve]) -> "NoteCurves":
         """From the curve of each note."""
         if not len(ids):
-            return cls.of(NOTHING, NO_NODES)
+            return NO_CURVES
         return cls.of(
             np.repeat(np.array(ids, dtype=np.int64), [len(one) for one in curves]), curves[0].then(*curves[1:])
         )

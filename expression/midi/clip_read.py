@@ -52,7 +52,7 @@ from expression.midi.clip_values import (
 from expression.midi.read import read
 from expression.midi.rpn import DEFAULT_SEMITONES, bend_ranges
 from expression.midi.ump import HEADER, Packet, narrowed, packets, unpacked, widened
-from expression.note_curves import NO_CURVES, NoteCurves
+from expression.note_curves import NoteCurves
 from expression.take import Events, Exact, Lane, Part, Take
 
 REACH = 48.0
@@ -421,4 +421,4 @@ def _own(
             ids.append(note)
             at = np.append(0, ticks[inner] - start)
             curves.append(Curve.of(frozen(at, np.int64), np.append(begins, found[inner]) + shift))
-    return NoteCurves.each(ids, curves) if ids else NO_CURVES
+    return NoteCurves.each(ids, curves)

@@ -223,8 +223,6 @@ def _let_go(curve: Curve, lane: Lane, ends: Ints) -> Curve:
 
 def _once(lane: Lane, curve: Curve) -> Lane:
     """The lane with a curve, without nodes of it that came to say what is held there already."""
-    if len(curve) > 1:
-        repeats = np.append(False, (curve.values[1:] == curve.values[:-1]) & curve.hold[:-1] & curve.hold[1:])
-        repeats[repeats] = ~contained(curve.ticks[repeats], lane.curve.ticks)
-        curve = curve.rows(~repeats) if repeats.any() else curve
-    return lane.reshaped(curve)
+    repeats = curve.repeats
+    repeats[repeats] = ~contained(curve.ticks[repeats], lane.curve.ticks)
+    return lane.reshaped(curve.rows(~repeats) if repeats.any() else curve)

@@ -46,13 +46,9 @@ class Chosen(NamedTuple):
 
     def near(self, take: Take, around: Sight) -> "Chosen":
         """Those of them that sound between two ticks. (`start`, `end` and `channels` stay those of all.)"""
-        notes = {part: take.parts[part].notes for part in self.masks}
-        masks = {
-            part: mask & (notes[part].end > around[0]) & (notes[part].start < around[1])
-            for part, mask in self.masks.items()
-        }
+        masks = {part: mask & take.parts[part].notes.between(*around) for part, mask in self.masks.items()}
         masks = {part: mask for part, mask in masks.items() if mask.any()}
-        ids = [notes[part].id[mask] for part, mask in masks.items()]
+        ids = [take.parts[part].notes.id[mask] for part, mask in masks.items()]
         return self._replace(masks=masks, ids=np.sort(np.concatenate([*ids, np.array([], dtype=np.int64)])))
 
 

@@ -105,10 +105,12 @@ class TimeStroke(NotesStroke):
             made = warped(made, channel, self.busy(take, channel), together, around)
         curves = {}
         for part, all_ in timings:
-            timing = all_.only(all_.between(*around)) if around and part.curves else all_
+            if not part.curves:
+                continue
+            timing = all_.only(all_.between(*around)) if around else all_
             was, now = np.maximum(timing.end - timing.start, 1), timing.new_end - timing.new_start
             longer = was != now
-            if longer.any() and part.curves:
+            if longer.any():
                 rate = now[longer] / was[longer]
                 curves[part.id] = {key: stretched(one, timing.id[longer], rate) for key, one in part.curves.items()}
         return made.with_curves(curves) if curves else made

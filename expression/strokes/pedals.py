@@ -304,7 +304,7 @@ def footed(spot: Spot, spans: Spans, resumes: bool = True) -> Lane:
     starts, ends = (spans.start[:1], spans.end[-1:]) if gapless else (spans.start, spans.end)
     made = laid_all(curve, starts, ends, Curve.of(spans.start, spans.depth), spot.error, resumes)
     # Where it is told anew, what says again what is said already is not needed.
-    repeats = np.append(False, (made.values[1:] == made.values[:-1]) & made.hold[:-1] & made.hold[1:])
+    repeats = made.repeats
     again = made.ticks[repeats]
     resumed = contained(again, spans.end) & ~contained(again, spot.curve.ticks)
     repeats[repeats] = contained(again, spans.start) | resumed

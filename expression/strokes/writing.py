@@ -380,9 +380,8 @@ class LaneClear(LaneStroke):
 
     @override
     def shape(self, batch: Batch) -> Curve | None:
-        none = NO_NODES
         if self.where.span is None:
-            return none
+            return NO_NODES
         said = batch.nodes
         if not len(said):
             return None
@@ -390,7 +389,7 @@ class LaneClear(LaneStroke):
         inside = (said.ticks >= batch.starts[owner]) & (said.ticks < batch.ends[owner])
         crossed = batch.has(said, batch.starts) & ~said.holds(batch.starts)
         batch.keep((batch.counts(said.rows(inside)) > 0) | crossed)
-        return batch.laid(none, True, batch.nodes) if len(batch) else None
+        return batch.laid(NO_NODES, True, batch.nodes) if len(batch) else None
 
     @override
     def label(self) -> str:

@@ -84,7 +84,7 @@ def changes(before: Take, after: Take, sight: Sight | None = None, is_told_anew:
             continue
         was, now = old.notes, new.notes
         if was.id is not now.id:
-            known, ids_now = _by_id(was)[0], _by_id(now)[0]
+            known, ids_now = _ids(was), _ids(now)
             others |= not np.array_equal(known, ids_now)
             # It is enough to look at such as either has in sight.
             here, there = (np.flatnonzero(_in_sight(one, sight)) for one in (now, was))
@@ -92,7 +92,7 @@ def changes(before: Take, after: Take, sight: Sight | None = None, is_told_anew:
             if not stays.all():
                 told["added"].append(_added(old, new, _told(now, here[~stays], is_told_anew)))
             both = union(now.id[here[stays]], was.id[there[stayed]])
-            was, now = (one.only(_rows_of(one, both)) for one in (was, now))
+            was, now = (one.only(looked_up(both, one.id)[0]) for one in (was, now))
         differ = _differ(was, now)
         if differ.any():
             differ &= _in_sight(was, sight) | _in_sight(now, sight)
@@ -110,16 +110,9 @@ def changes(before: Take, after: Take, sight: Sight | None = None, is_told_anew:
 
 
 @worked_out(1, is_lasting=True)
-def _by_id(notes: Notes) -> tuple[Ints, Ints]:
-    """The ids of notes, ascending, and their rows."""
-    order = np.argsort(notes.id, kind="stable")
-    return notes.id[order], order
-
-
-def _rows_of(notes: Notes, ids: Ints) -> Ints:
-    """The rows of some of the notes."""
-    ascending, order = _by_id(notes)
-    return order[np.searchsorted(ascending, ids)]
+def _ids(notes: Notes) -> Ints:
+    """The ids of notes, ascending."""
+    return frozen(np.sort(notes.id, kind="stable"), np.int64)
 
 
 def _told(notes: Notes, which: Flags | Ints, is_told_anew: bool) -> Notes:

@@ -3,7 +3,7 @@
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import contained
+from expression.arrays import looked_up
 from expression.lanes import SOSTENUTO, SUSTAIN
 from expression.sounding import pressed, sounding
 from expression.take import Part, Take
@@ -22,11 +22,11 @@ def rings(take: Take, part: Part) -> Rings | None:
         return None
     sounds = sounding(take, part.channel)
     ids = part.music.notes.id
-    order = np.argsort(ids)
-    on = (sounds.part == part.id) & (sounds.end > sounds.key_up) & contained(sounds.id, ids[order])
+    row, is_music = looked_up(sounds.id, ids)
+    on = (sounds.part == part.id) & (sounds.end > sounds.key_up) & is_music
     if not on.any():
         return None
-    rows = order[np.searchsorted(ids[order], sounds.id[on])]
+    rows = row[on]
     by_row = np.argsort(rows)
     return {"row": rows[by_row].tolist(), "until": sounds.end[on][by_row].tolist()}
 

@@ -421,26 +421,25 @@ def _store(take_id: UUID, before: History, after: History) -> None:
     if after.steps == before.steps:
         return
     first = min(before.done, after.done - 1)
-    made = [
-        Step(
-            take_id=take_id,
-            position=position,
-            number=step.number,
-            stroke=step.stroke.model_dump(mode="json", exclude_none=True),
-            label=step.stroke.title,
-            on=step.on,
-            gone=step.gone,
-        )
+    rows = [
+        {
+            "position": position,
+            "number": step.number,
+            "stroke": step.stroke.model_dump(mode="json", exclude_none=True),
+            "label": step.stroke.title,
+            "on": step.on,
+            "gone": step.gone,
+        }
         for position, step in enumerate(after.steps[first:], first)
     ]
     undone = Step.objects.filter(take_id=take_id, position__gte=first)
-    if len(made) == 1 == len(before.steps) - first:
+    if len(rows) == 1 == len(before.steps) - first:
         # One over another: half of what is taken away and put there anew.
-        told = {name: getattr(made[0], name) for name in ("number", "stroke", "label", "on", "gone")}
-        undone.update(**told, made_at=timezone.now())
+        undone.update(**rows[0], made_at=timezone.now())
         return
     if len(before.steps) > first:
         undone.delete()
+    made = [Step(take_id=take_id, **row) for row in rows]
     if len(made) == 1:
         # Two thirds of what one in bulk takes.
         made[0].save(force_insert=True)
