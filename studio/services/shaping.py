@@ -6,7 +6,6 @@ from uuid import UUID
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
-from django.utils import timezone
 
 from expression import views
 from expression.errors import NothingMatched
@@ -29,8 +28,8 @@ from expression.views.fault import Fault
 from expression.views.own_lanes import OwnFacts
 from expression.views.reasons import Reason
 from expression.views.wire import Wire
-from studio.models import Step, Take
-from studio.services import arrangement, takes
+from studio.models import Take
+from studio.services import arrangement, steps, takes
 from studio.services.answers import Chosen, DeskView, HistoryView, Lanes, Preview, ProofView, Written
 from studio.services.folding import cache, folded, went_on
 
@@ -360,17 +359,14 @@ def _write(
     asked: int | None,
     seen_: Seen,
 ) -> Written:
-    """Change the history in one transaction, and tell what that changes in the take."""
+    """Change the history, and tell what that changes in the take."""
     known = _at(owner, take_id, revision)
     made = _nearest(take_id, known).with_history(act(known.history))
     _refuse_idle(made, asked)
     newer = revision + 1
-    with transaction.atomic():
-        # The take goes on only from the revision that all this was made of: who writes at once finds another then.
-        row = takes.owned(owner).filter(pk=take_id, revision=revision)
-        if not row.update(done=made.history.done, revision=newer, changed_at=timezone.now()):
-            raise Stale(history(takes.get(owner, take_id)))
-        _store(take_id, known.history, made.history)
+    # The take goes on only from the revision that all this was made of: who writes at once finds another then.
+    if not steps.go_on(owner, take_id, revision, known.history, made.history):
+        raise Stale(history(takes.get(owner, take_id)))
     cache.put(take_id, newer, made)
     went_on(take_id, newer)
     chosen, own = ((seen_.where,) if seen_.where else ()), seen_.own or ()
@@ -399,7 +395,7 @@ def append(take: Take, strokes: Sequence[tuple[AnyStroke, bool]]) -> list[int]:
     history_ = known.history
     for stroke, on in strokes:
         history_ = history_.add(stroke, on)
-    _store(take.pk, known.history, history_)
+    steps.add(take.pk, known.history, history_)
     take.done = history_.done
     take.revision += 1
     take.save(update_fields=["done", "revision", "changed_at"])
@@ -414,34 +410,3 @@ def locked(owner: AbstractBaseUser, take_id: UUID) -> Take:
     if take is None:
         raise takes.NoSuchTake
     return take
-
-
-def _store(take_id: UUID, before: History, after: History) -> None:
-    """Only new steps write rows (over any that were undone); undo and redo write none."""
-    if after.steps == before.steps:
-        return
-    first = min(before.done, after.done - 1)
-    rows = [
-        {
-            "position": position,
-            "number": step.number,
-            "stroke": step.stroke.model_dump(mode="json", exclude_none=True),
-            "label": step.stroke.title,
-            "on": step.on,
-            "gone": step.gone,
-        }
-        for position, step in enumerate(after.steps[first:], first)
-    ]
-    undone = Step.objects.filter(take_id=take_id, position__gte=first)
-    if len(rows) == 1 == len(before.steps) - first:
-        # One over another: half of what is taken away and put there anew.
-        undone.update(**rows[0], made_at=timezone.now())
-        return
-    if len(before.steps) > first:
-        undone.delete()
-    made = [Step(take_id=take_id, **row) for row in rows]
-    if len(made) == 1:
-        # Two thirds of what one in bulk takes.
-        made[0].save(force_insert=True)
-    else:
-        Step.objects.bulk_create(made)

@@ -133,13 +133,26 @@ def test_two_hundred_strokes_can_all_be_undone(desk: Desk) -> None:
     assert desk.send("post", "undo")["detail"] == "There is nothing to undo: the take is as it was recorded."
 
 
-def test_a_stroke_after_undo_writes_over_what_was_undone(desk: Desk) -> None:
-    desk.send("post", "strokes", stroke=setting(10))
-    desk.send("post", "strokes", stroke=setting(20))
-    desk.send("post", "undo")
-    desk.send("post", "strokes", stroke=setting(30))
-    assert desk.velocities() == [30] * 5
-    assert Step.objects.count() == 2
+@pytest.mark.parametrize("undone", [0, 1, 2, 3])
+def test_a_stroke_after_undo_writes_over_what_was_undone(desk: Desk, undone: int) -> None:
+    other = Desk(desk.caller)
+    other.send("post", "strokes", stroke=setting(99))
+    for value in (10, 20, 30, 40):
+        desk.send("post", "strokes", stroke=setting(value))
+    for _ in range(undone):
+        desk.send("post", "undo")
+    desk.send("post", "strokes", stroke=setting(50))
+    # Who knows an older revision writes nothing, over nothing.
+    assert desk.send("post", "strokes", stroke=setting(60), revision=desk.revision - 1)["status"] == 409
+    kept = [10, 20, 30, 40][: 4 - undone] + [50]
+    rows = Step.objects.filter(take_id=desk.id).values_list("position", "number", "stroke", "label")
+    assert [(place, number, stroke["value"], label) for place, number, stroke, label in rows] == [
+        (place, place + 1, value, f"Set to {value}") for place, value in enumerate(kept)
+    ]
+    cache.clear()
+    assert desk.velocities() == [50] * 5
+    assert desk.caller.get(f"takes/{desk.id}/view")["history"]["revision"] == 5 + undone
+    assert other.velocities() == [99] * 5
 
 
 @pytest.mark.parametrize(
