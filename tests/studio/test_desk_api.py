@@ -144,7 +144,7 @@ def test_a_stroke_after_undo_writes_over_what_was_undone(desk: Desk, undone: int
     desk.send("post", "strokes", stroke=setting(50))
     # Who knows an older revision writes nothing, over nothing.
     assert desk.send("post", "strokes", stroke=setting(60), revision=desk.revision - 1)["status"] == 409
-    kept = [10, 20, 30, 40][: 4 - undone] + [50]
+    kept = [*[10, 20, 30, 40][: 4 - undone], 50]
     rows = Step.objects.filter(take_id=desk.id).values_list("position", "number", "stroke", "label")
     assert [(place, number, stroke["value"], label) for place, number, stroke, label in rows] == [
         (place, place + 1, value, f"Set to {value}") for place, value in enumerate(kept)
