@@ -9,7 +9,7 @@ from expression.views.changes import Changes, changes
 from expression.views.contours import TriedContour, tried_contours
 from expression.views.lanes import LaneChange, lane_changes
 from expression.views.own_lanes import OwnLane, own_changes
-from expression.views.page import Frame, PartLanes, PartView, frame, lanes_of, parts_of
+from expression.views.page import Frame, PartChange, PartLanes, frame, lanes_of, part_changes
 
 
 class Delta(TypedDict):
@@ -25,7 +25,7 @@ class Delta(TypedDict):
     lanes: list[LaneChange]
     own: list[OwnLane]
     parts: list[PartLanes]
-    whole: list[PartView]
+    whole: list[PartChange]
     frame: Frame | None
     contours: list[TriedContour]
 
@@ -44,7 +44,7 @@ def delta(was: Take, now: Take, part: int | None) -> Delta:
     return {
         **compared(was, now, part, told),
         "parts": lanes_of(now, [one for one in heard if one not in whole]),
-        "whole": parts_of(now, whole),
+        "whole": part_changes(was, now, whole),
         "frame": frame(was, now),
     }
 

@@ -7,7 +7,7 @@ import numpy as np
 from typing_extensions import TypedDict
 
 from expression import percussion
-from expression.arrays import contained, runs
+from expression.arrays import Column, contained, looked_up, runs
 from expression.lanes import BEND, BESIDE, CHANNEL_LANES, LANES, Form
 from expression.levels import is_zoned
 from expression.notes import Notes
@@ -16,6 +16,7 @@ from expression.pitch import NOTE_NAMES
 from expression.status import SYSEX
 from expression.take import Part, Take
 from expression.views import events
+from expression.views.columns import InRuns, in_runs
 from expression.views.contours import Contour, contours
 from expression.views.looks import dye, patch, seal, voices
 from expression.views.rings import Rings, feet, rings
@@ -113,11 +114,16 @@ class PartLanes(TypedDict):
 
 
 class OffPage(TypedDict):
-    """Notes (rows) that are written elsewhere than they are heard: from one tick to another (start -1: not at all)."""
+    """Notes that are written elsewhere than they are heard.
 
-    row: list[int]
-    start: list[int]
-    end: list[int]
+    `row`: inclusive ranges of their rows; `start`, `end`: for how many ticks later than they are heard. Notes at the
+    rows of `nowhere` are not written at all.
+    """
+
+    row: list[tuple[int, int]]
+    start: InRuns
+    end: InRuns
+    nowhere: list[tuple[int, int]]
 
 
 class CueView(TypedDict):
@@ -131,11 +137,8 @@ class CueView(TypedDict):
     muted: bool
 
 
-class PartView(PartLanes):
-    """A part with its music in columns, its cues apart. `start` holds differences; `shares`: others on its channel.
-
-    `muted` are rows.
-    """
+class _PartHead(PartLanes):
+    """What is drawn of a part besides the columns of its music. `shares`: others on its channel; `muted`: rows."""
 
     name: str
     channel: int
@@ -146,14 +149,31 @@ class PartView(PartLanes):
     drum: bool
     voices: dict[int, str]
     ids: list[tuple[int, int]]
-    start: list[int]
-    length: list[int]
-    pitch: list[int]
-    velocity: list[int]
     muted: list[int]
     cues: list[CueView]
     cue_names: dict[int, str]
     off_page: OffPage
+
+
+class PartView(_PartHead):
+    """A part with its music in columns, its cues apart. `start` holds differences."""
+
+    start: list[int]
+    length: list[int]
+    pitch: list[int]
+    velocity: list[int]
+
+
+class PartChange(_PartHead):
+    """A part of which notes have come, gone or moved: of each by how much more it has than it had (a new one: than 0).
+
+    `start` holds ticks.
+    """
+
+    start: InRuns
+    length: InRuns
+    pitch: InRuns
+    velocity: InRuns
 
 
 class _Reach(TypedDict):
@@ -193,9 +213,27 @@ def page(take: Take) -> Page:
     }
 
 
-def parts_of(take: Take, parts: Sequence[int]) -> list[PartView]:
-    """What `page` tells of some parts."""
-    return [_part(take, part) for part in take.parts if part.id in parts]
+def part_changes(was: Take, now: Take, parts: Sequence[int]) -> list[PartChange]:
+    """What `page` tells of some parts, as it differs from what it told of them."""
+    return [_changed(now, old, new) for old, new in zip(was.parts, now.parts, strict=True) if new.id in parts]
+
+
+def _changed(now: Take, old: Part, new: Part) -> PartChange:
+    before, notes = old.music.notes, new.music.notes
+    row, is_known = looked_up(notes.id, before.id)
+
+    def more(column: Column, had: Column) -> InRuns:
+        base = np.zeros(len(column), dtype=np.int64)
+        base[is_known] = had[row[is_known]]
+        return in_runs(column - base)
+
+    return {
+        **_head(now, new),
+        "start": more(notes.start, before.start),
+        "length": more(notes.end - notes.start, before.end - before.start),
+        "pitch": more(notes.pitch, before.pitch),
+        "velocity": more(notes.velocity, before.velocity),
+    }
 
 
 def frame(was: Take, now: Take) -> Frame | None:
@@ -227,6 +265,17 @@ def _reach(take: Take) -> Frame:
 def _part(take: Take, part: Part) -> PartView:
     notes = part.music.notes
     return {
+        **_head(take, part),
+        "start": np.diff(notes.start, prepend=0).tolist(),
+        "length": (notes.end - notes.start).tolist(),
+        "pitch": notes.pitch.tolist(),
+        "velocity": notes.velocity.tolist(),
+    }
+
+
+def _head(take: Take, part: Part) -> _PartHead:
+    notes = part.music.notes
+    return {
         **_lanes(take, part),
         "name": part.name,
         "channel": part.channel.number + 1,
@@ -237,10 +286,6 @@ def _part(take: Take, part: Part) -> PartView:
         "drum": part.channel.number == percussion.CHANNEL,
         "voices": voices(part),
         "ids": runs(notes.id),
-        "start": np.diff(notes.start, prepend=0).tolist(),
-        "length": (notes.end - notes.start).tolist(),
-        "pitch": notes.pitch.tolist(),
-        "velocity": notes.velocity.tolist(),
         "muted": np.flatnonzero(notes.muted).tolist(),
         "cues": _cues(part),
         "cue_names": dict(part.cue_names),
@@ -258,10 +303,17 @@ def _cues(part: Part) -> list[CueView]:
 
 
 def _off_page(notes: Notes) -> OffPage:
-    if notes.page_start is notes.start and notes.page_end is notes.end:
-        return {"row": [], "start": [], "end": []}
-    rows = np.flatnonzero((notes.page_start != notes.start) | (notes.page_end != notes.end))
-    return {"row": rows.tolist(), "start": notes.page_start[rows].tolist(), "end": notes.page_end[rows].tolist()}
+    start, end = notes.page_start, notes.page_end
+    others = np.zeros(len(notes), dtype=bool)
+    if start is not notes.start or end is not notes.end:
+        others = (start != notes.start) | (end != notes.end)
+    written, nowhere = (np.flatnonzero(which) for which in (others & (start >= 0), others & (start < 0)))
+    return {
+        "row": runs(written),
+        "start": in_runs((start - notes.start)[written]),
+        "end": in_runs((end - notes.end)[written]),
+        "nowhere": runs(nowhere),
+    }
 
 
 def lanes_of(take: Take, parts: Sequence[int]) -> list[PartLanes]:

@@ -67,7 +67,9 @@ class ShapedCache:
         known = self._held.get(take_id)
         weights = checkpoint.weight(shaped, *((known.shaped, known.weights) if known else ()))
         checkpoint.let_go(shaped)
-        place = _Place(revision, shaped, weights, worked=checkpoint.worked_weight(shaped))
+        # What was worked out is weighed when something is tried: here only where that may not have been for long.
+        worked = known.worked if known and revision % WEIGHED_EVERY else checkpoint.worked_weight(shaped)
+        place = _Place(revision, shaped, weights, worked=worked)
         with self._lock:
             held = self._held.get(take_id)
             if held is not None and held.revision > revision:

@@ -12,6 +12,7 @@ from expression.receiver import receive
 from tests.browser.desk import Desk
 from tests.browser.test_lanes import add_lane
 from tests.browser.test_sound import RATE, render
+from tests.expression.test_delta import spread
 from tests.files import file_of, phrase
 
 M = mido.Message
@@ -25,8 +26,10 @@ def short_notes() -> bytes:
 
 def tails(desk: Desk) -> dict[int, int]:
     """Of the notes (rows) that ring on, until when they sound."""
-    rings = desk.api("view")["parts"][0]["rings"]
-    return dict(zip(rings["row"], rings["until"], strict=True)) if rings else {}
+    part = desk.api("view")["parts"][0]
+    rings, ends = part["rings"], np.cumsum(part["start"]) + part["length"]
+    rows = [row for first, last in rings["row"] for row in range(first, last + 1)] if rings else []
+    return {row: int(ends[row]) + on for row, on in zip(rows, spread(rings["on"]), strict=True)} if rings else {}
 
 
 def pedal(desk: Desk, part: int = 0) -> list[tuple[int, float]]:

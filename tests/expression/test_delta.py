@@ -47,10 +47,34 @@ def by_note(lane: Any) -> dict[int, list[Any]]:
     return found
 
 
+def changed(part: dict[str, Any], told: dict[str, Any]) -> dict[str, Any]:
+    """A part after its notes have moved, come or gone."""
+
+    def notes(one: dict[str, Any]) -> list[int]:
+        return [note for first, last in one["ids"] for note in range(first, last + 1)]
+
+    made, ids = dict(told), notes(told)
+    for name in ("start", "length", "pitch", "velocity"):
+        had = np.cumsum(part[name]).tolist() if name == "start" else part[name]
+        by_id = dict(zip(notes(part), had, strict=True))
+        values = [by_id.get(note, 0) + more for note, more in zip(ids, spread(told[name]), strict=True)]
+        made[name] = np.diff(values, prepend=0).tolist() if name == "start" else values
+    return made
+
+
+def spread(told: Any) -> list[int]:
+    """Numbers that are told in runs, one by one."""
+    return np.repeat(told["value"], told["count"]).tolist() if told["count"] else list(told["value"])
+
+
 def laid_over(known: dict[str, Any], delta: Any) -> dict[str, Any]:
     """As a page does it."""
     made = copy.deepcopy(known)
     parts = {part["id"]: part for part in made["page"]["parts"]}
+    for told in delta["parts"]:
+        parts[told["id"]].update(told)
+    for told in delta["whole"]:
+        parts[told["id"]] = changed(parts[told["id"]], told)
     velocities = iter(delta["changes"]["velocity"])
     by_id = {
         note: (part, row)
@@ -63,10 +87,6 @@ def laid_over(known: dict[str, Any], delta: Any) -> dict[str, Any]:
             if note in by_id:
                 part, row = by_id[note]
                 part["velocity"][row] = velocity
-    for told in delta["parts"]:
-        parts[told["id"]].update(told)
-    for told in delta["whole"]:
-        parts[told["id"]] = told
     made["page"]["parts"] = list(parts.values())
     made["page"].update(delta["frame"] or {})
     for lane in delta["lanes"]:

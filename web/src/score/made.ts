@@ -46,7 +46,7 @@ export function scored({ ids, tempo = [[0, 500_000]] }: Wanted): Score {
         feet: [],
         phrases: { start: [], end: [], groups: [] },
         muted: [],
-        off_page: { row: [], start: [], end: [] },
+        off_page: { row: [], start: { count: [], value: [] }, end: { count: [], value: [] }, nowhere: [] },
         cues: [],
         cue_names: {},
       },

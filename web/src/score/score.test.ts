@@ -1,5 +1,6 @@
 import { expect, test } from "vitest";
 import { scored } from "./made";
+import { rowOfId } from "./part";
 import {
   gridTicks,
   idOfRow,
@@ -7,7 +8,6 @@ import {
   nearestLine,
   placeText,
   rangesOf,
-  rowOfId,
   secondsAt,
   tickAt,
   tickOfPlace,

@@ -1,7 +1,10 @@
 /** A take as the browser holds it: the server's columns in typed arrays, ready to be drawn. */
 import type { Changes, Delta, DeskView, Schemas, Where } from "../api/client";
 import { between } from "../ui/numbers";
-import { type Phrase, phrasesOf } from "./phrases";
+import { spread } from "./columns";
+import type { PartChange } from "./part";
+import { firstWhere, lanesOf, partAfter, partOf, rowsIn, within } from "./part";
+import type { Phrase } from "./phrases";
 
 /** Where things are placed in time: a note value, straight, dotted or triplet; and whether it pulls. */
 export interface Grid {
@@ -52,8 +55,8 @@ export interface PartScore {
   highest: number;
   /** Which notes are not sent; null where all are. */
   muted: Uint8Array | null;
-  /** Notes that are written elsewhere than they are heard: from one tick to another (-1: not at all). */
-  offPage: DeskView["parts"][number]["off_page"];
+  /** Notes (rows) that are written elsewhere than they are heard: from one tick to another. */
+  offPage: { row: readonly number[]; start: Int32Array; end: Int32Array };
   /** What the instrument hears and is no music, and what its keys call up. */
   cues: readonly Schemas["CueView"][];
   cueNames: Record<number, string>;
@@ -109,117 +112,10 @@ const runsOf = (parts: readonly PartScore[]): Score["runs"] =>
     .flatMap(({ id, runs }) => runs.map((run) => ({ ...run, part: id })))
     .sort((a, b) => a.first - b.first);
 
-function partOf(part: DeskView["parts"][number]): PartScore {
-  const count = part.start.length;
-  const start = new Int32Array(count);
-  const end = new Int32Array(count);
-  const reach = new Int32Array(count);
-  let at = 0;
-  let latest = 0;
-  for (let note = 0; note < count; note++) {
-    at += part.start[note]!;
-    start[note] = at;
-    end[note] = at + part.length[note]!;
-    latest = Math.max(latest, end[note]!);
-    reach[note] = latest;
-  }
-  const pitch = Uint8Array.from(part.pitch);
-  let row = 0;
-  const runs = part.ids.map(([first, last]) => {
-    const run = { first, last, row };
-    row += last - first + 1;
-    return run;
-  });
-  return {
-    id: part.id,
-    name: part.name,
-    channel: part.channel,
-    shares: part.shares,
-    dye: part.dye,
-    seal: part.seal,
-    patch: part.patch,
-    runs,
-    byId: [...runs].sort((a, b) => a.first - b.first),
-    start,
-    end,
-    reach,
-    pitch,
-    drum: part.drum,
-    voices: part.voices,
-    lanes: part.lanes,
-    ...wheelOf(part),
-    contour: contourOf(part.contour),
-    rings: ringsOf(part.rings, count),
-    feet: part.feet,
-    phrases: phrasesOf(part.phrases),
-    lowest: count ? pitch.reduce((a, b) => Math.min(a, b)) : 60,
-    highest: count ? pitch.reduce((a, b) => Math.max(a, b)) : 72,
-    muted: mutedOf(part.muted, count),
-    offPage: part.off_page,
-    cues: part.cues,
-    cueNames: part.cue_names,
-  };
-}
-
-function mutedOf(rows: readonly number[], count: number): Uint8Array | null {
-  if (!rows.length) return null;
-  const muted = new Uint8Array(count);
-  for (const row of rows) muted[row] = 1;
-  return muted;
-}
-
-const wheelOf = (part: Schemas["PartLanes"]) => ({
-  bendRange: part.bend_range,
-  byHand: part.by_hand,
-  largest: part.largest,
-  inForce: part.in_force,
-  sent: part.sent,
-});
-
-export function contourOf(given: Schemas["PartLanes"]["contour"]): Contour | null {
-  if (!given) return null;
-  const first = new Int32Array(given.count.length + 1);
-  given.count.forEach((count, note) => {
-    first[note + 1] = first[note]! + count;
-  });
-  const tick = Int32Array.from(given.tick);
-  const all = (column: number[]) => (column.length < tick.length ? tick.map(() => column[0]!) : column);
-  return {
-    first,
-    tick,
-    bend: Float32Array.from(given.bend, (cents) => cents / 100),
-    loud: Float32Array.from(all(given.loud), (share) => share / 100),
-    ink: Uint8Array.from(all(given.ink)),
-  };
-}
-
-function ringsOf(given: Schemas["PartLanes"]["rings"], count: number): PartScore["rings"] {
-  if (!given) return null;
-  const until = new Int32Array(count);
-  given.row.forEach((row, at) => {
-    until[row] = given.until[at]!;
-  });
-  let latest = 0;
-  const reach = until.map((tick) => {
-    latest = Math.max(latest, tick);
-    return latest;
-  });
-  return { until, reach };
-}
-
 /** The score with what has changed of the lanes of some parts. */
 export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]): Score {
   const parts = [...score.parts];
-  for (const part of changed)
-    parts[part.id] = {
-      ...parts[part.id]!,
-      lanes: part.lanes,
-      ...wheelOf(part),
-      contour: contourOf(part.contour),
-      rings: ringsOf(part.rings, parts[part.id]!.start.length),
-      feet: part.feet,
-      phrases: phrasesOf(part.phrases),
-    };
+  for (const part of changed) parts[part.id] = { ...parts[part.id]!, ...lanesOf(part, parts[part.id]!.end) };
   return { ...score, parts };
 }
 
@@ -227,28 +123,27 @@ export function withLanes(score: Score, changed: readonly Schemas["PartLanes"][]
 export function withDelta(score: Score, { whole, parts, frame }: Delta): Score {
   if (!whole.length && !parts.length && !frame) return score;
   const made = withLanes(score, parts);
-  for (const part of whole) made.parts[part.id] = partOf(part);
+  for (const part of whole) made.parts[part.id] = partAfter(part, score.parts[part.id]!);
   return { ...made, ...frame, runs: whole.length ? runsOf(made.parts) : score.runs };
 }
 
-/** Velocities of one score for another: notes that are new in that have those of `fresh`. */
+/** Velocities of one score for another, of which some parts were told anew: notes that are new have those told. */
 export function carriedVelocities(
   old: Score,
   velocities: Velocities,
   score: Score,
-  fresh: Velocities,
+  told: readonly PartChange[],
 ): Velocities {
-  return score.parts.map((part) => {
-    const was = old.parts[part.id];
-    if (was?.runs === part.runs) return velocities[part.id]!;
-    const made = fresh[part.id]!.slice();
-    for (const { first, last, row } of part.runs)
-      for (let id = first; id <= last; id++) {
-        const before = was ? rowOfId(was, id) : -1;
-        if (before >= 0) made[row + id - first] = velocities[part.id]![before]!;
-      }
-    return made;
-  });
+  const carried = [...velocities];
+  for (const { id, velocity } of told) {
+    // (Told by how much more it is than it was: of what is new, what it is.)
+    const made = Uint8Array.from(spread(velocity));
+    rowsIn(old.parts[id]!.byId, score.parts[id]!.runs).forEach((before, row) => {
+      if (before >= 0) made[row] = velocities[id]![before]!;
+    });
+    carried[id] = made;
+  }
+  return carried;
 }
 
 export function velocitiesOf(view: DeskView): Velocities {
@@ -261,34 +156,14 @@ export function withChanges(score: Score, velocities: Velocities, changes: Chang
   const made = [...velocities];
   let value = 0;
   for (const [first, last] of changes.notes) {
-    for (let at = runAt(score.runs, first); at < score.runs.length && score.runs[at]!.first <= last; at++) {
-      const { part, ...run } = score.runs[at]!;
+    within(score.runs, [first, last], ({ part, ...run }, from, to) => {
       if (made[part] === velocities[part]) made[part] = velocities[part]!.slice();
-      for (let id = Math.max(first, run.first); id <= Math.min(last, run.last); id++) {
+      for (let id = from; id <= to; id++)
         made[part]![run.row + id - run.first] = changes.velocity[value + id - first]!;
-      }
-    }
+    });
     value += last - first + 1;
   }
   return made;
-}
-
-/** The first of ascending runs that ends at an id or later. */
-function runAt(runs: readonly Run[], id: number): number {
-  let low = 0;
-  let high = runs.length;
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (runs[middle]!.last < id) low = middle + 1;
-    else high = middle;
-  }
-  return low;
-}
-
-/** The row of a note in a part; -1 where it has none of that id. */
-export function rowOfId(part: PartScore, id: number): number {
-  const run = part.byId[runAt(part.byId, id)];
-  return run && run.first <= id ? run.row + id - run.first : -1;
 }
 
 /** The keys of a part's cues, ascending. */
@@ -305,14 +180,10 @@ export function idOfRow(part: PartScore, row: number): number {
 /** Which notes of a part have their ids in inclusive ranges. */
 export function maskOf(part: PartScore, ranges: readonly (readonly [number, number])[]): Uint8Array {
   const mask = new Uint8Array(part.start.length);
-  const runs = part.byId;
-  for (const [first, last] of ranges) {
-    for (let at = runAt(runs, first); at < runs.length && runs[at]!.first <= last; at++) {
-      const run = runs[at]!;
-      const shift = run.row - run.first;
-      mask.fill(1, Math.max(first, run.first) + shift, Math.min(last, run.last) + 1 + shift);
-    }
-  }
+  for (const range of ranges)
+    within(part.byId, range, (run, from, to) =>
+      mask.fill(1, run.row + from - run.first, run.row + to + 1 - run.first),
+    );
   return mask;
 }
 
@@ -327,17 +198,9 @@ export function carried(
   newest: boolean,
   others: readonly (readonly [number, number])[] = [],
 ): Chosen {
-  const known = (id: number) => {
-    const run = old.runs[runAt(old.runs, id)];
-    return run !== undefined && run.first <= id;
-  };
-  const come = fresh.parts.map((part) => {
-    const mask = new Uint8Array(part.start.length);
-    for (const { first, last, row } of part.runs) {
-      for (let id = first; id <= last; id++) mask[row + id - first] = known(id) ? 0 : 1;
-    }
-    return mask;
-  });
+  const come = fresh.parts.map((part) =>
+    Uint8Array.from(rowsIn(old.runs, part.runs), (row) => Number(row < 0)),
+  );
   const ranges = old.parts.flatMap((part) => rangesOf(part, chosen[part.id]!));
   if (newest && come.some((mask) => mask.includes(1))) {
     return fresh.parts.map((part) => {
@@ -350,16 +213,8 @@ export function carried(
 }
 
 /** The first index whose value is greater than `value`, in an ascending array. */
-export function firstAbove(ascending: ArrayLike<number>, value: number): number {
-  let low = 0;
-  let high = ascending.length;
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (ascending[middle]! > value) high = middle;
-    else low = middle + 1;
-  }
-  return low;
-}
+export const firstAbove = (ascending: ArrayLike<number>, value: number): number =>
+  firstWhere(ascending.length, (at) => ascending[at]! > value);
 
 /** Indices [from, to) among which all notes are that sound anywhere between two ticks. */
 export function sounding(part: PartScore, from: number, to: number): [number, number] {

@@ -2303,7 +2303,7 @@ export interface components {
             lanes: components["schemas"]["LaneChange"][];
             own: components["schemas"]["OwnLane"][];
             parts: components["schemas"]["PartLanes"][];
-            whole: components["schemas"]["PartView"][];
+            whole: components["schemas"]["PartChange"][];
         };
         /** @description All that the desk draws. */
         DeskView: {
@@ -2563,6 +2563,11 @@ export interface components {
         InForce: {
             tick: number;
             what: string;
+        };
+        /** @description Numbers in their order: `value`, of which each stands for so many as `count` says; without `count`, for one. */
+        InRuns: {
+            count: number[];
+            value: number[];
         };
         /** @description `mail`: where the link is sent to; empty: nowhere. */
         InvitationAsked: {
@@ -4211,11 +4216,23 @@ export interface components {
             /** @description What the stroke acts on. */
             where?: components["schemas"]["Where"];
         };
-        /** @description Notes (rows) that are written elsewhere than they are heard: from one tick to another (start -1: not at all). */
+        /**
+         * @description Notes that are written elsewhere than they are heard.
+         *
+         *     `row`: inclusive ranges of their rows; `start`, `end`: for how many ticks later than they are heard. Notes at the
+         *     rows of `nowhere` are not written at all.
+         */
         OffPage: {
-            end: number[];
-            row: number[];
-            start: number[];
+            end: components["schemas"]["InRuns"];
+            nowhere: [
+                number,
+                number
+            ][];
+            row: [
+                number,
+                number
+            ][];
+            start: components["schemas"]["InRuns"];
         };
         /** @description How the values of the nodes of chosen notes are spread (16 bins from `low` to `high`). */
         OwnFacts: {
@@ -4256,6 +4273,54 @@ export interface components {
         PartAsked: {
             /** @default  */
             name: string;
+        };
+        /**
+         * @description A part of which notes have come, gone or moved: of each by how much more it has than it had (a new one: than 0).
+         *
+         *     `start` holds ticks.
+         */
+        PartChange: {
+            bend_range: [
+                number,
+                number
+            ][];
+            by_hand: boolean;
+            channel: number;
+            contour: components["schemas"]["Contour"] | null;
+            cue_names: {
+                [key: string]: string;
+            };
+            cues: components["schemas"]["CueView"][];
+            drum: boolean;
+            dye: string;
+            feet: [
+                number,
+                number
+            ][];
+            id: number;
+            ids: [
+                number,
+                number
+            ][];
+            in_force: components["schemas"]["InForce"][];
+            lanes: components["schemas"]["LaneHead"][];
+            largest: number | null;
+            length: components["schemas"]["InRuns"];
+            muted: number[];
+            name: string;
+            off_page: components["schemas"]["OffPage"];
+            patch: string;
+            phrases: components["schemas"]["PhraseColumns"];
+            pitch: components["schemas"]["InRuns"];
+            rings: components["schemas"]["Rings"] | null;
+            seal: string;
+            sent: components["schemas"]["SentView"];
+            shares: number[];
+            start: components["schemas"]["InRuns"];
+            velocity: components["schemas"]["InRuns"];
+            voices: {
+                [key: string]: string;
+            };
         };
         /**
          * @description The lanes of a part in short, and what they make of its notes.
@@ -4309,11 +4374,7 @@ export interface components {
             name: string;
             seal: string;
         };
-        /**
-         * @description A part with its music in columns, its cues apart. `start` holds differences; `shares`: others on its channel.
-         *
-         *     `muted` are rows.
-         */
+        /** @description A part with its music in columns, its cues apart. `start` holds differences. */
         PartView: {
             bend_range: [
                 number,
@@ -4916,10 +4977,13 @@ export interface components {
         Rename: {
             name: string;
         };
-        /** @description The music of a part (`row`) that a pedal holds, and until when each sounds (ticks). */
+        /** @description The music of a part that a pedal holds: ranges of its rows, and for how many ticks each sounds `on`. */
         Rings: {
-            row: number[];
-            until: number[];
+            on: components["schemas"]["InRuns"];
+            row: [
+                number,
+                number
+            ][];
         };
         /** @description What a lane also moves in the practice synth, by a share of the target's reach either way. */
         Route: {

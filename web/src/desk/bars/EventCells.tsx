@@ -2,7 +2,8 @@
 import { useEffect, useRef, useState } from "react";
 import type { Schemas, Stroke } from "../../api/client";
 import { plain } from "../../api/strokes";
-import { type PartScore, rowOfId, type Score, tickOfPlace } from "../../score/score";
+import { rowOfId } from "../../score/part";
+import { type PartScore, type Score, tickOfPlace } from "../../score/score";
 import { rounded, signed, typedNumber } from "../../ui/numbers";
 import { Seal } from "../../ui/Seal";
 import { noteName, partDye, partName, rowName } from "../take/arranging";

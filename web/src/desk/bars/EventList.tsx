@@ -8,7 +8,8 @@ import {
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { plain } from "../../api/strokes";
-import { idOfRow, rowOfId, tickAt } from "../../score/score";
+import { rowOfId } from "../../score/part";
+import { idOfRow, tickAt } from "../../score/score";
 import { player } from "../../sound/player";
 import { showing } from "../page/camera";
 import { beginNote } from "../strokes/beginNotes";

@@ -1,6 +1,7 @@
 import { type RefObject, useEffect, useRef, useState } from "react";
 import { answered, api, type Schemas, sentence } from "../../api/client";
-import { type PartScore, placeOf, rowOfId, type Score, tickAt } from "../../score/score";
+import { rowOfId } from "../../score/part";
+import { type PartScore, placeOf, type Score, tickAt } from "../../score/score";
 import { player, usePlayer } from "../../sound/player";
 import { List } from "../../ui/Entries";
 import { choosePressed } from "../hand/picking";

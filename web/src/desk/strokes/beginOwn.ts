@@ -2,7 +2,8 @@
 import type { Mark } from "../../api/client";
 import { type Of, plain } from "../../api/strokes";
 import { NOTE_PITCH } from "../../score/own";
-import { idOfRow, rowOfId, secondsAt } from "../../score/score";
+import { rowOfId } from "../../score/part";
+import { idOfRow, secondsAt } from "../../score/score";
 import { between, rounded } from "../../ui/numbers";
 import { chosenOfLead } from "../take/choosing";
 import { desk, keptLane, leadPart, set } from "../take/state";

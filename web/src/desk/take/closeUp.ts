@@ -1,6 +1,7 @@
 /** One note opened large, with all of its curves over its own time; its neighbours are dimmed. */
 import { NOTE_PITCH } from "../../score/own";
-import { idOfRow, type PartScore, rowOfId } from "../../score/score";
+import { rowOfId } from "../../score/part";
+import { idOfRow, type PartScore } from "../../score/score";
 import { between } from "../../ui/numbers";
 import { GUTTER, held } from "../page/camera";
 import { chooseIn } from "./choosing";

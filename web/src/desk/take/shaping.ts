@@ -13,11 +13,11 @@ import {
 import { specOf } from "../../api/strokes";
 import { nodesOf, withLaneChanges } from "../../score/lanes";
 import { isOfNotes, ownOf, withOwnChanges } from "../../score/own";
+import { contourOf } from "../../score/part";
 import {
   type Contour,
   carried,
   carriedVelocities,
-  contourOf,
   type Score,
   scoreOf,
   velocitiesOf,
@@ -466,13 +466,10 @@ async function taken(written: Written, sight: Looked, before: Layer | null): Pro
   const { changes, whole } = written.delta;
   const score = withDelta(was, written.delta);
   const isSamePart = fronts[0] === sight.asked.part;
-  const carry = (layer: Layer): Layer => {
-    const fresh = score.parts.map(({ id }) => {
-      const other = whole.find((one) => one.id === id);
-      return other ? Uint8Array.from(other.velocity) : layer.velocities[id]!;
-    });
-    return { ...layer, velocities: carriedVelocities(was, layer.velocities, score, fresh) };
-  };
+  const carry = (layer: Layer): Layer => ({
+    ...layer,
+    velocities: carriedVelocities(was, layer.velocities, score, whole),
+  });
   const kept = withDeltaIn(carry(layers.kept), score, written.delta, isSamePart);
   set({
     score,

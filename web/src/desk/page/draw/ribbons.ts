@@ -213,7 +213,7 @@ function drawWritten({ pen, ink, camera, dyeOf }: Scene, part: PartScore): void 
   const outlines = new Path2D();
   const until = rightTick(camera);
   for (let at = 0; at < row.length; at++) {
-    if (start[at]! < 0 || end[at]! < camera.left || start[at]! > until) continue;
+    if (end[at]! < camera.left || start[at]! > until) continue;
     const y = yOfPitch(camera, part.pitch[row[at]!]!);
     if (y < -camera.row || y > camera.notesHeight) continue;
     const left = Math.max(xOf(camera, start[at]!), GUTTER - 2);
