@@ -172,3 +172,29 @@ test("what cannot be is told where it is made, and is not written", async () => 
   expect(kept).toHaveLength(0);
   expect(attempts.unwritten().meant).toHaveLength(0);
 });
+
+test.each(["close", "settle"] as const)("numbers that follow impossible ones are kept: %s", async (way) => {
+  attempts.preview(nudge(1));
+  attempts.preview(nudge(2));
+  tried[0]!.refuse(new Refusal(422, "That cannot be."));
+  await settle();
+  // The hand lets go before it is known of the new ones.
+  expect(attempts.isImpossible()).toBe(false);
+  void attempts[way]();
+  tried[1]!.answer(answerTo(tried[1]!.attempt));
+  await settle();
+  const asked = tried[2];
+  asked?.answer(answerTo(asked.attempt));
+  await settle();
+  expect(kept.map(({ attempt }) => byOf(attempt))).toEqual([2]);
+});
+
+test("numbers that are known to be impossible are not kept", async () => {
+  attempts.preview(nudge(1));
+  tried[0]!.refuse(new Refusal(422, "That cannot be."));
+  await settle();
+  expect(attempts.isImpossible()).toBe(true);
+  attempts.close();
+  await settle();
+  expect(kept).toEqual([]);
+});

@@ -170,10 +170,15 @@ export class Attempts {
     return !!this.current?.changed && !this.queue.includes(this.current);
   }
 
+  /** Whether what is tried cannot be. Of numbers that are still asked for nobody knows, also if those before could not. */
+  isImpossible(): boolean {
+    return !!this.current?.problem && !this.current.asked;
+  }
+
   /** Something else begins: what is tried is kept, unless it cannot be or changes nothing; it is open no longer. */
   close(): void {
     const { current } = this;
-    if (current && this.isTried() && !current.problem) void this.keepIt(current, true);
+    if (current && this.isTried() && !this.isImpossible()) void this.keepIt(current, true);
     this.forget();
   }
 
@@ -243,7 +248,7 @@ export class Attempts {
   /** What is tried is kept, as `close` keeps it, and stays open; resolves when all that was meant is written. */
   async settle(): Promise<void> {
     const { current } = this;
-    if (current && this.isTried() && !current.problem) void this.keepIt(current, true);
+    if (current && this.isTried() && !this.isImpossible()) void this.keepIt(current, true);
     await this.allWritten();
   }
 

@@ -313,7 +313,7 @@ export function close(): void {
 
 /** What was drawn is meant, unless nothing could be made of it. */
 export function finish(): void {
-  if (desk().shaping?.problem) letGo();
+  if (attempts.isImpossible()) letGo();
   else if (desk().shaping) void keep();
 }
 
