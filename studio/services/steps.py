@@ -52,7 +52,8 @@ def add(take_id: UUID, before: History, after: History) -> None:
     if after.steps == before.steps:
         return
     first = _first(before, after)
-    Step.objects.filter(take_id=take_id, position__gte=first).delete()
+    if len(before.steps) > first:
+        Step.objects.filter(take_id=take_id, position__gte=first).delete()
     Step.objects.bulk_create(
         Step(take_id=take_id, **_row(position, step)) for position, step in enumerate(after.steps[first:], first)
     )

@@ -2,8 +2,7 @@
 import type { Changes, Delta, DeskView, Schemas, Where } from "../api/client";
 import { between } from "../ui/numbers";
 import { spread } from "./columns";
-import type { PartChange } from "./part";
-import { firstWhere, lanesOf, partAfter, partOf, rowsIn, within } from "./part";
+import { firstWhere, lanesOf, type PartChange, partAfter, partOf, rowsIn, within } from "./part";
 import type { Phrase } from "./phrases";
 
 /** Where things are placed in time: a note value, straight, dotted or triplet; and whether it pulls. */
