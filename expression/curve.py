@@ -34,8 +34,10 @@ def form(u: ArrayLike, lift: ArrayLike = 0.0, ease: ArrayLike = 0.0) -> Floats:
     u, lift = np.broadcast_arrays(np.asarray(u, dtype=np.float64), np.asarray(lift, dtype=np.float64))
     power = STEEPNESS * lift
     straight = np.abs(power) < 1e-9
-    safe = np.where(straight, 1.0, power)
-    s = np.where(straight, u, np.expm1(safe * u) / np.expm1(safe))
+    s = u
+    if not straight.all():
+        safe = np.where(straight, 1.0, power)
+        s = np.where(straight, u, np.expm1(safe * u) / np.expm1(safe))
     return np.asarray((1 - np.asarray(ease)) * s + ease * s * s * (3 - 2 * s), dtype=np.float64)
 
 

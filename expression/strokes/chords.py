@@ -125,10 +125,9 @@ class NoteGlide(BaseStroke):
         found = {number: threads for number in masks if (threads := self.threads(take, number))}
         if not found:
             raise NothingMatched("Choose two chords, or more, that follow one another: there is nothing to glide to.")
-        ends = [thread.arrives for threads in found.values() for thread in threads]
-        return Reach(
-            int(picked.start.min()), max(*ends, int(picked.end.max())), list(found), sum(map(len, found.values()))
-        )
+        last = max(thread.arrives for threads in found.values() for thread in threads)
+        count = sum(map(len, found.values()))
+        return Reach(int(picked.start.min()), max(last, int(picked.end.max())), list(found), count)
 
     @override
     def also(self, take: Take) -> str:
@@ -137,8 +136,8 @@ class NoteGlide(BaseStroke):
         alone = 0
         for number, mask in masks.items():
             threads = self.threads(take, number)
-            ends = {row for thread in threads for row in (thread.one, thread.other)}
-            alone += sum(row not in ends for row in np.flatnonzero(mask).tolist())
+            paired = {thread.one for thread in threads} | {thread.other for thread in threads}
+            alone += len(set(np.flatnonzero(mask).tolist()) - paired)
         if not alone:
             return ""
         return (
@@ -271,7 +270,7 @@ def _glided(part: Part, threads: list[Thread]) -> tuple[Notes, dict[str, NoteCur
         while chain[-1].other in following:
             chain.append(following[chain[-1].other])
         start = int(notes.start[row])
-        end[row] = max(int(notes.end[thread.other]) for thread in chain)
+        end[row] = notes.end[[thread.other for thread in chain]].max()
         for key in {NOTE_PITCH, *part.curves}:
             curve = _chained(part, key, row, chain, start)
             if curve is not None:
@@ -327,16 +326,16 @@ def _chained(part: Part, key: str, row: int, chain: list[Thread], start: int) ->
 
 def _steps(notes: Notes, row: int, chain: list[Thread], start: int) -> Curve:
     """The pitch of a voice through its chain, where nothing else moves it: from each partner's to the next."""
-    nodes: list[tuple[int, float, bool, float, float]] = [(0, 0.0, True, 0.0, 0.0)]
-    base = int(notes.pitch[row])
-    for thread in chain:
-        leaves, arrives = thread.leaves - start, thread.arrives - start
-        away = float(int(notes.pitch[thread.other]) - base)
-        before = nodes[-1][1]
-        if nodes[-1][0] == leaves:
-            nodes.pop()
-        nodes += [(leaves, before, False, thread.lift, thread.ease), (arrives, away, True, 0.0, 0.0)]
-    return Curve.of(*zip(*nodes, strict=True))
+    others, leaves, arrives, lift, ease = (np.array(column) for column in list(zip(*chain, strict=True))[1:])
+    away = notes.pitch[others].astype(np.float64) - float(notes.pitch[row])
+    values, lifts, eases = np.zeros((3, 1 + 2 * len(chain)))
+    ticks, hold = np.zeros(values.shape, dtype=np.int64), np.ones(values.shape, dtype=bool)
+    ticks[1::2], ticks[2::2] = leaves - start, arrives - start
+    values[2::2], values[3::2] = away, away[:-1]
+    hold[1::2], lifts[1::2], eases[1::2] = False, lift, ease
+    # One that goes on at once is not held before.
+    stays = np.append(np.diff(ticks) > 0, True) | ~hold
+    return Curve.of(ticks[stays], values[stays], hold[stays], lifts[stays], eases[stays])
 
 
 def _begun(curve: Curve, rest: float) -> Curve:

@@ -272,19 +272,18 @@ def _joined(batch: Batch, made: Curve) -> Curve:
 def _led(made: Piece, lead: Piece, still: Sight, error: float) -> Curve:
     """The sum of two pieces, of which the other is nothing between two ticks: steps that lie there stay as they are."""
     curve = made.curve
-    begins, ends = np.searchsorted(curve.ticks, still).tolist()
-    inner = curve.rows(slice(begins, max(ends - 1, begins)))
+    # (A step where that begins is arrived at.)
+    begins, ends = np.searchsorted(curve.ticks, (still[0] + 1, still[1])).tolist()
     steps = curve.rows(slice(max(begins - 1, 0), ends))
-    if len(inner) < FEW or not begins or not inner.hold.all() or not _are_apart(steps):
+    # It is parted where a step is another than the one before.
+    parts = begins + np.flatnonzero(steps.values[1:] != steps.values[:-1])
+    if len(parts) < FEW or not begins or not (steps.hold[1:].all() and (np.diff(steps.ticks) > 0).all()):
         return piece.added(made, lead, error).curve
-    edges = made.start, int(curve.ticks[begins]), int(curve.ticks[ends - 1]), made.end
+    first, last = int(parts[0]), int(parts[-1])
+    inner = curve.rows(slice(first, last))
+    edges = made.start, int(curve.ticks[first]), int(curve.ticks[last]), made.end
     before, after = (
         piece.added(piece.cut(curve, *edge, error), piece.cut(lead.curve, *edge, error), error).curve
         for edge in (edges[:2], edges[2:])
     )
     return before.rows(before.ticks < edges[1]).then(inner, after)
-
-
-def _are_apart(steps: Curve) -> bool:
-    """Whether each node has a time, and a value, other than the one before."""
-    return bool((steps.ticks[1:] > steps.ticks[:-1]).all() and (steps.values[1:] != steps.values[:-1]).all())

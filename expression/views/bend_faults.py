@@ -21,7 +21,8 @@ THINNED = 500
 
 def beyond(before: Take, after: Take, part: int) -> Fault | None:
     """Where a stroke makes the bend of a part go beyond its range, and the wider range that would be heard."""
-    was, now = (beyond_range(take, take.parts[part].channel, part) for take in (before, after))
+    now = beyond_range(after, after.parts[part].channel, part)
+    was = beyond_range(before, before.parts[part].channel, part) if now else []
     known = {span for one in was for span in one["spans"]}
     for one in now:
         if not known.issuperset(one["spans"]):
@@ -35,6 +36,9 @@ def beyond_range(take: Take, channel: Channel, part: int) -> list[Fault]:
     if BEND not in channel.lanes:
         return []
     curve, ranges = channel.lanes[BEND].curve, channel.bend_range
+    # No way goes further than from one value to the next.
+    if max(curve.values.max(), -curve.values.min()) <= ranges.semitones.min():
+        return []
     changes = ranges.ticks[ranges.ticks >= curve.ticks[0]]
     ticks = np.concatenate((curve.ticks, changes))
     order = np.argsort(ticks, kind="stable")

@@ -18,21 +18,22 @@ STEPS = 12
 """Into which the way of a voice is cut where it is drawn."""
 
 
-class ThreadView(TypedDict):
-    """A voice of chord into chord: the notes (ids) it goes from and to, and their pitches; ticks when it leaves, when
-    it is there, and when the note that it goes to was struck; its form, and shares of its rise at even times.
+class Threads(TypedDict):
+    """Voices of chord into chord, in columns: the notes (ids) they go from and to, and their pitches; ticks when they
+    leave, when they are there, and when the notes that they go to were struck; their lift, and which of `ways` each
+    goes: shares of its rise at even times.
     """
 
-    one: int
-    other: int
-    leaves: int
-    arrives: int
-    pitch: int
-    reached: int
-    struck: int
-    lift: float
-    ease: float
-    way: list[float]
+    one: list[int]
+    other: list[int]
+    leaves: list[int]
+    arrives: list[int]
+    pitch: list[int]
+    reached: list[int]
+    struck: list[int]
+    lift: list[float]
+    way: list[int]
+    ways: list[list[float]]
 
 
 class Mark(TypedDict):
@@ -51,7 +52,7 @@ class Mark(TypedDict):
     grips: list[Grip]
     parts: list[int]
     count: int
-    threads: list[ThreadView]
+    threads: Threads | None
 
 
 class DialView(TypedDict):
@@ -194,7 +195,9 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
         threads = _threads(take, stroke, parts)
     except NothingMatched:
         label, sign = stroke.title, stroke.sign()
-        return Mark(label=label, sign=sign, place="", start=0, end=0, line=[], grips=[], parts=[], count=0, threads=[])
+        return Mark(
+            label=label, sign=sign, place="", start=0, end=0, line=[], grips=[], parts=[], count=0, threads=None
+        )
     # What comes a little before or after a bar line belongs to the bar that the hand was aiming at; a note that is
     # reached there is in its own bar.
     near = min(take.resolution // 8, max(end - start - 1, 0) // 2)
@@ -216,27 +219,22 @@ def _mark(take: Take, stroke: AnyStroke) -> Mark:
     }
 
 
-def _threads(take: Take, stroke: AnyStroke, parts: list[int]) -> list[ThreadView]:
-    found: list[ThreadView] = []
-    ways: dict[tuple[float, float], list[float]] = {}
-    for part in parts:
-        notes = take.parts[part].notes
-        ids = notes.id
-        for one, other, leaves, arrives, lift, ease in stroke.threads(take, part)[:MOST_THREADS]:
-            if (lift, ease) not in ways:
-                ways[lift, ease] = np.round(form(np.linspace(0, 1, STEPS + 1), lift, ease), 4).tolist()
-            found.append(
-                {
-                    "one": int(ids[one]),
-                    "other": int(ids[other]),
-                    "leaves": leaves,
-                    "arrives": arrives,
-                    "pitch": int(notes.pitch[one]),
-                    "reached": int(notes.pitch[other]),
-                    "struck": int(notes.start[other]),
-                    "lift": lift,
-                    "ease": ease,
-                    "way": ways[lift, ease],
-                }
-            )
-    return found
+def _threads(take: Take, stroke: AnyStroke, parts: list[int]) -> Threads | None:
+    voices = [(take.parts[part].notes, *one) for part in parts for one in stroke.threads(take, part)[:MOST_THREADS]]
+    if not voices:
+        return None
+    forms = [(lift, ease) for *_, lift, ease in voices]
+    which = {each: place for place, each in enumerate(dict.fromkeys(forms))}
+    shares = np.linspace(0, 1, STEPS + 1)
+    return {
+        "one": [int(notes.id[one]) for notes, one, *_ in voices],
+        "other": [int(notes.id[other]) for notes, _, other, *_ in voices],
+        "leaves": [leaves for _, _, _, leaves, *_ in voices],
+        "arrives": [arrives for *_, arrives, _, _ in voices],
+        "pitch": [int(notes.pitch[one]) for notes, one, *_ in voices],
+        "reached": [int(notes.pitch[other]) for notes, _, other, *_ in voices],
+        "struck": [int(notes.start[other]) for notes, _, other, *_ in voices],
+        "lift": [lift for lift, _ in forms],
+        "way": [which[each] for each in forms],
+        "ways": [np.round(form(shares, lift, ease), 4).tolist() for lift, ease in which],
+    }

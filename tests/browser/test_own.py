@@ -75,7 +75,7 @@ def test_threads_are_seen_and_hung_elsewhere(desk: Desk) -> None:
     with desk.page.expect_response(lambda answer: "preview" in answer.url) as waiting:
         desk.button("Chords glide").click()
     threads = waiting.value.json()["mark"]["threads"]
-    assert [(one["pitch"], one["reached"]) for one in threads] == [(60, 62), (64, 65), (67, 69)]
+    assert [*zip(threads["pitch"], threads["reached"], strict=True)] == [(60, 62), (64, 65), (67, 69)]
     canvas, names = desk.box("Notes"), desk.api("view")["note_names"]
 
     def edge(pitch: int, x: float) -> float:

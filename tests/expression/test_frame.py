@@ -107,6 +107,18 @@ class TestFrame:
             jump = abs(float(was.at(edge) - was.at(edge - 1)))
             assert abs(float(curve.at(edge) - curve.at(edge - 1))) <= jump + 40
 
+    @pytest.mark.parametrize("values", [[10, 100, 30], [10, 10, 100]])
+    def test_a_smooth_join_that_ends_on_a_step_leaves_it_one(self, values: list[int]) -> None:
+        take = recorded(values * 100, gap=20)
+        was = curve_of(take)
+        # The margins, 12 hundredths each, end on nodes.
+        start, end = int(was.ticks[25]), int(was.ticks[275])
+        curve = framed(take, level=7, join="smooth", where={"parts": [0], "span": [start, end]})
+        still = np.arange(int(was.ticks[55]), int(was.ticks[245]))
+        assert np.abs(curve.at(still) - was.at(still) - 7).max() < 0.6
+        for edge in still[0] - 1, still[-1]:
+            assert float(curve.at(edge)) == pytest.approx(float(was.at(edge)) + 7, abs=0.6)
+
     def test_several_lanes_and_parts_at_once(self) -> None:
         tracks = [
             [

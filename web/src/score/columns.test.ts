@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { numbersOf, spread } from "./columns";
+import { numbersOf, rowAt, spread } from "./columns";
 
 test("numbers told in runs, each by itself, and none", () => {
   expect([...spread({ count: [2, 1, 3], value: [7, -1, 0] })]).toEqual([7, 7, -1, 0, 0, 0]);
@@ -16,4 +16,8 @@ test("ranges, both ends with them", () => {
     ]),
   ]).toEqual([3, 4, 5, 9, 0, 1]);
   expect([...numbersOf([])]).toEqual([]);
+});
+
+test("what columns hold at one place, by their names", () => {
+  expect(rowAt({ one: [3, 4], other: [5, 6] }, 1)).toEqual({ one: 4, other: 6 });
 });

@@ -3296,7 +3296,7 @@ export interface components {
             place: string;
             sign: string;
             start: number;
-            threads: components["schemas"]["ThreadView"][];
+            threads: components["schemas"]["Threads"] | null;
         };
         /** @description A measure of a part in both; null where one lacks it. */
         MeasureView: {
@@ -5688,20 +5688,21 @@ export interface components {
             ticks: number[];
         };
         /**
-         * @description A voice of chord into chord: the notes (ids) it goes from and to, and their pitches; ticks when it leaves, when
-         *     it is there, and when the note that it goes to was struck; its form, and shares of its rise at even times.
+         * @description Voices of chord into chord, in columns: the notes (ids) they go from and to, and their pitches; ticks when they
+         *     leave, when they are there, and when the notes that they go to were struck; their lift, and which of `ways` each
+         *     goes: shares of its rise at even times.
          */
-        ThreadView: {
-            arrives: number;
-            ease: number;
-            leaves: number;
-            lift: number;
-            one: number;
-            other: number;
-            pitch: number;
-            reached: number;
-            struck: number;
+        Threads: {
+            arrives: number[];
+            leaves: number[];
+            lift: number[];
+            one: number[];
+            other: number[];
+            pitch: number[];
+            reached: number[];
+            struck: number[];
             way: number[];
+            ways: number[][];
         };
         /** @description A number of a stroke that is a time: 0 of it is at the tick `origin`, and 1 so many ticks (`unit`) after that. */
         Time: {

@@ -1,7 +1,9 @@
 /** The voices of chord into chord, taken by their grips on the ribbons. */
 import { idOfRow } from "../../score/score";
+import { type Thread, threadsOf } from "../../score/threads";
+import { between } from "../../ui/numbers";
 import { tickOf } from "../page/camera";
-import { MOST_CROWDED, type Thread, threadGrips } from "../page/draw/threads";
+import { MOST_CROWDED, threadGrips } from "../page/draw/threads";
 import { hung, leavingAt, ownWay, thereAt } from "../strokes/beginOwn";
 import { keep, preview } from "../take/shaping";
 import { desk } from "../take/state";
@@ -14,11 +16,9 @@ import { noteAt } from "./picking";
  */
 export function threadGrip(x: number, y: number): Grip | null {
   const { shaping } = desk();
-  if (shaping?.stroke.kind !== "note.glide") return null;
-  const stroke = shaping.stroke;
-  const threads = shaping.mark?.threads ?? [];
   const near = nearestGrip(x, y);
-  if (!near) return null;
+  if (!near || shaping?.stroke.kind !== "note.glide") return null;
+  const { stroke } = shaping;
   const { thread, grip } = near;
   const done = () => {
     if (desk().shaping?.number != null) void keep();
@@ -32,7 +32,7 @@ export function threadGrip(x: number, y: number): Grip | null {
         if (id === null || id === onto || id === thread.one) return;
         onto = id;
         // From how they hung when it was taken: what it passes on its way keeps what it had.
-        preview(hung(stroke, threads, thread.one, id));
+        preview(hung(stroke, shaping.mark, thread, id));
       },
       done,
     };
@@ -43,7 +43,10 @@ export function threadGrip(x: number, y: number): Grip | null {
     move(toX, toY) {
       if (grip === "leaves") preview(leavingAt(stroke, thread, tickAt(toX)));
       else if (grip === "arrives") preview(thereAt(stroke, thread, tickAt(toX)));
-      else preview(ownWay(stroke, thread, { lift: thread.lift + (rises * (toY - y)) / LIFT_PIXELS }));
+      else {
+        const lift = between(thread.lift + (rises * (toY - y)) / LIFT_PIXELS, -1, 1);
+        preview(ownWay(stroke, thread, { lift }));
+      }
     },
     done,
   };
@@ -52,10 +55,9 @@ export function threadGrip(x: number, y: number): Grip | null {
 /** The grip of a voice that is next to a place; where it is there rather than what it hangs on, where both are. */
 function nearestGrip(x: number, y: number) {
   const { camera, shaping } = desk();
-  const threads = shaping?.mark?.threads ?? [];
   let best: { thread: Thread; grip: keyof typeof GRIPS } | null = null;
   let nearest = THREAD_REACH;
-  for (const thread of threads) {
+  for (const thread of threadsOf(shaping?.mark)) {
     const grips = threadGrips(camera, thread);
     const crowded = grips.arrives.x - grips.leaves.x <= MOST_CROWDED;
     for (const grip of Object.keys(GRIPS) as (keyof typeof GRIPS)[]) {
@@ -73,7 +75,7 @@ const GRIPS = {
   hangs: "drag to another note: it goes there instead",
   leaves: "drag: this voice leaves earlier or later",
   arrives: "drag: this voice takes a longer or a shorter time",
-  lift: "drag up or down: this voice goes fast, then slow, or slow, then fast",
+  lift: "drag up or down: fast, then slow, or slow, then fast",
 };
 const THREAD_REACH = 10;
 /** So far up or down is all of a voice's lift. */
@@ -81,6 +83,6 @@ const LIFT_PIXELS = 80;
 
 /** What a press on a voice would do there, in words; empty where there is none. */
 export function threadHint(x: number, y: number): string {
-  const near = desk().shaping?.stroke.kind === "note.glide" ? nearestGrip(x, y) : null;
+  const near = nearestGrip(x, y);
   return near ? GRIPS[near.grip] : "";
 }

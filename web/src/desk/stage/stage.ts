@@ -4,6 +4,7 @@ import { actsOnVelocity } from "../../api/strokes";
 import { VELOCITY } from "../../score/lanes";
 import { NOTE_PITCH } from "../../score/own";
 import { gridTicks, type PartScore, reached } from "../../score/score";
+import { threadsOf } from "../../score/threads";
 import { GUTTER, xOf } from "../page/camera";
 import { blank, type Ink, mixInk } from "../page/draw/ink";
 import { drawOverviewLane, drawOverviewNotes, drawWindow, OVERVIEW_HEIGHT } from "../page/draw/overview";
@@ -148,7 +149,7 @@ export class Stage {
       shapes: layers.tried?.shapes ?? new Map(),
       coming: (layers.tried ?? layers.compared)?.coming ?? [],
       pitches: state.activeLane === NOTE_PITCH ? shown(layers).lanes.get(NOTE_PITCH) : undefined,
-      threads: shaping?.mark?.threads,
+      threads: threadsOf(shaping?.mark),
       closeUp: state.closeUp?.id ?? null,
       mark: shaping && actsOnVelocity(shaping.stroke) ? shaping.mark : null,
       kept: state.history.strokes

@@ -4,6 +4,7 @@ import { type Of, plain } from "../../api/strokes";
 import { NOTE_PITCH } from "../../score/own";
 import { rowOfId } from "../../score/part";
 import { idOfRow, secondsAt } from "../../score/score";
+import { type Thread, threadsOf } from "../../score/threads";
 import { between, rounded } from "../../ui/numbers";
 import { chosenOfLead } from "../take/choosing";
 import { desk, keptLane, leadPart, set } from "../take/state";
@@ -42,17 +43,12 @@ export function beginGlide(): void {
 /** Other threads than those there were: one that is hung on another note gives that one's to the note it had. */
 export function hung(
   stroke: Of<"note.glide">,
-  threads: Mark["threads"],
-  from: number,
+  mark: Mark | null,
+  thread: Thread,
   onto: number,
 ): Of<"note.glide"> {
-  const pairs = threads.map(({ one, other }): [number, number] => [one, other]);
-  const mine = pairs.find(([one]) => one === from);
-  const theirs = pairs.find(([, other]) => other === onto);
-  if (!mine) return stroke;
-  if (theirs) theirs[1] = mine[1];
-  mine[1] = onto;
-  return { ...stroke, pairs };
+  const swapped: Record<number, number> = { [thread.other]: onto, [onto]: thread.other };
+  return { ...stroke, pairs: threadsOf(mark).map(({ one, other }) => [one, swapped[other] ?? other]) };
 }
 
 /** One voice of chord into chord leaves at a tick: within its note by a share of it, later by the clock. */
@@ -76,12 +72,9 @@ export function thereAt(stroke: Of<"note.glide">, thread: Thread, tick: number):
 /** One voice of chord into chord goes in its own way, in some of its numbers. */
 export function ownWay(stroke: Of<"note.glide">, thread: Thread, numbers: OwnWay): Of<"note.glide"> {
   const { voices = [] } = stroke;
-  const { lift = 0 } = numbers;
-  const told = { ...numbers, ...(numbers.lift === undefined ? {} : { lift: between(lift, -1, 1) }) };
   const mine = { ...voices.find(({ note }) => note === thread.one), note: thread.one };
-  for (const [name, number] of Object.entries(told)) mine[name as keyof OwnWay] = rounded(number, 4);
+  for (const [name, number] of Object.entries(numbers)) mine[name as keyof OwnWay] = rounded(number, 4);
   return { ...stroke, voices: [...voices.filter(({ note }) => note !== thread.one), mine] };
 }
 
-type Thread = Mark["threads"][number];
 type OwnWay = { start?: number; time?: number; late_ms?: number; lift?: number };

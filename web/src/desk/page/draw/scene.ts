@@ -2,6 +2,7 @@
 import type { Mark, Schemas } from "../../../api/client";
 import type { LaneNodes } from "../../../score/lanes";
 import type { Chosen, Contour, PartScore, Score, Velocities } from "../../../score/score";
+import type { Thread } from "../../../score/threads";
 import type { Camera } from "../camera";
 import type { Scale } from "../scale";
 import type { Ink } from "./ink";
@@ -46,6 +47,6 @@ export interface Scene {
   kept: readonly Mark[];
   /** Curves of pitch that are shaped on the ribbons of the leading part; threads from chord to chord; one note alone. */
   pitches?: LaneNodes;
-  threads?: Mark["threads"];
+  threads?: Thread[];
   closeUp?: number | null;
 }

@@ -1,10 +1,9 @@
 /** The voices of chord into chord, as threads with the grips by which each is moved. */
 
-import type { Mark } from "../../../api/client";
+import type { Thread } from "../../../score/threads";
 import { type Camera, GUTTER, xOf, yOfPitch } from "../camera";
 import type { Scene } from "./scene";
 
-export type Thread = Mark["threads"][number];
 /** Pixels of a voice's way below which its middle has no grip of its own. */
 export const MOST_CROWDED = 24;
 
