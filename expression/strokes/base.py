@@ -99,6 +99,11 @@ class Where(Record):
         return mask
 
 
+def in_beats(count: float) -> str:
+    """So many beats, in words."""
+    return f"{count:g} beat{'' if count == 1 else 's'}"
+
+
 def _within(ids: Ints, firsts: Ints, lasts: Ints) -> Flags:
     """Which ids lie in any of the ranges (ascending by their first; they may overlap)."""
     if not len(firsts):

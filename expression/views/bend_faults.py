@@ -36,10 +36,10 @@ def beyond_range(take: Take, channel: Channel, part: int) -> list[Fault]:
     if BEND not in channel.lanes:
         return []
     curve, ranges = channel.lanes[BEND].curve, channel.bend_range
-    # No way goes further than from one value to the next.
-    if max(curve.values.max(), -curve.values.min()) <= ranges.semitones.min():
-        return []
     changes = ranges.ticks[ranges.ticks >= curve.ticks[0]]
+    # No way goes further than from one value to the next.
+    if max(curve.values.max(), -curve.values.min()) <= ranges.at(np.append(curve.ticks[:1] - 1, changes)).min():
+        return []
     ticks = np.concatenate((curve.ticks, changes))
     order = np.argsort(ticks, kind="stable")
     # What arrives at a node where it jumps belongs to before it.

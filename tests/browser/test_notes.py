@@ -148,7 +148,7 @@ def test_by_keys_alone(desk: Desk) -> None:
     assert (2 * BEAT, 2 * BEAT + 480, 73, 80) in heard(desk)
     desk.press("Escape", "ArrowRight", "Control+Shift+ArrowRight")
     desk.page.wait_for_timeout(SLOW)
-    desk.expect_strokes("Notes moved", "Lengths +1 beats")
+    desk.expect_strokes("Notes moved", "Lengths +1 beat")
     desk.press("Escape", "m", "Enter")
     desk.expect_strokes("Notes moved", "Lengths", "Notes muted")
     assert len(heard(desk)) == 3
