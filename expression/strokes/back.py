@@ -13,11 +13,11 @@ from expression.lanes import LANES
 from expression.limits import LAST_TICK, MOST_COPIES, MOST_LANES
 from expression.notes import Notes
 from expression.records import Record
-from expression.strokes.base import IDS_EACH, BaseStroke, Count, Points, Tick
+from expression.strokes.base import IDS_EACH, BaseStroke, Count, Points, Tick, counted
 from expression.strokes.lane import known_lane
 from expression.strokes.made_of import MadeOf, by_ids
 from expression.strokes.note_edits import NewNote, NotesAdd, NotesDelete
-from expression.strokes.note_stroke import FIRST_MADE, NotesStroke, Outcome, counted, on_page, settle
+from expression.strokes.note_stroke import FIRST_MADE, NotesStroke, Outcome, on_page, settle
 from expression.strokes.spec import Ask, Spec
 from expression.strokes.writing import LaneDraw, Value
 from expression.take import Take

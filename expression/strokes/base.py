@@ -99,9 +99,10 @@ class Where(Record):
         return mask
 
 
-def in_beats(count: float) -> str:
-    """So many beats, in words."""
-    return f"{count:g} beat{'' if count == 1 else 's'}"
+def counted(count: float, noun: str = "note") -> str:
+    """So many notes, or others, in words; of beats also parts."""
+    number = f"{count:g}" if isinstance(count, float) else f"{count:,}"
+    return f"1 {noun}" if count == 1 else f"{number} {noun}s"
 
 
 def _within(ids: Ints, firsts: Ints, lasts: Ints) -> Flags:

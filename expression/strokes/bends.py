@@ -15,7 +15,7 @@ from expression.memo import worked_out
 from expression.notes import Notes
 from expression.records import Unit
 from expression.sounding import died_away
-from expression.strokes.base import Lift, in_beats, masks_of
+from expression.strokes.base import Lift, counted, masks_of
 from expression.strokes.gestures import (
     EASE,
     LIFT,
@@ -294,7 +294,7 @@ class BendShake(BendGesture):
 
     @override
     def label(self) -> str:
-        rate = f"{self.rate:g} Hz" if self.per == "hz" else f"every {in_beats(self.rate)}"
+        rate = f"{self.rate:g} Hz" if self.per == "hz" else f"every {counted(self.rate, 'beat')}"
         grows = "" if self.depth_end is None else f" → {self.depth_end:g}"
         return f"Shake {rate}, ±{self.depth:g}{grows} cents"
 

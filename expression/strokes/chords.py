@@ -18,7 +18,7 @@ from expression.note_curves import NO_CURVES, NoteCurves
 from expression.notes import Notes
 from expression.piece import Piece, cut, laid
 from expression.records import Record, Unit
-from expression.strokes.base import BaseStroke, Count, Lift, Reach, Thread, in_beats, select
+from expression.strokes.base import BaseStroke, Count, Lift, Reach, Thread, counted, select
 from expression.strokes.grips import Grip, Time
 from expression.strokes.spec import ASK_EASE, ASK_LIFT, Ask, Gesture, Spec, entry
 from expression.take import Part, Take
@@ -169,7 +169,7 @@ class NoteGlide(BaseStroke):
     @override
     def label(self) -> str:
         late = f", up to {self.late_ms:g} ms apart" if self.late_ms else ""
-        return f"Chord into chord over {in_beats(self.time)}{late}"
+        return f"Chord into chord over {counted(self.time, 'beat')}{late}"
 
 
 @worked_out(16)

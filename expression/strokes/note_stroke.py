@@ -12,7 +12,7 @@ from expression.chords import chord_onsets
 from expression.errors import NothingMatched
 from expression.memo import worked_out
 from expression.notes import Notes
-from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Where, Which, masks_of, select
+from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Where, Which, counted, masks_of, select
 from expression.strokes.carried_lanes import Stretches, others
 from expression.strokes.settling import Over, settled
 from expression.take import Channel, Part, Take
@@ -207,11 +207,6 @@ def settle(take: Take, changed: Mapping[int, Notes], touched: Ints, over: Over, 
     if short:
         told.append(f"{counted(short)} of these {'ends' if short == 1 else 'end'} where the key is struck again.")
     return made
-
-
-def counted(count: int, noun: str = "note") -> str:
-    """So many notes, or others, in words."""
-    return f"1 {noun}" if count == 1 else f"{count:,} {noun}s"
 
 
 def on_page(notes: Notes, rows: Flags, start: Ints, end: Ints, page: bool) -> dict[str, Ints]:

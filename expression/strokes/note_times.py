@@ -12,7 +12,7 @@ from expression.curve import form
 from expression.errors import NothingMatched
 from expression.memo import worked_out
 from expression.records import Unit
-from expression.strokes.base import Lift, in_beats
+from expression.strokes.base import Lift, counted
 from expression.strokes.carried_lanes import Timing, stretched, warped
 from expression.strokes.feel import chance, drifting
 from expression.strokes.note_edits import OverKey
@@ -213,9 +213,9 @@ class NotesLength(TimeStroke):
         if self.gap_ms is not None:
             return f"Lengths up to {self.gap_ms:g} ms before the next" if self.gap_ms else "Lengths up to the next"
         if self.to is not None:
-            return f"Lengths {in_beats(self.to)}"
+            return f"Lengths {counted(self.to, 'beat')}"
         if self.by is not None:
-            return f"Lengths {'+' if self.by > 0 else '−'}{in_beats(abs(self.by))}"
+            return f"Lengths {'+' if self.by > 0 else '−'}{counted(abs(self.by), 'beat')}"
         return f"Lengths times {self.factor:g}"
 
 

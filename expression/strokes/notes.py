@@ -14,11 +14,11 @@ from expression.memo import worked_out
 from expression.note_curves import NO_CURVES
 from expression.notes import Notes
 from expression.records import Record
-from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Tick, masks_of
+from expression.strokes.base import IDS_EACH, BaseStroke, Count, Reach, Tick, counted, masks_of
 from expression.strokes.copying import converted, repeated
 from expression.strokes.keys import Keys, transposed
 from expression.strokes.lane import Spot, lane_of
-from expression.strokes.note_stroke import FIRST_MADE, Outcome, counted, free_ids
+from expression.strokes.note_stroke import FIRST_MADE, Outcome, free_ids
 from expression.strokes.spec import Ask, Gesture, Spec, entry
 from expression.take import Part, Take
 

@@ -17,9 +17,9 @@ from expression.note_curves import NoteCurves
 from expression.piece import Piece, laid, laid_all
 from expression.played import Performance, figures, packed, performed, unpacked, within
 from expression.status import NOTE_OFF, SYSEX
-from expression.strokes.base import IDS_EACH, Count, Reach, Tick
+from expression.strokes.base import IDS_EACH, Count, Reach, Tick, counted
 from expression.strokes.lane import lane_of
-from expression.strokes.note_stroke import FIRST_MADE, NotesStroke, Outcome, counted, free_ids, settle
+from expression.strokes.note_stroke import FIRST_MADE, NotesStroke, Outcome, free_ids, settle
 from expression.strokes.spec import Ask, Spec, choice, entry
 from expression.take import Channel, Lane, Part, Take
 from expression.time import TempoMap

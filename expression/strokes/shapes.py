@@ -16,7 +16,7 @@ from expression.lanes import LANES
 from expression.limits import MOST_CYCLES
 from expression.memo import worked_out
 from expression.records import Unit
-from expression.strokes.base import Lift, Reach, Where, in_beats
+from expression.strokes.base import Lift, Reach, Where, counted
 from expression.strokes.batch import Batch
 from expression.strokes.grips import Grip, Place, line_grips, turning
 from expression.strokes.lane import MANY, Spot, parts_of, switched
@@ -173,7 +173,7 @@ class LaneWave(WritingStroke):
 
     @override
     def label(self) -> str:
-        rate = f"{self.rate:g} Hz" if self.per == "hz" else f"every {in_beats(self.rate)}"
+        rate = f"{self.rate:g} Hz" if self.per == "hz" else f"every {counted(self.rate, 'beat')}"
         return f"{self.name} {self.form}, {rate}, ±{self.depth:g}"
 
 
@@ -329,7 +329,7 @@ class LaneShape(WritingStroke):
     def label(self) -> str:
         levels = [self.start, self.end] if self.peak is None else [self.start, self.peak, self.end]
         way = " → ".join(f"{level:g}" for level in levels).replace("-", "−")
-        place = " on each note" if self.notes else f" every {in_beats(self.every)}" if self.every else ""
+        place = " on each note" if self.notes else f" every {counted(self.every, 'beat')}" if self.every else ""
         return f"{self.name} {way}{place}"
 
 

@@ -223,18 +223,23 @@ def _threads(take: Take, stroke: AnyStroke, parts: list[int]) -> Threads | None:
     voices = [(take.parts[part].notes, *one) for part in parts for one in stroke.threads(take, part)[:MOST_THREADS]]
     if not voices:
         return None
-    forms = [(lift, ease) for *_, lift, ease in voices]
+    notes, one, other, leaves, arrives, lift, ease = zip(*voices, strict=True)
+    forms = list(zip(lift, ease, strict=True))
     which = {each: place for place, each in enumerate(dict.fromkeys(forms))}
     shares = np.linspace(0, 1, STEPS + 1)
+
+    def of(column: str, rows: tuple[int, ...]) -> list[int]:
+        return [int(getattr(part, column)[row]) for part, row in zip(notes, rows, strict=True)]
+
     return {
-        "one": [int(notes.id[one]) for notes, one, *_ in voices],
-        "other": [int(notes.id[other]) for notes, _, other, *_ in voices],
-        "leaves": [leaves for _, _, _, leaves, *_ in voices],
-        "arrives": [arrives for *_, arrives, _, _ in voices],
-        "pitch": [int(notes.pitch[one]) for notes, one, *_ in voices],
-        "reached": [int(notes.pitch[other]) for notes, _, other, *_ in voices],
-        "struck": [int(notes.start[other]) for notes, _, other, *_ in voices],
-        "lift": [lift for lift, _ in forms],
+        "one": of("id", one),
+        "other": of("id", other),
+        "leaves": list(leaves),
+        "arrives": list(arrives),
+        "pitch": of("pitch", one),
+        "reached": of("pitch", other),
+        "struck": of("start", other),
+        "lift": list(lift),
         "way": [which[each] for each in forms],
-        "ways": [np.round(form(shares, lift, ease), 4).tolist() for lift, ease in which],
+        "ways": [np.round(form(shares, *each), 4).tolist() for each in which],
     }

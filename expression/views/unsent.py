@@ -9,7 +9,7 @@ from expression.midi.emit import on_channel_lanes
 from expression.midi.files import FileKind
 from expression.midi.write import Way, sent
 from expression.status import ESCAPE, META, SYSEX
-from expression.strokes.note_stroke import counted
+from expression.strokes.base import counted
 from expression.take import Part, Take
 from expression.views.bend_faults import beyond_range
 from expression.views.fault import Fault, fault

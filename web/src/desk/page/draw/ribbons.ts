@@ -42,7 +42,7 @@ export function drawRibbons(scene: Scene): void {
   for (const part of fronts) drawWritten(scene, part);
   drawComing(scene);
   if (scene.pitches) drawPitchNodes(scene, scene.pitches);
-  if (scene.threads) drawThreads(scene, scene.threads);
+  if (scene.threads?.length) drawThreads(scene, scene.threads);
   drawBox(scene, "notes");
   drawGutter(scene, height);
   drawNames(scene);
