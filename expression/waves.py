@@ -1,6 +1,7 @@
 """Waves: periodic shapes over a stretch, by the beat or by the clock, with a depth that may change."""
 
 from collections.abc import Callable
+from functools import cache
 from typing import Literal, NamedTuple
 
 import numpy as np
@@ -152,18 +153,27 @@ def _level(
     return level
 
 
-def _straight_ways(depth: float, error: float) -> Ways:
-    """The rising half of a sine in straight ways, each as far off as the others (see `segments.refined`)."""
+@cache
+def _straight_ways(count: int) -> tuple[float, Ways]:
+    """The rising half of a sine in so many straight ways, each as far off as the others (see `segments.refined`).
+
+    How far off they are, as a share of its depth, and where in the cycle each begins.
+    """
     share = np.linspace(-0.25, 0.25, 513)
-    level = depth * np.sin(2 * np.pi * share)
-    mass = np.cumsum(np.sqrt(np.abs(level) + 0.02 * depth))
+    level = np.sin(2 * np.pi * share)
+    mass = np.cumsum(np.sqrt(np.abs(level) + 0.02))
+    at = np.interp(np.linspace(0, mass[-1], count + 1), mass, share)
+    off = float(np.abs(np.interp(share, at, np.sin(2 * np.pi * at)) - level).max())
+    return off, tuple((place, 0.0, 0.0) for place in at[:-1].tolist())
+
+
+def _straight(depth: float, error: float) -> Ways:
+    """The rising half of a sine in as few straight ways as are off by no more than the error."""
     # The integral of sqrt(|y''| / (8 error)) over half a cycle: with fewer it cannot be done.
     count = max(int(np.pi * np.sqrt(depth / (8 * error)) * 0.763), 1)
-    while True:
-        at = np.interp(np.linspace(0, mass[-1], count + 1), mass, share)
-        if np.abs(np.interp(share, at, depth * np.sin(2 * np.pi * at)) - level).max() <= error:
-            return tuple((place, 0.0, 0.0) for place in at[:-1].tolist())
+    while _straight_ways(count)[0] * depth > error:
         count += 1
+    return _straight_ways(count)[1]
 
 
 def _sine(
@@ -176,17 +186,27 @@ def _sine(
     error: float,
     straight: bool,
 ) -> Piece:
-    """A sine of one depth at an even pace: whole halves in ways of our form, cut where the stretch begins and ends."""
-    fits = ((off * abs(depth), ways) for off, ways in SINE_WAYS if off * abs(depth) <= error)
-    none: tuple[float, Ways] = (0.0, ())
-    off, ways = none if straight else next(fits, none)
-    ways = ways or _straight_ways(abs(depth), error)
+    """A sine of one depth at an even pace: in ways of our form, but for halves that its ends cut, which are straight."""
+    fits = (ways for off, ways in SINE_WAYS if off * abs(depth) <= error and not straight)
+    formed = next(fits, ()) or _straight(abs(depth), error)
+    # Part of a straight way through the middle is further off than all of it, by up to 1.3 times.
+    lines = _straight(abs(depth), error / 1.3)
     halves = np.arange(np.floor(2 * turns[0]) - 2, np.ceil(2 * turns[1]) + 2) / 2
-    begins, lift, ease = (np.array(column) for column in zip(*ways, strict=True))
+    begin, until = (whole(tick_of(halves + edge)) for edge in (-0.25, 0.25))
+    cut = ((begin < start) & (start < until)) | ((begin < end) & (end < until))
+    begins, lift, ease = np.concatenate((_told(halves[~cut], formed), _told(halves[cut], lines)), axis=1)
+    order = np.argsort(begins)
+    ticks = whole(tick_of(begins[order]))
+    inside = slice(np.searchsorted(ticks, start, side="right") - 1, np.searchsorted(ticks, end))
+    ticks = np.append(ticks[inside], end)
+    ticks[0] = start
     # The levels are those of the whole ticks, not of the places in the cycle that these are near to.
-    ticks = whole(tick_of((halves[:, None] + begins).ravel()))
     level = depth * np.sin(2 * np.pi * turn_of(ticks.astype(np.float64)))
-    rows = len(halves)
-    curve = Curve.of(ticks, level, False, np.tile(lift, rows), np.tile(ease, rows))
-    # A way that is cut is told in straight ones: what they are off comes on top.
-    return piece.cut(curve, start, end, max(error - off, error / 4))
+    forms = (np.append(form[order][inside], 0.0) for form in (lift, ease))
+    return Piece(start, end, Curve.of(ticks, level, np.arange(len(ticks)) == len(ticks) - 1, *forms))
+
+
+def _told(halves: Floats, ways: Ways) -> Floats:
+    """Where each way of each half begins, its lift and its ease: three rows."""
+    begins, lift, ease = np.array(ways).T
+    return np.stack([column.ravel() for column in np.broadcast_arrays(halves[:, None] + begins, lift, ease)])

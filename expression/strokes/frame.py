@@ -19,8 +19,6 @@ from expression.time import Sight
 
 MARGIN = 0.12
 """Over so much of the span, at either end, a change is led in and out where it joins smoothly."""
-FEW = 64
-"""Of fewer nodes it is sooner done for all than for the two ends."""
 _STRAIGHT = np.zeros(())
 FURTHEST = 0.45
 """How far a drift of 1 moves the middle, as a share of the span."""
@@ -157,8 +155,7 @@ class LaneReshape(SlidingStroke):
         if self.lean != (1, 1):
             made = piece.multiplied(batch.piece(made), batch.piece(batch.ramps(*self.lean)), batch.error).curve
         if self.bow:
-            bow = bows(batch, self.bow) if batch.on_notes else _bowed(batch, self.bow)
-            made = piece.added(batch.piece(made), batch.piece(bow), batch.error).curve
+            made = piece.added(batch.piece(made), batch.piece(bows(batch, self.bow)), batch.error).curve
         return made
 
     def _pivots(self, batch: Batch, inner: Curve) -> Floats:
@@ -232,18 +229,6 @@ def _was(batch: Batch, before: Curve, made: Curve) -> Floats:
     return np.where(np.isnan(was), before.at(ticks), was)
 
 
-def _bowed(batch: Batch, bow: float) -> Curve:
-    """A parabola over the span of a lane: 0 at both ends, `bow` in the middle."""
-    start, end = int(batch.starts[0]), int(batch.ends[0])
-    length = end - start
-
-    def height(ticks: np.ndarray) -> np.ndarray:
-        u = (ticks - start) / length
-        return bow * 4 * u * (1 - u)
-
-    return piece.traced(start, end, np.zeros(0, dtype=np.int64), height, batch.error).curve
-
-
 def _joined(batch: Batch, made: Curve) -> Curve:
     """Changed stretches, led into what is before them and out into what is after them over a margin at either end."""
     if not len(made):
@@ -270,20 +255,20 @@ def _joined(batch: Batch, made: Curve) -> Curve:
 
 
 def _led(made: Piece, lead: Piece, still: Sight, error: float) -> Curve:
-    """The sum of two pieces, of which the other is nothing between two ticks: steps that lie there stay as they are."""
-    curve = made.curve
-    # (A step where that begins is arrived at.)
-    begins, ends = np.searchsorted(curve.ticks, (still[0] + 1, still[1])).tolist()
-    steps = curve.rows(slice(max(begins - 1, 0), ends))
-    # It is parted where a step is another than the one before.
-    parts = begins + np.flatnonzero(steps.values[1:] != steps.values[:-1])
-    if len(parts) < FEW or not begins or not (steps.hold[1:].all() and (np.diff(steps.ticks) > 0).all()):
+    """The sum of two pieces, of which the other is nothing between two ticks.
+
+    Steps by which it hardly goes on, as those of a recording, are steps still: of what it comes to in their middle.
+    """
+    curve, way = made.curve, lead.curve
+    a, b = curve.ticks, np.append(curve.ticks[1:], made.end)
+    # (What lies across all of the middle is led twice.)
+    if curve.moves or (a >= b).any() or ((a < still[0]) & (b > still[1])).any():
         return piece.added(made, lead, error).curve
-    first, last = int(parts[0]), int(parts[-1])
-    inner = curve.rows(slice(first, last))
-    edges = made.start, int(curve.ticks[first]), int(curve.ticks[last]), made.end
-    before, after = (
-        piece.added(piece.cut(curve, *edge, error), piece.cut(lead.curve, *edge, error), error).curve
-        for edge in (edges[:2], edges[2:])
-    )
-    return before.rows(before.ticks < edges[1]).then(inner, after)
+    first, last = np.zeros((2, len(a)))
+    for rows in (slice(0, np.searchsorted(a, still[0])), slice(np.searchsorted(b, still[1], side="right"), None)):
+        # It has no jumps.
+        first[rows] = way.at(a[rows])
+        last[rows] = np.append(first[rows][1:], way.arriving(b[rows][-1:]))
+    if (np.abs(last - first) > error).any():
+        return piece.added(made, lead, error).curve
+    return curve.valued(curve.values + (first + last) / 2)
