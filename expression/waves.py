@@ -186,7 +186,7 @@ def _sine(
     error: float,
     straight: bool,
 ) -> Piece:
-    """A sine of one depth at an even pace: in ways of our form, but for halves that its ends cut, which are straight."""
+    """A sine of one depth at an even pace, in ways of our form; in straight ones where its ends cut a half of it."""
     fits = (ways for off, ways in SINE_WAYS if off * abs(depth) <= error and not straight)
     formed = next(fits, ()) or _straight(abs(depth), error)
     # Part of a straight way through the middle is further off than all of it, by up to 1.3 times.

@@ -20,14 +20,14 @@ THINNED = 500
 
 
 def beyond(before: Take, after: Take, part: int) -> Fault | None:
-    """Where a stroke makes the bend of a part go beyond its range, and the wider range that would be heard."""
+    """Where a stroke first makes the bend of a part go beyond its range, and the wider range that would be heard."""
     now = beyond_range(after, after.parts[part].channel, part)
     was = beyond_range(before, before.parts[part].channel, part) if now else []
     known = {span for one in was for span in one["spans"]}
     for one in now:
-        if not known.issuperset(one["spans"]):
+        if first := next((span for span in one["spans"] if span not in known), None):
             holds = getattr(one["stroke"], "semitones", None)
-            return {**one, "mend": f"Keep, with a range of {holds:g}" if holds else ""}
+            return {**one, "spans": [first], "mend": f"Keep, with a range of {holds:g}" if holds else ""}
     return None
 
 

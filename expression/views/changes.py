@@ -10,7 +10,7 @@ from expression.note_curves import APART
 from expression.notes import Notes
 from expression.take import Part, Take
 from expression.time import Sight
-from expression.views.contours import own_turns
+from expression.views.contours import own_turns, step_of
 
 BENT = 300
 """Notes of which is told how they are bent."""
@@ -90,14 +90,14 @@ def changes(before: Take, after: Take, sight: Sight | None = None, is_told_anew:
             here, there = (np.flatnonzero(_in_sight(one, sight)) for one in (now, was))
             stays, stayed = contained(now.id[here], known), contained(was.id[there], ids_now)
             if not stays.all():
-                told["added"].append(_added(old, new, _told(now, here[~stays], is_told_anew)))
+                told["added"].append(_added(old, new, _told(now, here[~stays], is_told_anew), sight))
             both = union(now.id[here[stays]], was.id[there[stayed]])
             was, now = (one.only(looked_up(both, one.id)[0]) for one in (was, now))
         differ = _differ(was, now)
         if differ.any():
             differ &= _in_sight(was, sight) | _in_sight(now, sight)
         if differ.any():
-            told["moved"].append(_moved(old, new, _told(now, differ, is_told_anew), now.id[differ]))
+            told["moved"].append(_moved(old, new, _told(now, differ, is_told_anew), now.id[differ], sight))
             others = True
         told["others"] += [new.id] if others else []
         rows = _near(now, sight)
@@ -155,23 +155,23 @@ def _differ(was: Notes, now: Notes) -> Flags:
     return differ
 
 
-def _added(old: Part, new: Part, notes: Notes) -> AddedNotes:
+def _added(old: Part, new: Part, notes: Notes, sight: Sight | None) -> AddedNotes:
     return {
         "part": new.id,
         "start": notes.start.tolist(),
         "end": notes.end.tolist(),
         "pitch": notes.pitch.tolist(),
         "velocity": notes.velocity.tolist(),
-        "bends": _bends(old, new, notes.id),
+        "bends": _bends(old, new, notes.id, step_of(sight)),
     }
 
 
-def _bends(old: Part, new: Part, ids: Ints) -> Bends:
+def _bends(old: Part, new: Part, ids: Ints, least: float) -> Bends:
     known = new.curves.get(NOTE_PITCH)
     if known is None or known is old.curves.get(NOTE_PITCH):
         return {"count": [], "tick": [], "value": []}
     ids = ids[:BENT]
-    notes, turns = own_turns(known.only(ids))
+    notes, turns = own_turns(known.only(ids), least)
     row, _ = looked_up(notes, ids)
     row, tick = np.divmod(union(row * APART + turns), APART)
     value = np.round(known.at(ids[row], tick), 3)
@@ -182,9 +182,9 @@ def _bends(old: Part, new: Part, ids: Ints) -> Bends:
     }
 
 
-def _moved(old: Part, new: Part, notes: Notes, ids: Ints) -> MovedNotes:
+def _moved(old: Part, new: Part, notes: Notes, ids: Ints, sight: Sight | None) -> MovedNotes:
     return {
-        **_added(old, new, notes),
+        **_added(old, new, notes, sight),
         "notes": runs(ids),
         "release": notes.release.tolist(),
         "muted": notes.muted.tolist(),

@@ -6,12 +6,13 @@ from dataclasses import replace
 import numpy as np
 from typing_extensions import TypedDict
 
-from expression.arrays import Floats, Ints, looked_up, union, whole
+from expression.arrays import Floats, Ints, looked_up, ranges, union, whole
 from expression.curve import Curve
 from expression.lanes import BEND, EXPRESSION, LANES, NOTE_PITCH, NOTE_PRESSURE, NOTE_TIMBRE, PRESSURE, TIMBRE
 from expression.note_curves import APART, NoteCurves
 from expression.notes import Notes
 from expression.take import Part, Take
+from expression.time import Sight
 
 SHAPING = (BEND, EXPRESSION, TIMBRE, PRESSURE)
 OWN = (NOTE_PITCH, NOTE_PRESSURE, NOTE_TIMBRE)
@@ -19,8 +20,10 @@ MOST_POINTS = 40
 """Points a note: more than a ribbon has pixels to show unless it is very long."""
 HELD = 48
 """Ticks: what is held for longer is seen to be held, not to move to what follows."""
-SHARES = np.arange(1, 8) / 8
-"""Places on a way that is no straight line."""
+PIECES = 8
+"""Straight lines by which a way that is none is drawn at most."""
+STEPS = 2000
+"""Two for each pixel of what is in sight on a common screen: while a gesture is held, nothing is told more finely."""
 MOST_TRIED = 300
 """Notes whose shapes are told while a gesture is held."""
 
@@ -64,21 +67,26 @@ def tried_contours(before: Take, after: Take, start: int, end: int) -> list[Trie
         first, after_ = int(near[0]), int(near[-1]) + 1
         seen = notes.only(slice(first, after_))
         curves = {key: new.curves[key].only(seen.id) for key in OWN if key in new.curves}
-        shape = contours(replace(old, channel=new.channel, curves=curves, notes=seen))
+        shape = contours(replace(old, channel=new.channel, curves=curves, notes=seen), step_of((start, end)))
         if shape:
             found.append({"part": old.id, "first": first, "contour": shape})
     return found
 
 
-def contours(part: Part) -> Contour | None:
-    """The shape of every note of a part; None where no lane shapes them."""
+def step_of(sight: Sight | None) -> float:
+    """Ticks that are drawn as one, where so much is in sight."""
+    return (sight[1] - sight[0]) / STEPS if sight else 0.0
+
+
+def contours(part: Part, least: float = 0.0) -> Contour | None:
+    """The shape of every note of a part, in steps of at `least` so many ticks; None where no lane shapes them."""
     lanes = {key: part.lanes[key].curve for key in SHAPING if key in part.lanes}
     notes, own = part.notes, {key: part.curves[key] for key in OWN if key in part.curves and len(part.curves[key])}
     if not (lanes or own) or not len(notes):
         return None
     reach = int(notes.start[0]), int(notes.end.max())
     none = np.zeros(0, dtype=np.int64)
-    moments = union(none, *(_turns(curve, *reach) for curve in lanes.values()))
+    moments = union(none, *(_turns(curve, *reach, least) for curve in lanes.values()))
     # What moves within a note: from the first moment after its start to the last before its end.
     first = np.searchsorted(moments, notes.start, side="right")
     after = np.searchsorted(moments, notes.end, side="left")
@@ -89,7 +97,7 @@ def contours(part: Part) -> Contour | None:
     inner = np.minimum(first[owner] + np.maximum(place - 1, 0) * step[owner], max(len(moments) - 1, 0))
     tick = np.where(place == 0, notes.start[owner], np.append(moments, 0)[inner])
     if own:
-        owner, tick = _with_own(notes, owner, tick, list(own.values()))
+        owner, tick = _with_own(notes, owner, tick, list(own.values()), least)
         count = np.bincount(owner, minlength=len(notes))
 
     def value(key: str) -> Floats:
@@ -120,11 +128,11 @@ def contours(part: Part) -> Contour | None:
     }
 
 
-def _with_own(notes: Notes, owner: Ints, tick: Ints, kinds: Sequence[NoteCurves]) -> tuple[Ints, Ints]:
+def _with_own(notes: Notes, owner: Ints, tick: Ints, kinds: Sequence[NoteCurves], least: float) -> tuple[Ints, Ints]:
     """Points of notes (their rows and ticks), and where curves of their own turn: of too many as many as are drawn."""
     rows, ticks = [owner], [tick]
     for curves in kinds:
-        ids, turns = own_turns(curves)
+        ids, turns = own_turns(curves, least)
         row, is_here = looked_up(ids, notes.id)
         at = notes.start[row] + turns
         inner = is_here & (at < notes.end[row])
@@ -139,30 +147,36 @@ def _with_own(notes: Notes, owner: Ints, tick: Ints, kinds: Sequence[NoteCurves]
     return owner[drawn], tick[drawn]
 
 
-def own_turns(curves: NoteCurves) -> tuple[Ints, Ints]:
+def own_turns(curves: NoteCurves, least: float) -> tuple[Ints, Ints]:
     """Notes (ids) and ticks by which their curves are drawn: nodes, where what was held ends, places on bent ways."""
     nodes, ids = curves.nodes, curves.owners()
     same = np.append(ids[1:] == ids[:-1], False)[: len(ids)]
     gap = np.append(np.diff(nodes.ticks), 0)[: len(ids)]
-    held = same & nodes.hold & (gap > HELD)
-    bent = np.flatnonzero(same & ~nodes.hold & ((nodes.lift != 0) | (nodes.ease != 0)) & (gap > len(SHARES)))
-    on_way = nodes.ticks[bent][:, None] + whole(SHARES * gap[bent][:, None])
-    after = np.flatnonzero(held) + 1
-    turns = np.concatenate((nodes.ticks, nodes.ticks[after] - 1, on_way.ravel()))
-    return np.concatenate((ids, ids[after - 1], np.repeat(ids[bent], len(SHARES)))), turns
+    held = np.flatnonzero(same & nodes.hold & (gap > max(HELD, least)))
+    bent = np.flatnonzero(same & ~nodes.hold & ((nodes.lift != 0) | (nodes.ease != 0)) & (gap >= PIECES))
+    way, past = _parted(gap[bent], least)
+    turns = np.concatenate((nodes.ticks, nodes.ticks[held + 1] - 1, nodes.ticks[bent[way]] + past))
+    return np.concatenate((ids, ids[held], ids[bent[way]])), turns
 
 
-def _turns(curve: Curve, start: int, end: int) -> Ints:
+def _parted(gap: Ints, least: float) -> tuple[Ints, Ints]:
+    """Even parts of ways of so many ticks: for each place between two of them the row of its way, and ticks since it."""
+    pieces = np.clip(gap / max(least, 1.0), 1, PIECES).astype(np.int64)
+    place, way = ranges(np.ones(len(gap), dtype=np.int64), pieces)
+    return way, whole(gap[way] * (place / pieces[way]))
+
+
+def _turns(curve: Curve, start: int, end: int, least: float) -> Ints:
     """Ticks by which a curve is drawn: its nodes, where a value that was held long ends, and places on bent ways."""
     first = max(int(np.searchsorted(curve.ticks, start, side="right")) - 1, 0)
     near = curve.rows(slice(first, int(np.searchsorted(curve.ticks, end)) + 1))
     if len(near) < 2:
         return np.append(near.ticks - 1, near.ticks)
     gap = np.diff(near.ticks)
-    held = near.hold[:-1] & (gap > HELD)
-    bent = np.flatnonzero(~near.hold[:-1] & ((near.lift[:-1] != 0) | (near.ease[:-1] != 0)) & (gap > len(SHARES)))
-    on_way = near.ticks[bent][:, None] + whole(SHARES * gap[bent][:, None])
-    return np.concatenate((near.ticks[:1] - 1, near.ticks, near.ticks[1:][held] - 1, on_way.ravel()))
+    held = near.hold[:-1] & (gap > max(HELD, least))
+    bent = np.flatnonzero(~near.hold[:-1] & ((near.lift[:-1] != 0) | (near.ease[:-1] != 0)) & (gap >= PIECES))
+    way, past = _parted(gap[bent], least)
+    return np.concatenate((near.ticks[:1] - 1, near.ticks, near.ticks[1:][held] - 1, near.ticks[bent[way]] + past))
 
 
 def _whole(values: Floats) -> list[int]:

@@ -286,6 +286,19 @@ class TestOnThePage:
         assert half == pytest.approx(-200 * np.expm1(2) / np.expm1(4), abs=1)
         assert tried_contours(take, take, 0, 9999) == []
 
+    def test_shapes_seen_from_afar_are_told_by_half_pixels_and_lie_on_the_same_curve(self) -> None:
+        take = read(file_of([*NOTE, *NOTE, *NOTE]))
+        made = shaped(take, {"kind": "bend.fall", "end": -2, "time": 1, "lift": 0.5})
+        # A fall takes 960 ticks: of half pixels 192, four, and less than one.
+        for until, within in ((10_000, 7), (480_000, 3), (2_000_000, 0)):
+            shape = tried_contours(take, made, 0, until)[0]["contour"]
+            first = slice(shape["count"][0])
+            way = dict(zip(shape["tick"][first], shape["bend"][first], strict=True))
+            assert sum(tick > 2880 for tick in way) == within
+            for tick, bend in way.items():
+                along = max((tick - 2880) / 960, 0)
+                assert bend == pytest.approx(-200 * np.expm1(4 * along) / np.expm1(4), abs=1), tick
+
     @pytest.mark.parametrize(
         ("said", "fields"),
         [
