@@ -188,9 +188,8 @@ def _sine(
 ) -> Piece:
     """A sine of one depth at an even pace, in ways of our form; in straight ones where its ends cut a half of it."""
     fits = (ways for off, ways in SINE_WAYS if off * abs(depth) <= error and not straight)
-    formed = next(fits, ()) or _straight(abs(depth), error)
-    # Part of a straight way through the middle is further off than all of it, by up to 1.3 times.
-    lines = _straight(abs(depth), error / 1.3)
+    lines = _straight(abs(depth), error)
+    formed = next(fits, lines)
     halves = np.arange(np.floor(2 * turns[0]) - 2, np.ceil(2 * turns[1]) + 2) / 2
     begin, until = (whole(tick_of(halves + edge)) for edge in (-0.25, 0.25))
     cut = ((begin < start) & (start < until)) | ((begin < end) & (end < until))
@@ -198,12 +197,11 @@ def _sine(
     order = np.argsort(begins)
     ticks = whole(tick_of(begins[order]))
     inside = slice(np.searchsorted(ticks, start, side="right") - 1, np.searchsorted(ticks, end))
-    ticks = np.append(ticks[inside], end)
-    ticks[0] = start
     # The levels are those of the whole ticks, not of the places in the cycle that these are near to.
     level = depth * np.sin(2 * np.pi * turn_of(ticks.astype(np.float64)))
+    nodes = np.concatenate(([start], ticks[inside][1:], [end]))
     forms = (np.append(form[order][inside], 0.0) for form in (lift, ease))
-    return Piece(start, end, Curve.of(ticks, level, np.arange(len(ticks)) == len(ticks) - 1, *forms))
+    return Piece(start, end, Curve.of(nodes, np.interp(nodes, ticks, level), nodes == end, *forms))
 
 
 def _told(halves: Floats, ways: Ways) -> Floats:

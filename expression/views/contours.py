@@ -160,7 +160,7 @@ def own_turns(curves: NoteCurves, least: float) -> tuple[Ints, Ints]:
 
 
 def _parted(gap: Ints, least: float) -> tuple[Ints, Ints]:
-    """Even parts of ways of so many ticks: for each place between two of them the row of its way, and ticks since it."""
+    """Even parts of ways of so many ticks: for each place between two the row of its way, and ticks since it."""
     pieces = np.clip(gap / max(least, 1.0), 1, PIECES).astype(np.int64)
     place, way = ranges(np.ones(len(gap), dtype=np.int64), pieces)
     return way, whole(gap[way] * (place / pieces[way]))
