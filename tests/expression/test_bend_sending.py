@@ -17,6 +17,7 @@ from expression.midi.write import write
 from expression.receiver import receive
 from expression.strokes import parse_stroke
 from expression.take import Take
+from expression.views.bend_faults import beyond
 from expression.views.contours import tried_contours
 from expression.views.faults import faults
 from expression.views.page import in_force
@@ -285,6 +286,14 @@ class TestOnThePage:
         half = next(bend for tick, bend in ends.items() if tick == 3840 - 480)
         assert half == pytest.approx(-200 * np.expm1(2) / np.expm1(4), abs=1)
         assert tried_contours(take, take, 0, 9999) == []
+
+    def test_of_a_bend_that_goes_too_far_the_first_place_is_told_and_what_holds_it(self) -> None:
+        take = read(file_of([*NOTE, *NOTE, *NOTE]))
+        far = {"kind": "bend.fall", "end": -5, "time": 1, "where": {"span": [3840, 11_520]}}
+        told = beyond(take, shaped(take, far), 0)
+        assert told and told["spans"] == [(7680, 7681)] and told["mend"] == "Keep, with a range of 5"
+        # What went too far before is no news.
+        assert beyond(shaped(take, far), shaped(take, far), 0) is None
 
     def test_shapes_seen_from_afar_are_told_by_half_pixels_and_lie_on_the_same_curve(self) -> None:
         take = read(file_of([*NOTE, *NOTE, *NOTE]))

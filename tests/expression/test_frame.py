@@ -119,6 +119,24 @@ class TestFrame:
         for edge in still[0] - 1, still[-1]:
             assert float(curve.at(edge)) == pytest.approx(float(was.at(edge)) + 7, abs=0.6)
 
+    @pytest.mark.parametrize(("count", "gap", "level"), [(400, 12, 9), (400, 12, -30), (90, 40, 25), (7, 480, 20)])
+    def test_a_smooth_join_leads_recorded_steps_in_and_out_within_the_tolerance(
+        self, count: int, gap: int, level: float
+    ) -> None:
+        take = recorded([40 + (7 * step) % 23 for step in range(count)], gap=gap)
+        was = curve_of(take)
+        start, end = int(was.ticks[count // 7]), int(was.ticks[count - 2])
+        curve = framed(take, level=level, join="smooth", where={"parts": [0], "span": [start, end]})
+        ticks = np.arange(start, end)
+        margin = round((end - start) * 0.12)
+        along = np.clip(np.minimum(ticks - start, end - ticks) / margin, 0, 1)
+        # (Nothing is led across a jump: what is led is the change.)
+        jump_in = was.at(start) - was.at(start - 1)
+        jump_out = was.at(end) - was.at(end - 1)
+        off = np.where(ticks - start < end - ticks, -level - jump_in, -level + jump_out)
+        wanted = was.at(ticks) + level + off * (1 - along * along * (3 - 2 * along))
+        assert np.abs(curve.at(ticks) - wanted).max() <= 0.51
+
     def test_several_lanes_and_parts_at_once(self) -> None:
         tracks = [
             [
