@@ -115,12 +115,11 @@ def _haproxy(folder: Path, plain: int, tls: int) -> Iterator[None]:
     (folder / "haproxy.cfg").write_text(text)
     beat = "from studio import pulse; import time; pulse.beat(); pulse.ready(); time.sleep(600)"
     env = {**os.environ, "LULL_PULSE_PORT": str(pulse), "PYTHONPATH": str(ROOT)}
-    with (
-        _echo(behind),
-        serving.process(sys.executable, "-c", beat, env=env),
-        serving.process(str(proxying.proxy()), "-db", "-f", folder / "haproxy.cfg", env=os.environ),
-    ):
-        yield
+    with _echo(behind), serving.process(sys.executable, "-c", beat, env=env):
+        # The proxy believes a server well until it has asked: what is not ready then would be left out later.
+        _until(lambda: serving.answers(pulse))
+        with serving.process(str(proxying.proxy()), "-db", "-f", folder / "haproxy.cfg", env=os.environ):
+            yield
 
 
 @contextmanager
