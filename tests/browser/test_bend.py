@@ -90,7 +90,6 @@ def test_a_vibrato_grows_by_keys_alone(desk: Desk) -> None:
     grows.focus()
     grows.fill("100")
     desk.press("Enter")
-    desk.button("Keep").click()
     desk.expect_strokes("Shake 5.5 Hz, ±30 → 100 cents")
     values = [abs(message.pitch) for message in bends(desk.download())]
     early, late = max(values[: len(values) // 4]), max(values[-len(values) // 4 :])
