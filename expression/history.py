@@ -229,7 +229,8 @@ def over_each(stroke: AnyStroke, take: Take) -> Take:
     first, last = where.span or (0, take.end + 1)
     made, reason = take, NothingMatched("No phrase begins there.")
     for part in take.parts if where.parts is None else [one for one in take.parts if one.id in where.parts]:
-        for start, end in stretches(take, part.id, where.each or "phrases"):
+        begins, ends = stretches(take, part.id, where.each or "phrases")
+        for start, end in zip(begins.tolist(), ends.tolist(), strict=True):
             if max(start, first) >= min(end, last):
                 continue
             span = max(start, first), min(end, last)

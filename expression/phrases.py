@@ -200,15 +200,17 @@ def _phrases(notes: Notes, resolution: int, is_drum: bool, marks: tuple[PhraseMa
     return Phrases(frozen(line.onset[phrases], np.int64), frozen(line.onset[groups], np.int64))
 
 
-def stretches(take: Take, part: int, level: str) -> list[tuple[int, int]]:
-    """Of each phrase or group of a part (`level`) where it begins and where its last note ends, or the next begins."""
+def stretches(take: Take, part: int, level: str) -> tuple[Ints, Ints]:
+    """Of each phrase or group of a part (`level`) where it begins and where its last note ends, or the next begins, in
+    ticks.
+    """
     line, found = line_of(take, part), phrases_of(take, part)
     begins = found.phrases if level == "phrases" else found.groups
     if not len(begins):
-        return []
+        return begins, begins
     ends = np.maximum.reduceat(line.end, np.searchsorted(line.onset, begins))
     ends[:-1] = np.minimum(ends[:-1], begins[1:])
-    return list(zip(begins.tolist(), ends.tolist(), strict=True))
+    return begins, ends
 
 
 def nearest(line: Line, ticks: Ints) -> Ints:
@@ -236,17 +238,16 @@ def _breathing(line: Line, strength: Floats, rows: Ints, longest: int) -> Ints:
     edge = np.append(line.onset, line.end[-1:])
     ends = np.append(rows[1:], len(line.onset))
     late = edge[ends] - edge[rows] > longest
-    waiting = list(zip(rows[late].tolist(), ends[late].tolist(), strict=True))
-    found, onset = set(rows.tolist()), edge.tolist()
+    waiting, found = list(zip(rows[late].tolist(), ends[late].tolist(), strict=True)), []
     while waiting:
         first, after = waiting.pop()
-        until = onset[after]
-        if after - first < 4 or until - onset[first] <= longest:
+        start, until = edge[[first, after]].tolist()
+        if after - first < 4 or until - start <= longest:
             continue
         # Of equals the one nearest to the middle.
         inner = strength[first + 2 : after - 1]
         strongest = np.flatnonzero(inner == inner.max()) + first + 2
-        at = int(strongest[np.abs(line.onset[strongest] - (onset[first] + until) / 2).argmin()])
-        found.add(at)
+        at = int(strongest[np.abs(line.onset[strongest] - (start + until) / 2).argmin()])
+        found.append(at)
         waiting += [(first, at), (at, after)]
-    return np.array(sorted(found), dtype=np.int64)
+    return union(rows, np.array(sorted(found), dtype=np.int64))

@@ -1,7 +1,6 @@
 """How long notes sound: to the end of the key, or as long as the channel's pedals hold them."""
 
 from collections import deque
-from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -190,24 +189,28 @@ def _places(take: Take, part: Ints, ticks: Ints, rows: Ints, new: int) -> Ints:
 
 def notes_off(take: Take, channel: Channel) -> Ints:
     """When all keys of a channel are let go by a message (MIDI 1.0, All Notes Off, and the modes that imply it)."""
-    rows = _said(take, channel, range(ALL_NOTES_OFF, 128))
+    rows = _said(take.rows, channel.number, _tracks(take, channel), tuple(range(ALL_NOTES_OFF, 128)))
     return np.sort(take.rows.tick[rows])
 
 
 def _silences(take: Take, channel: Channel) -> tuple[Ints, Ints]:
     """When all sound is put off on a channel (MIDI 1.0, All Sound Off), and the places of that."""
-    rows = _said(take, channel, (ALL_SOUND_OFF,))
+    rows = _said(take.rows, channel.number, _tracks(take, channel), (ALL_SOUND_OFF,))
     places = take.rows.tick[rows] * WITHIN + rows + 2
     order = np.argsort(places)
     return take.rows.tick[rows][order], places[order]
 
 
-def _said(take: Take, channel: Channel, numbers: Iterable[int]) -> Ints:
-    """Rows of the mode messages of a channel that have one of some numbers."""
-    rows = take.rows
-    tracks = np.unique([part.track for part in take.parts_on(channel)])
-    found = np.flatnonzero((rows.status == (CONTROL | channel.number)) & (rows.data1 >= MODE_MESSAGES))
-    return found[np.isin(rows.data1[found], list(numbers)) & np.isin(rows.track[found], tracks)]
+def _tracks(take: Take, channel: Channel) -> tuple[int, ...]:
+    return tuple(sorted({part.track for part in take.parts_on(channel)}))
+
+
+# Once of a recording: what its channels are told in between does not change with its notes.
+@worked_out(64)
+def _said(rows: Rows, number: int, tracks: tuple[int, ...], numbers: tuple[int, ...]) -> Ints:
+    """Rows of the mode messages on a channel (its `number`) of some tracks that have one of some numbers."""
+    found = np.flatnonzero((rows.status == (CONTROL | number)) & (rows.data1 >= MODE_MESSAGES))
+    return found[np.isin(rows.data1[found], numbers) & np.isin(rows.track[found], tracks)]
 
 
 def next_struck(pitch: Bytes, at: Ints, keys: Bytes, since: Ints) -> Ints:

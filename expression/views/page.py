@@ -343,10 +343,14 @@ def _lanes(take: Take, part: Part) -> PartLanes:
 
 
 def _phrases(take: Take, part: Part) -> PhraseColumns:
-    begins, groups = phrases_of(take, part.id)
-    ends = [end for _, end in stretches(take, part.id, "phrases")]
+    begins, ends = stretches(take, part.id, "phrases")
+    _, groups = phrases_of(take, part.id)
     # With each phrase a group begins: that is not told again.
-    return {"start": begins.tolist(), "end": ends, "groups": groups[~contained(groups, begins)].tolist()}
+    return {
+        "start": begins.tolist(),
+        "end": ends.tolist(),
+        "groups": groups[~contained(groups, begins)].tolist(),
+    }
 
 
 def _sent(take: Take, part: Part) -> SentView:

@@ -110,7 +110,7 @@ def test_a_mark_without_a_line_or_out_of_order_is_refused() -> None:
 def test_a_part_of_one_note_is_one_phrase() -> None:
     one = take_of((0, 1, 60, 80))
     assert quarters(one) == [0]
-    assert stretches(one, 0, "phrases") == [(0, Q)]
+    assert [column.tolist() for column in stretches(one, 0, "phrases")] == [[0], [Q]]
     assert quarters(marked(one, [0, 5])) == [0]
 
 
@@ -167,7 +167,7 @@ def test_each_is_refused_where_a_stroke_is_not_drawn_over_a_span() -> None:
 def test_phrases_of_a_played_take_are_of_a_size_that_can_be_breathed() -> None:
     take = read(the_lamp_room())
     for part in take.parts:
-        for start, end in stretches(take, part.id, "phrases"):
+        for start, end in zip(*stretches(take, part.id, "phrases"), strict=True):
             assert end - start <= 33 * take.resolution
 
 
