@@ -23,11 +23,17 @@ _ROUND_TRIPS = """async ({ takeId, stroke, field, values, rounds, act }) => {
     await once(`/api/takes/${takeId}/view`, {});
     let { revision } = told.history;
     const acts = {
-        preview: moved => ask("preview", { revision, stroke: moved, part: 0, sight: [0, 76800] }),
+        preview: (moved, whole = false) =>
+            ask("preview", { revision, stroke: moved, part: 0, sight: [0, 76800], whole }),
         rehearse: moved => ask("rehearse", { revision, stroke: moved, span: [0, 8] }),
-        // What the page keeps it has tried before, as far as that is seen.
+        // What the page keeps it has tried before: as far as that is seen, and the whole of it once the hand rests.
         keep: async moved => {
             await acts.preview(moved);
+            if (!told.whole) await acts.preview(moved, true);
+            return await acts["keep at once"](moved, false);
+        },
+        "keep at once": async (moved, tries = true) => {
+            if (tries) await acts.preview(moved);
             const taken = await ask("strokes", { revision, stroke: moved, part: 0, where: {} });
             await ask("undo", { revision: told.history.revision });
             revision = told.history.revision;
@@ -184,6 +190,7 @@ SETS = [
     Set("20,000 notes of one part, all of them chosen", "Many", NOTES, 1.8),
     Set("20,000 notes of chords", "Chordal", STRUM, 1.8),
     Set("20,000 notes moved, kept", "Many", NOTES[:1], 2.0, "keep"),
+    Set("the same, kept before the hand has rested", "Many", NOTES[:1], 2.0, "keep at once"),
 ]
 
 

@@ -88,6 +88,15 @@ def worked_weight(shaped: Shaped) -> int:
     return sum(_anew(found, one if type(found) is type(one) else None) for found, one in known.values())
 
 
+def plain_weight(told: object) -> int:
+    """Bytes of lists and mappings of plain data, as they are before they are written as JSON."""
+    if isinstance(told, Mapping):
+        return sum(plain_weight(value) for value in told.values())
+    if isinstance(told, list) and told and isinstance(told[0], int | float):
+        return NUMBER_BYTES * len(told)
+    return sum(plain_weight(value) for value in told) if isinstance(told, list | tuple) else NUMBER_BYTES
+
+
 def let_go(shaped: Shaped) -> None:
     """Forget what was worked out from takes that nobody looks at any longer: all but the newest."""
     newest = _remembering(shaped.folds[-LOOKED_AT:])
@@ -103,6 +112,8 @@ def _remembering(folds: Sequence[Folded]) -> set[memo.Remembers]:
 
 LOOKED_AT = 2
 """The take as it is, and as it was before the newest stroke."""
+NUMBER_BYTES = 40
+"""What a number weighs in a list: itself, and where it is."""
 FOLD_BYTES = 4_096
 """What a take weighs besides its columns: the objects that hold them."""
 

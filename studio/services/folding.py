@@ -14,6 +14,8 @@ from expression import checkpoint
 from expression.history import Entry, History, Shaped
 from expression.midi.files import opened
 from expression.strokes import parse_stroke
+from expression.take import Take as Recording
+from expression.views.delta import Delta
 from studio.models import Checkpoint, Take
 from studio.services import queue
 
@@ -22,6 +24,14 @@ SLOW = 0.05
 WEIGHED_EVERY = 16
 STEPS_BETWEEN = 16
 """A take that has gone on by so many steps gets another."""
+
+
+class Told(NamedTuple):
+    """What keeping the take that was tried will be answered with, to who looks at one of its parts."""
+
+    part: int | None
+    delta: Delta
+    weight: int
 
 
 class _Place(NamedTuple):
@@ -34,13 +44,14 @@ class _Place(NamedTuple):
     tried: Shaped | None = None
     """What was tried on it last: kept, or heard, it need not be made again."""
     tried_weight: int = 0
+    told: Told | None = None
     tries: int = 0
     worked: int = 0
     """Bytes of what was worked out from it."""
 
     @property
     def weight(self) -> int:
-        return sum(self.weights) + self.tried_weight + self.worked
+        return sum(self.weights) + self.tried_weight + self.worked + (self.told.weight if self.told else 0)
 
 
 class ShapedCache:
@@ -88,16 +99,34 @@ class ShapedCache:
             held = self._held.get(take_id)
         if held is None or held.shaped is not known:
             return
-        made = held._replace(tried=tried, tries=held.tries + 1)
+        made = held._replace(tried=tried, tries=held.tries + 1, told=held.told if held.tried is tried else None)
         # While a hand moves, one try weighs as much as the next.
         if held.tries % WEIGHED_EVERY == 0:
             weight = sum(checkpoint.weight(tried, held.shaped, held.weights)) - sum(held.weights)
             worked = checkpoint.worked_weight(held.shaped) + checkpoint.worked_weight(tried)
             made = made._replace(tried_weight=max(weight, 0), worked=worked)
+        self._put(take_id, held, made)
+
+    def _put(self, take_id: UUID, held: _Place, made: _Place) -> None:
         with self._lock:
             if self._held.get(take_id) is held:
                 self._held[take_id] = made
                 self._weight += made.weight - held.weight
+
+    def foretell(self, take_id: UUID, tried: Shaped, part: int | None, delta: Delta) -> None:
+        """What keeping what was tried last will tell, worked out while the hand rests."""
+        with self._lock:
+            held = self._held.get(take_id)
+        if held is not None and held.tried is tried:
+            self._put(take_id, held, held._replace(told=Told(part, delta, checkpoint.plain_weight(delta))))
+
+    def foretold(self, take_id: UUID, made: Recording, part: int | None) -> Delta | None:
+        """What was told of a take before it is kept, to who looks at the same part."""
+        with self._lock:
+            held = self._held.get(take_id)
+        if held is None or held.told is None or held.told.part != part:
+            return None
+        return held.told.delta if held.tried is not None and held.tried.now.take is made else None
 
     def tried(self, take_id: UUID, known: Shaped) -> Shaped | None:
         """What was tried last on a take that is known."""

@@ -115,6 +115,9 @@ def preview(
         stroke = stroke.fitted(known.met_by(number), *pull)
     part_of, tried = _seen(take_id, known, stroke, number, None if whole else sight)
     told = views.delta.tried(known.now.take, tried.now.take, part, sight)
+    if whole:
+        # The hand rests: what keeping it will tell is worked out now. Whoever keeps it does not wait for that then.
+        cache.foretell(take_id, tried, part, views.delta.delta(known.now.take, tried.now.take, part))
     known_part = part is not None and part < len(tried.now.take.parts)
     shows = stroke.spec.evidence
     bends = part is not None and any(one["key"] == BEND for one in told["lanes"])
@@ -367,11 +370,12 @@ def _write(
     # The take goes on only from the revision that all this was made of: who writes at once finds another then.
     if not steps.go_on(owner, take_id, revision, known.history, made.history):
         raise Stale(history(takes.get(owner, take_id)))
+    told = cache.foretold(take_id, made.now.take, seen_.part)
     cache.put(take_id, newer, made)
     went_on(take_id, newer)
     chosen, own = ((seen_.where,) if seen_.where else ()), seen_.own or ()
     return {
-        "delta": views.delta.delta(known.now.take, made.now.take, seen_.part),
+        "delta": told or views.delta.delta(known.now.take, made.now.take, seen_.part),
         "history": {"revision": newer, **views.strokes.history_change(known, made)},
         "facts": _or_none(views.facts.facts, made.now.take, *chosen),
         "own_facts": _or_none(views.own_lanes.own_facts, made.now.take, *own),

@@ -2,17 +2,19 @@
 
 import gc
 import pickle
+import sys
 import weakref
 
 import numpy as np
 
 from expression import checkpoint, memo
 from expression.curve import Curve
-from expression.history import History, Shaped
+from expression.history import History, Shaped, applied
 from expression.midi.files import opened
 from expression.midi.playback import stream
 from expression.notes import Notes
 from expression.strokes import parse_stroke
+from expression.views.delta import delta
 from tests.files import file_of, phrase
 
 
@@ -79,3 +81,16 @@ def test_what_is_kept_is_weighed_and_let_go_of() -> None:
     checkpoint.let_go(shaped)
     assert not any(memo.kept(fold.take) for fold in shaped.folds[:-2])
     assert memo.kept(shaped.now.take)
+
+
+def test_what_is_told_weighs_about_what_it_takes_in_memory() -> None:
+    def taken(told: object) -> int:
+        within = [*told.values()] if isinstance(told, dict) else told if isinstance(told, list | tuple) else []
+        return sys.getsizeof(told) + sum(taken(one) for one in within)
+
+    was = opened(file_of(phrase([64] * 4000)))
+    stroke = parse_stroke({"kind": "velocity.vary", "amount": 40})
+    told = delta(was, applied(stroke, was), 0)
+    weight = checkpoint.plain_weight(told)
+    assert weight > 4000 * 40
+    assert 0.5 < weight / taken(told) < 2

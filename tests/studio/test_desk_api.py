@@ -458,6 +458,34 @@ def test_what_of_very_many_notes_is_tried_in_sight_is_worked_out_whole_where_tha
     assert few["whole"]
 
 
+@pytest.mark.parametrize("looked_at", [0, None, 1])
+def test_what_was_worked_out_while_the_hand_rested_is_what_keeping_it_tells(
+    anna: Caller, looked_at: int | None
+) -> None:
+    music = file_of([message.copy(note=60) for message in phrase([64] * 3000, gap=240)])
+    stroke = {"kind": "notes.length", "factor": 3, "where": {"parts": [0]}}
+    body = {"revision": 0, "stroke": stroke, "part": 0, "sight": [480 * 1000, 480 * 1040]}
+    rested, at_once = anna.add(music), anna.add(music)
+    assert anna.call("post", f"takes/{rested}/preview", {**body, "whole": True}).json()["whole"]
+    told = [
+        anna.call("post", f"takes/{take}/strokes", {"revision": 0, "stroke": stroke, "part": looked_at}).json()
+        for take in (rested, at_once)
+    ]
+    assert told[0]["delta"] == told[1]["delta"]
+    # Undone, and other numbers tried: what was told of the first counts no longer.
+    other = {**stroke, "factor": 0.5}
+    again = [
+        [
+            anna.call("post", f"takes/{take}/undo", {"revision": 1, "part": looked_at}).json()["delta"],
+            anna.call("post", f"takes/{take}/strokes", {"revision": 2, "stroke": other, "part": looked_at}).json()[
+                "delta"
+            ],
+        ]
+        for take in (rested, at_once)
+    ]
+    assert again[0] == again[1] != told[0]["delta"]
+
+
 def test_of_a_very_long_lane_a_stroke_is_tried_where_it_is_seen_and_kept_everywhere(anna: Caller) -> None:
     # Steps for long, then a rest, then steps.
     values = [*(10 + 2 * (n % 9) for n in range(5000)), *[77] * 1000, *(90 - n % 5 for n in range(1000))]
