@@ -1851,8 +1851,7 @@ export interface components {
         };
         /** @description Take away what a worn wheel is off at rest: the whole lane is moved by it. */
         BendCentre: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1860,8 +1859,7 @@ export interface components {
             kind: "bend.centre";
             /** @description Cents that are taken away; absent: as measured at rest. */
             offset?: number | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description There and back within the note; where it is furthest at the note's end, it goes back while the note rings on. */
         BendDip: {
@@ -1870,8 +1868,7 @@ export interface components {
              * @default 0.5
              */
             at: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description Semitones from the note, at its furthest.
              * @default -1
@@ -1897,8 +1894,7 @@ export interface components {
              * @default 0.5
              */
             time: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Off the note: it leaves its pitch before its end, and has gone so far when it ends.
@@ -1906,8 +1902,7 @@ export interface components {
          *     There it stays until the note is heard no longer, pedals and what rings on counted in, or another is struck.
          */
         BendFall: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
@@ -1933,8 +1928,7 @@ export interface components {
              * @default 0.5
              */
             time: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description From each chosen note to the one that follows it in its part. */
         BendGlide: {
@@ -1944,8 +1938,7 @@ export interface components {
              * @enum {string}
              */
             as: "tail" | "one";
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
@@ -1968,13 +1961,11 @@ export interface components {
             start: number;
             /** @description Beats until it is there; absent: at the note's end. */
             time?: number | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description The wheel comes back to the centre in the rests: some time after nothing sounds any longer, pedals counted in. */
         BendHome: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1985,13 +1976,11 @@ export interface components {
              * @default 0.25
              */
             time: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description What the instrument can do with its bend range. Set by hand, it is told nothing of it, and has one throughout. */
         BendInstrument: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2005,8 +1994,7 @@ export interface components {
              * @enum {string}
              */
             range_by: "messages" | "hand";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description How far the wheel goes either way: from the start of the span to its end, or throughout.
@@ -2014,8 +2002,7 @@ export interface components {
          *     It is said in full by registered parameter 0, before the first bend that needs it and after the last that does not.
          */
         BendRangeStroke: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description Milliseconds between two of its messages, where the music leaves room for that.
              * @default 5
@@ -2034,13 +2021,11 @@ export interface components {
             kind: "bend.range";
             /** @description Either way; hundredths are cents. */
             semitones: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Into the note: it begins away from its pitch and is there after a while. */
         BendScoop: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
@@ -2066,13 +2051,11 @@ export interface components {
              * @default 0.25
              */
             time: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description A vibrato, about the pitch; it comes to rest at a whole swing. */
         BendShake: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description Beats after the note's start.
              * @default 0
@@ -2109,13 +2092,11 @@ export interface components {
              * @default 0
              */
             settle: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description How finely drawn bends are sent: to so many cents, or so many messages a second. Nodes are always sent. */
         BendStream: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /** @description What is heard is never further from what is drawn. */
             cents?: number | null;
             /**
@@ -2125,8 +2106,7 @@ export interface components {
             kind: "bend.stream";
             /** @description Messages a second at most, whatever that makes of the drawing. */
             per_second?: number | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description How the own pitch of some notes goes: so many points of each, in ticks from its start and semitones. */
         Bends: {
@@ -2166,6 +2146,8 @@ export interface components {
             unit: 1 | 2 | 4 | 8 | 16 | 32;
         };
         Called: string;
+        /** @description A name that the player gave it. */
+        CalledField: components["schemas"]["Called"] | null;
         /**
          * @description What a lane does over notes: which they are, counted in their order, and the curve of each, at even times from
          *     its start to its end; of what does not move one value.
@@ -2416,6 +2398,8 @@ export interface components {
             /** @default  */
             label: string;
         };
+        /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
+        FirstField: number | null;
         /** @description What is neither note nor lane. */
         Flag: {
             kind: string;
@@ -2656,22 +2640,18 @@ export interface components {
          *     at the end of the span comes back there.
          */
         LaneClear: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "lane.clear";
-            /** @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike. */
-            lane: string | string[];
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            lane: components["schemas"]["LaneField"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description What the lane holds in the span, put down again: later, on another lane, in another part; over what is there. */
         LaneCopy: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /** @description How many ticks the copy lasts; absent: as long as the original. */
             fit?: number | null;
             /**
@@ -2690,16 +2670,14 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.copy";
-            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
-            lane: string;
+            lane: components["schemas"]["LaneField2"];
             /**
              * @description So many copies one after another.
              * @default 1
              */
             repeat: number;
             to: components["schemas"]["CopyTarget"];
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description All nodes of a lane. */
         LaneData: {
@@ -2719,27 +2697,23 @@ export interface components {
          *     no fewer nodes, all stays.
          */
         LaneDistil: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "lane.distil";
-            /** @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike. */
-            lane: string | string[];
+            lane: components["schemas"]["LaneField"];
             /**
              * @description In steps; bend in semitones.
              * @default 1
              */
             tolerance: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description A line drawn by hand takes the place of what was between its first and its last point; distilled to few nodes. */
         LaneDraw: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description On curves of notes: ticks are those of the take, and each note gets what lies over it.
              * @default false
@@ -2750,8 +2724,7 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.draw";
-            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
-            lane: string;
+            lane: components["schemas"]["LaneField2"];
             /** @description Ticks and values of the line, ascending by tick. */
             points: [
                 number,
@@ -2767,8 +2740,7 @@ export interface components {
              * @default 1
              */
             tolerance: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description A fade as volume: what the lane says, times a ramp over the span. Only the level changes, not the touch.
@@ -2777,8 +2749,7 @@ export interface components {
          *     of the take on. What the ramp comes to holds until the next note (the next chord, however spread) begins.
          */
         LaneFade: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
@@ -2803,9 +2774,14 @@ export interface components {
             lift: number;
             /** @description The factor at the start of the span. */
             start: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
+        /** @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike. */
+        LaneField: string | string[];
+        /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
+        LaneField2: string;
+        /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
+        LaneField3: string;
         /** @description A lane of a part in short. `leads_in`: it has a value before the first note; `form`: by what it holds. */
         LaneHead: {
             form: components["schemas"]["Form"];
@@ -2841,19 +2817,16 @@ export interface components {
         };
         /** @description A value at the very start, before the first note, so that no value is left over from the last time. */
         LaneLeadIn: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "lane.lead_in";
-            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
-            lane: string;
+            lane: components["schemas"]["LaneField2"];
             /** @description Absent: the value that the lane begins with; where it has none, the standard's default. */
             value?: number | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description A lane on the desk: a strip, or open and so tall; or hidden. */
         LaneLook: {
@@ -2867,8 +2840,7 @@ export interface components {
         };
         /** @description One kind of data becomes another: mod wheel to expression, pressure to a controller, and back. */
         LaneMove: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description Leave the original where it was.
              * @default false
@@ -2879,12 +2851,10 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.move";
-            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
-            lane: string;
+            lane: components["schemas"]["LaneField2"];
             /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
             to: string;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Nodes take the place of those in the span (of all, where no span is given).
@@ -2892,19 +2862,16 @@ export interface components {
          *     A way that crossed an edge of the span goes to the first, or on from the last of them.
          */
         LaneNodes: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "lane.nodes";
-            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
-            lane: string;
+            lane: components["schemas"]["LaneField2"];
             /** @description Ascending by tick, within the span. */
             nodes: components["schemas"]["Node"][];
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Of one lane: the largest difference between what is drawn and what is heard, and where (a tick).
@@ -2926,8 +2893,7 @@ export interface components {
         };
         /** @description One way over the span, in place of all that was there. */
         LaneRamp: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 0
@@ -2940,8 +2906,7 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.ramp";
-            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
-            lane: string;
+            lane: components["schemas"]["LaneField2"];
             /**
              * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
              * @default 0
@@ -2949,8 +2914,7 @@ export interface components {
             lift: number;
             /** @description In the lane's unit; absent: the value that is there. */
             start?: number | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description The grips of a frame, in this order: level, depth, lean, bow, drift, length. On recorded data and on nodes.
@@ -2964,8 +2928,7 @@ export interface components {
              * @default 0
              */
             bow: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description Distances from the pivot times this.
              * @default 1
@@ -2987,8 +2950,7 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.reshape";
-            /** @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike. */
-            lane: string | string[];
+            lane: components["schemas"]["LaneField"];
             /**
              * @description Values times a ramp: its factors at left and right.
              * @default [
@@ -3021,13 +2983,11 @@ export interface components {
              * @default mean
              */
             pivot: number | ("mean" | "min" | "max");
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description A rise, a fall or a swell: over the span, again and again through it, or over each note that `where` reaches. */
         LaneShape: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description Milliseconds after each note's start.
              * @default 0
@@ -3046,8 +3006,7 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.shape";
-            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
-            lane: string;
+            lane: components["schemas"]["LaneField2"];
             /**
              * @description -1: fast, then slow; 0: straight; 1: slow, then fast.
              * @default 0
@@ -3071,8 +3030,7 @@ export interface components {
              */
             peak_at: number;
             start: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Nodes of the span go to another time, with the ways that leave them; past others, which stay.
@@ -3080,19 +3038,16 @@ export interface components {
          *     Where one comes to a tick at which another stands, that one gives way.
          */
         LaneShift: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "lane.shift";
-            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
-            lane: string;
+            lane: components["schemas"]["LaneField2"];
             /** @description So many ticks later. */
             ticks: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Steady a jittery controller: each value becomes the mean over the width around it, so that nothing comes late.
@@ -3100,8 +3055,7 @@ export interface components {
          *     What is held for longer than the width is reached again, and a jump of more than `jump` stays a jump.
          */
         LaneSmooth: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /** @description Larger jumps stay, in the lane's unit; absent: a quarter of its range. */
             jump?: number | null;
             /**
@@ -3109,10 +3063,8 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.smooth";
-            /** @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike. */
-            lane: string | string[];
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            lane: components["schemas"]["LaneField"];
+            where?: components["schemas"]["WhereField"];
             /**
              * @description How much is looked at, in milliseconds: half of it before each moment, half after.
              * @default 80
@@ -3121,8 +3073,7 @@ export interface components {
         };
         /** @description What the lane says while each of the chosen notes sounds becomes that note's own; the lane rests there. */
         LaneToNotes: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description The lane keeps what it says as well.
              * @default false
@@ -3137,29 +3088,24 @@ export interface components {
             lane: string;
             /** @description Absent: the kind of curve that stands on this lane. */
             to?: string | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description A trim of a part: so much is added to all that its lane says, and stands above what lane and notes say. */
         LaneTrim: {
             /** @description In the lane's unit; bend in semitones. */
             by: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "lane.trim";
-            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
-            lane: string;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            lane: components["schemas"]["LaneField2"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Take away what nobody played: flicker between neighbouring values, and movement while nothing sounds. */
         LaneUnplayed: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description A run that flickers between two or three neighbouring values becomes one.
              * @default true
@@ -3170,15 +3116,13 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.unplayed";
-            /** @description As for one lane: `bend`, `pressure`, `cc:0` to `cc:119`, or of notes `note:pitch` ...; or a list of them, on which it acts alike. */
-            lane: string | string[];
+            lane: components["schemas"]["LaneField"];
             /**
              * @description Of a movement while no note sounds, only where it ends is kept.
              * @default true
              */
             unheard: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description A lane that differs: by how much at most, on the mean, and where it does. */
         LaneView: {
@@ -3194,8 +3138,7 @@ export interface components {
         };
         /** @description A periodic shape over the span: in place of what is there, or added to it. */
         LaneWave: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description The middle, where the wave takes the place of what is there.
              * @default 64
@@ -3220,8 +3163,7 @@ export interface components {
              * @enum {string}
              */
             kind: "lane.wave";
-            /** @description `bend`, `pressure`, or `cc:0` to `cc:119` (but no parameter messages); or a curve of notes: `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, `note:cc:1` ... Then it acts on each note that `where` reaches by itself: `span` and ticks count from the note's start, no span is all of its length. */
-            lane: string;
+            lane: components["schemas"]["LaneField2"];
             /**
              * @default set
              * @enum {string}
@@ -3240,8 +3182,7 @@ export interface components {
             phase: number;
             /** @description By `per`: cycles a second, or beats a cycle. */
             rate: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description A word that players have for a value. */
         LaneWord: {
@@ -3382,8 +3323,7 @@ export interface components {
         };
         /** @description What the instrument of a part takes of each note by itself. What is lost is shown on the notes. */
         NoteAnswers: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /** @description Kinds of curves that it takes; absent: all. */
             keys?: string[] | null;
             /**
@@ -3395,8 +3335,7 @@ export interface components {
             rings?: number | null;
             /** @description How far it bends a note, either way; absent: as far as it is told. */
             semitones?: number | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description The curve of one note, given to the other chosen ones.
@@ -3416,8 +3355,7 @@ export interface components {
              * @enum {string}
              */
             by: "share" | "beats";
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description Backwards, or upside down: about rest where that is in the middle, else the top is the bottom.
              * @default none
@@ -3434,8 +3372,7 @@ export interface components {
              * @enum {string}
              */
             kind: "note.copy";
-            /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
-            lane: string;
+            lane: components["schemas"]["LaneField3"];
             /**
              * @description Besides times how hard each note is struck against the source; or 1 and a twelfth more for each semitone above it; or the share of its chord that is not above it.
              * @default none
@@ -3446,24 +3383,20 @@ export interface components {
             source: number;
             /** @description The kind that it becomes; absent: the same. */
             to?: string | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description The curve of every chosen note, each over its own length, in place of what it had. */
         NoteCurve: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "note.curve";
-            /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
-            lane: string;
+            lane: components["schemas"]["LaneField3"];
             /** @description Ascending by `at`; none: no curve. */
             nodes: components["schemas"]["CurveNode"][];
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Chord into chord, through all that are chosen: each voice is held and moves to the pitch of its partner.
@@ -3472,8 +3405,7 @@ export interface components {
          *     Partners are not struck again; voices without one end or begin as before.
          */
         NoteGlide: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description 0: as `lift` forms it; 1: softened at both ends.
              * @default 1
@@ -3515,22 +3447,19 @@ export interface components {
              * @default []
              */
             voices: components["schemas"]["Voice"][];
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Every node gets a deviation of its own, which depends on the seed, the note and the node's place alone. */
         NoteScatter: {
             /** @description The most by which a node deviates either way. */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "note.scatter";
-            /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
-            lane: string;
+            lane: components["schemas"]["LaneField3"];
             /**
              * @description Which nodes of each note.
              * @default all
@@ -3542,8 +3471,7 @@ export interface components {
              * @default 1
              */
             seed: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description How a part is sent: by messages of its one channel, or in a zone in which each note has a channel of its own.
@@ -3558,8 +3486,7 @@ export interface components {
              * @enum {string}
              */
             as: "auto" | "plain" | "mpe";
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3580,8 +3507,7 @@ export interface components {
              * @default 48
              */
             semitones: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
             /**
              * @description Managed by channel 1, or by channel 16.
              * @default lower
@@ -3591,15 +3517,13 @@ export interface components {
         };
         /** @description Where the curves begin: each moved so that it begins there, or led from there into what was played. */
         NoteStart: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "note.start";
-            /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
-            lane: string;
+            lane: components["schemas"]["LaneField3"];
             /**
              * @description 0: the whole curve is moved. Otherwise it stays, and is led into over so many milliseconds.
              * @default 0
@@ -3607,34 +3531,29 @@ export interface components {
             time_ms: number;
             /** @description In the lane's unit; absent: at rest (pitch: the note's own). */
             value?: number | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description How finely the curves of notes of a part are sent: off by so much at most, or so many messages a second for each
          *     note. Nodes are always sent.
          */
         NoteStream: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "note.stream";
-            /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
-            lane: string;
+            lane: components["schemas"]["LaneField3"];
             /** @description What is heard is never further from what is drawn, in the lane's unit; pitch in semitones. */
             off?: number | null;
             /** @description Messages a second at most, whatever that makes of the drawing. */
             per_second?: number | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description What the chosen notes say one after another becomes what the lane says: theirs is added to it, and they rest. */
         NoteToLane: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description The notes keep their curves as well.
              * @default false
@@ -3645,12 +3564,10 @@ export interface components {
              * @enum {string}
              */
             kind: "note.to_lane";
-            /** @description `note:pitch`, `note:pressure`, `note:timbre`, `note:pan`, or `note:cc:1` to `note:cc:119`. */
-            lane: string;
+            lane: components["schemas"]["LaneField3"];
             /** @description Absent: the lane on which this kind of curve stands. */
             to?: string | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description A note that differs: where (a tick of the take that has it, the first where both do), its pitch, and how. */
         NoteView: {
@@ -3663,15 +3580,13 @@ export interface components {
         };
         /** @description Notes put in where there were none. */
         NotesAdd: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description They are cues: heard by the instrument, but no part of the music.
              * @default false
              */
             cue: boolean;
-            /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
-            first?: number | null;
+            first?: components["schemas"]["FirstField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3684,8 +3599,7 @@ export interface components {
              * @enum {string}
              */
             over: "cut" | "refuse";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description What became of the notes of a part: ids of those that are gone, those that are otherwise, and new ones. */
         NotesBack: {
@@ -3711,10 +3625,8 @@ export interface components {
          *     quarter of its length.
          */
         NotesCopy: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
-            /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
-            first?: number | null;
+            called?: components["schemas"]["CalledField"];
+            first?: components["schemas"]["FirstField"];
             /**
              * @description So many keys higher; negative: lower.
              * @default 0
@@ -3736,13 +3648,11 @@ export interface components {
              * @default true
              */
             under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Notes that the instrument hears and that are no part of the music; `pitches` of `where` are keys of a part. */
         NotesCue: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3755,13 +3665,11 @@ export interface components {
              * @default true
              */
             on: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Notes taken away. */
         NotesDelete: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description It acts on the cue notes that `where` reaches, in place of the music.
              * @default false
@@ -3777,8 +3685,7 @@ export interface components {
              * @default true
              */
             under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description A run from each chosen note to the next one of the line: heard, not written.
@@ -3793,8 +3700,7 @@ export interface components {
              * @enum {string}
              */
             by: "semitone" | "scale" | "white" | "named";
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description Of the way of velocities.
              * @default 0
@@ -3802,8 +3708,7 @@ export interface components {
             ease: number;
             /** @description Absent: that of the next note. */
             end_velocity?: number | null;
-            /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
-            first?: number | null;
+            first?: components["schemas"]["FirstField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3828,8 +3733,7 @@ export interface components {
             scale?: number[] | null;
             /** @description Beats that the run takes, up to the next note; absent: all there is. */
             time?: number | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Notes to the nearest of some attacks, or so much of the way; each keeps its length.
@@ -3839,8 +3743,7 @@ export interface components {
         NotesFollow: {
             /** @description When something is struck, in ticks, ascending. */
             attacks: number[];
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description How much of its distance to the attack each keeps: 0 lies on it, 1 stays.
              * @default 0
@@ -3867,8 +3770,7 @@ export interface components {
              * @default true
              */
             under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
             /**
              * @description Notes with no attack as near as this are left alone.
              * @default 120
@@ -3877,8 +3779,7 @@ export interface components {
         };
         /** @description Neighbours of one key among the chosen notes of a part become one, as loud as the first. The page follows. */
         NotesJoin: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -3889,8 +3790,7 @@ export interface components {
              * @default 0.125
              */
             rest: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Other lengths: set, scaled, by so much, or up to a gap before the next note of the line (staccato and legato).
@@ -3901,8 +3801,7 @@ export interface components {
         NotesLength: {
             /** @description Beats longer; negative: shorter. */
             by?: number | null;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description The edge that moves.
              * @default end
@@ -3936,8 +3835,7 @@ export interface components {
              * @default true
              */
             under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Small deviations in time, as a hand makes them: some by chance, and some with a drift that comes and goes slowly.
@@ -3950,8 +3848,7 @@ export interface components {
              * @default 8
              */
             amount_ms: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description How much of it is drift: 0 each note by itself, 1 all of it slow.
              * @default 0.5
@@ -3983,13 +3880,11 @@ export interface components {
              * @default true
              */
             under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Notes to another time, or to other keys. */
         NotesMove: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description It acts on the cue notes that `where` reaches, in place of the music.
              * @default false
@@ -4028,13 +3923,11 @@ export interface components {
              * @default true
              */
             under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Notes that are not sent, and stay where they are; or that are sent again. */
         NotesMute: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description It acts on the cue notes that `where` reaches, in place of the music.
              * @default false
@@ -4056,8 +3949,7 @@ export interface components {
              * @enum {string}
              */
             over: "cut" | "refuse";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Towards a grid, or away from it: how far from its line each note was played is kept, and scaled.
@@ -4066,8 +3958,7 @@ export interface components {
          *     goes; the others stay.
          */
         NotesPlace: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description The step: 8 is eighths, 12 eighth triplets.
              * @default 16
@@ -4105,8 +3996,7 @@ export interface components {
              * @default true
              */
             under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
             /** @description Beats: notes further from their line are left alone. */
             window?: number | null;
         };
@@ -4118,10 +4008,8 @@ export interface components {
         NotesSplit: {
             /** @description The tick at which notes that sound there are cut. */
             at?: number | null;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
-            /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
-            first?: number | null;
+            called?: components["schemas"]["CalledField"];
+            first?: components["schemas"]["FirstField"];
             /** @description At the lines of a grid from the bar line on: 8 is eighths. */
             grid?: (1 | 2 | 4 | 6 | 8 | 12 | 16 | 24 | 32 | 48 | 64) | null;
             /** @description So many pieces, of one length to a tick. */
@@ -4131,8 +4019,7 @@ export interface components {
              * @enum {string}
              */
             kind: "notes.split";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description A strum: the notes of each chord one after another. They end where they ended.
@@ -4146,8 +4033,7 @@ export interface components {
              * @enum {string}
              */
             anchor: "first" | "last";
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4185,8 +4071,7 @@ export interface components {
              * @default true
              */
             under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Where copied notes go. Without a part each note stays in its own. */
         NotesTarget: {
@@ -4196,8 +4081,7 @@ export interface components {
         };
         /** @description Notes to other keys. The written page follows. */
         NotesTranspose: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /** @description Up; negative: down. With a scale so many steps of that. */
             keys: number;
             /**
@@ -4213,8 +4097,7 @@ export interface components {
             over: "cut" | "refuse";
             /** @description Pitch classes of a scale; a note beside it keeps its distance to the step below. Absent: keys. */
             scale?: number[] | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Notes that are written elsewhere than they are heard.
@@ -4436,8 +4319,7 @@ export interface components {
         };
         /** @description On and off into depth: what is down is pressed in part, and from then on it is a curve like any other. */
         PedalDepth: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description How deep; it holds from 64 upwards.
              * @default 100
@@ -4453,8 +4335,7 @@ export interface components {
              * @default cc:64
              */
             lane: string;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Notes as short as fingers hold them, and the pedal where what sounds on needs it: what is heard stays as it was.
@@ -4463,8 +4344,7 @@ export interface components {
          *     Hands are told apart at middle C, where a part goes to both sides of it.
          */
         PedalFromLengths: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /** @description How long fingers hold; absent: to the next chord of the same hand. */
             finger_ms?: number | null;
             /**
@@ -4472,8 +4352,7 @@ export interface components {
              * @enum {string}
              */
             kind: "pedal.from_lengths";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Up at each change, and down again a little later, so that nothing is cut off and nothing blurs.
@@ -4492,8 +4371,7 @@ export interface components {
              * @enum {string}
              */
             by: "harmony" | "bass" | "chord" | "bar" | "beat";
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description How deep.
              * @default 127
@@ -4524,13 +4402,11 @@ export interface components {
              * @default false
              */
             through_bass: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description The pedal up, over the span or over each chosen note; after that it is as it was. */
         PedalLift: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4549,13 +4425,11 @@ export interface components {
                 number,
                 number
             ][];
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description The pedal down, over the span or over each chosen note; after that it is as it was. */
         PedalPress: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description How deep.
              * @default 127
@@ -4579,13 +4453,11 @@ export interface components {
                 number,
                 number
             ][];
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Depth into on and off: on from one value upwards, off again only below another, so that nothing flickers. */
         PedalSwitch: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4606,8 +4478,7 @@ export interface components {
              * @default 64
              */
             on: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Notes end where they sounded to, and the pedal that held them goes: what is heard stays as it was.
@@ -4616,8 +4487,7 @@ export interface components {
          *     that are not chosen it stays.
          */
         PedalToLengths: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description So much before its key is struck again a note ends at the latest, if its finger lets it.
              * @default 0
@@ -4640,8 +4510,7 @@ export interface components {
              * @default 64
              */
             threshold: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Phrases of a part's upper voice, in columns: from one tick to another; and where further groups begin in any. */
         PhraseColumns: {
@@ -4661,8 +4530,7 @@ export interface components {
              * @default []
              */
             bounds: number[];
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4674,8 +4542,7 @@ export interface components {
              * @enum {string}
              */
             level: "phrases" | "groups";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description What came since the piece before: of each message its round, the second of the take, and its bytes. */
         PieceAsked: {
@@ -4710,8 +4577,7 @@ export interface components {
              * @enum {string}
              */
             as: "struck" | "plucked" | "bowed" | "blown" | "sung" | "drum" | "pad";
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /** @description Short is soft. */
             contrast?: number | null;
             /** @description Little gaps. */
@@ -4746,8 +4612,7 @@ export interface components {
             vibrato?: number | null;
             /** @description The upper voice above its chord. */
             voice?: number | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description As somebody played: a hand that was measured, given to other notes.
@@ -4761,8 +4626,7 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description How hard.
              * @default 1
@@ -4810,8 +4674,7 @@ export interface components {
              * @default 1
              */
             vibrato: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description The notes one by one in their order, for who plays the same music: pitch, force, milliseconds late, log2 of how
@@ -4921,12 +4784,10 @@ export interface components {
          *     back; notes are added. Keys that are still down where the span ends, end there; and what springs back, does.
          */
         RecordPass: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /** @description What came: a list of ticks and messages in hexadecimal figures, `[[0, "903c40"], [480, "803c40"]]`; on channel 1 what is the part's, on others what belongs to single notes (MPE). It is kept as the file of these (SMF format 0), deflated, in base64, and can be given so too. */
             events: string;
-            /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
-            first?: number | null;
+            first?: components["schemas"]["FirstField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -4953,8 +4814,7 @@ export interface components {
              * @default 0
              */
             shift_ms: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description A span in seconds of the take as a stroke would leave it. */
         RehearsalAsked: {
@@ -4999,8 +4859,7 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description Decibels from its ends to its peak.
              * @default 6
@@ -5022,8 +4881,7 @@ export interface components {
              * @default 0.5
              */
             peak_at: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         RuleAsked: {
             revision: number;
@@ -5037,15 +4895,13 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "rule.contrast";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Little gaps: after each group, and between a note and the same one again (Friberg, Bresin and Sundberg 2006). */
         RuleGaps: {
@@ -5054,8 +4910,7 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5077,8 +4932,7 @@ export interface components {
              * @default true
              */
             under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description High is loud: 3 dB an octave, from middle C on (Friberg, Bresin and Sundberg 2006). */
         RuleHigh: {
@@ -5092,15 +4946,13 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "rule.high";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description The melody leads: the highest of a chord some 20 ms ahead of the others, spread a little (Goebl 2001). */
         RuleLead: {
@@ -5109,8 +4961,7 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5132,8 +4983,7 @@ export interface components {
              * @default true
              */
             under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Leaps are taken: the note before one lets go a little early, the farther the earlier (after Friberg 1991). */
         RuleLeaps: {
@@ -5142,8 +4992,7 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5165,8 +5014,7 @@ export interface components {
              * @default true
              */
             under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Looseness with a memory: most of it is a slow drift, as players have it (Gilden 1995), not white noise. */
         RuleLoose: {
@@ -5175,8 +5023,7 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5187,8 +5034,7 @@ export interface components {
              * @default 1
              */
             seed: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description The metre's accents: the higher the level of the metre that a note lies on, the louder (Drake, Palmer 1993). */
         RuleMetre: {
@@ -5197,15 +5043,13 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "rule.metre";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description The last ritard, as a runner comes to a stop (Friberg and Sundberg 1999): over the span, or before the last note.
@@ -5224,8 +5068,7 @@ export interface components {
              * @default 4
              */
             beats: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description q: 2 slows evenly in time, 3 later, as listeners prefer it.
              * @default 3
@@ -5241,8 +5084,7 @@ export interface components {
              * @default 0.6
              */
             last: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Slides into leaps, from where the line comes: on a line of single notes whose instrument bends. */
         RuleSlides: {
@@ -5251,15 +5093,13 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "rule.slides";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Long notes live: they rise to a peak and fall away, on the lane that carries how loud a note goes on. */
         RuleSwell: {
@@ -5268,8 +5108,7 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5282,8 +5121,7 @@ export interface components {
              * @default 0.6
              */
             seconds: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Swing by tempo: the second half of a beat lasts 100 ms, and no less than a 3.5th of the first (Friberg and
@@ -5295,8 +5133,7 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5318,8 +5155,7 @@ export interface components {
              * @default true
              */
             under: boolean;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description A vibrato that begins late, and grows deeper and faster to the top of the swell, on long notes of a line. */
         RuleVibrato: {
@@ -5328,8 +5164,7 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5340,8 +5175,7 @@ export interface components {
              * @default 0.6
              */
             seconds: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description The upper voice above its chord: the melody 3 dB louder than what goes with it (after Goebl 2001). */
         RuleVoice: {
@@ -5350,15 +5184,13 @@ export interface components {
              * @default 1
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "rule.voice";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description What came of it, in a sentence. */
         Said: {
@@ -5563,10 +5395,8 @@ export interface components {
         };
         /** @description What was changed in another program: of a span or some parts only, or without its notes or some of its lanes. */
         TakeBack: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
-            /** @description The id of the first note it makes, the others follow. A history gives it; absent: after all others. */
-            first?: number | null;
+            called?: components["schemas"]["CalledField"];
+            first?: components["schemas"]["FirstField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5581,8 +5411,7 @@ export interface components {
             leave: string[];
             /** @default [] */
             notes: components["schemas"]["NotesBack"][];
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         TakeCard: {
             /** Format: date-time */
@@ -5598,8 +5427,7 @@ export interface components {
         TakeMetre: {
             /** @description Beats a bar. */
             beats: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5611,8 +5439,7 @@ export interface components {
              * @enum {integer}
              */
             unit: 1 | 2 | 4 | 8 | 16 | 32;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description The tempo: a number, an even change, or beats that were tapped or are found in what is played.
@@ -5624,8 +5451,7 @@ export interface components {
             beats?: number[] | null;
             /** @description Quarters a minute. */
             bpm?: number | null;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /** @description At the end of the span, to which it changes evenly; absent: the same. */
             end_bpm?: number | null;
             /**
@@ -5644,8 +5470,7 @@ export interface components {
              * @enum {string}
              */
             kind: "take.tempo";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description A marker, a lyric or another text: put in, said otherwise, moved, or taken away.
@@ -5654,8 +5479,7 @@ export interface components {
          *     stays in the recording and is not sent any longer.
          */
         TakeText: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5676,8 +5500,7 @@ export interface components {
             text?: number | null;
             /** @description Where it goes; absent: it stays where it is. */
             tick?: number | null;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
             /** @description What it says. Nothing: it is taken away. */
             words: string;
         };
@@ -5752,8 +5575,7 @@ export interface components {
              * @default 16
              */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description The step: 8 is eighths, 12 eighth triplets.
              * @default 8
@@ -5767,8 +5589,7 @@ export interface components {
             kind: "velocity.accent";
             /** @description For each step of the bar, how much of `amount` is added (-1 to 1). */
             pattern: number[];
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Notes of a velocity from low to high. */
         VelocityBetween: {
@@ -5792,8 +5613,7 @@ export interface components {
              * @default 0
              */
             accents: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5804,8 +5624,7 @@ export interface components {
                 number,
                 number
             ][];
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description A ramp over the notes, from the first onset to the last or over `where.span`; a chord moves as one.
@@ -5818,8 +5637,7 @@ export interface components {
              * @default 0
              */
             accents: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description No note ends up louder than this.
              * @default 127
@@ -5862,8 +5680,7 @@ export interface components {
             peak_at: number;
             /** @description Where the ramp starts: a velocity, or a factor. */
             start: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /**
          * @description Lower the loud notes only, or raise the quiet ones only, bending softly where it begins.
@@ -5872,8 +5689,7 @@ export interface components {
          *     straight lines smoothly, so that no order is ever turned round.
          */
         VelocityKnee: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5897,15 +5713,13 @@ export interface components {
             side: "loud" | "quiet";
             /** @description Where it begins. */
             threshold: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Add the same to every note. */
         VelocityNudge: {
             /** @description What is added to each velocity. */
             by: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5917,13 +5731,11 @@ export interface components {
              * @enum {string}
              */
             limit: "stop" | "pin" | "squeeze";
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Widen or narrow the differences about a pivot. About 0 it is a plain percentage. */
         VelocityScale: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /** @description 1 changes nothing, 0.5 halves every distance from the pivot, 0 levels out, 2 doubles. */
             factor: number;
             /**
@@ -5942,13 +5754,11 @@ export interface components {
              * @default mean
              */
             pivot: number | ("mean" | "min" | "max");
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Every note to one value. */
         VelocitySet: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5956,13 +5766,11 @@ export interface components {
             kind: "velocity.set";
             /** @description The velocity that every note gets: a number, or what the notes themselves give (levelling out). */
             value: number | ("mean" | "min" | "max");
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description A standing scale and offset, mostly of a whole part: there is one at each `where`, which is opened again. */
         VelocityTrim: {
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -5978,15 +5786,13 @@ export interface components {
              * @default 1
              */
             scale: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Small deviations by chance, as a hand makes them. What a note gets depends on the seed and the note alone. */
         VelocityVary: {
             /** @description Standard deviation in velocity steps; none deviates by more than twice that. */
             amount: number;
-            /** @description A name that the player gave it. */
-            called?: components["schemas"]["Called"] | null;
+            called?: components["schemas"]["CalledField"];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -6003,8 +5809,7 @@ export interface components {
              * @default 1
              */
             seed: number;
-            /** @description What the stroke acts on. */
-            where?: components["schemas"]["Where"];
+            where?: components["schemas"]["WhereField"];
         };
         /** @description Of long notes that tremble. Numbers are medians: what to read; the shapes are what is given to others. */
         Vibrato: {
@@ -6096,6 +5901,8 @@ export interface components {
                 number
             ] | null;
         };
+        /** @description What the stroke acts on. */
+        WhereField: components["schemas"]["Where"];
         /**
          * @description Of the port that has most to carry. `bytes`: the most within any second that begins in each of as many even
          *     stretches of the take, each `every` seconds long. `thin`: the least of the steps by which ways have to be off so
