@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from expression.arrays import Flags, Floats, Ints, are_constant, constant, frozen, joined, taken, union, whole
-from expression.memo import Remembers
+from expression.memo import Remembers, beside, note
 
 STEEPNESS = 8.0
 """The power of a way whose lift is 1."""
@@ -239,6 +239,7 @@ class Curve(Remembers):
         return value
 
 
+@beside
 def differing(old: Curve, new: Curve) -> tuple[int, int, int]:
     """The first node that differs, and the nodes of the old and of the new from which both agree to the end."""
     most = min(len(old), len(new))
@@ -246,6 +247,17 @@ def differing(old: Curve, new: Curve) -> tuple[int, int, int]:
     left = most - first
     alike = _alike(old, new, len(old) - left, len(new) - left, left, -1) if left else 0
     return first, len(old) - alike, len(new) - alike
+
+
+def spliced(curve: Curve, place: slice, nodes: Curve) -> Curve:
+    """A curve with some nodes in place of others; the very same where these are the same."""
+    first, gone, until = differing(curve.rows(place), nodes)
+    if first == gone == until:
+        return curve
+    made = curve.rows(slice(place.start)).then(nodes, curve.rows(slice(place.stop, None)))
+    # Both agree all around, as nobody has to find out again.
+    note(differing, curve, made, (place.start + first, place.start + gone, place.start + until))
+    return made
 
 
 def _alike(old: Curve, new: Curve, mine: int, theirs: int, count: int, step: int = 1) -> int:

@@ -4,6 +4,7 @@ It is kept on the very object that it was worked out from: nobody else's work pu
 not asked for any longer, and the functions are plain ones.
 """
 
+import weakref
 from collections import OrderedDict
 from collections.abc import Callable
 from functools import wraps
@@ -11,7 +12,8 @@ from typing import Any, ParamSpec, TypeVar
 
 Asked = ParamSpec("Asked")
 Found = TypeVar("Found")
-_KEPT, _LASTING = "_worked_out", "_lasting"
+Other = TypeVar("Other", bound="Remembers")
+_KEPT, _LASTING, _BESIDE = "_worked_out", "_lasting", "_beside"
 _NOTHING: Any = object()
 
 
@@ -19,7 +21,7 @@ class Remembers:
     """An object that never changes, on which is kept what was worked out from it. That is no part of what it says."""
 
     def __getstate__(self) -> dict[str, object]:
-        return {name: value for name, value in vars(self).items() if name not in (_KEPT, _LASTING)}
+        return {name: value for name, value in vars(self).items() if name not in (_KEPT, _LASTING, _BESIDE)}
 
 
 def worked_out(most: int = 4, is_lasting: bool = False) -> Callable[[Callable[Asked, Found]], Callable[Asked, Found]]:
@@ -53,6 +55,27 @@ def worked_out(most: int = 4, is_lasting: bool = False) -> Callable[[Callable[As
         return asked_for
 
     return keeping
+
+
+def beside(function: Callable[[Other, Other], Found]) -> Callable[[Other, Other], Found]:
+    """Keep what was found last of an object beside another: on the second, and of the first not even that it lives."""
+
+    @wraps(function)
+    def asked_for(one: Other, other: Other) -> Found:
+        known = vars(other).get(_BESIDE, {}).get(asked_for)
+        if known is not None and known[0]() is one:
+            found: Found = known[1]
+            return found
+        found = function(one, other)
+        note(asked_for, one, other, found)
+        return found
+
+    return asked_for
+
+
+def note(function: Callable[[Other, Other], Found], one: Other, other: Other, found: Found) -> None:
+    """What a function that is asked `beside` would find, where whoever made the second knows it already."""
+    vars(other).setdefault(_BESIDE, {})[function] = (weakref.ref(one), found)
 
 
 def passed_on(one: Remembers, other: Remembers) -> None:

@@ -9,7 +9,7 @@ from typing_extensions import override
 
 from expression import piece
 from expression.arrays import Floats
-from expression.curve import Curve
+from expression.curve import Curve, spliced
 from expression.errors import NothingMatched
 from expression.lanes import LANES, MESSAGES, OFF, ON, THRESHOLD, Form
 from expression.limits import MOST_LANES
@@ -130,9 +130,8 @@ class Spot(NamedTuple):
         first, after = int(curve.governing(start - 1)), int(np.searchsorted(curve.ticks, end))
         begin = int(curve.ticks[first]) if first >= 0 else min(start, int(self.curve.ticks[0]))
         until = int(curve.ticks[after]) if after < len(curve) else max(end, int(self.curve.ticks[-1]))
-        own, rest = _about(self.lane.curve, begin, until), self.lane.curve
-        seen = curve.rows(_about(curve, begin, until))
-        return self.lane.reshaped(rest.rows(slice(own.start)).then(seen, rest.rows(slice(own.stop, None))))
+        own, seen = _about(self.lane.curve, begin, until), curve.rows(_about(curve, begin, until))
+        return self.lane.reshaped(spliced(self.lane.curve, own, seen))
 
 
 @worked_out(2)

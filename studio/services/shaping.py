@@ -135,7 +135,7 @@ def preview(
         if known_part and "sent" in shows and part is not None
         else None,
         # (Where only some of it was worked out that does something.)
-        "idle": part_of is stroke and tried.now.take.is_like(known.now.take),
+        "idle": part_of is stroke and known.now.take.is_like(tried.now.take),
         "whole": part_of is stroke,
     }
 
@@ -304,7 +304,7 @@ def _seen(
     if part_of is not stroke:
         try:
             tried = _tried(take_id, known, part_of, number)
-            if not tried.now.take.is_like(known.now.take):
+            if not known.now.take.is_like(tried.now.take):
                 return part_of, tried
         except NothingMatched:
             # Nothing of it lies there: what all of it does is told.

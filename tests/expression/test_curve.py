@@ -3,7 +3,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from expression.curve import Curve, form, lift_through, ramp
+from expression.curve import Curve, differing, form, lift_through, ramp, spliced
 
 lifts = st.floats(-1, 1)
 eases = st.floats(0, 1)
@@ -59,3 +59,32 @@ def test_hold_keeps_until_the_next_node_and_the_last_of_two_at_one_tick_holds() 
 
 def test_an_empty_curve_has_no_value() -> None:
     assert np.isnan(Curve.of([], []).at([0, 5])).all()
+
+
+def test_nodes_in_place_of_others_differ_where_they_do() -> None:
+    rng = np.random.default_rng(20261202)
+    for _ in range(300):
+        count = int(rng.integers(0, 200))
+        old = Curve.of(np.sort(rng.integers(0, 99, count)), rng.integers(0, 3, count), rng.random(count) < 0.5)
+        first, after = np.sort(rng.integers(0, count + 1, 2)).tolist()
+        place = slice(first, after)
+        # Some of the nodes that stood there, with others among them.
+        own = old.rows(place)
+        kept = own.rows(rng.random(len(own)) < rng.random())
+        nodes = kept.among(Curve.of(kept.ticks[:1], [5])) if rng.random() < 0.3 else kept
+        made = spliced(old, place, nodes)
+        assert [column.tolist() for column in made.columns] == [
+            [*before[:first].tolist(), *between.tolist(), *before[after:].tolist()]
+            for before, between in zip(old.columns, nodes.columns, strict=True)
+        ]
+        is_same = [column.tolist() for column in nodes.columns] == [column.tolist() for column in own.columns]
+        assert (made is old) == is_same
+        if is_same:
+            continue
+        begins, gone, until = differing(old, made)
+        # All around it is as it was, and what is told is no longer than what was put in.
+        assert first <= begins <= gone <= after and begins <= until <= first + len(nodes)
+        assert len(old) - gone == len(made) - until
+        for before, now in zip(old.columns, made.columns, strict=True):
+            assert before[:begins].tolist() == now[:begins].tolist()
+            assert before[gone:].tolist() == now[until:].tolist()

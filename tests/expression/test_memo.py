@@ -71,6 +71,30 @@ def test_what_lasts_counts_for_notes_that_are_struck_otherwise_and_for_no_others
     assert not memo.kept(pickle.loads(pickle.dumps(louder)))
 
 
+def test_what_was_found_of_two_is_kept_on_the_second_as_long_as_the_first_lives() -> None:
+    asked: list[tuple[Curve, Curve]] = []
+
+    @memo.beside
+    def longer(one: Curve, other: Curve) -> int:
+        asked.append((one, other))
+        return len(other) - len(one)
+
+    short, long, longest = (Curve.of(np.arange(count), np.arange(count)) for count in (2, 5, 9))
+    assert [longer(short, long), longer(short, long), longer(long, longest), longer(short, long)] == [3, 3, 4, 3]
+    assert asked == [(short, long), (long, longest)]
+    assert (longer(long, short), longer(longest, long)) == (-3, -4)
+    # Only the last one is known; whoever made it may know it at once; it goes nowhere as bytes, and holds nothing.
+    assert longer(short, long) == 3 and len(asked) == 5
+    memo.note(longer, longest, short, 99)
+    assert longer(longest, short) == 99 and len(asked) == 5
+    assert longer(longest, pickle.loads(pickle.dumps(short))) == -7
+    asked.clear()
+    gone = weakref.ref(longest)
+    del longest
+    gc.collect()
+    assert gone() is None and longer(long, short) == -3
+
+
 def test_what_is_kept_is_weighed_and_let_go_of() -> None:
     shaped = Shaped.of(opened(file_of(phrase([64] * 4000))), History())
     for by in (1, 2, 3):
