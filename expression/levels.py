@@ -180,14 +180,12 @@ def summed(lane: Lane, starts: Ints, ends: Ints, curve: Curve) -> Lane:
     if not len(base) or base.ticks[0] > starts[0]:
         base = Curve.of(starts[:1], [default]).then(base)
     first, last = int(starts[0]), int(ends[-1])
-    moving = _resting(curve, _rests(starts, ends))
     under = piece.cut(base, first, last, error)
     # On a lane at rest there is nothing to add to.
     if under.curve.values.any():
-        total = piece.added(under, piece.Piece(first, last, moving), error).curve
-    else:
-        total = moving
-    pieces = piece.within(total, starts, ends)
+        moving = _resting(curve, _rests(starts, ends))
+        curve = piece.added(under, piece.Piece(first, last, moving), error).curve
+    pieces = piece.within(curve, starts, ends)
     if len(base) == 1 and not base.values[0]:
         # Nothing is there but rest: to that it comes back behind each piece that does not end there itself.
         rests = np.append(_rests(starts, ends), ends[-1:])

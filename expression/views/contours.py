@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import ArrayLike
 from typing_extensions import TypedDict
 
 from expression.arrays import Floats, Ints, looked_up, ranges, union, whole
@@ -100,13 +101,11 @@ def contours(part: Part, least: float = 0.0) -> Contour | None:
         owner, tick = _with_own(notes, owner, tick, list(own.values()), least)
         count = np.bincount(owner, minlength=len(notes))
 
-    def value(key: str) -> Floats:
+    def value(key: str) -> Floats | float:
         otherwise = LANES[key].default
-        if key not in lanes:
-            return np.full(len(tick), otherwise)
-        return np.nan_to_num(lanes[key].at(tick), nan=otherwise)
+        return np.nan_to_num(lanes[key].at(tick), nan=otherwise) if key in lanes else otherwise
 
-    def share(key: str) -> Floats:
+    def share(key: str) -> Floats | float:
         return value(key) / LANES[key].high
 
     def added(key: str) -> Floats | float:
@@ -122,9 +121,9 @@ def contours(part: Part, least: float = 0.0) -> Contour | None:
     return {
         "count": count.tolist(),
         "tick": (tick - notes.start[owner]).tolist(),
-        "bend": _whole((value(BEND) + added(NOTE_PITCH)) * 100),
-        "loud": _once(_whole(loud * 100)),
-        "ink": _once(_whole(ink * 100)),
+        "bend": _whole(np.broadcast_to((value(BEND) + added(NOTE_PITCH)) * 100, len(tick))).tolist(),
+        "loud": _once(loud * 100),
+        "ink": _once(ink * 100),
     }
 
 
@@ -179,10 +178,12 @@ def _turns(curve: Curve, start: int, end: int, least: float) -> Ints:
     return np.concatenate((near.ticks[:1] - 1, near.ticks, near.ticks[1:][held] - 1, near.ticks[bent[way]] + past))
 
 
-def _whole(values: Floats) -> list[int]:
+def _whole(values: ArrayLike) -> Ints:
     rounded: Ints = np.rint(values).astype(np.int64)
-    return list(rounded.tolist())
+    return rounded
 
 
-def _once(values: list[int]) -> list[int]:
-    return values[:1] if values.count(values[0]) == len(values) else values
+def _once(values: ArrayLike) -> list[int]:
+    numbers = np.atleast_1d(_whole(values))
+    told: list[int] = numbers[: 1 if (numbers == numbers[0]).all() else None].tolist()
+    return told
