@@ -471,11 +471,14 @@ def _merged(notes: Notes, rows: Ints, follows: Ints) -> Notes:
     """Notes of which some go on as those that follow them, which are no longer struck."""
     if not len(rows):
         return notes
-    # From the last to the first, so that a chain of notes goes on to the end of all of them.
-    end = notes.end.tolist()
-    for row, following in zip(rows[::-1].tolist(), follows[::-1].tolist(), strict=True):
-        if end[following] > end[row]:
-            end[row] = end[following]
+    end, goes_on = notes.end, np.arange(len(notes))
+    goes_on[rows] = follows
+    # A chain of notes goes on to the end of all of them: each looks twice as far along it as the last time.
+    while True:
+        end, further = np.maximum(end, end[goes_on]), goes_on[goes_on]
+        if np.array_equal(further, goes_on):
+            break
+        goes_on = further
     keep = np.ones(len(notes), dtype=bool)
     keep[follows] = False
-    return notes.until(np.array(end, dtype=np.int64)).only(keep)
+    return notes.until(end).only(keep)

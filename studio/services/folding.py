@@ -22,6 +22,8 @@ from studio.services import queue
 SLOW = 0.05
 """Seconds that a take may need to be made from its rows; what needs longer gets a checkpoint."""
 WEIGHED_EVERY = 16
+TRIES_BETWEEN = 64
+"""So many tries weigh alike: while a hand moves, one weighs as much as the next."""
 STEPS_BETWEEN = 16
 """A take that has gone on by so many steps gets another."""
 
@@ -100,8 +102,7 @@ class ShapedCache:
         if held is None or held.shaped is not known:
             return
         made = held._replace(tried=tried, tries=held.tries + 1, told=held.told if held.tried is tried else None)
-        # While a hand moves, one try weighs as much as the next.
-        if held.tries % WEIGHED_EVERY == 0:
+        if held.tries % TRIES_BETWEEN == 0:
             weight = sum(checkpoint.weight(tried, held.shaped, held.weights)) - sum(held.weights)
             worked = checkpoint.worked_weight(held.shaped) + checkpoint.worked_weight(tried)
             made = made._replace(tried_weight=max(weight, 0), worked=worked)
