@@ -22,6 +22,12 @@ _ROUND_TRIPS = """async ({ takeId, stroke, field, values, rounds, act }) => {
         once(`/api/takes/${takeId}/${way}`, { method: "POST", headers, body: JSON.stringify(body) });
     await once(`/api/takes/${takeId}/view`, {});
     let { revision } = told.history;
+    const kept = async moved => {
+        const taken = await ask("strokes", { revision, stroke: moved, part: 0, where: {} });
+        await ask("undo", { revision: told.history.revision });
+        revision = told.history.revision;
+        return taken;
+    };
     const acts = {
         preview: (moved, whole = false) =>
             ask("preview", { revision, stroke: moved, part: 0, sight: [0, 76800], whole }),
@@ -30,14 +36,11 @@ _ROUND_TRIPS = """async ({ takeId, stroke, field, values, rounds, act }) => {
         keep: async moved => {
             await acts.preview(moved);
             if (!told.whole) await acts.preview(moved, true);
-            return await acts["keep at once"](moved, false);
+            return await kept(moved);
         },
-        "keep at once": async (moved, tries = true) => {
-            if (tries) await acts.preview(moved);
-            const taken = await ask("strokes", { revision, stroke: moved, part: 0, where: {} });
-            await ask("undo", { revision: told.history.revision });
-            revision = told.history.revision;
-            return taken;
+        "keep at once": async moved => {
+            await acts.preview(moved);
+            return await kept(moved);
         },
     };
     const found = [], empty = [];

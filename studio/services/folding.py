@@ -22,6 +22,7 @@ from studio.services import queue
 SLOW = 0.05
 """Seconds that a take may need to be made from its rows; what needs longer gets a checkpoint."""
 WEIGHED_EVERY = 16
+"""After so many steps what was worked out from a take is weighed again, also where nothing is tried."""
 TRIES_BETWEEN = 64
 """So many tries weigh alike: while a hand moves, one weighs as much as the next."""
 STEPS_BETWEEN = 16
@@ -29,8 +30,9 @@ STEPS_BETWEEN = 16
 
 
 class Told(NamedTuple):
-    """What keeping the take that was tried will be answered with, to who looks at one of its parts."""
+    """What keeping a take that was tried will be answered with, to who looks at one of its parts."""
 
+    take: Recording
     part: int | None
     delta: Delta
     weight: int
@@ -101,7 +103,8 @@ class ShapedCache:
             held = self._held.get(take_id)
         if held is None or held.shaped is not known:
             return
-        made = held._replace(tried=tried, tries=held.tries + 1, told=held.told if held.tried is tried else None)
+        told = held.told if held.told is not None and held.told.take is tried.now.take else None
+        made = held._replace(tried=tried, tries=held.tries + 1, told=told)
         if held.tries % TRIES_BETWEEN == 0:
             weight = sum(checkpoint.weight(tried, held.shaped, held.weights)) - sum(held.weights)
             worked = checkpoint.worked_weight(held.shaped) + checkpoint.worked_weight(tried)
@@ -119,15 +122,15 @@ class ShapedCache:
         with self._lock:
             held = self._held.get(take_id)
         if held is not None and held.tried is tried:
-            self._put(take_id, held, held._replace(told=Told(part, delta, checkpoint.plain_weight(delta))))
+            told = Told(tried.now.take, part, delta, checkpoint.plain_weight(delta))
+            self._put(take_id, held, held._replace(told=told))
 
     def foretold(self, take_id: UUID, made: Recording, part: int | None) -> Delta | None:
         """What was told of a take before it is kept, to who looks at the same part."""
         with self._lock:
             held = self._held.get(take_id)
-        if held is None or held.told is None or held.told.part != part:
-            return None
-        return held.told.delta if held.tried is not None and held.tried.now.take is made else None
+        told = held.told if held is not None else None
+        return told.delta if told is not None and told.take is made and told.part == part else None
 
     def tried(self, take_id: UUID, known: Shaped) -> Shaped | None:
         """What was tried last on a take that is known."""

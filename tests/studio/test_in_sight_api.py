@@ -6,6 +6,9 @@ from typing import Any
 import mido
 import pytest
 
+from expression import views
+from expression.take import Take
+from expression.views.delta import Delta
 from tests.files import file_of, phrase
 from tests.studio.conftest import Caller
 
@@ -76,6 +79,30 @@ def test_what_was_worked_out_while_the_hand_rested_is_what_keeping_it_tells(
         for take in (rested, at_once)
     ]
     assert again[0] == again[1] != told[0]["delta"]
+
+
+def test_what_keeping_tells_is_not_worked_out_twice_also_where_it_is_heard_in_between(
+    anna: Caller, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    take = anna.add(file_of([message.copy(note=60) for message in phrase([64] * 3000, gap=240)]))
+    stroke = {"kind": "notes.length", "factor": 3, "where": {"parts": [0]}}
+    rested = {"revision": 0, "stroke": stroke, "part": 0, "sight": [480 * 1000, 480 * 1040], "whole": True}
+    made: list[int | None] = []
+    worked_out = views.delta.delta
+
+    def counted(was: Take, now: Take, part: int | None) -> Delta:
+        made.append(part)
+        return worked_out(was, now, part)
+
+    monkeypatch.setattr(views.delta, "delta", counted)
+    assert anna.call("post", f"takes/{take}/preview", rested).status_code == 200
+    heard = {"revision": 0, "stroke": stroke, "span": [0, 8]}
+    assert anna.call("post", f"takes/{take}/rehearse", heard).status_code == 200
+    assert anna.call("post", f"takes/{take}/strokes", {"revision": 0, "stroke": stroke, "part": 0}).status_code == 200
+    assert made == [0]
+    # Undo is nothing that was tried.
+    assert anna.call("post", f"takes/{take}/undo", {"revision": 1, "part": 0}).status_code == 200
+    assert made == [0, 0]
 
 
 def test_of_a_very_long_lane_a_stroke_is_tried_where_it_is_seen_and_kept_everywhere(anna: Caller) -> None:
