@@ -265,7 +265,7 @@ def _stroked(take: Take, strokes: list[object], path: str) -> Take:
             # Notes that give way, are cut or left out are nothing that anybody asked for.
             if "counts" in stroke.spec.evidence and (told := stroke.also(take)):
                 print(f"lull: {path}: stroke {number}: {told}", file=sys.stderr)
-            if made.is_like(take):
+            if take.is_like(made):
                 print(f"lull: {path}: stroke {number} changes nothing.", file=sys.stderr)
             take = made
         except (BadStroke, NothingMatched) as refused:

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from expression.arrays import Flags, Floats, Ints, are_constant, constant, frozen, joined, taken, union, whole
-from expression.memo import Remembers, beside, note
+from expression.memo import Remembers, beside, remember
 
 STEEPNESS = 8.0
 """The power of a way whose lift is 1."""
@@ -256,7 +256,7 @@ def spliced(curve: Curve, place: slice, nodes: Curve) -> Curve:
         return curve
     made = curve.rows(slice(place.start)).then(nodes, curve.rows(slice(place.stop, None)))
     # Both agree all around, as nobody has to find out again.
-    note(differing, curve, made, (place.start + first, place.start + gone, place.start + until))
+    remember(differing, curve, made, (place.start + first, place.start + gone, place.start + until))
     return made
 
 

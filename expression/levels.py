@@ -174,7 +174,10 @@ def _gone(part: Part, key: str) -> NoteCurves:
 
 
 def summed(lane: Lane, starts: Ints, ends: Ints, curve: Curve) -> Lane:
-    """A lane with something added in some places. Where it says nothing yet, it is taken to be at its default."""
+    """A lane with something added in some places, in each of which the curve holds what it has come to.
+
+    Where the lane says nothing yet, it is taken to be at its default.
+    """
     error, default = LANES[lane.key].error / FINER, LANES[lane.key].default
     base = lane.curve
     if not len(base) or base.ticks[0] > starts[0]:

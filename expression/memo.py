@@ -67,13 +67,13 @@ def beside(function: Callable[[Other, Other], Found]) -> Callable[[Other, Other]
             found: Found = known[1]
             return found
         found = function(one, other)
-        note(asked_for, one, other, found)
+        remember(asked_for, one, other, found)
         return found
 
     return asked_for
 
 
-def note(function: Callable[[Other, Other], Found], one: Other, other: Other, found: Found) -> None:
+def remember(function: Callable[[Other, Other], Found], one: Other, other: Other, found: Found) -> None:
     """What a function that is asked `beside` would find, where whoever made the second knows it already."""
     vars(other).setdefault(_BESIDE, {})[function] = (weakref.ref(one), found)
 

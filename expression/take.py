@@ -12,7 +12,7 @@ from expression.arrays import Bytes, Flags, Floats, Ints, constant, frozen, join
 from expression.cable import Answers, BendRange, Instrument, Pace, Sending, Statement, Zone
 from expression.curve import NO_NODES, Curve, differing
 from expression.lanes import DATA_LSB, DATA_MSB, LANES
-from expression.memo import Remembers
+from expression.memo import Remembers, beside
 from expression.note_curves import NoteCurves
 from expression.notes import Notes
 from expression.status import SYSEX
@@ -420,8 +420,9 @@ class Take(Remembers):
             ends += [lane.curve.ticks[-1] for lane in part.lanes.values()]
         return int(max(ends, default=0))
 
+    @beside
     def is_like(self, other: "Take") -> bool:
-        """Whether another take of the same recording says and sends the same."""
+        """Whether another take of the same recording says and sends the same. (On that, the newer, it is kept.)"""
         if self is other:
             return True
         if not (_alike_ground(self, other) and len(self.parts) == len(other.parts)):

@@ -190,7 +190,7 @@ class RecordPass(NotesStroke):
         part = take.parts[self._part]
         made = self._with_notes(take, part, played, spans, told)
         made = made.with_lanes({part.channel.id: list(self._lanes(take, part.channel, played, spans))})
-        if made.is_like(take):
+        if take.is_like(made):
             raise NothingMatched(self._nothing(played, spans))
         return Outcome(made, tuple(told))
 

@@ -185,5 +185,5 @@ def _whole(values: ArrayLike) -> Ints:
 
 def _once(values: ArrayLike) -> list[int]:
     numbers = np.atleast_1d(_whole(values))
-    told: list[int] = numbers[: 1 if (numbers == numbers[0]).all() else None].tolist()
+    told: list[int] = (numbers[:1] if (numbers == numbers[0]).all() else numbers).tolist()
     return told

@@ -159,17 +159,11 @@ def _strokes(shaped: Shaped) -> list[StrokeView]:
     ]
 
 
-_effects: WeakKeyDictionary[Take, WeakKeyDictionary[Take, bool]] = WeakKeyDictionary()
-
-
 def _idle(shaped: Shaped, entry: Entry, met: Folded, made: Folded) -> str | None:
     """Why a stroke which is on leaves everything as it was. (Looked at once: every answer carries all strokes.)"""
     if (reason := shaped.now.idle.get(entry.number)) or not entry.on:
         return reason.sentence if reason else None
-    known = _effects.setdefault(made.take, WeakKeyDictionary())
-    if met.take not in known:
-        known[met.take] = made.take.is_like(met.take)
-    return NO_EFFECT if known[met.take] else None
+    return NO_EFFECT if met.take.is_like(made.take) else None
 
 
 _marks: WeakKeyDictionary[Take, dict[AnyStroke, Mark]] = WeakKeyDictionary()

@@ -85,7 +85,7 @@ def test_what_was_found_of_two_is_kept_on_the_second_as_long_as_the_first_lives(
     assert (longer(long, short), longer(longest, long)) == (-3, -4)
     # Only the last one is known; whoever made it may know it at once; it goes nowhere as bytes, and holds nothing.
     assert longer(short, long) == 3 and len(asked) == 5
-    memo.note(longer, longest, short, 99)
+    memo.remember(longer, longest, short, 99)
     assert longer(longest, short) == 99 and len(asked) == 5
     assert longer(longest, pickle.loads(pickle.dumps(short))) == -7
     asked.clear()
